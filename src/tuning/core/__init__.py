@@ -1,0 +1,1 @@
+"""The computation: no Qt, no files, no database, no clock."""

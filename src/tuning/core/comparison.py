@@ -1,0 +1,161 @@
+"""Left against right for any measure: one function, one rule, one set of words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tuning.core.measures import Compare, Measure
+from tuning.core.symmetry import difference_to_stronger
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.units import signed
+from tuning.core.verdict import (
+    ErrorParts,
+    Verdict,
+    Word,
+    error_of_difference,
+    error_of_value,
+    judge,
+    split_sem,
+    trials_to_settle,
+    with_marking,
+)
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """One ledger row: the values, the verdict and where its error comes from.
+
+    `verdict` is NotMeasured while a side is missing or could not be measured.
+    """
+
+    measure: Measure
+    left: Observation | None
+    right: Observation | None
+    verdict: Verdict | NotMeasured
+    error_source: str
+    settle: str = ""
+
+    @property
+    def sentence(self) -> str:
+        """Size, side and formula (or what is missing) in a few words."""
+        if isinstance(self.verdict, NotMeasured):
+            return self.verdict.detail
+        v, unit = self.verdict, _unit_text(self.measure.comparison_unit)
+        places = 0 if unit == " %" else self.measure.decimals
+        size = f"{signed(abs(v.d), places)}{unit}"
+        if v.word is Word.CANNOT_TELL:
+            return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
+        if self.measure.compare is Compare.VALUE:
+            return f"{size}, right {'higher' if v.d > 0 else 'lower'}" if v.d else "level"
+        if self.measure.compare is Compare.STRONGER:
+            return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
+        return f"{'right' if v.d > 0 else 'left'} larger by {size}"
+
+
+def _unit_text(unit: str) -> str:
+    return unit if unit == "°" else f" {unit}"
+
+
+def _parts(measure: Measure, seen: Observation) -> ErrorParts:
+    belt = seen.evidence.get("fixation") == "belt" and measure.sem_with_belt is not None
+    sem = measure.sem_with_belt if belt and measure.sem_with_belt is not None else measure.sem
+    return with_marking(split_sem(sem), seen.marking_sd)
+
+
+def _count(seen: Observation) -> int:
+    # Only a mean of several trials shrinks the trial part; "best" keeps the single-trial error.
+    return max(1, seen.trials.size) if seen.summary_rule == "mean" else 1
+
+
+def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int) -> str:
+    if word is not Word.CANNOT_TELL:
+        return ""
+    needed = trials_to_settle(d, parts, measure.band, now)
+    if needed is not None:
+        return f"{needed} trials a side in all would settle it if the difference stays"
+    if measure.sem_with_belt is not None:
+        return "more trials alone will not settle it: fix the device with a belt"
+    return "more trials alone will not settle it: a steadier method is needed"
+
+
+def compare_sides(measure: Measure, left: Observation | None, right: Observation | None) -> Comparison:
+    """Set the left against the right observation of a paired measure.
+
+    Differences are plain R - L or percent of the stronger side, as the measure
+    says. The error keeps the trial and set-up parts; the day part is common to
+    both sides of one session. Returns a Comparison whose verdict is
+    NotMeasured when a side is missing.
+    """
+    for name, seen in (("left", left), ("right", right)):
+        if seen is None:
+            return _incomplete(measure, left, right, f"{name} side not tested yet")
+        if isinstance(seen.value, NotMeasured):
+            return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
+    assert left is not None and right is not None
+    a, b = left.measured, right.measured
+    assert a is not None and b is not None
+    if measure.compare is Compare.STRONGER:
+        if min(a, b) <= 0:
+            return _incomplete(measure, left, right, "no percentage with a value of zero")
+        d = difference_to_stronger(a, b)
+        spread = 100 * max(left.spread, right.spread) / max(a, b)
+    else:
+        d, spread = b - a, max(left.spread, right.spread)
+    left_parts, right_parts = _parts(measure, left), _parts(measure, right)
+    error = error_of_difference(left_parts, right_parts, _count(left), _count(right))
+    verdict = judge(d, error, measure.band, spread)
+    wider = max(left_parts, right_parts, key=lambda p: p.trial)
+    settle = _settle(verdict.word, d, wider, measure, min(_count(left), _count(right)))
+    return Comparison(measure, left, right, verdict, _source(measure, left, spread, error), settle)
+
+
+def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
+    """Judge one signed value (a tilt) against zero with the 1.96 SEM error."""
+    if seen is None or isinstance(seen.value, NotMeasured):
+        why = "not measured yet" if seen is None else f"not measured: {seen.value.detail}"  # type: ignore[union-attr]
+        return _incomplete(measure, None, seen, why)
+    parts = _parts(measure, seen)
+    error = error_of_value(parts, _count(seen))
+    verdict = judge(seen.value, error, measure.band, seen.spread)
+    settle = "" if verdict.word is not Word.CANNOT_TELL else "measure more frames, or set the camera square"
+    return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
+
+
+def _incomplete(measure: Measure, left: Observation | None, right: Observation | None, why: str) -> Comparison:
+    return Comparison(measure, left, right, NotMeasured("incomplete", why), measure.sem_source)
+
+
+def _source(measure: Measure, seen: Observation, spread: float, error: float) -> str:
+    if spread > error:
+        return "spread of this visit's trials"
+    if seen.marking_sd is not None and seen.marking_sd > split_sem(measure.sem).trial:
+        return "mark placement in this picture"
+    return measure.sem_source
+
+
+def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[Comparison]:
+    """All ledger rows for the newest observation of each measure and side.
+
+    A row that another complete row already tells (`within`) is left out.
+    Rows come worst first: marked, notable, cannot tell, in tune, incomplete.
+    """
+    newest: dict[tuple[str, Side], Observation] = {(o.measure_id, o.side): o for o in seen}
+    rows = {}
+    for key in dict.fromkeys(o.measure_id for o in seen):
+        measure = measures[key]
+        if measure.paired:
+            rows[key] = compare_sides(measure, newest.get((key, Side.LEFT)), newest.get((key, Side.RIGHT)))
+        else:
+            rows[key] = judge_value(measure, newest.get((key, Side.NONE)))
+    told = {
+        key
+        for key, row in rows.items()
+        if row.measure.within in rows
+        and (isinstance(row.verdict, NotMeasured) or isinstance(rows[row.measure.within].verdict, Verdict))
+    }
+    order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
+
+    def rank(row: Comparison) -> int:
+        return len(order) if isinstance(row.verdict, NotMeasured) else order.index(row.verdict.word)
+
+    return sorted((row for key, row in rows.items() if key not in told), key=rank)

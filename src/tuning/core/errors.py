@@ -1,0 +1,21 @@
+"""The error tree. Every error carries one plain sentence for the clinician."""
+
+
+class TuningError(Exception):
+    """Root of the errors that Tuning raises on purpose.
+
+    The message says what happened, what was kept and what to do next; the
+    interface shows it as it is.
+    """
+
+
+class BadInput(TuningError):
+    """What was typed, dropped or opened cannot be used."""
+
+
+class KnowledgeError(TuningError):
+    """A knowledge file breaks a rule; the sentence names file, key and reason."""
+
+
+class EnvironmentFault(TuningError):
+    """The machine refuses: disk full, folder read-only, record locked or newer."""

@@ -1,0 +1,144 @@
+"""The drawn person: outlines in one hand for screen and paper.
+
+A figure is a list of closed outlines in stature units, x forward (or right),
+y up, painted in order; a painter fills each with the wash and inks its edge.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from tuning.core.pose import Frame, Joints, Point, joints
+
+
+@dataclass(frozen=True)
+class Outline:
+    """A closed polygon; `far` limbs are drawn paler; `prop` marks things, not the body."""
+
+    points: tuple[Point, ...]
+    far: bool = False
+    prop: bool = False
+
+
+def limb(a: Point, b: Point, ra: float, rb: float, far: bool = False) -> Outline:
+    """The hull of two circles: a tapered limb segment."""
+    along = math.atan2(b[1] - a[1], b[0] - a[0])
+    gap = math.dist(a, b)
+    tilt = math.acos(max(-1.0, min(1.0, (ra - rb) / gap))) if gap > 0 else math.pi / 2
+    points = []
+    for centre, radius, start, sweep in (
+        (a, ra, along + tilt, 2 * math.pi - 2 * tilt),
+        (b, rb, along - tilt, 2 * tilt),
+    ):
+        for i in range(19):
+            angle = start + sweep * i / 18
+            points.append((centre[0] + radius * math.cos(angle), centre[1] + radius * math.sin(angle)))
+    return Outline(tuple(points), far)
+
+
+def _ellipse(centre: Point, rx: float, ry: float, turn_deg: float = 0.0) -> Outline:
+    c, s = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
+    points = []
+    for i in range(40):
+        x, y = rx * math.cos(i * math.pi / 20), ry * math.sin(i * math.pi / 20)
+        points.append((centre[0] + c * x - s * y, centre[1] + s * x + c * y))
+    return Outline(tuple(points))
+
+
+def _foot(heel: Point, toe: Point, ankle: Point, far: bool = False) -> Outline:
+    length = math.dist(heel, toe)
+    ux, uy = (toe[0] - heel[0]) / length, (toe[1] - heel[1]) / length
+    nx, ny = -uy, ux
+    shape = ((-0.06, 0.03), (-0.05, 0.2), (0.08, 0.36), (0.42, 0.34), (0.8, 0.16), (1.0, 0.1), (1.02, 0.02), (0.97, 0))
+    return Outline(
+        tuple(
+            (heel[0] + length * (f * ux + h * nx), heel[1] + length * (f * uy + h * ny)) for f, h in shape
+        ),
+        far,
+    )
+
+
+def _box(left: float, right: float, bottom: float, top: float) -> Outline:
+    return Outline(((left, bottom), (right, bottom), (right, top), (left, top)), prop=True)
+
+
+def exercise_figure(frame: Frame, step_height: float = 0.0) -> list[Outline]:
+    """The person in one pose, working foot on a step of `step_height` (stature units)."""
+    at = joints(frame)
+    shapes = [limb(at.hip, at.free_knee, 0.055, 0.036, far=True)]
+    shapes.append(limb(at.free_knee, at.free_ankle, 0.035, 0.02, far=True))
+    shapes.append(_foot(at.free_heel, at.free_toe, at.free_ankle, far=True))
+    shapes += _body(at)
+    if step_height > 0:
+        shapes.insert(3, _box(-0.03, 0.2, -step_height, -0.001))
+    return [_raised(shape, step_height) for shape in shapes]
+
+
+def _body(at: Joints) -> list[Outline]:
+    neck = ((at.shoulder[0] * 2 + at.head[0]) / 3, (at.shoulder[1] * 2 + at.head[1]) / 3)
+    lean = math.degrees(math.atan2(at.head[0] - at.shoulder[0], at.head[1] - at.shoulder[1]))
+    chest = tuple(h + 0.72 * (s - h) for h, s in zip(at.hip, at.shoulder, strict=True))
+    return [
+        limb(neck, at.head, 0.028, 0.03),
+        _ellipse(at.head, 0.05, 0.066, -lean),
+        _foot(at.heel, at.toe, at.ankle),
+        limb(at.knee, at.ankle, 0.037, 0.021),
+        limb(at.hip, (chest[0], chest[1]), 0.066, 0.07),
+        limb(at.hip, at.knee, 0.062, 0.038),
+        limb(at.shoulder, at.elbow, 0.029, 0.022),
+        limb(at.elbow, at.hand, 0.022, 0.014),
+    ]
+
+
+def _raised(shape: Outline, by: float) -> Outline:
+    return Outline(tuple((x, y + by) for x, y in shape.points), shape.far, shape.prop)
+
+
+@dataclass(frozen=True)
+class TestPicture:
+    """A test position: outlines, where the pad presses and which way the patient pushes."""
+
+    shapes: list[Outline]
+    pad: Point
+    push: Point
+
+
+def side_lying_abduction(lift_deg: float = 17.0) -> TestPicture:
+    """Lying on one side on a bed, the upper leg lifted against a pad above the ankle.
+
+    Seen from the patient's front, head at the left; origin at the pelvis on the bed.
+    """
+    hip, lower_knee, lower_ankle = (0.0, 0.12), (0.245, 0.045), (0.49, 0.035)
+    lift = math.radians(lift_deg)
+    upper_hip = (0.0, 0.135)
+    knee = (upper_hip[0] + 0.245 * math.cos(lift), upper_hip[1] + 0.245 * math.sin(lift))
+    ankle = (knee[0] + 0.246 * math.cos(lift), knee[1] + 0.246 * math.sin(lift))
+    toe = (ankle[0] + 0.07 * math.cos(lift + 0.35), ankle[1] + 0.07 * math.sin(lift + 0.35))
+    pad = (ankle[0] - 0.035 * math.cos(lift), ankle[1] - 0.035 * math.sin(lift))
+    off = (-math.sin(lift), math.cos(lift))
+    shapes = [
+        _box(-0.62, 0.62, -0.04, -0.005),
+        _box(-0.53, -0.5, -0.16, -0.04),
+        _box(0.5, 0.53, -0.16, -0.04),
+        Outline(((-0.58, 0.0), (-0.4, 0.0), (-0.41, 0.065), (-0.57, 0.065)), prop=True),
+        limb((0.02, 0.06), lower_knee, 0.058, 0.04),
+        limb(lower_knee, lower_ankle, 0.04, 0.024),
+        limb(lower_ankle, (0.56, 0.045), 0.022, 0.014),
+        limb(knee, upper_hip, 0.037, 0.062),
+        limb(knee, ankle, 0.036, 0.021),
+        limb(ankle, toe, 0.021, 0.014),
+        limb((-0.41, 0.115), (-0.33, 0.1), 0.03, 0.035),
+        limb((-0.27, 0.095), hip, 0.09, 0.088),
+        _ellipse((-0.475, 0.125), 0.066, 0.055),
+        limb((-0.29, 0.13), (-0.13, 0.06), 0.029, 0.022),
+        limb((-0.13, 0.06), (-0.02, 0.03), 0.022, 0.014),
+        Outline(_pad_corners(pad, off), prop=True),
+    ]
+    return TestPicture(shapes, (pad[0] + 0.03 * off[0], pad[1] + 0.03 * off[1]), off)
+
+
+def _pad_corners(pad: Point, off: Point) -> tuple[Point, ...]:
+    along = (off[1], -off[0])
+    corners = ((-0.03, 0.024), (0.03, 0.024), (0.03, 0.05), (-0.03, 0.05))
+    return tuple((pad[0] + a * along[0] + n * off[0], pad[1] + a * along[1] + n * off[1]) for a, n in corners)

@@ -1,0 +1,58 @@
+"""Side-to-side indices. Every one is printed with its name, never bare.
+
+All take positive left and right values in one unit; `+` means right larger.
+"""
+
+from __future__ import annotations
+
+import math
+
+from tuning.core.types import LEGS, NotMeasured, Side
+
+
+def _check(left: float, right: float) -> None:
+    if not (left > 0 and right > 0):
+        raise ValueError("side indices need two values above zero")
+
+
+def limb_symmetry_index(left: float, right: float, involved: Side) -> float | NotMeasured:
+    """100 x involved / uninvolved, in percent; needs one involved side."""
+    _check(left, right)
+    if involved not in LEGS:
+        return NotMeasured("no-involved-side", "needs one involved side; set it on the patient form")
+    return 100 * (left / right if involved is Side.LEFT else right / left)
+
+
+def difference_to_stronger(left: float, right: float) -> float:
+    """100 (max - min) / max in percent, with the sign of the larger side."""
+    _check(left, right)
+    return math.copysign(100 * abs(right - left) / max(left, right), right - left)
+
+
+def share(left: float, right: float) -> float:
+    """Right share of the total, 100 R / (R + L), in percent."""
+    _check(left, right)
+    return 100 * right / (right + left)
+
+
+def bilateral_index(left: float, right: float) -> float:
+    """100 (R - L) / (R + L), in percent."""
+    _check(left, right)
+    return 100 * (right - left) / (right + left)
+
+
+def symmetry_index(left: float, right: float) -> float:
+    """100 (R - L) / mean of both, in percent (Robinson 1987)."""
+    return 2 * bilateral_index(left, right)
+
+
+def symmetry_angle(left: float, right: float) -> float:
+    """100 (45 - atan(L / R)) / 90, in percent (Zifchock 2008)."""
+    _check(left, right)
+    return 100 * (45 - math.degrees(math.atan2(left, right))) / 90
+
+
+def log_ratio(left: float, right: float) -> float:
+    """100 ln(R / L) (Cole 2000)."""
+    _check(left, right)
+    return 100 * math.log(right / left)

@@ -1,0 +1,72 @@
+"""SI inside; this module alone knows display units, factors and typed numbers."""
+
+from __future__ import annotations
+
+import re
+
+from tuning.core.errors import BadInput
+
+GRAVITY = 9.80665
+"""Standard gravity, m/s^2 (CGPM 1901)."""
+
+FORCE_UNITS = {"N": 1.0, "kgf": GRAVITY, "lbf": 4.4482216152605}
+"""Newtons in one unit of force (exact by definition)."""
+
+LENGTH_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
+"""Metres in one unit of length (exact by definition)."""
+
+_SPELLINGS = {
+    "n": "N", "newton": "N", "kgf": "kgf", "kg": "kgf", "kp": "kgf", "lbf": "lbf", "lb": "lbf",
+    "lbs": "lbf", "m": "m", "cm": "cm", "mm": "mm", "in": "in",
+}  # fmt: skip
+_NUMBER = re.compile(r"\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([A-Za-z]*)\s*")
+
+
+def _parse(text: str, default_unit: str, factors: dict[str, float], what: str) -> tuple[float, str]:
+    accepted = ", ".join(factors)
+    match = _NUMBER.fullmatch(text)
+    if match is None:
+        raise BadInput(f"“{text.strip()}” is not a {what}; type a number such as 41.5 ({accepted}).")
+    unit = _SPELLINGS.get(match[2].lower()) if match[2] else default_unit
+    if unit not in factors:
+        raise BadInput(f"“{match[2]}” is not a unit of {what}; use {accepted}.")
+    return float(match[1].replace(",", ".")) * factors[unit], unit
+
+
+def parse_force(text: str, default_unit: str = "N") -> tuple[float, str]:
+    """Read a typed force such as `41.5`, `41,5 lbf` or `18 kg`.
+
+    Returns (newtons, unit as understood). Raises BadInput for anything that is
+    not a number with a known unit, for zero (an effort not done is recorded as
+    not done, never as zero) and beyond 2000 N (practice judgement, editable).
+    """
+    force, unit = _parse(text, default_unit, FORCE_UNITS, "force")
+    if force <= 0:
+        raise BadInput("A force must be above zero; leave the trial out if it was not done.")
+    if force > 2000:
+        raise BadInput(f"{force:.0f} N is beyond what can be held by hand; check number and unit.")
+    return force, unit
+
+
+def parse_length(text: str, default_unit: str = "m") -> float:
+    """Read a typed length in metres, such as `0.78`, `78 cm` or `30 in`.
+
+    Raises BadInput when it is no length above zero, or above 5 m.
+    """
+    length, _ = _parse(text, default_unit, LENGTH_UNITS, "length")
+    if not 0 < length <= 5:
+        raise BadInput("A length must lie above 0 and at most 5 m.")
+    return length
+
+
+def from_newtons(force: float, unit: str) -> float:
+    """Express newtons in `N`, `kgf` or `lbf`."""
+    return force / FORCE_UNITS[unit]
+
+
+def signed(value: float, decimals: int) -> str:
+    """A number with a true minus sign and no negative zero."""
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = f"{0:.{decimals}f}"
+    return text.replace("-", "−")

@@ -1,0 +1,1 @@
+"""Builds the demonstration clinic: made-up people, clips of a mannequin with known geometry."""

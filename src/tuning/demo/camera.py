@@ -1,0 +1,72 @@
+"""A pinhole camera that stands behind or before the mannequin.
+
+World and body axes: x to the mannequin's right, y up, z forward; metres.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Vectors = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Camera:
+    """Stands `distance` m behind (or before) the origin, level, `height` m up.
+
+    `roll_deg` turns the camera about its axis, clockwise as seen from behind
+    it; the picture then turns the other way.
+    """
+
+    front: bool
+    distance: float = 3.6
+    height: float = 0.88
+    focal_px: float = 1300.0
+    width: int = 1280
+    height_px: int = 720
+    roll_deg: float = 0.0
+
+    @property
+    def position(self) -> Vectors:
+        """Place of the lens."""
+        return np.array([0.0, self.height, self.distance if self.front else -self.distance])
+
+    @property
+    def axes(self) -> tuple[Vectors, Vectors, Vectors]:
+        """Unit vectors to the picture's right, down, and along the view."""
+        facing = -1.0 if self.front else 1.0
+        forward, level_right, level_down = (
+            np.array([0.0, 0.0, facing]),
+            np.array([facing, 0.0, 0.0]),
+            np.array([0.0, -1.0, 0.0]),
+        )
+        c, s = math.cos(math.radians(self.roll_deg)), math.sin(math.radians(self.roll_deg))
+        return c * level_right + s * level_down, c * level_down - s * level_right, forward
+
+    def project(self, points: Vectors) -> Vectors:
+        """Pixels (..., 2) of world points (..., 3)."""
+        right, down, forward = self.axes
+        seen = np.asarray(points) - self.position
+        depth = seen @ forward
+        return np.stack(
+            [
+                self.width / 2 + self.focal_px * (seen @ right) / depth,
+                self.height_px / 2 + self.focal_px * (seen @ down) / depth,
+            ],
+            axis=-1,
+        )
+
+    def rays(
+        self, rows: slice = slice(None), columns: slice = slice(None), shift: tuple[float, float] = (0.0, 0.0)
+    ) -> NDArray[np.float32]:
+        """Unit directions (rows, columns, 3) through pixel centres, moved by `shift` pixels."""
+        right, down, forward = (axis.astype(np.float32) for axis in self.axes)
+        # A projected coordinate of n + 0.5 falls on the centre of pixel n.
+        u = (np.arange(self.width, dtype=np.float32)[columns] + (0.5 + shift[0] - self.width / 2)) / self.focal_px
+        v = (np.arange(self.height_px, dtype=np.float32)[rows] + (0.5 + shift[1] - self.height_px / 2)) / self.focal_px
+        rays = forward + u[None, :, None] * right + v[:, None, None] * down
+        return rays / np.sqrt(1 + u[None, :, None] ** 2 + v[:, None, None] ** 2)

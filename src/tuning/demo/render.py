@@ -1,0 +1,185 @@
+"""Draws the mannequin in a textured room: ray-cast round cones, soft light, blur and noise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from tuning.demo.camera import Camera, Vectors
+from tuning.demo.mannequin import Body, Limb
+
+Picture = NDArray[np.float32]
+STICKER_RADIUS = 0.0125
+COLOURS = {
+    "skin": (0.78, 0.60, 0.50),
+    "shorts": (0.24, 0.33, 0.38),
+    "shirt": (0.46, 0.54, 0.50),
+    "hair": (0.30, 0.24, 0.20),
+    "face": (0.76, 0.58, 0.48),
+    "sticker": (0.99, 0.95, 0.72),
+}
+LIGHT = np.array([0.35, 0.8, 0.0]) / np.linalg.norm([0.35, 0.8, 0.0])
+PLUMB_X = -0.62
+"""World x of the hanging plumb line, m; it hangs in the plane z = 0."""
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the camera records: exposure parts for blur, exposure time (s), noise SD (0..255)."""
+
+    exposures: int = 5
+    exposure_s: float = 0.008
+    noise: float = 2.2
+
+
+def _noise_texture(rng: np.random.Generator, size: int = 512) -> Picture:
+    total = np.zeros((size, size), dtype=np.float32)
+    for cells, weight in ((8, 0.35), (64, 0.35), (256, 0.3)):
+        coarse = Image.fromarray(rng.random((cells, cells)).astype(np.float32))
+        total += weight * np.asarray(coarse.resize((size, size), Image.Resampling.BICUBIC))
+    return total
+
+
+def room(camera: Camera, rng: np.random.Generator) -> Picture:
+    """The empty room (height, width, 3), 0..1: boards, wall, skirting, door, plumb line."""
+    texture = _noise_texture(rng)
+    rays, eye = camera.rays().astype(np.float64), camera.position
+    wall_z = 2.2 * (-1 if camera.front else 1)
+
+    def look_up(a: Vectors, b: Vectors, scale: float) -> Picture:
+        return texture[(a * scale).astype(int) % 512, (b * scale).astype(int) % 512]
+
+    with np.errstate(divide="ignore", invalid="ignore"):
+        to_floor = np.where(rays[..., 1] < -1e-6, -eye[1] / rays[..., 1], np.inf)
+        to_wall = (wall_z - eye[2]) / rays[..., 2]
+    floor = to_floor < to_wall
+    reach = np.minimum(to_floor, to_wall)
+    at = eye + rays * reach[..., None]
+    x, y, z = at[..., 0], at[..., 1], at[..., 2]
+    picture = np.empty((*x.shape, 3), dtype=np.float32)
+    grain = look_up(y + 50, x + 50, 90)
+    picture[:] = np.array([0.60, 0.62, 0.62]) * (0.86 + 0.22 * grain[..., None])
+    picture[y < 0.12] = np.array([0.82, 0.80, 0.76])
+    door = (np.abs(x - 1.35) < 0.45) & (y < 2.05)
+    picture[door] = np.array([0.45, 0.40, 0.36]) * (0.9 + 0.15 * grain[door][:, None])
+    boards = (np.floor(x / 0.14) % 3) * 0.05
+    plank = look_up(z + 50, np.floor(x / 0.14) + 50, 35)
+    wood = np.array([0.52, 0.43, 0.34]) * (0.82 + 0.25 * plank + boards)[..., None]
+    picture[floor] = wood[floor]
+    belt = floor & (np.abs(x) < 0.3) & (np.abs(z) < 0.8) & (not camera.front)
+    picture[belt] = np.array([0.20, 0.21, 0.23]) * (0.85 + 0.3 * look_up(z + 50, x + 50, 160)[belt][:, None])
+    _hang_plumb_line(picture, camera)
+    return picture
+
+
+def _hang_plumb_line(picture: Picture, camera: Camera) -> None:
+    top, bottom = (camera.project(np.array([PLUMB_X, y, 0.0])) for y in (1.95, 0.12))
+    rows = np.arange(max(0, int(top[1])), min(picture.shape[0], int(bottom[1])))
+    columns = top[0] + (rows + 0.5 - top[1]) * (bottom[0] - top[0]) / (bottom[1] - top[1])
+    for offset in (-1, 0, 1):
+        at = np.floor(columns + offset).astype(int)
+        cover = np.clip(1.3 - np.abs(at + 0.5 - columns), 0, 1)[:, None]
+        picture[rows, at] = picture[rows, at] * (1 - cover) + np.array([0.10, 0.10, 0.12]) * cover
+
+
+def _hit(limb: Limb, eye: Vectors, rays: Picture) -> tuple[Picture, Picture]:
+    """Distance (inf: none) and normal of a round cone along each ray.
+
+    The side is the quadratic of a cone around the segment; the ends are spheres.
+    """
+    ba, oa, ob = limb.b - limb.a, eye - limb.a, eye - limb.b
+    rr = limb.ra - limb.rb
+    length2, along_eye = float(ba @ ba), float(ba @ oa)
+    along_ray = rays @ ba.astype(np.float32)
+    toward_a, toward_b = rays @ oa.astype(np.float32), rays @ ob.astype(np.float32)
+    d2 = length2 - rr * rr
+    k2 = d2 - along_ray**2
+    k1 = d2 * toward_a - along_eye * along_ray + along_ray * rr * limb.ra
+    k0 = d2 * float(oa @ oa) - along_eye**2 + 2 * along_eye * rr * limb.ra - length2 * limb.ra**2
+    inside = k1 * k1 - k0 * k2
+    with np.errstate(invalid="ignore", divide="ignore"):
+        t = np.where(inside > 0, (-np.sqrt(np.maximum(inside, 0)) - k1) / k2, np.inf)
+        y = along_eye - limb.ra * rr + t * along_ray
+    side = (inside > 0) & (y > 0) & (y < d2)
+    distance = np.where(side, t, np.inf).astype(np.float32)
+    normal = d2 * (oa + np.where(side, t, 0)[..., None] * rays) - ba * np.where(side, y, 0)[..., None]
+    for toward, offset, radius in ((toward_a, oa, limb.ra), (toward_b, ob, limb.rb)):
+        h = toward**2 - float(offset @ offset) + radius**2
+        ball = np.where(h > 0, -toward - np.sqrt(np.maximum(h, 0)), np.inf)
+        nearer = ball < distance
+        distance = np.where(nearer, ball, distance)
+        normal = np.where(nearer[..., None], offset + np.where(nearer, ball, 0)[..., None] * rays, normal)
+    return distance, normal
+
+
+def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
+    ends = camera.project(np.stack([limb.a, limb.b]))
+    depth = min(float((p - camera.position) @ camera.axes[2]) for p in (limb.a, limb.b))
+    margin = camera.focal_px * max(limb.ra, limb.rb) / (depth - max(limb.ra, limb.rb)) * 1.08 + 2
+    low, high = ends.min(axis=0) - margin, ends.max(axis=0) + margin
+    x = slice(max(0, int(low[0])), max(0, min(camera.width, int(high[0]) + 1)))
+    y = slice(max(0, int(low[1])), max(0, min(camera.height_px, int(high[1]) + 1)))
+    return y, x
+
+
+def _stickers(body: Body, front: bool) -> list[Limb]:
+    up = np.array([0.0, 1e-4, 0.0])
+    return [
+        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker")
+        for place in body.stickers(front).values()
+    ]
+
+
+def draw(body: Body, camera: Camera, background: Picture, shift: tuple[float, float] = (0.0, 0.0)) -> Picture:
+    """One sharp picture (height, width, 3), 0..1."""
+    picture = background.copy()
+    _shade_floor(picture, body, camera)
+    nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
+    light = LIGHT + 0.55 * -camera.axes[2]
+    light /= np.linalg.norm(light)
+    for limb in body.limbs + _stickers(body, camera.front):
+        window = _window(limb, camera)
+        distance, normal = _hit(limb, camera.position, camera.rays(*window, shift))
+        shown = distance < nearest[window]
+        if not shown.any():
+            continue
+        unit = normal[shown] / np.linalg.norm(normal[shown], axis=-1, keepdims=True)
+        flat = limb.cloth == "sticker"
+        tone = np.full(len(unit), 1.0) if flat else 0.45 + 0.6 * np.clip(unit @ light, 0, 1)
+        picture[window][shown] = np.array(COLOURS[limb.cloth]) * tone[:, None]
+        nearest[window] = np.where(shown, distance, nearest[window])
+    return picture
+
+
+def _shade_floor(picture: Picture, body: Body, camera: Camera) -> None:
+    for side in ("left", "right"):
+        ankle = body.points[f"ankle_joint_{side}"]
+        spot = camera.project(np.array([ankle[0], 0.0, ankle[2]]))
+        rows = slice(max(0, int(spot[1]) - 30), max(0, int(spot[1]) + 30))
+        columns = slice(max(0, int(spot[0]) - 130), max(0, int(spot[0]) + 130))
+        y = np.arange(camera.height_px)[rows, None] - spot[1]
+        x = np.arange(camera.width)[None, columns] - spot[0]
+        picture[rows, columns] *= (1 - 0.45 * np.exp(-((x / 55) ** 2) - (y / 12) ** 2))[..., None]
+
+
+def photograph(
+    body_at: Callable[[float], Body],
+    t: float,
+    camera: Camera,
+    background: Picture,
+    rng: np.random.Generator,
+    look: Look = Look(),
+) -> NDArray[np.uint8]:
+    """One recorded frame: the mean of several exposures around `t`, with sensor noise."""
+    total = np.zeros_like(background)
+    for part in range(look.exposures):
+        when = t + look.exposure_s * ((part + 0.5) / look.exposures - 0.5)
+        shift = (float(rng.uniform(-0.5, 0.5)), float(rng.uniform(-0.5, 0.5))) if look.exposures > 1 else (0.0, 0.0)
+        total += draw(body_at(when), camera, background, shift)
+    levels = total / look.exposures * 255
+    levels += rng.normal(0, look.noise, levels.shape)
+    return np.clip(levels + 0.5, 0, 255).astype(np.uint8)

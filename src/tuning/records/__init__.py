@@ -1,0 +1,31 @@
+"""The patient record: the only floor that writes it."""
+
+from tuning.records.models import (
+    Calibration,
+    Capture,
+    Entry,
+    Mark,
+    Media,
+    ObservationEntry,
+    PatientRow,
+    PersonRow,
+    PlanItem,
+    SafetyScreen,
+    Visit,
+)
+from tuning.records.record import Record
+
+__all__ = [
+    "Calibration",
+    "Capture",
+    "Entry",
+    "Mark",
+    "Media",
+    "ObservationEntry",
+    "PatientRow",
+    "PersonRow",
+    "PlanItem",
+    "Record",
+    "SafetyScreen",
+    "Visit",
+]

@@ -1,0 +1,140 @@
+"""Clips through PyAV: true time stamps, frame-exact access, bounded memory."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from pathlib import Path
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.errors import BadInput
+
+CACHE_BYTES = 192 * 2**20
+"""Decoded frames kept, as the decoder gave them; about 130 frames of 720p."""
+
+READ_ON_FRAMES = 30
+"""A jump forward no longer than this decodes on instead of seeking."""
+
+DAMAGED = "is damaged or incomplete"
+
+
+class Clip:
+    """An H.264 clip as a source of frames.
+
+    Opening reads the packet index only. A frame is decoded from the nearest
+    key frame before it; what passes on the way is cached, oldest dropped
+    first, so stepping is immediate in both directions and a long clip is
+    never in memory as a whole.
+    """
+
+    def __init__(self, path: Path, name: str, cache_bytes: int = CACHE_BYTES) -> None:
+        self._name = name
+        self.warning = ""
+        try:
+            self._container = av.open(str(path))
+        except (av.FFmpegError, OSError) as err:
+            raise BadInput(self._sentence("is not a clip, or it " + DAMAGED)) from err
+        if not self._container.streams.video:
+            self._container.close()
+            raise BadInput(self._sentence("holds no pictures"))
+        self._stream = self._container.streams.video[0]
+        self._stream.thread_type = "AUTO"
+        self._cache: OrderedDict[int, av.VideoFrame] = OrderedDict()
+        self._cache_bytes = cache_bytes
+        self._decoder: Iterator[av.VideoFrame] = iter(())
+        self._passed: int | None = None
+        try:
+            self._pts = self._read_index()
+            first = self._decode(0)
+        except (av.FFmpegError, BadInput, IndexError) as err:
+            self._container.close()
+            raise BadInput(self._sentence(DAMAGED)) from err
+        self._quarter_turns = round(getattr(first, "rotation", 0) / 90) % 4
+        self._times = (self._pts - self._pts[0]) * float(self._stream.time_base)
+
+    def _sentence(self, trouble: str) -> str:
+        return f"“{self._name}” {trouble}. Nothing was changed; open an MP4 clip with H.264 pictures."
+
+    def _read_index(self) -> NDArray[np.int64]:
+        stamps = []
+        for packet in self._container.demux(self._stream):
+            if packet.pts is not None and packet.size and not packet.is_corrupt:
+                stamps.append(packet.pts)
+        if not stamps:
+            raise BadInput(self._sentence("holds no pictures"))
+        lost = self._stream.frames - len(stamps)
+        if lost > 0:
+            self.warning = f"“{self._name}” breaks off: its last {lost} frames are missing and are left out."
+        return np.unique(np.array(stamps, dtype=np.int64))
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels, upright."""
+        width, height = self._stream.codec_context.width, self._stream.codec_context.height
+        return (height, width) if self._quarter_turns % 2 else (width, height)
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """Seconds of each frame from the first, as stamped in the file."""
+        return self._times
+
+    @property
+    def cached_bytes(self) -> int:
+        """Memory held by decoded frames."""
+        return sum(_weight(frame) for frame in self._cache.values())
+
+    def frame(self, index: int) -> NDArray[np.uint8]:
+        """RGB picture of shape (height, width, 3), turned upright."""
+        if not 0 <= index < len(self._pts):
+            raise IndexError(f"frame {index} is outside 0..{len(self._pts) - 1}")
+        try:
+            picture = self._decode(index).to_ndarray(format="rgb24")
+        except av.FFmpegError as err:
+            raise BadInput(f"Frame {index + 1} of “{self._name}” cannot be read.") from err
+        return np.ascontiguousarray(np.rot90(picture, self._quarter_turns))
+
+    def _decode(self, index: int) -> av.VideoFrame:
+        target = int(self._pts[index])
+        if target in self._cache:
+            self._cache.move_to_end(target)
+            return self._cache[target]
+        if not self._comes_next(index):
+            self._container.seek(target, stream=self._stream, backward=True)
+            self._decoder = self._container.decode(self._stream)
+        self._passed = None
+        for frame in self._decoder:
+            if frame.pts is None:
+                continue
+            self._remember(frame)
+            if frame.pts >= target:
+                self._passed = frame.pts
+                break
+        if target not in self._cache:
+            raise BadInput(f"Frame {index + 1} of “{self._name}” cannot be read.")
+        return self._cache[target]
+
+    def _comes_next(self, index: int) -> bool:
+        """True when decoding on from the last frame is cheaper than seeking."""
+        if self._passed is None:
+            return False
+        last = int(np.searchsorted(self._pts, self._passed))
+        return 0 < index - last <= READ_ON_FRAMES
+
+    def _remember(self, frame: av.VideoFrame) -> None:
+        self._cache[frame.pts] = frame
+        self._cache.move_to_end(frame.pts)
+        most = max(2, self._cache_bytes // _weight(frame))
+        while len(self._cache) > most:
+            self._cache.popitem(last=False)
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._cache.clear()
+        self._container.close()
+
+
+def _weight(frame: av.VideoFrame) -> int:
+    return sum(plane.buffer_size for plane in frame.planes)

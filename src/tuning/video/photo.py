@@ -1,0 +1,47 @@
+"""Photographs through Pillow, EXIF orientation honoured."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from tuning.core.errors import BadInput
+
+
+class Photo:
+    """A photograph as a source of one frame."""
+
+    warning = ""
+
+    def __init__(self, path: Path, name: str) -> None:
+        try:
+            with Image.open(path, formats=("JPEG", "PNG")) as image:
+                self._pixels = np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
+        except (OSError, UnidentifiedImageError, SyntaxError, ValueError, Image.DecompressionBombError) as err:
+            raise BadInput(
+                f"“{name}” cannot be read as a photograph: it is damaged, incomplete or another kind of file. "
+                "Nothing was changed."
+            ) from err
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels, upright."""
+        height, width = self._pixels.shape[:2]
+        return width, height
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """One frame at time zero."""
+        return np.zeros(1)
+
+    def frame(self, index: int) -> NDArray[np.uint8]:
+        """The photograph; index must be 0."""
+        if index != 0:
+            raise IndexError("a photograph has one frame")
+        return self._pixels
+
+    def close(self) -> None:
+        """Nothing is held open."""

@@ -1,0 +1,62 @@
+"""One way to look at a photograph or a clip: frames by number, upright, in true time."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.errors import BadInput
+
+PHOTO_SUFFIXES = (".jpg", ".jpeg", ".png")
+CLIP_SUFFIXES = (".mp4", ".mov", ".m4v")
+
+
+class PictureSource(Protocol):
+    """A photograph is a clip of one frame."""
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels, upright."""
+        ...
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """Shape (n_frames,): seconds of each frame from the first."""
+        ...
+
+    @property
+    def warning(self) -> str:
+        """A sentence about something odd in the file, or empty."""
+        ...
+
+    def frame(self, index: int) -> NDArray[np.uint8]:
+        """Shape (height, width, 3), RGB, upright. Raises IndexError or BadInput."""
+        ...
+
+    def close(self) -> None:
+        """Let go of the file."""
+        ...
+
+
+def open_source(path: Path, name: str = "") -> PictureSource:
+    """Open a JPEG or PNG photograph or an H.264 clip in MP4.
+
+    `name` is what the sentence calls the file. Raises BadInput with a sentence
+    that says what is wrong and what is accepted.
+    """
+    called = name or path.name
+    suffix = path.suffix.lower()
+    if suffix in PHOTO_SUFFIXES:
+        from tuning.video.photo import Photo
+
+        return Photo(path, called)
+    if suffix in CLIP_SUFFIXES:
+        from tuning.video.clip import Clip
+
+        return Clip(path, called)
+    raise BadInput(
+        f"“{called}” is no kind of file that can be measured. Open a JPEG or PNG photograph or an MP4 clip."
+    )

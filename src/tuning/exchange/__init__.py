@@ -1,0 +1,1 @@
+"""Open formats out and in. No Qt."""

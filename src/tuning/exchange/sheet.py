@@ -1,0 +1,203 @@
+"""The patient sheet: a PDF with drawn poses, dose, faults and stop rules."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+from xml.sax.saxutils import escape
+
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.platypus import (
+    CondPageBreak,
+    Flowable,
+    HRFlowable,
+    Paragraph,
+    SimpleDocTemplate,
+    Spacer,
+    Table,
+    TableStyle,
+)
+
+from tuning.core.comparison import Comparison
+from tuning.core.errors import EnvironmentFault
+from tuning.core.figure import Outline, exercise_figure
+
+from tuning.core.programme import Dose, Fault, Pose, Rung
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.units import signed
+
+INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
+
+
+@dataclass(frozen=True)
+class SheetItem:
+    """One exercise of the plan."""
+
+    rung: Rung
+    dose: Dose
+    first_side: Side
+    faults: tuple[Fault, ...]
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Everything that is printed."""
+
+    patient: str
+    day: date
+    clinician: str
+    items: tuple[SheetItem, ...]
+    rows: tuple[Comparison, ...]
+    stop_rules: str
+    setting: str
+    pain_limit: int
+    scope: str
+
+
+def _fonts() -> None:
+    folder = Path(str(files("tuning"))) / "fonts"
+    for name, file in (("Body", "Lato-Regular"), ("BodyBold", "Lato-Bold")):
+        if name not in pdfmetrics.getRegisteredFontNames():
+            pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
+    pdfmetrics.registerFontFamily("Body", normal="Body", bold="BodyBold", italic="Body", boldItalic="BodyBold")
+
+
+def _style(size: float, bold: bool = False, colour: Any = INK, after: float = 2) -> ParagraphStyle:
+    font = "BodyBold" if bold else "Body"
+    return ParagraphStyle(
+        f"{font}{size}{colour}", fontName=font, fontSize=size, leading=size * 1.35, textColor=colour, spaceAfter=after
+    )
+
+
+class PoseRow(Flowable):  # type: ignore[misc]
+    """Start pose and the end of every variant, side by side on one floor line."""
+
+    def __init__(self, poses: Sequence[Pose], step: float, width: float) -> None:
+        super().__init__()
+        self._frames = [("start", poses[0].start)] + [(f"end: {p.name}", p.end) for p in poses]
+        self._step = step
+        self.width, self.height = width, (62 if len(poses) == 1 else 46) * mm
+
+    def draw(self) -> None:
+        """Called by the page layout."""
+        scale = self.height / 1.16
+        room = self.width / len(self._frames)
+        for n, (label, frame) in enumerate(self._frames):
+            x = room * (n + 0.4)
+            for shape in exercise_figure(frame, self._step):
+                self._shape(shape, x, scale)
+            self.canv.setFont("Body", 9)
+            self.canv.setFillColor(MUTED)
+            self.canv.drawString(x - 0.1 * scale, -11, label)
+        self.canv.setStrokeColor(LINE)
+        self.canv.line(0, 0, self.width, 0)
+
+    def _shape(self, shape: Outline, x: float, scale: float) -> None:
+        path = self.canv.beginPath()
+        for i, (px, py) in enumerate(shape.points):
+            (path.lineTo if i else path.moveTo)(x + px * scale, py * scale)
+        path.close()
+        self.canv.setFillColor(LINE if shape.prop else PALE if shape.far else WASH)
+        self.canv.setStrokeColor(MUTED if shape.far else INK)
+        self.canv.setLineWidth(0.7)
+        self.canv.drawPath(path, fill=1, stroke=1)
+
+
+def value_text(seen: Observation | None, decimals: int, unit: str) -> str:
+    """A value with its unit, or a dash."""
+    if seen is None or isinstance(seen.value, NotMeasured):
+        return "–"
+    return f"{signed(seen.value, decimals)}{'' if unit == '°' else ' '}{unit}"
+
+
+def _measured(rows: Sequence[Comparison]) -> list[Any]:
+    if not rows:
+        return []
+    small, head = _style(9.5, after=0), _style(9, colour=MUTED, after=0)
+    table = [[Paragraph(t, head) for t in ("Measured today", "left", "right", "what the difference means")]]
+    for row in rows:
+        m = row.measure
+        verdict = row.sentence if isinstance(row.verdict, NotMeasured) else f"{row.verdict.word.value}: {row.sentence}"
+        if not isinstance(row.verdict, NotMeasured):
+            unit = m.comparison_unit
+            verdict += f" (error ±{row.verdict.e:.1f}{'' if unit == '°' else ' '}{unit})"
+        left, right = value_text(row.left, m.decimals, m.unit), value_text(row.right, m.decimals, m.unit)
+        if not m.paired:
+            left, right = "", right
+        table.append([Paragraph(escape(t), small) for t in (m.name, left, right, verdict)])
+    lines = TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("VALIGN", (0, 0), (-1, -1), "TOP")])
+    return [Table(table, colWidths=(52 * mm, 22 * mm, 24 * mm, 76 * mm), style=lines, hAlign="LEFT"), Spacer(1, 10)]
+
+
+def _exercise(number: int, item: SheetItem, width: float) -> list[Any]:
+    rung, body = item.rung, _style(11)
+    parts: list[Any] = [
+        CondPageBreak(150 * mm),
+        Paragraph(f"{number}. {escape(rung.name)}", _style(16, bold=True, after=2)),
+        Paragraph(escape(item.dose.text), _style(12, bold=True, after=2)),
+        Paragraph(f"Start with the {item.first_side.value} leg.", body),
+        Spacer(1, 4),
+    ]
+    parts += [PoseRow(rung.poses, rung.step_cm / 172, width), Spacer(1, 18)]
+    parts += [Paragraph(f"{n}.  {escape(step)}", body) for n, step in enumerate(rung.steps, start=1)]
+    feel, avoid = ", ".join(rung.feel), ", ".join(rung.avoid)
+    parts += [
+        Spacer(1, 4),
+        Paragraph(f"<b>Feel it in:</b> {escape(feel)}. <b>Not in:</b> {escape(avoid)}.", body),
+        Paragraph("<b>Watch for</b>", body),
+    ]
+    parts += [Paragraph(f"{escape(f.sign)}: {escape(f.cue)}.", _style(10, after=1)) for f in item.faults]
+    return [*parts, Spacer(1, 10)]
+
+
+def write_sheet(sheet: Sheet, target: Path) -> None:
+    """Write the sheet to `target`, complete or not at all.
+
+    Raises EnvironmentFault when the folder cannot take it.
+    """
+    _fonts()
+    width = A4[0] - 36 * mm
+    story: list[Any] = [
+        Paragraph(escape(sheet.patient), _style(22, bold=True, after=4)),
+        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", _style(11, colour=MUTED)),
+        HRFlowable(width="100%", color=LINE, spaceAfter=8),
+        Paragraph(
+            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}", _style(11)
+        ),
+        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", _style(11, after=8)),
+    ]
+    for number, item in enumerate(sheet.items, start=1):
+        story += _exercise(number, item, width)
+    story += _measured(sheet.rows)
+    story.append(Paragraph(escape(sheet.scope), _style(9, colour=MUTED)))
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=".sheet-", suffix=".pdf", dir=target.parent)
+        os.close(handle)
+        try:
+            SimpleDocTemplate(
+                temporary,
+                pagesize=A4,
+
+                leftMargin=18 * mm,
+                rightMargin=18 * mm,
+                topMargin=16 * mm,
+                bottomMargin=16 * mm,
+                title=f"Exercises for {sheet.patient}",
+            ).build(story)
+            os.replace(temporary, target)
+        finally:
+            Path(temporary).unlink(missing_ok=True)
+    except OSError as err:
+        why = err.strerror or str(err)
+        raise EnvironmentFault(f"The sheet could not be written to {target} ({why}). The plan is kept.") from err

@@ -36,6 +36,15 @@ class Comparison:
     settle: str = ""
 
     @property
+    def error_text(self) -> str:
+        """The error band with its unit and source; empty without a verdict."""
+        if isinstance(self.verdict, NotMeasured):
+            return ""
+        unit = self.measure.comparison_unit
+        places = 0 if unit == "%" else self.measure.decimals
+        return f"error ±{self.verdict.e:.{places}f}{_unit_text(unit)}: {self.error_source}"
+
+    @property
     def sentence(self) -> str:
         """Size, side and formula (or what is missing) in a few words."""
         if isinstance(self.verdict, NotMeasured):
@@ -46,7 +55,7 @@ class Comparison:
         if v.word is Word.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
         if self.measure.compare is Compare.VALUE:
-            return f"{size}, right {'higher' if v.d > 0 else 'lower'}" if v.d else "level"
+            return f"{'right' if v.d > 0 else 'left'} higher by {size}" if v.d else "level"
         if self.measure.compare is Compare.STRONGER:
             return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"

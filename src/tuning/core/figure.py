@@ -52,9 +52,7 @@ def _foot(heel: Point, toe: Point, ankle: Point, far: bool = False) -> Outline:
     nx, ny = -uy, ux
     shape = ((-0.06, 0.03), (-0.05, 0.2), (0.08, 0.36), (0.42, 0.34), (0.8, 0.16), (1.0, 0.1), (1.02, 0.02), (0.97, 0))
     return Outline(
-        tuple(
-            (heel[0] + length * (f * ux + h * nx), heel[1] + length * (f * uy + h * ny)) for f, h in shape
-        ),
+        tuple((heel[0] + length * (f * ux + h * nx), heel[1] + length * (f * uy + h * ny)) for f, h in shape),
         far,
     )
 

@@ -14,22 +14,25 @@ import numpy as np
 from tuning.core.types import Floats
 
 Marks = Mapping[str, Floats]
+Chain = tuple[Floats, Floats, Floats]
 
 
-def interior_angle(a: Floats, vertex: Floats, c: Floats) -> float:
-    """Angle a-vertex-c in 0..180; NaN when an arm has no length."""
+def interior_angle(chain: Chain) -> float:
+    """Angle at the middle of three points in 0..180; NaN when an arm has no length."""
+    a, vertex, c = chain
     u, v = a - vertex, c - vertex
     if not (np.any(u) and np.any(v)):
         return math.nan
     return abs(math.degrees(math.atan2(u[0] * v[1] - u[1] * v[0], float(u @ v))))
 
 
-def bend(a: Floats, vertex: Floats, c: Floats, toward_x: int) -> float:
-    """180 minus the interior angle, signed.
+def bend(chain: Chain, toward_x: int) -> float:
+    """180 minus the interior angle of three points, signed.
 
-    Positive when the vertex lies off the line a-c toward `toward_x`
-    (+1: larger image x, -1: smaller), for a line that runs downward.
+    Positive when the middle point lies off the line of the outer two toward
+    `toward_x` (+1: larger image x, -1: smaller), for a line that runs downward.
     """
+    a, vertex, c = chain
     u, v = vertex - a, c - vertex
     if not (np.any(u) and np.any(v)):
         return math.nan
@@ -71,12 +74,12 @@ def roll_of_floor(left: Floats, right: Floats) -> float:
 
 
 def propagate(
-    value_of: Callable[[Marks], float], marks: Marks, sd_px: float, step_px: float = 0.05
+    value_of: Callable[[Marks], float], marks: Marks, sd_px: Mapping[str, float], step_px: float = 0.05
 ) -> float:
     """First-order standard deviation of `value_of(marks)` under click error.
 
-    Every coordinate of every mark is taken as independently wrong with
-    standard deviation `sd_px` pixels; derivatives are central differences.
+    Both coordinates of mark `name` are taken as independently wrong with
+    standard deviation `sd_px[name]` pixels; derivatives are central differences.
     Returns the standard deviation in the unit of `value_of`.
     """
     total = 0.0
@@ -87,5 +90,5 @@ def propagate(
                 moved = point.copy()
                 moved[axis] += sign * step_px
                 ends.append(value_of({**marks, name: moved}))
-            total += ((ends[0] - ends[1]) / (2 * step_px)) ** 2
-    return sd_px * math.sqrt(total)
+            total += (sd_px[name] * (ends[0] - ends[1]) / (2 * step_px)) ** 2
+    return math.sqrt(total)

@@ -7,15 +7,16 @@ are corrected for camera roll by a level reference; joint angles need none.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 
 from tuning.core import geometry
 from tuning.core.geometry import Marks
-from tuning.core.types import LEGS, Floats, NotMeasured, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
 from tuning.core.verdict import Z95
 
 CLICK_SD_PX = 1.2
@@ -45,12 +46,10 @@ class Level(StrEnum):
 
 LANDMARKS: dict[View, tuple[str, ...]] = {
     View.REAR: tuple(
-        f"{name}_{side}"
-        for name in ("psis", "buttock", "knee_back", "heel_top", "heel", "toe")
-        for side in LEGS
+        f"{name}_{side}" for name in ("psis", "buttock", "knee_back", "heel", "toe", "heel_top") for side in LEGS
     ),
     View.FRONT: tuple(
-        f"{name}_{side}" for name in ("shoulder", "asis", "knee", "ankle", "second_toe") for side in LEGS
+        f"{name}_{side}" for name in ("asis", "knee", "ankle", "second_toe", "shoulder") for side in LEGS
     ),
 }
 """Landmark names by view; the names are an interface, keep them."""
@@ -73,6 +72,7 @@ class LevelReference:
     kind: Level
     a: Floats
     b: Floats
+    sd_px: float = CLICK_SD_PX
 
     def roll(self) -> float:
         """Camera roll in degrees, see geometry.roll_of_plumb."""
@@ -87,19 +87,20 @@ class Scale:
     a: Floats
     b: Floats
     length_m: float
+    sd_px: float = CLICK_SD_PX
 
 
 @dataclass(frozen=True)
 class PictureContext:
     """What is known about the picture besides the landmarks.
 
-    `click_sd_px` is per axis and in image pixels; the screen adds its own
-    rounding, see `placing_sd`.
+    `sd_px` gives the placing error of single marks (SD per axis, image
+    pixels, see `placing_sd`); marks that it does not name have CLICK_SD_PX.
     """
 
     level: LevelReference | None = None
     scale: Scale | None = None
-    click_sd_px: float = CLICK_SD_PX
+    sd_px: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -119,9 +120,9 @@ class Reading:
         return None if self.marking_sd is None else Z95 * self.marking_sd
 
 
-def placing_sd(click_sd_px: float, image_px_per_screen_px: float) -> float:
-    """Click error joined with the rounding of a pointer to whole screen pixels."""
-    return math.hypot(click_sd_px, image_px_per_screen_px / math.sqrt(12))
+def placing_sd(image_px_per_screen_px: float) -> float:
+    """Click error joined with the rounding of a pointer to whole screen pixels; 0 when nudged."""
+    return math.hypot(CLICK_SD_PX, image_px_per_screen_px / math.sqrt(12))
 
 
 @dataclass(frozen=True)
@@ -149,13 +150,17 @@ def _recipes(view: View) -> list[_Recipe]:
     return [recipe for side in LEGS for recipe in _front_leg(side)]
 
 
+def _chain(marks: Marks, names: tuple[str, str, str]) -> geometry.Chain:
+    return marks[names[0]], marks[names[1]], marks[names[2]]
+
+
 def _rear_leg(side: Side) -> list[_Recipe]:
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
     foot = (f"heel_{side}", f"toe_{side}")
     inward = medial_x(View.REAR, side)
     return [
-        _Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(*(m[n] for n in chain))),
-        _Recipe("gait-bkh-deviation", side, chain, lambda m: geometry.bend(*(m[n] for n in chain), inward)),
+        _Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain))),
+        _Recipe("gait-bkh-deviation", side, chain, lambda m: geometry.bend(_chain(m, chain), inward)),
         _Recipe(
             "gait-foot-line",
             side,
@@ -172,7 +177,7 @@ def _front_leg(side: Side) -> list[_Recipe]:
     line = (f"knee_{side}", f"second_toe_{side}")
     inward = medial_x(View.FRONT, side)
     return [
-        _Recipe("squat-front-fppa", side, chain, lambda m: geometry.bend(*(m[n] for n in chain), inward)),
+        _Recipe("squat-front-fppa", side, chain, lambda m: geometry.bend(_chain(m, chain), inward)),
         _Recipe(
             "squat-front-knee-offset",
             side,
@@ -195,11 +200,7 @@ def read_marks(view: View, marks: Marks, context: PictureContext) -> list[Readin
     for name, point in marks.items():
         if not np.all(np.isfinite(point)):
             raise ValueError(f"mark {name} is not finite")
-    return [
-        _read(recipe, marks, context)
-        for recipe in _recipes(view)
-        if all(name in marks for name in recipe.marks)
-    ]
+    return [_read(recipe, marks, context) for recipe in _recipes(view) if all(name in marks for name in recipe.marks)]
 
 
 def _read(recipe: _Recipe, marks: Marks, context: PictureContext) -> Reading:
@@ -216,7 +217,7 @@ def _read(recipe: _Recipe, marks: Marks, context: PictureContext) -> Reading:
 
     everything = {**own, **references}
     value = value_of(everything)
-    sd = geometry.propagate(value_of, everything, context.click_sd_px)
+    sd = geometry.propagate(value_of, everything, {name: _sd_of(name, context) for name in everything})
     notes = [recipe.note] if recipe.note else []
     if recipe.needs_level and context.level is None:
         sd = math.hypot(sd, _unlevelled_sd(recipe, own, context))
@@ -243,6 +244,14 @@ def _reference_points(recipe: _Recipe, context: PictureContext) -> dict[str, Flo
     return points
 
 
+def _sd_of(name: str, context: PictureContext) -> float:
+    if name.startswith("level_") and context.level is not None:
+        return context.level.sd_px
+    if name.startswith("scale_") and context.scale is not None:
+        return context.scale.sd_px
+    return context.sd_px.get(name, CLICK_SD_PX)
+
+
 def _roll(points: Marks, level: LevelReference | None) -> float:
     if level is None:
         return 0.0
@@ -262,3 +271,37 @@ def _unlevelled_sd(recipe: _Recipe, own: Marks, context: PictureContext) -> floa
     height_px = abs(float((b - a)[1]))
     points = _reference_points(recipe, context)
     return math.radians(UNLEVELLED_SD_DEG) * height_px * _cm_per_px(points, context.scale)
+
+
+def observe(
+    view: View, marks: Marks, context: PictureContext, method: str, evidence: dict[str, Any]
+) -> list[Observation]:
+    """Observations of everything the marks of one frame say.
+
+    `evidence` names picture and frame; the marks and the level used are added
+    to it. Readings that could not be made come along as NotMeasured.
+    """
+    level = context.level
+    found = []
+    for reading in read_marks(view, marks, context):
+        own = {name: [float(v) for v in marks[name]] for name in reading.marks}
+        known = {
+            **evidence,
+            "marks": own,
+            "level": level.kind.value if level else None,
+            "roll_deg": level.roll() if level else None,
+        }
+        trials = np.array([reading.value]) if isinstance(reading.value, float) else np.empty(0)
+        found.append(
+            Observation(
+                reading.measure_id,
+                reading.side,
+                reading.value,
+                trials,
+                method=method,
+                marking_sd=reading.marking_sd,
+                quality_reason=reading.note,
+                evidence=known,
+            )
+        )
+    return found

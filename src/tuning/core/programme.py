@@ -33,13 +33,13 @@ class Dose:
     @property
     def text(self) -> str:
         """The dose in everyday words."""
-        work = f"{self.reps} times" if self.reps else f"hold {self.hold_s} s"
+        work = f"sets of {self.reps}" if self.reps else f"holds of {self.hold_s} s"
         tempo = ""
         if self.reps and self.tempo:
             lower, pause, rise = self.tempo.split("-")
             stay = f"{pause} s pause, " if pause != "0" else ""
             tempo = f", {lower} s down, {stay}{rise} s up"
-        return f"{self.sets} sets of {work} each side{tempo}; rest {self.rest_s} s; {self.days} days a week"
+        return f"{self.sets} {work} each side{tempo}; rest {self.rest_s} s; {self.days} days a week"
 
     @property
     def minutes(self) -> float:

@@ -61,7 +61,7 @@ class DemoClip:
         with av.open(str(target), "w", options={"movflags": "faststart"}) as container:
             stream = container.add_stream("libx264", rate=self.fps)
             stream.width, stream.height, stream.pix_fmt = self.camera.width, self.camera.height_px, "yuv420p"
-            stream.options = {"crf": "25", "preset": "slow", "g": str(self.fps)}
+            stream.options = {"crf": "20", "preset": "slow", "g": str(self.fps)}
             for n in range(self.frames):
                 pixels = render.photograph(self.body_at, n / self.fps, self.camera, background, rng)
                 frame = av.VideoFrame.from_ndarray(pixels, format="rgb24")
@@ -74,14 +74,12 @@ class DemoClip:
 GLASSBLOWER = Walker(
     drop_left=8.5, drop_right=3.5, knee_in_left=11, knee_in_right=2, toe_out_left=14, toe_out_right=7, arc_left=0.03
 )
-POTTER = Squatter(knee_in_left=2, knee_in_right=13, shift=-0.02)
+POTTER = Squatter(knee_in_left=0, knee_in_right=6, shift=-0.02)
 
 CLIPS = {
     clip.name: clip
     for clip in (
-        DemoClip(
-            "walk-rear", lambda t: build(walking(GLASSBLOWER, t)), Camera(front=False, roll_deg=1.5), 50, 5.0, 11
-        ),
+        DemoClip("walk-rear", lambda t: build(walking(GLASSBLOWER, t)), Camera(front=False, roll_deg=1.5), 50, 5.0, 11),
         DemoClip("squat-front", lambda t: build(squatting(POTTER, t)), Camera(front=True), 30, 9.6, 12),
     )
 }

@@ -40,7 +40,7 @@ class Squatter:
     knee_in_left: float = 0.0
     knee_in_right: float = 0.0
     shift: float = 0.0
-    half_width: float = 0.15
+    half_width: float = 0.13
     toe_out: float = 10.0
     stature: float = 1.72
 
@@ -106,7 +106,7 @@ def squatting(squatter: Squatter, t: float) -> Posture:
     legs = {
         side: Leg(
             ankle=(sign * squatter.half_width, rise, 0.0),
-            knee_in=3 + getattr(squatter, f"knee_in_{side}") * down,
+            knee_in=getattr(squatter, f"knee_in_{side}") * down,
             toe_out=squatter.toe_out,
         )
         for side, sign in SIDES.items()

@@ -113,7 +113,7 @@ def _hit(limb: Limb, eye: Vectors, rays: Picture) -> tuple[Picture, Picture]:
         nearer = ball < distance
         distance = np.where(nearer, ball, distance)
         normal = np.where(nearer[..., None], offset + np.where(nearer, ball, 0)[..., None] * rays, normal)
-    return distance, normal
+    return distance, normal.astype(np.float32)
 
 
 def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
@@ -129,8 +129,7 @@ def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
 def _stickers(body: Body, front: bool) -> list[Limb]:
     up = np.array([0.0, 1e-4, 0.0])
     return [
-        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker")
-        for place in body.stickers(front).values()
+        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker") for place in body.stickers(front).values()
     ]
 
 

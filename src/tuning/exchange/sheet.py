@@ -32,7 +32,6 @@ from reportlab.platypus import (
 from tuning.core.comparison import Comparison
 from tuning.core.errors import EnvironmentFault
 from tuning.core.figure import Outline, exercise_figure
-
 from tuning.core.programme import Dose, Fault, Pose, Rung
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.core.units import signed
@@ -173,7 +172,8 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
         Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", _style(11, colour=MUTED)),
         HRFlowable(width="100%", color=LINE, spaceAfter=8),
         Paragraph(
-            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}", _style(11)
+            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}",
+            _style(11),
         ),
         Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", _style(11, after=8)),
     ]
@@ -188,7 +188,6 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
             SimpleDocTemplate(
                 temporary,
                 pagesize=A4,
-
                 leftMargin=18 * mm,
                 rightMargin=18 * mm,
                 topMargin=16 * mm,

@@ -61,8 +61,9 @@ def _converter() -> cattrs.Converter:
             raise ValueError(f"“{value}” breaks hip = trunk + knee - ankle by {found.angle_gap:.0f}°")
         return found
 
-    converter.register_structure_hook(float, number)
-    converter.register_structure_hook(str, text)
+    # By exact type: a hook for str would also catch enumerations of words.
+    converter.register_structure_hook_func(lambda kind: kind is float, number)
+    converter.register_structure_hook_func(lambda kind: kind is str, text)
     converter.register_structure_hook(Frame, frame)
     return converter
 
@@ -87,8 +88,7 @@ def _toml(path: Path) -> dict[str, Any]:
 
 def _measures(path: Path) -> dict[str, Measure]:
     measures = {
-        key: _structure({"id": key, **table}, Measure, f"{path.name}: {key}")
-        for key, table in _toml(path).items()
+        key: _structure({"id": key, **table}, Measure, f"{path.name}: {key}") for key, table in _toml(path).items()
     }
     for m in measures.values():
         if m.within and m.within not in measures:
@@ -147,4 +147,3 @@ def load(folder: Path = FOLDER) -> Knowledge:
     ladders = [_ladder(path, measures, faults) for path in sorted((folder / "ladders").glob("*.toml"))]
     cautions = _structure(_toml(folder / "cautions.toml"), Cautions, "cautions.toml")
     return Knowledge(measures, {ladder.id: ladder for ladder in ladders}, faults, cautions)
-

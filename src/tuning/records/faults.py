@@ -42,7 +42,7 @@ def told_as_fault(place: Path) -> Iterator[None]:
                 raise EnvironmentFault(f"{sentence} ({place}). What was saved before is kept.") from err
         raise
     except OSError as err:
-        sentence = _OS_SENTENCES.get(err.errno or 0)
-        if sentence is None:
+        known = _OS_SENTENCES.get(err.errno or 0)
+        if known is None:
             raise
-        raise EnvironmentFault(f"{sentence} ({place}). What was saved before is kept.") from err
+        raise EnvironmentFault(f"{known} ({place}). What was saved before is kept.") from err

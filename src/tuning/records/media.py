@@ -5,12 +5,24 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 from tuning.core.errors import BadInput
 from tuning.records.faults import told_as_fault
 
 _BLOCK = 1 << 20
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A file that lies in the media folder."""
+
+    sha256: str
+    suffix: str
+    size: int
+    original_name: str
 
 
 class MediaFolder:
@@ -23,8 +35,8 @@ class MediaFolder:
         """Where the file of that hash lies."""
         return self.folder / sha256[:2] / f"{sha256}{suffix}"
 
-    def keep(self, source: Path) -> tuple[str, str, int]:
-        """Copy `source` in; returns (sha256, suffix, bytes).
+    def keep(self, source: Path, tick: Callable[[float], None] = lambda _: None) -> Kept:
+        """Copy `source` in. `tick` is called with the fraction done and may raise to stop.
 
         Raises BadInput when it cannot be read or is empty, EnvironmentFault
         when the folder cannot take it. Nothing half-written is left behind.
@@ -38,12 +50,13 @@ class MediaFolder:
             self.folder.mkdir(parents=True, exist_ok=True)
             handle, temporary = tempfile.mkstemp(prefix=".incoming-", dir=self.folder)
             try:
-                digest, size = hashlib.sha256(), 0
+                digest, size, total = hashlib.sha256(), 0, max(1, source.stat().st_size)
                 with os.fdopen(handle, "wb") as copy:
                     while block := incoming.read(_BLOCK):
                         digest.update(block)
                         size += len(block)
                         copy.write(block)
+                        tick(size / total)
                     copy.flush()
                     os.fsync(copy.fileno())
                 if size == 0:
@@ -54,7 +67,7 @@ class MediaFolder:
                 _sync_folder(target.parent)
             finally:
                 Path(temporary).unlink(missing_ok=True)
-        return digest.hexdigest(), suffix, size
+        return Kept(digest.hexdigest(), suffix, size, source.name)
 
     def is_intact(self, sha256: str, suffix: str) -> bool:
         """True when the file is there and still has its hash."""

@@ -102,7 +102,10 @@ class Capture(Entry):
 
 
 class Mark(Entry):
-    """A landmark in one frame, image pixels; no place means that it was removed."""
+    """A landmark in one frame, image pixels; no place means that it was removed.
+
+    `sd_px` is the placing error at the zoom of the moment.
+    """
 
     __tablename__ = "mark"
     id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
@@ -111,6 +114,7 @@ class Mark(Entry):
     name: Mapped[str] = mapped_column(String(40))
     x_px: Mapped[float | None]
     y_px: Mapped[float | None]
+    sd_px: Mapped[float]
     __mapper_args__ = {"polymorphic_identity": "mark", "inherit_condition": id == Entry.id}
 
 
@@ -126,6 +130,7 @@ class Calibration(Entry):
     bx_px: Mapped[float | None]
     by_px: Mapped[float | None]
     length_m: Mapped[float | None]
+    sd_px: Mapped[float]
     __mapper_args__ = {"polymorphic_identity": "calibration", "inherit_condition": id == Entry.id}
 
 

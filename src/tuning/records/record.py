@@ -17,7 +17,7 @@ from tuning.core.errors import EnvironmentFault
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.records import schema
 from tuning.records.faults import told_as_fault
-from tuning.records.media import MediaFolder
+from tuning.records.media import Kept, MediaFolder
 from tuning.records.models import (
     Base,
     Entry,
@@ -89,9 +89,7 @@ class Record:
         for word in search.split():
             like = f"%{word}%"
             query = query.where(
-                PatientRow.name.ilike(like)
-                | PatientRow.occupation.ilike(like)
-                | PatientRow.complaint.ilike(like)
+                PatientRow.name.ilike(like) | PatientRow.occupation.ilike(like) | PatientRow.complaint.ilike(like)
             )
         with self._session() as session:
             return session.scalars(query).all()
@@ -112,22 +110,20 @@ class Record:
 
     # media
 
-    def keep_media(self, source: Path, person: PersonRow) -> Media:
-        """Copy a file into the media folder and note it; the same file is kept once."""
-        sha256, suffix, size = self.media.keep(source)
+    def media_row(self, kept: Kept, person: PersonRow) -> Media:
+        """The note about a kept file; the same file is noted once."""
         with self._session() as session, session.begin():
-            known = session.get(Media, sha256)
-            if known is not None:
-                return known
-            row = Media(
-                sha256=sha256,
-                suffix=suffix,
-                original_name=source.name,
-                size=size,
-                added_at=now(),
-                person_id=person.id,
-            )
-            session.add(row)
+            row = session.get(Media, kept.sha256)
+            if row is None:
+                row = Media(
+                    sha256=kept.sha256,
+                    suffix=kept.suffix,
+                    original_name=kept.original_name,
+                    size=kept.size,
+                    added_at=now(),
+                    person_id=person.id,
+                )
+                session.add(row)
         return row
 
     def media_path(self, media: Media) -> Path:
@@ -217,11 +213,7 @@ def to_entry(seen: Observation, visit: Visit, person: PersonRow) -> ObservationE
 
 def to_observation(row: ObservationEntry) -> Observation:
     """The core Observation that a row keeps."""
-    value: float | NotMeasured
-    if row.value is None:
-        value = NotMeasured(row.not_measured, row.detail)
-    else:
-        value = row.value
+    value = NotMeasured(row.not_measured, row.detail) if row.value is None else row.value
     return Observation(
         measure_id=row.measure_id,
         side=Side(row.side),

@@ -53,7 +53,7 @@ class Clip:
             self._container.close()
             raise BadInput(self._sentence(DAMAGED)) from err
         self._quarter_turns = round(getattr(first, "rotation", 0) / 90) % 4
-        self._times = (self._pts - self._pts[0]) * float(self._stream.time_base)
+        self._times: NDArray[np.float64] = (self._pts - self._pts[0]) * float(self._stream.time_base or 0)
 
     def _sentence(self, trouble: str) -> str:
         return f"“{self._name}” {trouble}. Nothing was changed; open an MP4 clip with H.264 pictures."
@@ -108,7 +108,7 @@ class Clip:
         for frame in self._decoder:
             if frame.pts is None:
                 continue
-            self._remember(frame)
+            self._remember(frame, frame.pts)
             if frame.pts >= target:
                 self._passed = frame.pts
                 break
@@ -123,9 +123,9 @@ class Clip:
         last = int(np.searchsorted(self._pts, self._passed))
         return 0 < index - last <= READ_ON_FRAMES
 
-    def _remember(self, frame: av.VideoFrame) -> None:
-        self._cache[frame.pts] = frame
-        self._cache.move_to_end(frame.pts)
+    def _remember(self, frame: av.VideoFrame, stamp: int) -> None:
+        self._cache[stamp] = frame
+        self._cache.move_to_end(stamp)
         most = max(2, self._cache_bytes // _weight(frame))
         while len(self._cache) > most:
             self._cache.popitem(last=False)

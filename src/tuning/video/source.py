@@ -57,6 +57,4 @@ def open_source(path: Path, name: str = "") -> PictureSource:
         from tuning.video.clip import Clip
 
         return Clip(path, called)
-    raise BadInput(
-        f"“{called}” is no kind of file that can be measured. Open a JPEG or PNG photograph or an MP4 clip."
-    )
+    raise BadInput(f"“{called}” is no kind of file that can be measured. Open a JPEG or PNG photograph or an MP4 clip.")

@@ -123,6 +123,7 @@ def upgrade() -> None:
     sa.Column('bx_px', sa.Double(), nullable=True),
     sa.Column('by_px', sa.Double(), nullable=True),
     sa.Column('length_m', sa.Double(), nullable=True),
+    sa.Column('sd_px', sa.Double(), nullable=False),
     sa.ForeignKeyConstraint(['capture_id'], ['capture.id'], ),
     sa.ForeignKeyConstraint(['id'], ['entry.id'], ),
     sa.PrimaryKeyConstraint('id')
@@ -135,6 +136,7 @@ def upgrade() -> None:
     sa.Column('name', sa.String(length=40), nullable=False),
     sa.Column('x_px', sa.Double(), nullable=True),
     sa.Column('y_px', sa.Double(), nullable=True),
+    sa.Column('sd_px', sa.Double(), nullable=False),
     sa.ForeignKeyConstraint(['capture_id'], ['capture.id'], ),
     sa.ForeignKeyConstraint(['id'], ['entry.id'], ),
     sa.PrimaryKeyConstraint('id')

@@ -1,0 +1,56 @@
+"""Takes the pictures in docs/screenshots from the demo clinic: `python scripts/screenshots.py [FOLDER]`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QDeadlineTimer, QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from tuning.demo.clinic import build_clinic
+from tuning.ui import theme
+from tuning.ui.app import open_window
+
+TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
+
+
+def settle(app: QApplication, milliseconds: int = 700) -> None:
+    """Let frames arrive and layouts settle."""
+    deadline = QDeadlineTimer(milliseconds)
+    while not deadline.hasExpired():
+        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+
+
+def main() -> None:
+    """One picture a main view."""
+    app = QApplication([])
+    theme.apply(app)
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        build_clinic(Path(folder))
+        window = open_window(Path(folder))
+        window.resize(1280, 800)
+        window.show()
+        settle(app)
+        window.grab().save(str(TARGET / "day-list.png"))
+        people = {p.occupation: p for p in window.workspace.record.patients()}
+        for occupation, stage, name in (
+            ("glassblower", "intake", "intake"),
+            ("glassblower", "movement", "picture-rear"),
+            ("potter", "movement", "picture-front"),
+            ("glassblower", "strength", "strength"),
+            ("glassblower", "programme", "programme"),
+        ):
+            window.open_patient(people[occupation])
+            window.go(stage)
+            settle(app)
+            window.grab().save(str(TARGET / f"{name}.png"))
+        window.close()
+
+
+main()

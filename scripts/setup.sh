@@ -1,0 +1,50 @@
+# Sourced by ./run and ./check: makes .venv from a lock file, once for each state of that file.
+# Usage: set_up LOCKFILE
+set -euo pipefail
+
+qt_packages="libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 \
+libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 \
+libxcb-shape0 libxcb-xinerama0 libxcb-xkb1"
+
+system_libraries() { # packages...
+    command -v dpkg-query >/dev/null || return 0
+    local missing=""
+    for package in "$@"; do
+        dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q "install ok installed" || missing="$missing $package"
+    done
+    [ -n "$missing" ] || return 0
+    if [ "$(id -u)" = 0 ]; then
+        echo "Installing system libraries:$missing"
+        # shellcheck disable=SC2086
+        { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing; } >/dev/null
+    else
+        echo "Tuning needs these system libraries. Run this once, then start again:" >&2
+        echo "  sudo apt-get install --no-install-recommends$missing" >&2
+        exit 1
+    fi
+}
+
+find_python() {
+    for candidate in python3.11 python3.12 python3.13 python3; do
+        if command -v "$candidate" >/dev/null && "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))'; then
+            echo "$candidate"
+            return
+        fi
+    done
+    echo "Tuning needs Python 3.11 or newer with venv." >&2
+    exit 1
+}
+
+set_up() { # lock file
+    local lock=$1 stamp
+    stamp="$(cat "$lock" pyproject.toml scripts/setup.sh | sha256sum | cut -d' ' -f1)"
+    # A development environment also serves ./run.
+    if [ -x .venv/bin/tuning ] && grep -qsx "$stamp" .venv/set-up; then return; fi
+    local python
+    python="$(find_python)"
+    echo "Setting up .venv from $lock …"
+    [ -x .venv/bin/python ] || "$python" -m venv .venv
+    .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
+    .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+    echo "$stamp" >> .venv/set-up
+}

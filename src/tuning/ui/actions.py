@@ -1,0 +1,94 @@
+"""Every action once: name, key and what it does. Feeds keys, command list and key sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+
+from tuning.ui import theme
+from tuning.ui.widgets import label
+
+
+@dataclass(frozen=True)
+class Action:
+    """`key` in Qt's portable spelling, empty when the command list is the only way."""
+
+    name: str
+    key: str
+    run: Callable[[], object]
+    where: str = "everywhere"
+
+
+def bind(window: QWidget, actions: list[Action]) -> None:
+    """Give every action its key in the window."""
+    for action in actions:
+        if action.key:
+            shortcut = QShortcut(QKeySequence(action.key), window)
+            shortcut.activated.connect(lambda a=action: a.run())
+
+
+class CommandList(QDialog):
+    """Type a few letters, Enter runs the first."""
+
+    def __init__(self, parent: QWidget, actions: list[Action]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Find an action")
+        self.setMinimumSize(520, 420)
+        self._actions = actions
+        self._shown: list[Action] = []
+        self.field = QLineEdit()
+        self.field.setFont(theme.font(theme.BODY))
+        self.field.setPlaceholderText("What do you want to do?")
+        self.field.setAccessibleName("Find an action")
+        self.list = QListWidget()
+        self.list.setFont(theme.font(theme.BODY))
+        self.list.setAccessibleName("Actions")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 20, 20, 20)
+        column.addWidget(self.field)
+        column.addWidget(self.list)
+        self.field.textChanged.connect(self._narrow)
+        self.field.returnPressed.connect(self._run)
+        self.list.itemActivated.connect(lambda _: self._run())
+        self._narrow("")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows move in the list while the field keeps the focus."""
+        if event is not None and event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            row = min(max(self.list.currentRow() + step, 0), self.list.count() - 1)
+            self.list.setCurrentRow(row)
+        else:
+            super().keyPressEvent(event)
+
+    def _narrow(self, text: str) -> None:
+        words = text.lower().split()
+        self._shown = [a for a in self._actions if all(w in a.name.lower() for w in words)]
+        self.list.clear()
+        for action in self._shown:
+            self.list.addItem(f"{action.name}    {action.key}")
+        self.list.setCurrentRow(0)
+
+    def _run(self) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._shown):
+            self.accept()
+            self._shown[row].run()
+
+
+class KeySheet(QDialog):
+    """The keys of this screen."""
+
+    def __init__(self, parent: QWidget, rows: list[tuple[str, str]]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(24, 20, 24, 20)
+        grid.setHorizontalSpacing(24)
+        for n, (key, name) in enumerate(rows):
+            grid.addWidget(label(key, bold=True), n, 0)
+            grid.addWidget(label(name), n, 1)

@@ -1,0 +1,76 @@
+"""How a number was worked out, in plain words; the page behind F1."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
+
+from tuning.core.comparison import Comparison
+from tuning.core.types import NotMeasured, Observation
+from tuning.core.units import signed
+from tuning.ui import theme
+from tuning.ui.widgets import button, label
+
+
+def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[str]:
+    if seen is None:
+        return []
+    if isinstance(seen.value, NotMeasured):
+        return [f"{name}: not measured, {seen.value.detail}"]
+    line = f"{name}: {signed(seen.value, decimals)} {unit}, {seen.method} by {seen.who or 'you'}"
+    if seen.trials.size > 1:
+        trials = ", ".join(signed(float(t), decimals) for t in seen.trials)
+        line += f"; {seen.summary_rule} of {seen.trials.size} trials ({trials}), SD {seen.spread:.{decimals}f} {unit}"
+    if "frame" in seen.evidence:
+        line += f"; frame {int(seen.evidence['frame']) + 1} at {float(seen.evidence['time_s']):.3f} s"
+    if seen.evidence.get("lever_m"):
+        line += f"; lever {seen.evidence['lever_m']:g} m"
+    if seen.evidence.get("fixation"):
+        line += f"; device held by {seen.evidence['fixation']}"
+    if seen.marking_sd is not None:
+        line += f"; marking alone ±{1.96 * seen.marking_sd:.{decimals}f} {unit}"
+    if seen.quality_reason:
+        line += f"; {seen.quality_reason}"
+    return [line + "."]
+
+
+def explanation(row: Comparison) -> str:
+    """Definition, inputs, formula, error and source of one ledger row."""
+    m = row.measure
+    lines = [m.definition, f"Sign: {m.sign}."]
+    if m.paired:
+        lines += _of(row.left, "Left", m.decimals, m.unit)
+    lines += _of(row.right, "Right" if m.paired else "Value", m.decimals, m.unit)
+    if isinstance(row.verdict, NotMeasured):
+        return "\n\n".join([*lines, f"No verdict: {row.sentence}."])
+    v, unit = row.verdict, m.comparison_unit
+    lines.append(f"Difference: {signed(v.d, 1)} {unit} ({m.formula}; + means right larger).")
+    lines.append(f"Error: ±{v.e:.1f} {unit}, 95 %. Source: {row.error_source}.")
+    band = f"{v.band:g} {unit} ({m.band_source})" if v.band is not None else "none published; marked is never said"
+    lines.append(f"Difference that matters: {band}.")
+    lines.append(f"Verdict: {v.word.value}. {row.sentence[:1].upper()}{row.sentence[1:]}.")
+    if not v.resolves:
+        lines.append("The error is wider than the difference that matters: as taken, this test cannot settle it.")
+    if row.settle:
+        lines.append(f"{row.settle[:1].upper()}{row.settle[1:]}.")
+    if m.reference is not None:
+        r = m.reference
+        lines.append(f"Usually seen: {signed(r.low, 0)} to {signed(r.high, 0)} {m.unit} ({r.source}).")
+    return "\n\n".join(lines)
+
+
+class ExplainDialog(QDialog):
+    """A page of words over the window; Escape closes it."""
+
+    def __init__(self, parent: QWidget, title: str, text: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(520)
+        body = label(text, theme.BODY, wrap=True)
+        body.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 24, 24, 16)
+        column.setSpacing(16)
+        column.addWidget(label(title, theme.LARGE, bold=True))
+        column.addWidget(body)
+        column.addWidget(button("Close", self.accept, "primary"), alignment=Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,172 @@
+"""The two header rows: patient, cautions and who; the visit line below."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import date
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from tuning.core.programme import Triage
+from tuning.ui import theme
+from tuning.ui.stages import STAGES, Stage
+from tuning.ui.widgets import button, label
+from tuning.ui.workspace import Workspace
+
+
+class StageButton(QAbstractButton):
+    """One stage on the visit line: ring (empty), quarter (begun), dot (enough), dashed (later)."""
+
+    hovered = pyqtSignal(str)
+
+    def __init__(self, stage: Stage, number: int) -> None:
+        super().__init__()
+        self.stage, self.count, self.current = stage, 0, False
+        self.setText(stage.name)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(32)
+        self.setAccessibleName(f"{stage.name}, stage {number} of {len(STAGES)}")
+        if stage.built:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            self.setToolTip(f"{stage.name}: Alt+{number}")
+        else:
+            self.setEnabled(False)
+            self.setToolTip(stage.promise)
+            self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def sizeHint(self) -> QSize:
+        """Sign, name and count."""
+        return QSize(112, 32)
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        """A stage that is not built yet says what will be here."""
+        self.hovered.emit(self.stage.promise)
+        super().enterEvent(event)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Draw sign, name, count and the line to the next stage."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        dot, middle = QPointF(12, self.height() / 2), self.height() / 2
+        ink = theme.colour("accent" if self.current else "ink" if self.stage.built else "muted")
+        pen = QPen(ink, 2 if self.current else 1.5)
+        if not self.stage.built:
+            pen.setDashPattern([1.5, 1.5])
+        painter.setPen(pen)
+        painter.setBrush(ink if self.count and not self.current else theme.colour("panel"))
+        painter.drawEllipse(dot, 5, 5)
+        if self.current and self.count:
+            painter.setBrush(ink)
+            painter.drawPie(QRectF(dot.x() - 5, middle - 5, 10, 10), 90 * 16, -180 * 16)
+        painter.setFont(theme.font(theme.SMALL, bold=self.current))
+        name = painter.fontMetrics().horizontalAdvance(self.stage.name)
+        painter.drawText(QPointF(24, middle + 5), self.stage.name)
+        if self.count:
+            painter.setPen(theme.colour("muted"))
+            painter.setFont(theme.font())
+            painter.drawText(QPointF(24 + name + 6, middle + 5), str(self.count))
+            name += 6 + painter.fontMetrics().horizontalAdvance(str(self.count))
+        if self.stage is not STAGES[-1]:
+            painter.setPen(QPen(theme.colour("line"), 1.5))
+            painter.drawLine(QPointF(24 + name + 8, middle), QPointF(self.width(), middle))
+        if self.hasFocus():
+            painter.setPen(QPen(theme.colour("accent"), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(1, 1, name + 28, self.height() - 2), 3, 3)
+
+
+def facts(workspace: Workspace, today: date) -> str:
+    """Occupation, age, mass and involved side in one line."""
+    patient = workspace.patient
+    if patient is None:
+        return ""
+    parts = [patient.occupation, f"{patient.age_on(today)} y"]
+    if patient.body_mass_kg:
+        parts.append(f"{patient.body_mass_kg:g} kg")
+    sides = {"left": "left leg involved", "right": "right leg involved", "both": "both legs involved"}
+    parts.append(sides.get(patient.involved, "no side involved"))
+    return " · ".join(p for p in parts if p)
+
+
+class Header(QWidget):
+    """Speaks through signals; the window acts."""
+
+    stage_chosen = pyqtSignal(str)
+    home_chosen = pyqtSignal()
+    person_chosen = pyqtSignal()
+    commands_chosen = pyqtSignal()
+    visit_chosen = pyqtSignal()
+    hint = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace, today: Callable[[], date] = date.today) -> None:
+        super().__init__()
+        self._workspace, self._today = workspace, today
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(72)
+        self.name = label("Tuning", theme.LARGE, bold=True)
+        self.facts = label(role="muted")
+        self.caution = QLabel()
+        self.caution.setObjectName("pill")
+        self.caution.setFont(theme.font())
+        self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
+        self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today")
+        self.visit = label(role="muted")
+        self.who = button("", self.person_chosen.emit, "link", "Who is working (Ctrl+U)")
+        self.commands = button("Find  Ctrl+K", self.commands_chosen.emit, "link", "Every action by name (Ctrl+K)")
+        top = QHBoxLayout()
+        top.setSpacing(16)
+        left: list[QWidget] = [self.home, self.name, self.facts, self.caution]
+        right: list[QWidget] = [self.visit, self.new_visit, self.who, self.commands]
+        for part in left:
+            top.addWidget(part)
+        top.addStretch(1)
+        for part in right:
+            top.addWidget(part)
+        self.buttons = {stage.id: StageButton(stage, n) for n, stage in enumerate(STAGES, start=1)}
+        self.line = QWidget()
+        row = QHBoxLayout(self.line)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        for stage_id, stage_button in self.buttons.items():
+            stage_button.clicked.connect(lambda _, s=stage_id: self.stage_chosen.emit(s))
+            stage_button.hovered.connect(self.hint)
+            row.addWidget(stage_button)
+        rows = QVBoxLayout(self)
+        rows.setContentsMargins(16, 2, 16, 2)
+        rows.setSpacing(0)
+        rows.addLayout(top)
+        rows.addWidget(self.line)
+        workspace.case_changed.connect(self.refresh)
+        workspace.content_changed.connect(self.refresh)
+        workspace.person_changed.connect(self.refresh)
+
+    def show_counts(self, counts: Mapping[str, int], current: str) -> None:
+        """Fill the visit line."""
+        for stage_id, stage_button in self.buttons.items():
+            stage_button.count = counts.get(stage_id, 0)
+            stage_button.current = stage_id == current
+            stage_button.update()
+
+    def refresh(self) -> None:
+        """Follow the workspace."""
+        space = self._workspace
+        open_case = space.patient is not None
+        for part in (self.line, self.home, self.facts, self.visit, self.new_visit):
+            part.setVisible(open_case)
+        self.name.setText(space.patient.name if space.patient else "Tuning")
+        self.facts.setText(facts(space, self._today()))
+        self.who.setText(f"{space.person.name}, {space.person.role}" if space.person else "Who is working?")
+        if space.visit is not None:
+            self.visit.setText(f"Visit {space.visit_number} · {space.visit.started_at:%-d %b}")
+        level, cleared = space.triage() if open_case else (None, False)
+        shown = level in (Triage.RED, Triage.AMBER)
+        self.caution.setVisible(shown)
+        if shown and level is not None:
+            screen = space.screen()
+            note = screen.note if screen else ""
+            text = f"{level.value}{', cleared' if cleared else ''}{': ' + note if note else ''}"
+            self.caution.setText(text if len(text) <= 34 else text[:33] + "…")
+            self.caution.setToolTip(text)

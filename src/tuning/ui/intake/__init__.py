@@ -1,0 +1,1 @@
+"""Intake: the safety screen."""

@@ -1,0 +1,1 @@
+"""Movement: pictures, marks and what they read."""

@@ -1,0 +1,340 @@
+"""State of one picture being measured: frame, marks, references, selection.
+
+Speaks through signals; drawn by canvas.py, read out by page.py; needs no window.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.movement import (
+    LANDMARKS,
+    Level,
+    LevelReference,
+    PictureContext,
+    Reading,
+    Scale,
+    View,
+    observe,
+    placing_sd,
+    read_marks,
+)
+from tuning.core.types import Floats
+from tuning.records import Calibration, Capture, Entry, Mark, ObservationEntry
+from tuning.ui.workspace import Workspace
+
+LENGTH = "length"
+REFERENCES = (Level.PLUMB.value, Level.FLOOR.value, LENGTH)
+NUDGE_PX = 0.1
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A plumb line, floor edge or known length as two image points."""
+
+    what: str
+    a: Floats
+    b: Floats
+    length_m: float | None
+    sd_px: float
+
+
+class MarkBoard(QObject):
+    """Everything that can be placed has a key: a landmark name, or `plumb line:a` and the like."""
+
+    changed = pyqtSignal()
+    message = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self.capture: Capture | None = None
+        self.view = View.REAR
+        self.times: NDArray[np.float64] = np.zeros(1)
+        self.frame = 0
+        self.chosen = ""
+        self.zoom = 1.0
+        self.length_m = 0.0
+        self._marks: dict[int, dict[str, Floats]] = {}
+        self._sds: dict[tuple[int, str], float] = {}
+        self._references: dict[str, Reference] = {}
+        self._first_end: Floats | None = None
+        self._held: tuple[str, Floats] | None = None
+        workspace.content_changed.connect(self.reload)
+
+    # what is open
+
+    def open(self, capture: Capture | None, times: NDArray[np.float64]) -> None:
+        """Show a capture from its first marked frame, or its first frame."""
+        self.capture, self.times = capture, times
+        self.view = View(capture.view) if capture is not None else View.REAR
+        self._first_end = self._held = None
+        self.frame = 0
+        self.reload()
+        if self._marks:
+            self.frame = min(max(self._marks), len(times) - 1)
+        self.choose(self.next_landmark())
+
+    def reload(self) -> None:
+        """Read marks and references anew from the record."""
+        self._marks, self._references = {}, {}
+        if self.capture is None:
+            return
+        for mark in self._workspace.entries(Mark):
+            if mark.capture_id != self.capture.id:
+                continue
+            places = self._marks.setdefault(mark.frame, {})
+            if mark.x_px is None or mark.y_px is None:
+                places.pop(mark.name, None)
+            else:
+                places[mark.name] = np.array([mark.x_px, mark.y_px])
+                self._sds[(mark.frame, mark.name)] = mark.sd_px
+        self._marks = {frame: places for frame, places in self._marks.items() if places}
+        for row in self._workspace.entries(Calibration):
+            if row.capture_id == self.capture.id:
+                self._take_reference(row)
+        self.changed.emit()
+
+    def _take_reference(self, row: Calibration) -> None:
+        if row.ax_px is None:
+            self._references.pop(row.what, None)
+            return
+        if row.what != LENGTH:  # one level reference at a time: the newest counts
+            for other in (Level.PLUMB.value, Level.FLOOR.value):
+                self._references.pop(other, None)
+        ends = np.array([[row.ax_px, row.ay_px], [row.bx_px, row.by_px]], dtype=np.float64)
+        self._references[row.what] = Reference(row.what, ends[0], ends[1], row.length_m, row.sd_px)
+
+    def go(self, frame: int) -> None:
+        """Show another frame."""
+        frame = min(max(frame, 0), len(self.times) - 1)
+        if frame != self.frame:
+            self.frame = frame
+            self._held = None
+            self.changed.emit()
+
+    @property
+    def marked_frames(self) -> list[int]:
+        """Frames that carry marks."""
+        return sorted(self._marks)
+
+    # what is there
+
+    def points(self) -> dict[str, Floats]:
+        """Every placed point of this frame by key, with a held one where the pointer is."""
+        found = dict(self._marks.get(self.frame, {}))
+        for reference in self._references.values():
+            found[f"{reference.what}:a"], found[f"{reference.what}:b"] = reference.a, reference.b
+        if self._first_end is not None:
+            found[f"{self.chosen}:a"] = self._first_end
+        if self._held is not None:
+            found[self._held[0]] = self._held[1]
+        return found
+
+    def landmarks(self) -> tuple[str, ...]:
+        """Names that this view uses, in marking order."""
+        return LANDMARKS[self.view]
+
+    def next_landmark(self) -> str:
+        """First landmark not yet placed in this frame; empty when all are."""
+        placed = self._marks.get(self.frame, {})
+        return next((name for name in self.landmarks() if name not in placed), "")
+
+    @property
+    def waiting(self) -> bool:
+        """True while something chosen is not yet placed in this frame."""
+        if self.capture is None or not self.chosen:
+            return False
+        return self.chosen in REFERENCES or self.chosen not in self.points()
+
+    def references(self) -> dict[str, Reference]:
+        """References that are marked, by what they are."""
+        return self._references
+
+    def context(self) -> PictureContext:
+        """Level, scale and placing errors of this frame for the core, a held point included."""
+        return self._context(self.frame, self.points())
+
+    def _context(self, frame: int, points: dict[str, Floats]) -> PictureContext:
+        level = scale = None
+        for kind in Level:
+            if kind.value in self._references:
+                found = self._references[kind.value]
+                a, b = points.get(f"{kind.value}:a", found.a), points.get(f"{kind.value}:b", found.b)
+                level = LevelReference(kind, a, b, found.sd_px)
+        if LENGTH in self._references:
+            found = self._references[LENGTH]
+            assert found.length_m is not None
+            a, b = points.get(f"{LENGTH}:a", found.a), points.get(f"{LENGTH}:b", found.b)
+            scale = Scale(a, b, found.length_m, found.sd_px)
+        return PictureContext(level, scale, {n: sd for (f, n), sd in self._sds.items() if f == frame})
+
+    def readings(self) -> list[Reading]:
+        """What the marks of this frame say, a held mark included."""
+        points = self.points()
+        marks = {name: points[name] for name in self.landmarks() if name in points}
+        return read_marks(self.view, marks, self._context(self.frame, points))
+
+    # what the user does
+
+    def choose(self, key: str) -> None:
+        """Select a landmark, a point or a reference to place next."""
+        self.chosen = key
+        self._first_end = None
+        self.changed.emit()
+
+    def place(self, at: Floats) -> None:
+        """A click: place what is chosen."""
+        if self.capture is None or not self.chosen:
+            return
+        if self.chosen in REFERENCES:
+            self._place_reference_end(at)
+        else:
+            self._commit_mark(self.chosen, at, placing_sd(1 / self.zoom))
+
+    def hold(self, key: str, at: Floats) -> None:
+        """A drag in progress: shown and measured, not kept."""
+        self._held = (key, at)
+        self.changed.emit()
+
+    def let_go(self) -> None:
+        """Escape: the drag is abandoned."""
+        self._held = None
+        self.changed.emit()
+
+    def move(self, key: str, at: Floats, nudged: bool = False) -> None:
+        """End of a drag or a nudge: one undo step."""
+        self._held = None
+        sd = placing_sd(0.0 if nudged else 1 / self.zoom)
+        if ":" in key:
+            self._move_reference_end(key, at, sd)
+        else:
+            self._commit_mark(key, at, sd)
+
+    def nudge(self, dx: float, dy: float) -> None:
+        """Shift the chosen point by tenths of a pixel."""
+        points = self.points()
+        if self.chosen in points:
+            self.move(self.chosen, points[self.chosen] + NUDGE_PX * np.array([dx, dy]), nudged=True)
+
+    def remove(self) -> None:
+        """Delete the chosen point (a reference goes as a whole)."""
+        key = self.chosen
+        what = key.split(":")[0]
+        if what in self._references:
+            self._commit_reference(None, what)
+        elif key in self._marks.get(self.frame, {}):
+            self._commit_mark(key, None, 0.0)
+
+    # committing
+
+    def _commit_mark(self, name: str, at: Floats | None, sd: float) -> None:
+        assert self.capture is not None
+        row = self._workspace.stamp(
+            Mark(
+                capture_id=self.capture.id,
+                frame=self.frame,
+                name=name,
+                x_px=None if at is None else float(at[0]),
+                y_px=None if at is None else float(at[1]),
+                sd_px=sd,
+            )
+        )
+        marks = dict(self._marks.get(self.frame, {}))
+        if at is None:
+            marks.pop(name, None)
+        else:
+            marks[name] = at
+        new = name not in self._marks.get(self.frame, {})
+        self._sds[(self.frame, name)] = sd
+        added = [row, *self._observed(self.frame, marks, self._context(self.frame, marks))]
+        verb = "remove" if at is None else "place" if new else "move"
+        if self._workspace.do(f"{verb} {plain(name)}", added, self._observed_before({self.frame})):
+            self.choose(self.next_landmark() if new and at is not None else name)
+
+    def _place_reference_end(self, at: Floats) -> None:
+        if self._first_end is None:
+            if self.chosen == LENGTH and self.length_m <= 0:
+                self.message.emit("Type the true length first, for example 40 cm, then mark its two ends.")
+                return
+            self._first_end = at
+            self.changed.emit()
+            return
+        first, what = self._first_end, self.chosen
+        if np.linalg.norm(at - first) < 20:
+            self.message.emit("The two ends lie too close together; mark them further apart.")
+            return
+        self._first_end = None
+        length = self.length_m if what == LENGTH else None
+        if self._commit_reference(Reference(what, first, at, length, placing_sd(1 / self.zoom)), what):
+            self.choose(self.next_landmark())
+
+    def _move_reference_end(self, key: str, at: Floats, sd: float) -> None:
+        what, end = key.split(":")
+        old = self._references[what]
+        a, b = (at, old.b) if end == "a" else (old.a, at)
+        self._commit_reference(Reference(what, a, b, old.length_m, sd), what)
+
+    def _commit_reference(self, reference: Reference | None, what: str) -> bool:
+        assert self.capture is not None
+        row = Calibration(capture_id=self.capture.id, what=what, sd_px=0.0)
+        if reference is not None:
+            row.ax_px, row.ay_px = (float(v) for v in reference.a)
+            row.bx_px, row.by_px = (float(v) for v in reference.b)
+            row.length_m, row.sd_px = reference.length_m, reference.sd_px
+        self._workspace.stamp(row)
+        kept = self._references
+        self._references = {k: v for k, v in kept.items() if k != what}
+        if reference is not None:
+            levels = (Level.PLUMB.value, Level.FLOOR.value)
+            if what in levels:
+                self._references = {k: v for k, v in self._references.items() if k not in levels}
+            self._references[what] = reference
+        # Every marked frame of the clip is read anew under the new reference.
+        rows: list[Entry] = [row]
+        for frame, marks in self._marks.items():
+            rows += self._observed(frame, marks, self._context(frame, marks))
+        verb = "mark" if reference is not None else "remove"
+        if self._workspace.do(f"{verb} {what}", rows, self._observed_before(set(self._marks))):
+            return True
+        self._references = kept
+        return False
+
+    def _observed(self, frame: int, marks: dict[str, Floats], context: PictureContext) -> list[ObservationEntry]:
+        assert self.capture is not None
+        evidence = {"capture": self.capture.id, "frame": frame, "time_s": float(self.times[frame])}
+        method = "clip" if len(self.times) > 1 else "photo"
+        found = observe(self.view, marks, context, method, evidence)
+        return [self._workspace.observe(seen) for seen in found]
+
+    def _observed_before(self, frames: set[int]) -> list[int]:
+        assert self.capture is not None
+        return [
+            row.id
+            for row in self._workspace.entries(ObservationEntry)
+            if row.evidence.get("capture") == self.capture.id and row.evidence.get("frame") in frames
+        ]
+
+
+_PLAIN = {
+    "psis": "rear pelvic spine",
+    "buttock": "mid-buttock",
+    "knee_back": "back of knee",
+    "heel_top": "heel tendon",
+    "heel": "heel",
+    "toe": "outer forefoot",
+    "shoulder": "shoulder tip",
+    "asis": "front pelvic spine",
+    "knee": "kneecap middle",
+    "ankle": "ankle middle",
+    "second_toe": "second toe",
+}
+
+
+def plain(name: str) -> str:
+    """A landmark in everyday field words, without its side."""
+    return _PLAIN.get(name.rsplit("_", 1)[0], name)

@@ -1,0 +1,295 @@
+"""The Movement workbench: open a picture, step it, mark it, read it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from tuning.core.errors import TuningError
+from tuning.core.movement import View
+from tuning.records import Capture
+from tuning.records.media import Kept
+from tuning.ui import theme
+from tuning.ui.jobs import Job
+from tuning.ui.movement.board import MarkBoard
+from tuning.ui.movement.canvas import Canvas
+from tuning.ui.movement.frames import FrameServer
+from tuning.ui.movement.side_panel import SidePanel
+from tuning.ui.movement.strip import Strip
+from tuning.ui.widgets import button, label
+from tuning.ui.workspace import Workspace
+from tuning.video import PictureSource, open_source
+
+SPEEDS = {"1/8 speed": 0.125, "1/4 speed": 0.25, "1/2 speed": 0.5, "true speed": 1.0}
+TITLES = {View.REAR: "Walking from behind", View.FRONT: "Squat from the front"}
+
+
+@dataclass(frozen=True)
+class Opened:
+    """Result of opening a file off the interface thread."""
+
+    source: PictureSource
+    kept: Kept
+    view: View
+
+
+class MovementPage(QWidget):
+    """Signals tell the window about background work and refusals."""
+
+    job_started = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self.board = MarkBoard(workspace)
+        self.canvas, self.strip = Canvas(self.board), Strip(self.board)
+        self.panel = SidePanel(self.board)
+        self.server: FrameServer | None = None
+        self._shown_frame = -1
+        self._timer = QTimer(self)
+        self._timer.setInterval(15)
+        self._timer.timeout.connect(self._play_on)
+        self._started, self._started_at = 0.0, 0.0
+        self._build()
+        self.board.changed.connect(self._follow_board)
+        self.board.message.connect(self.refused)
+        self.strip.frame_wanted.connect(self.go)
+        workspace.case_changed.connect(self._case_changed)
+
+    def _build(self) -> None:
+        self.title = label("", theme.TITLE)
+        self.about = label(role="muted")
+        self.captures = QComboBox()
+        self.captures.setAccessibleName("Pictures of this visit")
+        self.captures.activated.connect(self._choose_capture)
+        self.captures.setMinimumWidth(170)
+        head = QHBoxLayout()
+        head.setSpacing(16)
+        head.addWidget(self.title)
+        head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
+        head.addWidget(self.captures)
+        head.addWidget(button("Open rear view…", lambda: self.ask_file(View.REAR)))
+        head.addWidget(button("Open front view…", lambda: self.ask_file(View.FRONT)))
+        self.play_button = button("Play", self.toggle_play, tip="Space")
+        self.speed = QComboBox()
+        self.speed.addItems(list(SPEEDS))
+        self.speed.setCurrentText("true speed")
+        self.speed.setAccessibleName("Playing speed")
+        self.speed.activated.connect(lambda: self._mark_start())
+        self.place_text = label(role="muted")
+        controls = QHBoxLayout()
+        controls.setSpacing(8)
+        controls.addWidget(self.play_button)
+        controls.addWidget(self.speed)
+        controls.addWidget(button("‹ frame", lambda: self.step(-1), tip="Comma"))
+        controls.addWidget(button("frame ›", lambda: self.step(1), tip="Full stop"))
+        controls.addStretch(1)
+        controls.addWidget(self.place_text)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.empty = label(
+            "Open a photograph (JPEG, PNG) or a clip (MP4) of this patient. The file is copied into the record "
+            "bit for bit; then place marks on it and read the angles. The demo clinic holds samples.",
+            theme.BODY,
+            role="muted",
+            wrap=True,
+        )
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        left.addWidget(self.empty, 1)
+        left.addWidget(self.canvas, 1)
+        left.addWidget(self.strip)
+        left.addLayout(controls)
+        body = QHBoxLayout()
+        body.setSpacing(24)
+        body.addLayout(left, 1)
+        body.addWidget(self.panel)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 8, 20, 12)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addLayout(body, 1)
+        self._controls = (self.play_button, self.speed, self.strip)
+        self._show_open(False)
+
+    def _show_open(self, is_open: bool) -> None:
+        self.empty.setVisible(not is_open)
+        for part in (self.canvas, self.panel, *self._controls):
+            part.setVisible(is_open)
+        if not is_open:
+            self.title.setText("Movement")
+            self.about.setText("photograph or clip")
+            self.place_text.setText("")
+
+    # opening
+
+    def ask_file(self, view: View) -> None:
+        """Let the user choose a file."""
+        found, _ = QFileDialog.getOpenFileName(
+            self, f"Open a {view.value} view", "", "Photographs and clips (*.jpg *.jpeg *.png *.mp4 *.mov *.m4v)"
+        )
+        if found:
+            self.open_file(Path(found), view)
+
+    def open_file(self, path: Path, view: View) -> None:
+        """Check, copy and open a file in the background."""
+        media = self._workspace.record.media
+
+        def work(tick: Callable[[float], None]) -> Opened:
+            open_source(path).close()
+            kept = media.keep(path, tick)
+            return Opened(open_source(media.path(kept.sha256, kept.suffix), path.name), kept, view)
+
+        job = Job(f"Opening {path.name}", work)
+        job.done.connect(self._keep_opened)
+        self.job_started.emit(job)
+
+    def _keep_opened(self, opened: Opened) -> None:
+        space = self._workspace
+        if space.visit is None or space.person is None:
+            opened.source.close()
+            return
+        try:
+            media = space.record.media_row(opened.kept, space.person)
+        except TuningError as err:
+            opened.source.close()
+            self.refused.emit(str(err))
+            return
+        capture = space.stamp(Capture(sha256=media.sha256, view=opened.view.value))
+        if not space.do(f"open {media.original_name}", [capture]):
+            opened.source.close()
+            return
+        self._show(space.entries(Capture)[-1], opened.source)
+
+    def open_capture(self, capture: Capture, frame: int | None = None) -> None:
+        """Open a picture that the record holds, at a frame."""
+        path = self._workspace.record.media_path(capture.media)
+        try:
+            source = open_source(path, capture.media.original_name)
+        except TuningError as err:
+            self.refused.emit(str(err))
+            return
+        self._show(capture, source)
+        if frame is not None:
+            self.go(frame)
+
+    def _show(self, capture: Capture, source: PictureSource) -> None:
+        self._close_source()
+        self.server = FrameServer(source)
+        self.server.ready.connect(self._frame_ready)
+        self.server.failed.connect(self.refused)
+        self._shown_frame = -1
+        self.canvas.show_image(None)
+        self._show_open(True)
+        self.board.open(capture, source.times)
+        is_clip = len(source.times) > 1
+        for part in (*self._controls,):
+            part.setVisible(is_clip)
+        view = View(capture.view)
+        self.title.setText(TITLES[view])
+        rate = f"{(len(source.times) - 1) / source.times[-1]:.0f} frames/s" if is_clip else "photograph"
+        width, height = source.size
+        self.about.setText(f"{capture.media.original_name} · {width} x {height} · {rate}")
+        self._fill_captures(capture)
+        self.canvas.setFocus()
+        if source.warning:
+            self.refused.emit(source.warning)
+
+    def _fill_captures(self, current: Capture) -> None:
+        self.captures.clear()
+        for capture in self._workspace.entries(Capture):
+            self.captures.addItem(f"{capture.view}: {capture.media.original_name}", capture.id)
+            if capture.id == current.id:
+                self.captures.setCurrentIndex(self.captures.count() - 1)
+
+    def _choose_capture(self, index: int) -> None:
+        wanted = self.captures.itemData(index)
+        for capture in self._workspace.entries(Capture):
+            if capture.id == wanted:
+                self.open_capture(capture)
+
+    def _case_changed(self) -> None:
+        self.close_picture()
+        captures = self._workspace.entries(Capture)
+        self.captures.clear()
+        if captures and self.isVisible():
+            self.open_capture(captures[-1])
+
+    def enter(self) -> None:
+        """The stage is shown: open the newest picture of the visit, if none is open."""
+        captures = self._workspace.entries(Capture)
+        if self.server is None and captures:
+            self.open_capture(captures[-1])
+
+    def close_picture(self) -> None:
+        """Let go of the open picture."""
+        self._close_source()
+        self.board.open(None, np.zeros(1))
+        self._show_open(False)
+
+    def _close_source(self) -> None:
+        self._timer.stop()
+        if self.server is not None:
+            self.server.close()
+            self.server = None
+
+    # moving through time
+
+    def go(self, frame: int) -> None:
+        """Show a frame."""
+        self.stop()
+        self.board.go(frame)
+
+    def step(self, by: int) -> None:
+        """Step by frames."""
+        self.go(self.board.frame + by)
+
+    def toggle_play(self) -> None:
+        """Play from here, or stop."""
+        if self._timer.isActive():
+            self.stop()
+        elif self.server is not None and len(self.board.times) > 1:
+            if self.board.frame == len(self.board.times) - 1:
+                self.board.go(0)
+            self._mark_start()
+            self._timer.start()
+            self.play_button.setText("Stop")
+
+    def stop(self) -> None:
+        """Stop playing."""
+        self._timer.stop()
+        self.play_button.setText("Play")
+
+    def _mark_start(self) -> None:
+        self._started, self._started_at = time.monotonic(), float(self.board.times[self.board.frame])
+
+    def _play_on(self) -> None:
+        speed = SPEEDS[self.speed.currentText()]
+        at = self._started_at + (time.monotonic() - self._started) * speed
+        times = self.board.times
+        frame = int(times.searchsorted(at, side="right")) - 1
+        self.board.go(frame)
+        if frame >= len(times) - 1:
+            self.stop()
+
+    def _follow_board(self) -> None:
+        board = self.board
+        if self.server is None:
+            return
+        if board.frame != self._shown_frame:
+            self._shown_frame = board.frame
+            self.server.want(board.frame)
+        if len(board.times) > 1:
+            now, count = board.times[board.frame], len(board.times)
+            self.place_text.setText(f"frame {board.frame + 1} of {count}   {now:.3f} s")
+
+    def _frame_ready(self, index: int, image: QImage) -> None:
+        if self.server is not None and self.sender() is self.server:
+            self.canvas.show_image(image)

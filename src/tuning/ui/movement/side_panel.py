@@ -1,0 +1,228 @@
+"""Beside the picture: what to mark next, the references, and what the marks say."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from tuning.core.errors import BadInput
+from tuning.core.movement import UNLEVELLED_SD_DEG, Level, Reading, View, image_left
+from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.units import parse_length, signed
+from tuning.core.verdict import Z95
+from tuning.ui import theme
+from tuning.ui.movement.board import LENGTH, MarkBoard, plain
+from tuning.ui.signs import SideSign
+from tuning.ui.widgets import button, empty, label, rule, set_role
+
+NAMES = {
+    "gait-pelvic-tilt": "Pelvic level",
+    "gait-bkh": "Buttock-knee-heel",
+    "gait-bkh-deviation": "",
+    "gait-foot-line": "Foot line (projected)",
+    "squat-front-fppa": "Frontal-plane knee angle",
+    "squat-front-knee-offset": "Knee from toe line",
+}
+UNITS = {"squat-front-knee-offset": " cm"}
+
+
+class SidePanel(QWidget):
+    """Three blocks: marks, references, readings."""
+
+    def __init__(self, board: MarkBoard) -> None:
+        super().__init__()
+        self.board = board
+        self.setFixedWidth(344)
+        self._buttons: dict[str, QPushButton] = {}
+        self._view: View | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.next = label("", theme.BODY, bold=True, role="accent", wrap=True)
+        column.addWidget(self.next)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(2)
+        column.addLayout(self._grid)
+        column.addWidget(rule())
+        column.addWidget(label("Level and length", bold=True))
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for what, tip in (
+            (Level.PLUMB.value, "Mark two points of something that hangs or stands upright"),
+            (Level.FLOOR.value, "Counts only when the camera stands square to it"),
+            (LENGTH, "Mark the two ends of a known length in the plane of the marks"),
+        ):
+            self._buttons[what] = button(what, partial(self._choose, what), tip=tip)
+            self._buttons[what].setStyleSheet("padding: 5px 8px;")
+            row.addWidget(self._buttons[what])
+        self.length = QLineEdit()
+        self.length.setPlaceholderText("40 cm")
+        self.length.setAccessibleName("True length")
+        self.length.setMaximumWidth(76)
+        self.length.textChanged.connect(self._length_typed)
+        row.addWidget(self.length)
+        column.addLayout(row)
+        self.level_text = label(role="muted", wrap=True)
+        column.addWidget(self.level_text)
+        column.addWidget(rule())
+        column.addWidget(label("What these marks say", bold=True))
+        self._readings = QVBoxLayout()
+        self._readings.setSpacing(0)
+        column.addLayout(self._readings)
+        self.note = label(role="muted", wrap=True)
+        column.addWidget(self.note)
+        column.addStretch(1)
+        board.changed.connect(self.refresh)
+
+    def _choose(self, key: str) -> None:
+        self.board.choose(key)
+        if key == LENGTH and self.board.length_m <= 0:
+            self.length.setFocus()
+
+    def _length_typed(self, text: str) -> None:
+        try:
+            self.board.length_m = parse_length(text, "cm") if text.strip() else 0.0
+            self.length.setToolTip("")
+            set_role(self.length, wrong=False)
+        except BadInput as err:
+            self.board.length_m = 0.0
+            self.length.setToolTip(str(err))
+
+    def _build_marks(self) -> None:
+        empty(self._grid)
+        self._view = self.board.view
+        first = image_left(self.board.view)
+        for column, side in enumerate((first, first.other)):
+            head = QHBoxLayout()
+            head.addWidget(SideSign(side, 6))
+            head.addWidget(label(side.value, role=side.value))
+            head.addStretch(1)
+            self._grid.addLayout(head, 0, column)
+            names = [n for n in self.board.landmarks() if n.endswith(side.value)]
+            for line, name in enumerate(names, start=1):
+                made = button(plain(name), partial(self._choose, name), "link")
+                made.setMinimumHeight(26)
+                made.setAccessibleName(f"{plain(name)}, {side.value}")
+                self._buttons[name] = made
+                self._grid.addWidget(made, line, column)
+
+    def refresh(self) -> None:
+        """Follow the board."""
+        board = self.board
+        if board.capture is None:
+            return
+        if self._view is not board.view:
+            self._build_marks()
+        points = board.points()
+        for key, made in self._buttons.items():
+            if key in board.landmarks():
+                made.setText(("● " if key in points else "○ ") + plain(key))
+            chosen = board.chosen.split(":")[0] == key
+            if made.property("chosen") != chosen:
+                set_role(made, chosen=chosen)
+        self.next.setText(self._next_words())
+        self._show_level()
+        self._show_readings(board.readings())
+
+    def _next_words(self) -> str:
+        board = self.board
+        key = board.chosen.split(":")[0]
+        if not key:
+            return "All marks of this frame are placed"
+        if key in (Level.PLUMB.value, Level.FLOOR.value, LENGTH):
+            return f"Click both ends of the {key}" if board.waiting else f"{key}: drag or nudge an end"
+        side = next((s.value for s in LEGS if key.endswith(s.value)), "")
+        verb = "Click" if board.waiting else "Placed:"
+        return f"{verb} {plain(key)}, {side}"
+
+    def _show_level(self) -> None:
+        context = self.board.context()
+        if context.level is None:
+            more = Z95 * UNLEVELLED_SD_DEG
+            text = (
+                f"No level reference: tilts are not corrected for camera roll and carry ±{more:.1f}° for it. "
+                "Joint angles do not need it."
+            )
+        else:
+            lean = context.level.roll()
+            way = "clockwise" if lean > 0 else "anticlockwise"
+            text = f"The {context.level.kind.value} turns the picture {abs(lean):.1f}° {way}; every tilt is corrected."
+            if context.level.kind is Level.FLOOR:
+                text += " A floor edge counts only when the camera stands square to it."
+        if context.scale is not None:
+            text += f" Length {100 * context.scale.length_m:g} cm marked."
+        self.level_text.setText(text)
+
+    def _show_readings(self, readings: list[Reading]) -> None:
+        empty(self._readings)
+        by_id: dict[str, dict[Side, Reading]] = {}
+        for reading in readings:
+            by_id.setdefault(reading.measure_id, {})[reading.side] = reading
+        for measure_id, sides in by_id.items():
+            if NAMES[measure_id]:
+                deviations = by_id.get(f"{measure_id}-deviation", {})
+                self._readings.addWidget(ReadingRow(measure_id, sides, deviations, image_left(self.board.view)))
+        notes = dict.fromkeys(r.note for r in readings if r.note and not r.note.startswith("no level"))
+        waiting = "" if readings else "Nothing yet: a measure appears as soon as its own marks are placed."
+        self.note.setText(waiting or "; ".join(notes))
+
+
+class ReadingRow(QWidget):
+    """One measure: a value a side with the error that marking adds."""
+
+    def __init__(
+        self, measure_id: str, sides: dict[Side, Reading], deviations: dict[Side, Reading], first: Side
+    ) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 6, 0, 4)
+        column.setSpacing(0)
+        column.addWidget(label(NAMES[measure_id]))
+        refusals = {r.value.detail for r in sides.values() if isinstance(r.value, NotMeasured)}
+        if len(refusals) == 1 and all(isinstance(r.value, NotMeasured) for r in sides.values()):
+            column.addWidget(label(f"not measured: {refusals.pop()}", role="muted", wrap=True))
+            return
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        for side in (Side.NONE, first, first.other):
+            if side not in sides:
+                continue
+            if side is not Side.NONE:
+                row.addWidget(SideSign(side, 6))
+            row.addLayout(self._value(sides[side], deviations.get(side), UNITS.get(measure_id, "°")), 1)
+        row.addStretch(0)
+        column.addLayout(row)
+
+    def _value(self, reading: Reading, deviation: Reading | None, unit: str) -> QVBoxLayout:
+        box = QVBoxLayout()
+        box.setSpacing(0)
+        if isinstance(reading.value, NotMeasured):
+            box.addWidget(label(f"not measured: {reading.value.detail}", role="muted", wrap=True))
+            return box
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        value = label(f"{signed(reading.value, 1)}{unit}", theme.LARGE)
+        value.setObjectName(f"value-{reading.measure_id}-{reading.side.value}")
+        line.addWidget(value)
+        line.addWidget(label(f"±{reading.expected_error or 0:.1f}", role="muted"))
+        line.addStretch(1)
+        box.addLayout(line)
+        meaning = _meaning(reading, deviation)
+        if meaning:
+            box.addWidget(label(meaning, role="muted"))
+        return box
+
+
+def _meaning(reading: Reading, deviation: Reading | None) -> str:
+    """Which way the number points, in words."""
+    value = deviation.value if deviation is not None else reading.value
+    if not isinstance(value, float) or abs(value) < 0.05:
+        return ""
+    if reading.measure_id == "gait-pelvic-tilt":
+        return "right higher" if value > 0 else "left higher"
+    if reading.measure_id == "gait-foot-line":
+        return "outward" if value > 0 else "inward"
+    way = "inward" if value > 0 else "outward"
+    return f"knee {abs(value):.1f}° {way}" if deviation is not None else f"knee {way}"

@@ -1,0 +1,1 @@
+"""Programme: ladders, doses and the plan."""

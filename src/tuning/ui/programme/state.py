@@ -1,0 +1,153 @@
+"""State of prescribing: ladder, rung, placement trial, dose, plan. Needs no window."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.errors import BadInput
+from tuning.core.programme import Check, Dose, Ladder, Rung, Situation, State, Triage, Trial, entry_checks
+from tuning.core.types import LEGS, Role, Side
+from tuning.core.verdict import Verdict
+from tuning.records import PlanItem
+from tuning.ui.workspace import Workspace
+
+
+class ProgrammeState(QObject):
+    """Speaks when rung, trial, dose or plan change."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self.ladder: Ladder = workspace.knowledge.ladders["stepdown"]
+        self.rung: Rung = self.ladder.rungs[0]
+        self.dose: Dose = self.rung.dose
+        self.trials: dict[Side, Trial] = {}
+        workspace.content_changed.connect(self.changed)
+        workspace.case_changed.connect(lambda: self.choose(self.ladder.rungs[0]))
+
+    def choose(self, rung: Rung) -> None:
+        """Look at a rung; its placement trial starts empty."""
+        self.rung, self.dose, self.trials = rung, rung.dose, {}
+        self.changed.emit()
+
+    def set_trial(self, side: Side, trial: Trial | None) -> None:
+        """Result of the placement trial on one side."""
+        if trial is None:
+            self.trials.pop(side, None)
+        else:
+            self.trials[side] = trial
+        self.changed.emit()
+
+    def set_dose(self, **parts: Any) -> None:
+        """Change parts of the dose."""
+        self.dose = replace(self.dose, **parts)
+        self.changed.emit()
+
+    def checks(self) -> list[Check]:
+        """Every entry condition of the chosen rung as it stands."""
+        space = self._workspace
+        level, cleared = space.triage()
+        rows = space.comparisons()
+        now = Situation(
+            triage=level,
+            cleared=cleared,
+            passed=frozenset(),
+            measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
+            verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},
+            trials=self.trials,
+            pain_limit=space.knowledge.cautions.pain_limit,
+        )
+        return entry_checks(self.rung, self.ladder, now)
+
+    def locked(self) -> str:
+        """Why the rung cannot be written at all; empty when it can."""
+        return next((c.text for c in self.checks() if c.state is State.LOCKED), "")
+
+    def open_points(self) -> list[str]:
+        """Conditions that need a reason from a named person."""
+        return [c.text for c in self.checks() if c.state in (State.NOT_MET, State.UNKNOWN)]
+
+    def poorer_side(self) -> Side:
+        """The side to start with: poorer in the trial, else involved, else left."""
+        if len(self.trials) == len(LEGS):
+            worst = max(LEGS, key=lambda s: (not self.trials[s].clean, self.trials[s].pain))
+            if self.trials[worst] != self.trials[worst.other]:
+                return worst
+        patient = self._workspace.patient
+        return Side.RIGHT if patient is not None and patient.involved == Side.RIGHT.value else Side.LEFT
+
+    def write(self, reason: str) -> None:
+        """Write the rung to the plan. Raises BadInput when locked or a reason is missing."""
+        space = self._workspace
+        if self.locked():
+            raise BadInput(f"Not written: {self.locked()}.")
+        if self.open_points() and not reason.strip():
+            raise BadInput("Some conditions are open: type the reason for starting this rung all the same.")
+        amber = any("AMBER" in text for text in self.open_points())
+        if amber and space.person is not None and space.person.role != Role.CLINICIAN.value:
+            raise BadInput("Not written: with AMBER a loaded rung needs a licensed clinician.")
+        item = PlanItem(
+            ladder_id=self.ladder.id,
+            rung_id=self.rung.id,
+            dose=asdict(self.dose),
+            first_side=self.poorer_side().value,
+            checks=[[c.state.value, c.text] for c in self.checks()],
+            override_reason=reason.strip() if self.open_points() else "",
+            withdrawn=False,
+        )
+        space.do(f"plan {self.rung.name}", [space.stamp(item)])
+
+    def withdraw(self, item: PlanItem) -> None:
+        """Take a rung out of the plan; the record keeps that it was there."""
+        gone = PlanItem(
+            ladder_id=item.ladder_id,
+            rung_id=item.rung_id,
+            dose=item.dose,
+            first_side=item.first_side,
+            checks=item.checks,
+            override_reason="",
+            withdrawn=True,
+        )
+        self._workspace.do("withdraw from plan", [self._workspace.stamp(gone)])
+
+    def find(self, rung_id: str) -> Rung:
+        """A rung by its id."""
+        return next(r for r in self.ladder.rungs if r.id == rung_id)
+
+    def print_sheet(self, target: Path, today: date) -> None:
+        """Write the patient sheet of the standing plan. Raises TuningError."""
+        from tuning.exchange.sheet import Sheet, SheetItem, write_sheet
+
+        space, cautions = self._workspace, self._workspace.knowledge.cautions
+        assert space.patient is not None and space.person is not None
+        if space.triage() == (Triage.RED, False):
+            raise BadInput("No sheet: the safety screen is RED. Refer first; a clearance lifts the lock.")
+        plan = space.plan()
+        if not plan:
+            raise BadInput("The plan is empty; write a rung to it first.")
+        items = []
+        for entry in plan:
+            rung = self.find(entry.rung_id)
+            faults = tuple(space.knowledge.faults[f] for f in rung.faults)
+            items.append(SheetItem(rung, Dose(**entry.dose), Side(entry.first_side), faults))
+        write_sheet(
+            Sheet(
+                patient=space.patient.name,
+                day=today,
+                clinician=space.person.name,
+                items=tuple(items),
+                rows=tuple(space.comparisons()),
+                stop_rules=cautions.stop_now,
+                setting=cautions.setting,
+                pain_limit=cautions.pain_limit,
+                scope=cautions.scope,
+            ),
+            target,
+        )

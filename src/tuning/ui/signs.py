@@ -1,0 +1,113 @@
+"""The drawn signs: sides as half-discs, verdicts as rings and diamonds, the tuning beam."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from tuning.core.figure import Outline
+from tuning.core.types import Side
+from tuning.core.verdict import Verdict, Word
+from tuning.ui import theme
+
+
+def paint_side(painter: QPainter, centre: QPointF, radius: float, side: Side) -> None:
+    """Left: an open half-disc to the left. Right: a filled half-disc to the right."""
+    box = QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius)
+    for which, start in ((Side.LEFT, 90), (Side.RIGHT, 270)):
+        if side not in (which, Side.BOTH):
+            continue
+        path = QPainterPath(centre)
+        path.arcTo(box, start, 180)
+        path.closeSubpath()
+        ink = theme.colour(which.value)
+        painter.setPen(QPen(ink, 2))
+        painter.setBrush(ink if which is Side.RIGHT else Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+
+
+def paint_verdict(painter: QPainter, centre: QPointF, radius: float, word: Word) -> None:
+    """Hollow ring, dashed ring, half-filled diamond, filled diamond."""
+    pen = QPen(theme.colour("ink"), 1.8)
+    painter.setBrush(theme.colour("panel"))
+    if word in (Word.IN_TUNE, Word.CANNOT_TELL):
+        if word is Word.CANNOT_TELL:
+            pen.setDashPattern([1.6, 1.4])
+        painter.setPen(pen)
+        painter.drawEllipse(centre, radius * 0.85, radius * 0.85)
+        return
+    painter.setPen(pen)
+    x, y = centre.x(), centre.y()
+    diamond = [QPointF(x, y - radius), QPointF(x + radius, y), QPointF(x, y + radius), QPointF(x - radius, y)]
+    painter.drawPolygon(QPolygonF(diamond))
+    painter.setBrush(theme.colour("ink"))
+    if word is Word.MARKED:
+        painter.drawPolygon(QPolygonF(diamond))
+    else:
+        painter.drawPolygon(QPolygonF([diamond[0], diamond[2], diamond[3]]))
+
+
+def paint_beam(painter: QPainter, box: QRectF, verdict: Verdict | None) -> None:
+    """A bar in multiples of the error, clipped at four; the shaded centre is the error."""
+    middle, unit = box.center(), box.width() / 8
+    painter.setPen(QPen(theme.colour("muted"), 1))
+    painter.drawLine(QPointF(box.left(), middle.y()), QPointF(box.right(), middle.y()))
+    if verdict is not None:
+        wash = QRectF(middle.x() - unit, box.top(), 2 * unit, box.height())
+        painter.fillRect(wash, theme.colour("band"))
+        painter.drawLine(QPointF(wash.left(), middle.y()), QPointF(wash.right(), middle.y()))
+    painter.drawLine(QPointF(middle.x(), box.top()), QPointF(middle.x(), box.bottom()))
+    if verdict is not None:
+        x = middle.x() + unit * verdict.in_errors
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("ink"))
+        y = middle.y()
+        painter.drawPolygon(QPolygonF([QPointF(x, y - 6), QPointF(x + 4.5, y), QPointF(x, y + 6), QPointF(x - 4.5, y)]))
+
+
+def paint_outlines(painter: QPainter, shapes: list[Outline], origin: QPointF, scale: float) -> None:
+    """The drawn person: light wash, ink edge; far limbs paler."""
+    for shape in shapes:
+        points = [QPointF(origin.x() + x * scale, origin.y() - y * scale) for x, y in shape.points]
+        role = "line" if shape.prop else "paper" if shape.far else "skin"
+        painter.setBrush(QBrush(theme.colour(role)))
+        painter.setPen(QPen(theme.colour("muted" if shape.far else "ink"), 1.3))
+        painter.drawPolygon(QPolygonF(points))
+
+
+class SideSign(QWidget):
+    """The sign of a side as a widget."""
+
+    def __init__(self, side: Side, radius: float = 7) -> None:
+        super().__init__()
+        self.side, self._radius = side, radius
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(side.value)
+
+    def sizeHint(self) -> QSize:
+        """Room for the disc and its pen."""
+        edge = round(2 * self._radius + 6)
+        return QSize(edge, edge)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Draw."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_side(painter, QPointF(self.width() / 2, self.height() / 2), self._radius, self.side)
+
+
+class VerdictSign(QWidget):
+    """The sign of a verdict as a widget."""
+
+    def __init__(self, word: Word, radius: float = 7) -> None:
+        super().__init__()
+        self._word, self._radius = word, radius
+        self.setFixedSize(round(2 * radius + 6), round(2 * radius + 6))
+        self.setAccessibleName(word.value)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Draw."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_verdict(painter, QPointF(self.width() / 2, self.height() / 2), self._radius, self._word)

@@ -1,0 +1,1 @@
+"""Strength: typed trials and what they say."""

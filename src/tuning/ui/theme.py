@@ -1,0 +1,176 @@
+"""Colours by role, four type sizes, one style sheet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from importlib.resources import files
+from pathlib import Path
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtWidgets import QApplication
+
+SMALL, BODY, LARGE, TITLE = 13, 15, 22, 34
+FAMILY = "Lato"
+
+
+@dataclass(frozen=True)
+class Palette:
+    """Every colour of the interface by what it is for."""
+
+    paper: str
+    panel: str
+    ink: str
+    muted: str
+    line: str
+    accent: str
+    accent_wash: str
+    on_accent: str
+    left: str
+    right: str
+    left_wash: str
+    right_wash: str
+    band: str
+    skin: str
+    caution: str
+    caution_wash: str
+    stage: str
+    on_stage: str
+
+
+LIGHT = Palette(
+    paper="#F5F2EA",
+    panel="#FFFFFF",
+    ink="#1F2A33",
+    muted="#5B6670",
+    line="#D8D2C4",
+    accent="#1C6A72",
+    accent_wash="#E0EBEA",
+    on_accent="#FFFFFF",
+    left="#9F5514",
+    right="#4A4DA0",
+    left_wash="#EBD3BC",
+    right_wash="#C9CAE6",
+    band="#CFE0DF",
+    skin="#E8E2D2",
+    caution="#8A4B0F",
+    caution_wash="#F3E3D3",
+    stage="#2B3238",
+    on_stage="#F5F2EA",
+)
+DARK = Palette(
+    paper="#1B2126",
+    panel="#232B31",
+    ink="#EFEBE0",
+    muted="#A9B2B8",
+    line="#434C53",
+    accent="#6FC3CA",
+    accent_wash="#223C40",
+    on_accent="#10191C",
+    left="#E09A5B",
+    right="#A6A9EE",
+    left_wash="#4A3421",
+    right_wash="#30325C",
+    band="#2F4A4D",
+    skin="#4A4B46",
+    caution="#EFB27A",
+    caution_wash="#43301E",
+    stage="#0F1417",
+    on_stage="#EFEBE0",
+)
+
+_current = LIGHT
+
+
+def palette() -> Palette:
+    """The palette in use."""
+    return _current
+
+
+def colour(role: str) -> QColor:
+    """The colour of a role, for painters."""
+    return QColor(getattr(_current, role))
+
+
+def contrast(a: str, b: str) -> float:
+    """Contrast ratio of two colours (WCAG 2.1 relative luminance)."""
+
+    def luminance(text: str) -> float:
+        parts = [int(text[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        r, g, b = (p / 12.92 if p <= 0.03928 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def font(size: int = SMALL, bold: bool = False, italic: bool = False) -> QFont:
+    """The shipped typeface in one of the four sizes."""
+    made = QFont(FAMILY)
+    made.setPixelSize(size)
+    made.setBold(bold)
+    made.setItalic(italic)
+    return made
+
+
+def load_fonts() -> None:
+    """Register the shipped typeface."""
+    for file in sorted((Path(str(files("tuning"))) / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(file))
+
+
+def apply(app: QApplication, chosen: Palette = LIGHT) -> None:
+    """Set typeface and style sheet for the whole application."""
+    global _current
+    _current = chosen
+    load_fonts()
+    app.setFont(font(SMALL))
+    sheet = _SHEET
+    for field in sorted(fields(Palette), key=lambda f: -len(f.name)):
+        sheet = sheet.replace(f"@{field.name}", getattr(chosen, field.name))
+    app.setStyleSheet(sheet.replace("@icons", str(Path(__file__).with_name("icons"))))
+
+
+_SHEET = """
+* { color: @ink; }
+QMainWindow, QWidget#paper, QDialog, QScrollArea, QScrollArea > QWidget > QWidget { background: @paper; }
+QWidget#panel { background: @panel; }
+QLabel[role="muted"] { color: @muted; }
+QLabel[role="accent"] { color: @accent; }
+QLabel[role="left"] { color: @left; }
+QLabel[role="right"] { color: @right; }
+QLabel[role="caution"] { color: @caution; }
+QLabel#pill { color: @caution; background: @caution_wash; border-radius: 12px; padding: 0 10px;
+    min-height: 24px; max-height: 24px; }
+QLineEdit, QComboBox, QPlainTextEdit, QAbstractSpinBox {
+    background: @panel; border: 1px solid @line; border-radius: 3px; padding: 4px 8px; min-height: 22px;
+    selection-background-color: @accent; selection-color: @on_accent; }
+QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QAbstractSpinBox:focus { border: 2px solid @accent; }
+QLineEdit#number { border: 2px solid @accent; border-radius: 5px; padding: 4px 12px; min-height: 56px; }
+QLineEdit:disabled { color: @muted; background: @paper; }
+QComboBox::drop-down { border: none; width: 24px; }
+QComboBox::down-arrow { image: url(@icons/down.svg); width: 12px; height: 12px; }
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 22px; }
+QAbstractSpinBox::up-arrow { image: url(@icons/up.svg); width: 10px; height: 10px; }
+QAbstractSpinBox::down-arrow { image: url(@icons/down.svg); width: 10px; height: 10px; }
+QProgressBar { background: @line; border: none; border-radius: 4px; }
+QProgressBar::chunk { background: @accent; border-radius: 4px; }
+QComboBox QAbstractItemView { background: @panel; selection-background-color: @accent_wash;
+    selection-color: @ink; }
+QPushButton { background: transparent; border: 1px solid @accent; border-radius: 3px; color: @accent;
+    padding: 5px 14px; min-height: 20px; }
+QPushButton:hover { background: @accent_wash; }
+QPushButton:focus { border: 2px solid @accent; }
+QPushButton:disabled { border-color: @line; color: @muted; }
+QPushButton#primary { background: @accent; color: @on_accent; }
+QPushButton#primary:disabled { background: @line; color: @muted; border-color: @line; }
+QPushButton#link { border: none; padding: 5px 4px; text-align: left; }
+QPushButton#link:focus { border: 2px solid @accent; }
+QPushButton[chosen="true"] { background: @accent_wash; border: 2px solid @accent; }
+QListView, QTableView { background: transparent; border: none; outline: none; }
+QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
+QCheckBox::indicator:focus { border: 2px solid @accent; }
+QScrollArea { border: none; }
+QScrollBar:vertical { background: transparent; width: 8px; }
+QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
+"""

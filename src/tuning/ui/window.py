@@ -1,0 +1,327 @@
+"""The main window: header, figure, workbench, ledger, status line; it only connects them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tuning.core.comparison import Comparison
+from tuning.core.next_step import NextStep, next_step
+from tuning.core.programme import Triage
+from tuning.core.types import Side
+from tuning.records import Capture, PatientRow
+from tuning.ui.actions import Action, CommandList, KeySheet, bind
+from tuning.ui.day_list import DayList
+from tuning.ui.explain import ExplainDialog
+from tuning.ui.figure_column import FigureColumn
+from tuning.ui.fold_tab import FoldTab
+from tuning.ui.forms import PatientForm, PersonDialog
+from tuning.ui.header import Header
+from tuning.ui.intake.page import IntakePage
+from tuning.ui.jobs import Job
+from tuning.ui.ledger import Ledger, LedgerRow
+from tuning.ui.movement.page import MovementPage
+from tuning.ui.programme.page import ProgrammePage
+from tuning.ui.stages import STAGES
+from tuning.ui.status_line import StatusLine
+from tuning.ui.strength.page import StrengthPage
+from tuning.ui.widgets import rule
+from tuning.ui.workspace import Workspace
+
+LOCKED = "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock."
+WIDE_STAGES = ("movement", "force")
+GUARDED_STAGES = ("strength", "programme")
+PICTURE_KEYS = [
+    ("click", "place the chosen mark"),
+    ("drag", "move a mark; Escape abandons"),
+    ("arrow keys", "nudge the chosen mark by a tenth of a pixel; Shift: one pixel"),
+    ("Delete", "remove the chosen mark"),
+    ("wheel", "zoom about the pointer; middle button pans"),
+]
+
+
+class MainWindow(QMainWindow):
+    """One case at a time; pages follow the workspace, never each other."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self.workspace = workspace
+        self.stage = ""
+        self.setWindowTitle("Tuning")
+        self.resize(1280, 800)
+        self.setMinimumSize(1100, 700)
+        self.header = Header(workspace)
+        self.figure, self.ledger, self.status = FigureColumn(), Ledger(), StatusLine()
+        self.day_list = DayList(workspace)
+        self.intake, self.movement = IntakePage(workspace), MovementPage(workspace)
+        self.strength, self.programme = StrengthPage(workspace), ProgrammePage(workspace)
+        self.pages: dict[str, IntakePage | MovementPage | StrengthPage | ProgrammePage] = {
+            "intake": self.intake,
+            "movement": self.movement,
+            "strength": self.strength,
+            "programme": self.programme,
+        }
+        self._figure_tab = FoldTab("figure", "F7", self.toggle_figure)
+        self._ledger_tab = FoldTab("ledger", "F8", self.toggle_ledger)
+        self._folded = {"figure": False, "ledger": False}
+        self._build()
+        self._connect()
+        self.actions_list = self._actions()
+        bind(self, self.actions_list)
+        self.go_home()
+
+    def _build(self) -> None:
+        self.stack = QStackedWidget()
+        for page in (self.day_list, *self.pages.values()):
+            self.stack.addWidget(page)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self._figure_tab)
+        middle.addWidget(self.figure)
+        middle.addWidget(self.stack, 1)
+        middle.addWidget(self.ledger)
+        middle.addWidget(self._ledger_tab)
+        body = QWidget()
+        body.setObjectName("paper")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(rule())
+        column.addLayout(middle, 1)
+        column.addWidget(rule())
+        column.addWidget(self.status)
+        self.setCentralWidget(body)
+
+    def _connect(self) -> None:
+        space = self.workspace
+        space.saved.connect(self.status.tell_saved)
+        space.content_changed.connect(self.refresh)
+        for source in (space.refused, self.movement.refused, self.programme.refused, self.intake.refused):
+            source.connect(lambda text: self.status.say(text, caution=True))
+        self.programme.told.connect(self.status.say)
+        self.header.hint.connect(self._hint)
+        self.movement.job_started.connect(self._run)
+        self.header.stage_chosen.connect(self.go)
+        self.header.home_chosen.connect(self.go_home)
+        self.header.person_chosen.connect(self.choose_person)
+        self.header.commands_chosen.connect(self.show_commands)
+        self.header.visit_chosen.connect(self.new_visit)
+        self.status.step_chosen.connect(self.go)
+        self.figure.station_chosen.connect(self.ledger.filter)
+        self.ledger.evidence_wanted.connect(self.show_evidence)
+        self.day_list.patient_chosen.connect(self.open_patient)
+        self.day_list.new_chosen.connect(self.new_patient)
+
+    def _actions(self) -> list[Action]:
+        actions = [
+            Action(f"Go to {stage.name}", f"Alt+{n}", partial(self.go, stage.id))
+            for n, stage in enumerate(STAGES, start=1)
+        ]
+        movement, undo = self.movement, self.workspace.undo
+        return actions + [
+            Action("Find an action", "Ctrl+K", self.show_commands),
+            Action("Day list", "Ctrl+D", self.go_home),
+            Action("New patient", "Ctrl+N", self.new_patient),
+            Action("Begin a new visit", "", self.new_visit),
+            Action("Who is working", "Ctrl+U", self.choose_person),
+            Action("Do the next step", "F2", lambda: self.go(self.status.stage)),
+            Action("Explain what is focused", "F1", self.explain),
+            Action("Keys of this screen", "Shift+F1", self.show_keys),
+            Action("Undo", "Ctrl+Z", undo.undo),
+            Action("Redo", "Ctrl+Shift+Z", undo.redo),
+            Action("Left side", "F5", lambda: self._side(Side.LEFT)),
+            Action("Right side", "F6", lambda: self._side(Side.RIGHT)),
+            Action("Fold or show the figure", "F7", self.toggle_figure),
+            Action("Fold or show the ledger", "F8", self.toggle_ledger),
+            Action("Back one frame", ",", lambda: self._frame(-1), "movement"),
+            Action("On one frame", ".", lambda: self._frame(1), "movement"),
+            Action("Back ten frames", "Shift+,", lambda: self._frame(-10), "movement"),
+            Action("On ten frames", "Shift+.", lambda: self._frame(10), "movement"),
+            Action("Play or stop", "Space", lambda: self._in_movement(movement.toggle_play), "movement"),
+            Action("Patient sheet as PDF", "Ctrl+P", self._sheet, "programme"),
+        ]
+
+    # going places
+
+    def go_home(self) -> None:
+        """The day list."""
+        self.movement.close_picture()
+        self.workspace.close_case()
+        self.stage = ""
+        self.day_list.refresh()
+        self.stack.setCurrentWidget(self.day_list)
+        self.day_list.search.setFocus()
+        self._show_sides()
+        self.status.show_step(None)
+
+    def open_patient(self, patient: PatientRow) -> None:
+        """Open the newest visit at the stage where the next step lies."""
+        if self.workspace.person is None and not self.choose_person():
+            return
+        self.workspace.open_patient(patient)
+        self.go(self._next().stage)
+
+    def go(self, stage_id: str) -> None:
+        """Open a stage; one that is not built says what will be here; RED locks testing and loading."""
+        stage = next((s for s in STAGES if s.id == stage_id), None)
+        if stage is None or self.workspace.patient is None:
+            return
+        if not stage.built:
+            self.status.say(stage.promise)
+            return
+        if stage_id in GUARDED_STAGES and self.workspace.triage() == (Triage.RED, False):
+            self.status.say(
+                "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock.", caution=True
+            )
+            stage_id = "intake"
+        self.movement.stop()
+        self.stage = stage_id
+        wide = stage_id in WIDE_STAGES
+        self._folded = {"figure": wide, "ledger": wide}
+        self._show_sides()
+        self.stack.setCurrentWidget(self.pages[stage_id])
+        self.pages[stage_id].enter()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ledger, figure, counts and next step from the record."""
+        space = self.workspace
+        if space.patient is None:
+            return
+        rows = space.comparisons()
+        self.ledger.show_rows(rows, self.stage)
+        self.figure.show_rows(rows)
+        counts = {stage: sum(r.measure.stage == stage for r in rows) for stage in ("movement", "strength")}
+        counts["programme"] = len(space.plan())
+        counts["intake"] = int(space.screen() is not None)
+        self.header.show_counts(counts, self.stage)
+        self.status.show_step(self._next())
+
+    def _next(self) -> NextStep:
+        level, cleared = self.workspace.triage()
+        return next_step(level, cleared, self.workspace.comparisons(), len(self.workspace.plan()))
+
+    def show_evidence(self, row: Comparison) -> None:
+        """Open the frame or the trials that a ledger row rests on."""
+        seen = next((o for o in (row.left, row.right) if o is not None), None)
+        if seen is None:
+            return
+        self.go(row.measure.stage)
+        if "capture" not in seen.evidence:
+            return
+        for capture in self.workspace.entries(Capture):
+            if capture.id == seen.evidence["capture"]:
+                self.movement.open_capture(capture, int(seen.evidence["frame"]))
+
+    # folding
+
+    def _show_sides(self) -> None:
+        in_case = self.workspace.patient is not None
+        columns: tuple[tuple[str, QWidget, QWidget], ...] = (
+            ("figure", self.figure, self._figure_tab),
+            ("ledger", self.ledger, self._ledger_tab),
+        )
+        for name, part, tab in columns:
+            part.setVisible(in_case and not self._folded[name])
+            tab.setVisible(in_case and self._folded[name])
+
+    def toggle_figure(self) -> None:
+        """Fold or show the figure."""
+        self._folded["figure"] = not self._folded["figure"]
+        self._show_sides()
+
+    def toggle_ledger(self) -> None:
+        """Fold or show the ledger."""
+        self._folded["ledger"] = not self._folded["ledger"]
+        self._show_sides()
+
+    # acting
+
+    def choose_person(self) -> bool:
+        """Ask who is working."""
+        dialog = PersonDialog(self.workspace.record, self)
+        if dialog.exec() and dialog.person is not None:
+            self.workspace.choose_person(dialog.person)
+            return True
+        return False
+
+    def new_patient(self) -> None:
+        """Ask for a new patient and open the first visit."""
+        if self.workspace.person is None and not self.choose_person():
+            return
+        form = PatientForm(self)
+        if form.exec() and self.workspace.person is not None:
+            self.open_patient(self.workspace.record.add_patient(self.workspace.person, **form.values))
+
+    def new_visit(self) -> None:
+        """Begin a visit today."""
+        if self.workspace.patient is not None:
+            self.workspace.new_visit()
+            self.go(self._next().stage)
+
+    def show_commands(self) -> None:
+        """The command list."""
+        CommandList(self, self.actions_list).exec()
+
+    def show_keys(self) -> None:
+        """The keys of this screen."""
+        here = ("everywhere", self.stage)
+        rows = [(a.key, a.name) for a in self.actions_list if a.key and a.where in here]
+        KeySheet(self, rows + (PICTURE_KEYS if self.stage == "movement" else [])).exec()
+
+    def explain(self) -> None:
+        """F1: how the focused number was worked out, or what the focused control is for."""
+        widget = QApplication.focusWidget()
+        while widget is not None:
+            if isinstance(widget, LedgerRow):
+                ExplainDialog(self, widget.row.measure.name, widget.explanation()).exec()
+                return
+            text = widget.toolTip()
+            if text and isinstance(widget, QAbstractButton):
+                self.status.say(text)
+                return
+            widget = widget.parentWidget()
+        self.show_keys()
+
+    def _hint(self, text: str) -> None:
+        if text:
+            self.status.say(text)
+
+    def _run(self, job: Job) -> None:
+        job.failed.connect(lambda text: self.status.say(text, caution=True))
+        self.status.follow(job)
+        self._job = job
+        job.start()
+
+    def _side(self, side: Side) -> None:
+        if self.stage == "strength":
+            self.strength.choose_side(side)
+
+    def _frame(self, by: int) -> None:
+        self._in_movement(lambda: self.movement.step(by))
+
+    def _in_movement(self, run: Callable[[], object]) -> None:
+        if self.stage == "movement":
+            run()
+
+    def _sheet(self) -> None:
+        if self.stage == "programme":
+            self.programme.ask_sheet()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Everything is saved already; only let go of files."""
+        self.movement.close_picture()
+        self.workspace.record.close()
+        super().closeEvent(event)

@@ -10,9 +10,11 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tuning.demo.clinic import build_clinic
+from tuning.demo.clips import CLIPS
 from tuning.ui import theme
 from tuning.ui.app import open_window
 
@@ -49,6 +51,11 @@ def main() -> None:
             window.open_patient(people[occupation])
             window.go(stage)
             settle(app)
+            if name == "picture-rear":  # the lens shows while a mark is about to be placed
+                canvas, board = window.movement.canvas, window.movement.board
+                place = canvas.to_widget(CLIPS["walk-rear"].truth(board.frame)["psis_left"])
+                QTest.mouseMove(canvas, place.toPoint())
+                settle(app, 100)
             window.grab().save(str(TARGET / f"{name}.png"))
         window.close()
 

@@ -133,7 +133,9 @@ class _Recipe:
     value_of: Callable[[Marks], float]
     needs_level: bool = False
     needs_scale: bool = False
-    note: str = field(default="")
+    note: str = ""
+    smooth: Callable[[Marks], float] | None = None
+    """For the error, where `value_of` has a fold (an interior angle at 180)."""
 
 
 def _recipes(view: View) -> list[_Recipe]:
@@ -158,9 +160,13 @@ def _rear_leg(side: Side) -> list[_Recipe]:
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
     foot = (f"heel_{side}", f"toe_{side}")
     inward = medial_x(View.REAR, side)
+
+    def deviation(m: Marks) -> float:
+        return geometry.bend(_chain(m, chain), inward)
+
     return [
-        _Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain))),
-        _Recipe("gait-bkh-deviation", side, chain, lambda m: geometry.bend(_chain(m, chain), inward)),
+        _Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain)), smooth=deviation),
+        _Recipe("gait-bkh-deviation", side, chain, deviation),
         _Recipe(
             "gait-foot-line",
             side,
@@ -189,6 +195,11 @@ def _front_leg(side: Side) -> list[_Recipe]:
     ]
 
 
+def needed_landmarks(view: View) -> frozenset[str]:
+    """Landmarks that some measure of the view uses; the others are for later stages."""
+    return frozenset(name for recipe in _recipes(view) for name in recipe.marks)
+
+
 def read_marks(view: View, marks: Marks, context: PictureContext) -> list[Reading]:
     """All readings that the present marks allow, in the order of the recipe table.
 
@@ -210,14 +221,16 @@ def _read(recipe: _Recipe, marks: Marks, context: PictureContext) -> Reading:
         return Reading(recipe.measure_id, recipe.side, refusal, None, recipe.marks)
     references = _reference_points(recipe, context)
 
-    def value_of(points: Marks) -> float:
+    def corrected(formula: Callable[[Marks], float], points: Marks) -> float:
         roll = _roll(points, context.level) if recipe.needs_level else 0.0
         upright = {name: geometry.rotated(points[name], -roll) for name in recipe.marks}
-        return recipe.value_of(upright) * _cm_per_px(points, context.scale if recipe.needs_scale else None)
+        return formula(upright) * _cm_per_px(points, context.scale if recipe.needs_scale else None)
 
     everything = {**own, **references}
-    value = value_of(everything)
-    sd = geometry.propagate(value_of, everything, {name: _sd_of(name, context) for name in everything})
+    value = corrected(recipe.value_of, everything)
+    smooth = recipe.smooth or recipe.value_of
+    errors = {name: _sd_of(name, context) for name in everything}
+    sd = geometry.propagate(lambda points: corrected(smooth, points), everything, errors)
     notes = [recipe.note] if recipe.note else []
     if recipe.needs_level and context.level is None:
         sd = math.hypot(sd, _unlevelled_sd(recipe, own, context))

@@ -110,8 +110,8 @@ def judge(d: float, error: float, band: float | None, trial_sd: float = 0.0) -> 
     return Verdict(word, d, e, band)
 
 
-def trials_to_settle(d: float, parts: ErrorParts, band: float | None, now: int, most: int = 12) -> int | None:
-    """Fewest trials a side that would end `cannot tell` if `d` stays; None if none would."""
+def trials_to_settle(d: float, parts: ErrorParts, band: float | None, now: int, most: int = 5) -> int | None:
+    """Fewest trials a side, up to `most`, that would end `cannot tell` if `d` stays; None if none would."""
     for n in range(now + 1, most + 1):
         if judge(d, error_of_difference(parts, parts, n, n), band).word is not Word.CANNOT_TELL:
             return n

@@ -180,5 +180,6 @@ def photograph(
         shift = (float(rng.uniform(-0.5, 0.5)), float(rng.uniform(-0.5, 0.5))) if look.exposures > 1 else (0.0, 0.0)
         total += draw(body_at(when), camera, background, shift)
     levels = total / look.exposures * 255
-    levels += rng.normal(0, look.noise, levels.shape)
+    if look.noise:
+        levels += rng.normal(0, look.noise, levels.shape)
     return np.clip(levels + 0.5, 0, 255).astype(np.uint8)

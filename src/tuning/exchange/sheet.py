@@ -128,9 +128,8 @@ def _measured(rows: Sequence[Comparison]) -> list[Any]:
     for row in rows:
         m = row.measure
         verdict = row.sentence if isinstance(row.verdict, NotMeasured) else f"{row.verdict.word.value}: {row.sentence}"
-        if not isinstance(row.verdict, NotMeasured):
-            unit = m.comparison_unit
-            verdict += f" (error ±{row.verdict.e:.1f}{'' if unit == '°' else ' '}{unit})"
+        if row.error_text:
+            verdict += f" ({row.error_text})"
         left, right = value_text(row.left, m.decimals, m.unit), value_text(row.right, m.decimals, m.unit)
         if not m.paired:
             left, right = "", right

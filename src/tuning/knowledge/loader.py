@@ -9,9 +9,10 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import cattrs
+import cattrs.v
 
 from tuning.core.errors import KnowledgeError
-from tuning.core.measures import Measure
+from tuning.core.measures import Compare, Measure
 from tuning.core.pose import Frame, parse_frame
 from tuning.core.programme import Fault, Ladder
 
@@ -61,9 +62,10 @@ def _converter() -> cattrs.Converter:
             raise ValueError(f"“{value}” breaks hip = trunk + knee - ankle by {found.angle_gap:.0f}°")
         return found
 
-    # By exact type: a hook for str would also catch enumerations of words.
-    converter.register_structure_hook_func(lambda kind: kind is float, number)
-    converter.register_structure_hook_func(lambda kind: kind is str, text)
+    converter.register_structure_hook(float, number)
+    converter.register_structure_hook(str, text)
+    # The hook for str would otherwise catch enumerations of words, too.
+    converter.register_structure_hook(Compare, lambda value, _: Compare(value))
     converter.register_structure_hook(Frame, frame)
     return converter
 
@@ -71,11 +73,16 @@ def _converter() -> cattrs.Converter:
 _CONVERTER = _converter()
 
 
+def _reason(err: BaseException, kind: Any) -> str:
+    """Our own sentences as they are; the library's words for the rest."""
+    return str(err) if type(err) is ValueError else cattrs.v.format_exception(err, kind)
+
+
 def _structure(data: Any, kind: type[T], where: str) -> T:
     try:
         return _CONVERTER.structure(data, kind)
     except Exception as err:
-        reasons = "; ".join(cattrs.transform_error(err, path=where))
+        reasons = "; ".join(cattrs.transform_error(err, path=where, format_exception=_reason))
         raise KnowledgeError(f"A knowledge file breaks a rule: {reasons}.") from err
 
 

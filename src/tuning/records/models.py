@@ -87,7 +87,7 @@ class Entry(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     struck_at: Mapped[datetime | None]
     person: Mapped[PersonRow] = relationship(lazy="joined")
-    __mapper_args__ = {"polymorphic_on": "kind", "polymorphic_identity": "entry"}
+    __mapper_args__ = {"polymorphic_on": "kind", "polymorphic_identity": "entry", "with_polymorphic": "*"}
 
 
 class Capture(Entry):

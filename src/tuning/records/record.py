@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
-from sqlalchemy import create_engine, event, select, text
+from sqlalchemy import create_engine, event, select, text, update
 from sqlalchemy.orm import Session
 
 from tuning.core.errors import EnvironmentFault
@@ -146,8 +146,10 @@ class Record:
 
     @staticmethod
     def _set_struck(session: Session, ids: Iterable[int], at: datetime | None) -> None:
-        for entry in session.scalars(select(Entry).where(Entry.id.in_(list(ids)))):
-            entry.struck_at = at
+        wanted = list(ids)
+        if wanted:
+            table = Base.metadata.tables["entry"]
+            session.execute(update(table).where(table.c.id.in_(wanted)).values(struck_at=at))
 
     def entries(self, kind: type[E], visit: Visit) -> Sequence[E]:
         """Standing (not struck) entries of one kind in a visit, oldest first."""
@@ -155,14 +157,16 @@ class Record:
         with self._session() as session:
             return session.scalars(query).all()
 
-    def patient_entries(self, kind: type[E], patient: PatientRow) -> Sequence[E]:
-        """Standing entries of one kind over all visits of a patient, oldest first."""
+    def patient_entries(self, kind: type[E], patient: PatientRow, but: Visit | None = None) -> Sequence[E]:
+        """Standing entries of one kind over all visits of a patient (`but` one), oldest first."""
         query = (
             select(kind)
             .join(Visit, kind.visit_id == Visit.id)
             .where(Visit.patient_id == patient.id, kind.struck_at.is_(None))
             .order_by(kind.id)
         )
+        if but is not None:
+            query = query.where(Visit.id != but.id)
         with self._session() as session:
             return session.scalars(query).all()
 

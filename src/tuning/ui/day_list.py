@@ -84,6 +84,7 @@ class DayList(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
+        self._lines: list[PatientLine] = []
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search name, occupation or complaint")
         self.search.setAccessibleName("Search")
@@ -112,7 +113,7 @@ class DayList(QWidget):
 
     def lines(self) -> list[PatientLine]:
         """People shown, top first."""
-        return [w for w in self.findChildren(PatientLine) if not w.isHidden()]
+        return list(self._lines)
 
     def _open_first(self) -> None:
         lines = self.lines()
@@ -122,6 +123,7 @@ class DayList(QWidget):
     def refresh(self) -> None:
         """Read the people anew."""
         empty(self._list)
+        self._lines.clear()
         found = self._workspace.record.patients(self.search.text())
         today = date.today()
         self.day.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
@@ -130,6 +132,7 @@ class DayList(QWidget):
             line = PatientLine(self._workspace, patient, today)
             line.clicked.connect(lambda _, p=patient: self.patient_chosen.emit(p))
             self._list.addWidget(line)
+            self._lines.append(line)
         self._list.addWidget(rule())
         if not found:
             text = "Nobody fits this search." if self.search.text() else "No patients yet. Add the first one."

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.comparison import Comparison
@@ -151,6 +151,7 @@ class Ledger(QWidget):
         super().__init__()
         self.setFixedWidth(WIDTH)
         self._rows: list[Comparison] = []
+        self._shown: list[LedgerRow] = []
         self._stage, self._station = "", ""
         self._unfolded: bool | None = None
         self._scope = label(role="muted")
@@ -174,7 +175,13 @@ class Ledger(QWidget):
     def show_rows(self, rows: list[Comparison], stage: str) -> None:
         """Show `rows`, those of `stage` first."""
         self._rows, self._stage = rows, stage
+        if self.isVisible():
+            self._build()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """A folded ledger is built when it is unfolded."""
         self._build()
+        super().showEvent(event)
 
     def filter(self, station: str) -> None:
         """Show only rows of one station of the figure; empty shows all."""
@@ -183,10 +190,11 @@ class Ledger(QWidget):
 
     def rows_shown(self) -> list[LedgerRow]:
         """The row widgets on screen, top first."""
-        return [w for w in self._body.findChildren(LedgerRow) if not w.isHidden()]
+        return list(self._shown)
 
     def _build(self) -> None:
         empty(self._list)
+        self._shown.clear()
         wanted = [r for r in self._rows if not self._station or r.measure.station == self._station]
         measuring = self._stage in {r.measure.stage for r in self._rows} or self._stage in MEASURING
         here = [r for r in wanted if r.measure.stage == self._stage or self._station or not measuring]
@@ -215,6 +223,7 @@ class Ledger(QWidget):
         self._list.addWidget(rule())
         shown = LedgerRow(row)
         shown.chosen.connect(self.evidence_wanted)
+        self._shown.append(shown)
         self._list.addWidget(shown)
 
     def _fold(self) -> None:

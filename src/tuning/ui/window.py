@@ -1,16 +1,16 @@
-"""The main window: header, figure, workbench, ledger, status line; it only connects them."""
+"""The workbench window: header, figure, workbench, ledger, status line; it only connects them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QHBoxLayout,
-    QMainWindow,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -51,14 +51,13 @@ PICTURE_KEYS = [
 ]
 
 
-class MainWindow(QMainWindow):
+class MainWindow(QWidget):
     """One case at a time; pages follow the workspace, never each other."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self.workspace = workspace
         self.stage = ""
-        self.setWindowTitle("Tuning")
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
         self.header = Header(workspace)
@@ -92,9 +91,9 @@ class MainWindow(QMainWindow):
         middle.addWidget(self.stack, 1)
         middle.addWidget(self.ledger)
         middle.addWidget(self._ledger_tab)
-        body = QWidget()
-        body.setObjectName("paper")
-        column = QVBoxLayout(body)
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
@@ -102,7 +101,6 @@ class MainWindow(QMainWindow):
         column.addLayout(middle, 1)
         column.addWidget(rule())
         column.addWidget(self.status)
-        self.setCentralWidget(body)
 
     def _connect(self) -> None:
         space = self.workspace

@@ -47,6 +47,10 @@ class Workspace(QObject):
         self.visit: Visit | None = None
         self.visit_number = 0
         self.undo = QUndoStack(self)
+        self._standing: list[Entry] = []
+        self._earlier: list[Entry] = []
+        self._seen: list[Observation] | None = None
+        self._rows: list[Comparison] | None = None
 
     # who and which case
 
@@ -74,6 +78,7 @@ class Workspace(QObject):
     def _enter(self, visit: Visit, number: int) -> None:
         self.visit, self.visit_number = visit, number
         self.undo.clear()
+        self._read_again()
         self.case_changed.emit()
         self.content_changed.emit()
 
@@ -81,39 +86,52 @@ class Workspace(QObject):
         """Back to the day list."""
         self.patient = self.visit = None
         self.undo.clear()
+        self._read_again()
         self.case_changed.emit()
 
     # reading
 
+    def _read_again(self) -> None:
+        self._standing = list(self.record.entries(Entry, self.visit)) if self.visit is not None else []
+        self._earlier = []
+        if self.patient is not None and self.visit is not None:
+            for kind in (PlanItem, SafetyScreen):
+                self._earlier += self.record.patient_entries(kind, self.patient, but=self.visit)
+        self._seen = self._rows = None
+
     def entries(self, kind: type[E]) -> Sequence[E]:
-        """Standing entries of the open visit."""
-        return self.record.entries(kind, self.visit) if self.visit is not None else []
+        """Standing entries of the open visit, oldest first."""
+        return [entry for entry in self._standing if isinstance(entry, kind)]
+
+    def _of_patient(self, kind: type[E]) -> list[E]:
+        """Standing entries over all visits, oldest first."""
+        found = [entry for entry in (*self._earlier, *self._standing) if isinstance(entry, kind)]
+        return sorted(found, key=lambda entry: entry.id)
 
     def observations(self) -> list[Observation]:
         """All standing observations of the open visit, oldest first."""
-        return [to_observation(row) for row in self.entries(ObservationEntry)]
+        if self._seen is None:
+            self._seen = [to_observation(row) for row in self.entries(ObservationEntry)]
+        return self._seen
 
     def comparisons(self) -> list[Comparison]:
         """The ledger of the open visit, worst first."""
-        return compare_all(self.knowledge.measures, self.observations())
+        if self._rows is None:
+            self._rows = compare_all(self.knowledge.measures, self.observations())
+        return self._rows
 
     def plan(self) -> list[PlanItem]:
         """The standing plan over all visits: the newest entry of each rung."""
-        if self.patient is None:
-            return []
-        newest = {item.rung_id: item for item in self.record.patient_entries(PlanItem, self.patient)}
+        newest = {item.rung_id: item for item in self._of_patient(PlanItem)}
         return [item for item in newest.values() if not item.withdrawn]
 
     def screen(self) -> SafetyScreen | None:
         """The newest safety screen; a RED or AMBER from an earlier visit still counts."""
-        if self.patient is None:
-            return None
-        screens = self.record.patient_entries(SafetyScreen, self.patient)
-        today = [s for s in screens if self.visit is not None and s.visit_id == self.visit.id]
+        today = self.entries(SafetyScreen)
         if today:
             return today[-1]
-        standing = [s for s in screens if s.level != Triage.NONE.value]
-        return standing[-1] if standing and standing[-1] is screens[-1] else None
+        before = self._of_patient(SafetyScreen)
+        return before[-1] if before and before[-1].level != Triage.NONE.value else None
 
     def triage(self) -> tuple[Triage | None, bool]:
         """Level of the newest screen and whether it was cleared."""
@@ -136,13 +154,15 @@ class Workspace(QObject):
 
     def do(self, text: str, added: Iterable[Entry] = (), struck: Iterable[int] = ()) -> bool:
         """Commit one action and make it undoable; False (with a sentence) when refused."""
-        rows, gone = list(added), list(struck)
+        rows, gone = list(added), set(struck)
         try:
             self.record.write(rows, gone)
         except TuningError as err:
             self.refused.emit(str(err))
             return False
-        self.undo.push(_Step(self, text, [row.id for row in rows], gone))
+        self.undo.push(_Step(self, text, [row.id for row in rows], list(gone)))
+        self._standing = [e for e in self._standing if e.id not in gone] + rows
+        self._seen = self._rows = None
         self._committed()
         return True
 
@@ -153,6 +173,7 @@ class Workspace(QObject):
         except TuningError as err:
             self.refused.emit(str(err))
             return
+        self._read_again()
         self._committed()
 
     def _committed(self) -> None:

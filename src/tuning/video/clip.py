@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import av
@@ -65,10 +66,25 @@ class Clip:
                 stamps.append(packet.pts)
         if not stamps:
             raise BadInput(self._sentence("holds no pictures"))
-        lost = self._stream.frames - len(stamps)
-        if lost > 0:
+        found = np.unique(np.array(stamps, dtype=np.int64))
+        if len(found) < self._stream.frames:
+            found = self._readable(found)
+            lost = self._stream.frames - len(found)
             self.warning = f"“{self._name}” breaks off: its last {lost} frames are missing and are left out."
-        return np.unique(np.array(stamps, dtype=np.int64))
+        return found
+
+    def _readable(self, stamps: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Of a clip that breaks off: the stamps up to the first frame that its last stretch lacks."""
+        self._container.seek(int(stamps[-1]), stream=self._stream, backward=True)
+        got: set[int] = set()
+        # The torn last packet may fail to decode; what came before it counts.
+        with suppress(av.FFmpegError):
+            for frame in self._container.decode(self._stream):
+                if frame.pts is not None:
+                    got.add(frame.pts)
+        start = min(got, default=int(stamps[-1]))
+        missing = [i for i, stamp in enumerate(stamps) if stamp >= start and int(stamp) not in got]
+        return stamps[: missing[0]] if missing else stamps
 
     @property
     def size(self) -> tuple[int, int]:

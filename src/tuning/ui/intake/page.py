@@ -139,7 +139,9 @@ class IntakePage(QWidget):
         self._workspace.do(f"safety screen {screen.level}", [self._workspace.stamp(screen)])
 
     def refresh(self) -> None:
-        """Follow the workspace."""
+        """Follow the state; a hidden page waits until it is entered."""
+        if not self.isVisible():
+            return
         patient = self._workspace.patient
         if patient is None:
             return

@@ -19,6 +19,7 @@ from tuning.core.movement import (
     Reading,
     Scale,
     View,
+    needed_landmarks,
     observe,
     placing_sd,
     read_marks,
@@ -140,9 +141,9 @@ class MarkBoard(QObject):
         return LANDMARKS[self.view]
 
     def next_landmark(self) -> str:
-        """First landmark not yet placed in this frame; empty when all are."""
-        placed = self._marks.get(self.frame, {})
-        return next((name for name in self.landmarks() if name not in placed), "")
+        """First landmark that a measure needs and this frame lacks; empty when none does."""
+        placed, needed = self._marks.get(self.frame, {}), needed_landmarks(self.view)
+        return next((name for name in self.landmarks() if name in needed and name not in placed), "")
 
     @property
     def waiting(self) -> bool:

@@ -162,7 +162,7 @@ class MovementPage(QWidget):
             opened.source.close()
             self.refused.emit(str(err))
             return
-        capture = space.stamp(Capture(sha256=media.sha256, view=opened.view.value))
+        capture = space.stamp(Capture(media=media, view=opened.view.value))
         if not space.do(f"open {media.original_name}", [capture]):
             opened.source.close()
             return
@@ -186,7 +186,6 @@ class MovementPage(QWidget):
         self.server.ready.connect(self._frame_ready)
         self.server.failed.connect(self.refused)
         self._shown_frame = -1
-        self.canvas.show_image(None)
         self._show_open(True)
         self.board.open(capture, source.times)
         is_clip = len(source.times) > 1
@@ -235,7 +234,8 @@ class MovementPage(QWidget):
         self._show_open(False)
 
     def _close_source(self) -> None:
-        self._timer.stop()
+        self.stop()
+        self.canvas.show_image(None)
         if self.server is not None:
             self.server.close()
             self.server = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
@@ -12,7 +13,7 @@ from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import parse_length, signed
 from tuning.core.verdict import Z95
 from tuning.ui import theme
-from tuning.ui.movement.board import LENGTH, MarkBoard, plain
+from tuning.ui.movement.board import LENGTH, REFERENCES, MarkBoard, plain
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
 
@@ -74,7 +75,11 @@ class SidePanel(QWidget):
         self.note = label(role="muted", wrap=True)
         column.addWidget(self.note)
         column.addStretch(1)
-        board.changed.connect(self.refresh)
+        # Many changes in one go (a drag, a commit) are shown once.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
+        board.changed.connect(self._soon.start)
 
     def _choose(self, key: str) -> None:
         self.board.choose(key)
@@ -93,9 +98,11 @@ class SidePanel(QWidget):
     def _build_marks(self) -> None:
         empty(self._grid)
         self._view = self.board.view
+        self._buttons = {key: made for key, made in self._buttons.items() if key in REFERENCES}
         first = image_left(self.board.view)
         for column, side in enumerate((first, first.other)):
             head = QHBoxLayout()
+            head.setSpacing(8)
             head.addWidget(SideSign(side, 6))
             head.addWidget(label(side.value, role=side.value))
             head.addStretch(1)
@@ -130,7 +137,7 @@ class SidePanel(QWidget):
         board = self.board
         key = board.chosen.split(":")[0]
         if not key:
-            return "All marks of this frame are placed"
+            return "All marks that the measures need are placed"
         if key in (Level.PLUMB.value, Level.FLOOR.value, LENGTH):
             return f"Click both ends of the {key}" if board.waiting else f"{key}: drag or nudge an end"
         side = next((s.value for s in LEGS if key.endswith(s.value)), "")
@@ -148,7 +155,7 @@ class SidePanel(QWidget):
         else:
             lean = context.level.roll()
             way = "clockwise" if lean > 0 else "anticlockwise"
-            text = f"The {context.level.kind.value} turns the picture {abs(lean):.1f}° {way}; every tilt is corrected."
+            text = f"By the {context.level.kind.value} the picture is turned {abs(lean):.1f}° {way}; tilts are corrected."
             if context.level.kind is Level.FLOOR:
                 text += " A floor edge counts only when the camera stands square to it."
         if context.scale is not None:

@@ -212,7 +212,9 @@ class ProgrammePage(QWidget):
         return True
 
     def refresh(self) -> None:
-        """Follow the state."""
+        """Follow the state; a hidden page waits until it is entered."""
+        if not self.isVisible():
+            return
         if self._workspace.patient is None:
             return
         rung = self.state.rung

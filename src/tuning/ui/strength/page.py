@@ -260,7 +260,9 @@ class StrengthPage(QWidget):
             self._say(str(err), wrong=True)
 
     def refresh(self) -> None:
-        """Follow the state."""
+        """Follow the state; a hidden page waits until it is entered."""
+        if not self.isVisible():
+            return
         state, patient = self.state, self._workspace.patient
         if patient is None:
             return

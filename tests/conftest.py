@@ -1,0 +1,100 @@
+"""Shared helpers: a fresh demo record, a window on it, small clips with known frames."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    from tuning.demo.clinic import build_clinic
+
+    folder = tmp_path_factory.mktemp("demo") / "clinic"
+    build_clinic(folder)
+    return folder
+
+
+@pytest.fixture
+def open_on(qtbot) -> Iterator[Callable]:
+    """Open a real window on a record folder; closes it after the test."""
+    from PyQt6.QtWidgets import QApplication
+
+    from tuning.ui import theme
+    from tuning.ui.app import open_window
+
+    theme.apply(QApplication.instance())
+    opened = []
+
+    def show(folder: Path):
+        window = open_window(folder)
+        qtbot.addWidget(window)
+        window.show()
+        window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow)
+        opened.append(window)
+        return window
+
+    yield show
+    for window in opened:
+        window.close()
+
+
+@pytest.fixture
+def window(open_on, demo_folder: Path, tmp_path: Path):
+    """A window on a private copy of the demo clinic."""
+    folder = tmp_path / "clinic"
+    shutil.copytree(demo_folder, folder)
+    return open_on(folder)
+
+
+@pytest.fixture
+def patient(window):
+    """Opens a person of the demo clinic by occupation."""
+
+    def open_patient(occupation: str, stage: str):
+        people = {p.occupation: p for p in window.workspace.record.patients()}
+        window.open_patient(people[occupation])
+        window.go(stage)
+        return people[occupation]
+
+    return open_patient
+
+
+def write_clip(
+    target: Path, pictures: list[np.ndarray], times: list[float], quarter_turns: int = 0, **options: str
+) -> Path:
+    """Encode RGB pictures at given times (s) as H.264; `quarter_turns` goes into the metadata only."""
+    with av.open(str(target), "w", options={"movflags": "faststart"}) as container:
+        stream = container.add_stream("libx264", rate=30)
+        stream.height, stream.width = pictures[0].shape[:2]
+        stream.pix_fmt, stream.time_base = "yuv420p", Fraction(1, 90000)
+        stream.codec_context.time_base = Fraction(1, 90000)
+        stream.options = {"preset": "ultrafast", "crf": "12", **options}
+        if quarter_turns:
+            stream.set_display_rotation(90 * quarter_turns)
+        for pixels, when in zip(pictures, times, strict=True):
+            frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="rgb24")
+            frame.pts, frame.time_base = round(when * 90000), Fraction(1, 90000)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode())
+    return target
+
+
+def numbered(count: int, size: tuple[int, int] = (96, 160)) -> list[np.ndarray]:
+    """Pictures whose brightness tells their number, with a dark left upper corner."""
+    made = []
+    for n in range(count):
+        picture = np.full((*size, 3), 40 + 3 * n, dtype=np.uint8)
+        picture[:24, :24] = 0
+        made.append(picture)
+    return made

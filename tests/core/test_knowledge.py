@@ -1,0 +1,49 @@
+"""Knowledge files: what is shipped is sound; what is broken is refused by file, key and reason."""
+
+import shutil
+from dataclasses import fields
+from pathlib import Path
+
+import pytest
+
+from tuning.core.errors import KnowledgeError
+from tuning.core.measures import Compare, Measure
+from tuning.knowledge import load
+from tuning.knowledge.loader import FOLDER
+
+
+def test_every_number_of_every_measure_names_its_source():
+    for measure in load().measures.values():
+        assert isinstance(measure.compare, Compare)
+        assert measure.sem_source and (measure.band is None or measure.band_source)
+        assert measure.definition and measure.sign
+    assert {f.name for f in fields(Measure)} >= {"sem", "band", "reference"}
+
+
+@pytest.mark.parametrize(
+    ("file", "old", "new", "told"),
+    [
+        ("measures.toml", "sem = 1.3", 'sem = "wide"', ["measures.toml", "gait-pelvic-tilt", "sem", "not a number"]),
+        ("measures.toml", "sem = 1.3", "sem = -1", ["measures.toml", "gait-pelvic-tilt", "above zero"]),
+        ("measures.toml", "decimals = 1", "decimals = 1\ncolour = 3", ["measures.toml", "colour"]),
+        ("measures.toml", 'compare = "value"', 'compare = "guess"', ["measures.toml", "compare"]),
+        ("measures.toml", 'within = "gait-bkh-deviation"', 'within = "nothing"', ["gait-bkh", "nothing"]),
+        ("measures.toml", "[gait-pelvic-tilt]", "[gait-pelvic-tilt", ["measures.toml", "cannot be read"]),
+        ("ladders/stepdown.toml", 'faults = ["F01"', 'faults = ["F99"', ["stepdown.toml", "sd-1", "F99"]),
+        ("ladders/stepdown.toml", "40/70/35/5; F 63/10", "40/20/35/5; F 63/10", ["stepdown.toml", "hip = trunk"]),
+        ("ladders/stepdown.toml", 'measure = "knee-to-wall"', 'measure = "toe"', ["sd-3", "toe"]),
+        ("ladders/stepdown.toml", 'id = "sd-2-sit-back"', 'id = "sd-1-hold-taps"', ["two rungs"]),
+        ("ladders/stepdown.toml", 'purpose = "Learn the shape', 'porpoise = "Learn', ["stepdown.toml", "purpose"]),
+        ("cautions.toml", "pain_limit = 2", 'pain_limit = "two"', ["cautions.toml", "pain_limit"]),
+    ],
+)
+def test_a_broken_file_is_named(tmp_path: Path, file, old, new, told):
+    folder = tmp_path / "knowledge"
+    shutil.copytree(FOLDER, folder)
+    text = (folder / file).read_text()
+    assert old in text
+    (folder / file).write_text(text.replace(old, new, 1))
+    with pytest.raises(KnowledgeError) as error:
+        load(folder)
+    for part in told:
+        assert part in str(error.value)

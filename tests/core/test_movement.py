@@ -1,0 +1,133 @@
+"""Readings from marks: sides, signs, roll correction, refusals, mirror law."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tuning.core.geometry import rotated
+from tuning.core.movement import (
+    CLICK_SD_PX,
+    LANDMARKS,
+    UNLEVELLED_SD_DEG,
+    Level,
+    LevelReference,
+    PictureContext,
+    Scale,
+    View,
+    placing_sd,
+    read_marks,
+)
+from tuning.core.types import NotMeasured, Side
+
+REAR = {
+    "psis_left": (600, 300), "psis_right": (640, 296), "buttock_left": (580, 360), "buttock_right": (660, 360),
+    "knee_back_left": (598, 480), "knee_back_right": (652, 480), "heel_left": (590, 620), "heel_right": (650, 620),
+    "heel_top_left": (590, 600), "heel_top_right": (650, 600), "toe_left": (576, 606), "toe_right": (664, 606),
+}  # fmt: skip
+FRONT = {
+    "asis_right": (560, 300), "asis_left": (660, 300), "knee_right": (590, 440), "knee_left": (640, 440),
+    "ankle_right": (560, 600), "ankle_left": (660, 600), "second_toe_right": (552, 625),
+    "second_toe_left": (668, 625),
+}  # fmt: skip
+
+
+def as_marks(table):
+    return {name: np.array(at, dtype=float) for name, at in table.items()}
+
+
+def values(readings):
+    return {(r.measure_id, r.side): r.value for r in readings}
+
+
+def test_rear_view_left_is_on_the_left_and_inward_is_positive():
+    found = values(read_marks(View.REAR, as_marks(REAR), PictureContext()))
+    assert found["gait-pelvic-tilt", Side.NONE] == pytest.approx(math.degrees(math.atan(4 / 40)))
+    assert found["gait-bkh-deviation", Side.LEFT] > 0, "left knee lies right of its line, toward the midline"
+    assert found["gait-bkh-deviation", Side.RIGHT] == pytest.approx(
+        -math.degrees(math.atan2(-8, 120) - math.atan2(-2, 140)), abs=1e-9
+    )
+    assert found["gait-foot-line", Side.LEFT] == pytest.approx(45)
+    for side in (Side.LEFT, Side.RIGHT):
+        assert found["gait-bkh", side] == pytest.approx(180 - abs(found["gait-bkh-deviation", side]))
+
+
+def test_front_view_right_is_on_the_left_and_inward_is_positive():
+    scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
+    found = values(read_marks(View.FRONT, as_marks(FRONT), PictureContext(scale=scale)))
+    inward = math.degrees(math.atan2(30, 140) + math.atan2(30, 160))
+    assert found["squat-front-fppa", Side.RIGHT] == pytest.approx(inward)
+    assert found["squat-front-fppa", Side.LEFT] > 0
+    assert found["squat-front-knee-offset", Side.RIGHT] == pytest.approx((590 - 552) * 0.25)
+    assert found["squat-front-knee-offset", Side.LEFT] == pytest.approx((668 - 640) * 0.25)
+
+
+@pytest.mark.parametrize(("view", "table"), [(View.REAR, REAR), (View.FRONT, FRONT)])
+def test_mirrored_marks_give_mirrored_readings(view, table):
+    swap = {"left": "right", "right": "left"}
+    scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
+    context = PictureContext(scale=scale)
+    mirrored = {}
+    for name, (x, y) in table.items():
+        stem, side = name.rsplit("_", 1)
+        mirrored[f"{stem}_{swap[side]}"] = np.array([1280.0 - x, y])
+    one = values(read_marks(view, as_marks(table), context))
+    other = values(read_marks(view, mirrored, context))
+    for (measure, side), value in one.items():
+        expected = -value if side is Side.NONE else value
+        assert other[measure, side.other] == pytest.approx(expected)
+
+
+@given(st.floats(-15, 15))
+def test_a_plumb_line_takes_camera_roll_out_of_every_reading(roll):
+    scale = Scale(np.array([300.0, 50.0]), np.array([500.0, 50.0]), 0.5)
+    plumb = LevelReference(Level.PLUMB, np.array([200.0, 80.0]), np.array([200.0, 650.0]))
+    turn = lambda p: rotated(p, roll)  # noqa: E731
+    for view, table in ((View.REAR, REAR), (View.FRONT, FRONT)):
+        straight = values(read_marks(view, as_marks(table), PictureContext(plumb, scale)))
+        rolled = PictureContext(
+            LevelReference(Level.PLUMB, turn(plumb.a), turn(plumb.b)), Scale(turn(scale.a), turn(scale.b), 0.5)
+        )
+        found = values(read_marks(view, {n: turn(p) for n, p in as_marks(table).items()}, rolled))
+        for key, value in straight.items():
+            assert found[key] == pytest.approx(value, abs=1e-6)
+
+
+def test_without_a_level_reference_tilts_carry_the_roll_error_and_joint_angles_do_not():
+    level = LevelReference(Level.PLUMB, np.array([200.0, 0.0]), np.array([200.0, 7e5]))
+    with_level = {(r.measure_id, r.side): r for r in read_marks(View.REAR, as_marks(REAR), PictureContext(level))}
+    without = {(r.measure_id, r.side): r for r in read_marks(View.REAR, as_marks(REAR), PictureContext())}
+    tilt = ("gait-pelvic-tilt", Side.NONE)
+    assert without[tilt].marking_sd == pytest.approx(
+        math.hypot(with_level[tilt].marking_sd, UNLEVELLED_SD_DEG), rel=1e-3
+    )
+    assert "no level reference" in without[tilt].note and not with_level[tilt].note
+    knee = ("gait-bkh", Side.LEFT)
+    assert without[knee].marking_sd == pytest.approx(with_level[knee].marking_sd) and not without[knee].note
+
+
+def test_only_measures_whose_marks_are_there_are_read():
+    marks = as_marks({n: REAR[n] for n in ("psis_left", "buttock_right", "knee_back_right", "heel_right")})
+    assert {r.measure_id for r in read_marks(View.REAR, marks, PictureContext())} == {"gait-bkh", "gait-bkh-deviation"}
+
+
+def test_refusals_come_as_reasons_not_numbers():
+    crowded = as_marks({"psis_left": (600, 300), "psis_right": (605, 300)})
+    (tilt,) = read_marks(View.REAR, crowded, PictureContext())
+    assert isinstance(tilt.value, NotMeasured) and tilt.value.reason == "marks-too-close"
+    found = values(read_marks(View.FRONT, as_marks(FRONT), PictureContext()))
+    assert found["squat-front-knee-offset", Side.LEFT].reason == "no-scale"
+    with pytest.raises(ValueError, match="psis_left"):
+        read_marks(View.REAR, as_marks({"psis_left": (math.nan, 1), "psis_right": (9, 9)}), PictureContext())
+
+
+def test_coarser_placing_widens_the_expected_error():
+    fine = PictureContext(sd_px=dict.fromkeys(LANDMARKS[View.REAR], placing_sd(0)))
+    coarse = PictureContext(sd_px=dict.fromkeys(LANDMARKS[View.REAR], placing_sd(6)))
+    assert placing_sd(0) == CLICK_SD_PX
+    for a, b in zip(
+        read_marks(View.REAR, as_marks(REAR), fine), read_marks(View.REAR, as_marks(REAR), coarse), strict=True
+    ):
+        assert b.expected_error > a.expected_error

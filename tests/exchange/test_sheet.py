@@ -1,0 +1,66 @@
+"""The patient sheet as a PDF that others can read."""
+
+import os
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pypdf import PdfReader
+
+from tuning.core.comparison import compare_sides
+from tuning.core.errors import EnvironmentFault
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.exchange.sheet import Sheet, SheetItem, write_sheet
+from tuning.knowledge import load
+
+KNOWLEDGE = load()
+
+
+def sheet(rungs, rows=()) -> Sheet:
+    cautions = KNOWLEDGE.cautions
+    items = tuple(SheetItem(r, r.dose, Side.LEFT, tuple(KNOWLEDGE.faults[f] for f in r.faults)) for r in rungs)
+    return Sheet(
+        "Pia <Lund> & Søn", date(2026, 11, 24), "R. Falk", items, tuple(rows), cautions.stop_now, cautions.setting,
+        cautions.pain_limit, cautions.scope,
+    )  # fmt: skip
+
+
+def text_of(path: Path) -> str:
+    return " ".join(" ".join(page.extract_text().split()) for page in PdfReader(path).pages)
+
+
+def test_every_rung_prints_dose_steps_faults_and_stop_rules(tmp_path: Path):
+    rungs = KNOWLEDGE.ladders["stepdown"].rungs
+    write_sheet(sheet(rungs), tmp_path / "sheet.pdf")
+    text = text_of(tmp_path / "sheet.pdf")
+    assert "Pia <Lund> & Søn" in text and "24 November 2026" in text
+    for rung in rungs:
+        for part in (rung.name, rung.dose.text, *rung.steps, *(f"end: {p.name}" for p in rung.poses)):
+            assert part in text
+    assert KNOWLEDGE.cautions.stop_now in text and KNOWLEDGE.cautions.scope in text
+
+
+def test_measures_carry_unit_side_verdict_and_error(tmp_path: Path):
+    def seen(side, value):
+        trials = np.full(3, value) if isinstance(value, float) else np.empty(0)
+        return Observation("hip-abd", side, value, trials, "mean")
+
+    measure = KNOWLEDGE.measures["hip-abd"]
+    told = compare_sides(measure, seen(Side.LEFT, 120.0), seen(Side.RIGHT, 200.0))
+    refused = NotMeasured("pain", "stopped for pain")
+    untold = compare_sides(measure, seen(Side.LEFT, refused), seen(Side.RIGHT, 200.0))
+    write_sheet(sheet([], [told, untold]), tmp_path / "sheet.pdf")
+    text = text_of(tmp_path / "sheet.pdf")
+    assert "120 N" in text and "200 N" in text and "marked: left lower by 40 % of stronger" in text
+    assert f"error ±{told.verdict.e:.0f} %" in text and "stopped for pain" in text
+
+
+def test_a_folder_that_refuses_leaves_nothing_half_written(tmp_path: Path):
+    target = tmp_path / "sheet.pdf"
+    target.write_bytes(b"the old sheet")
+    with pytest.raises(EnvironmentFault, match="plan is kept"):
+        write_sheet(sheet([]), tmp_path / "no such folder" / "sheet.pdf")
+    write_sheet(sheet([]), target)
+    assert target.read_bytes().startswith(b"%PDF")
+    assert os.listdir(tmp_path) == ["sheet.pdf"]

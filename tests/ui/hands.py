@@ -1,0 +1,64 @@
+"""What a user's hands do: clicks, drags and keys on the real widgets."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def settle() -> None:
+    """Let everything that was asked for come onto the screen."""
+    for _ in range(3):
+        QApplication.processEvents()
+
+
+def click_at(canvas, place) -> None:
+    """Click the picture at an image point, as near as whole screen pixels allow."""
+    QTest.mouseClick(canvas, LEFT, NONE, canvas.to_widget(np.asarray(place, dtype=float)).toPoint())
+
+
+def drag(canvas, start, end) -> None:
+    """Press on one image point, move, release on another."""
+    a, b = (canvas.to_widget(np.asarray(p, dtype=float)).toPoint() for p in (start, end))
+    QTest.mousePress(canvas, LEFT, NONE, a)
+    QTest.mouseMove(canvas, a + QPoint(9, 9))
+    QTest.mouseMove(canvas, b)
+    QTest.mouseRelease(canvas, LEFT, NONE, b)
+
+
+def place(window, name: str, at) -> None:
+    """Choose a landmark on the panel and click it on the picture."""
+    window.movement.panel._buttons[name].click()
+    click_at(window.movement.canvas, at)
+
+
+def mark_plumb_line(window, ends) -> None:
+    """Choose the plumb line and click both ends."""
+    window.movement.panel._buttons["plumb line"].click()
+    for end in ends:
+        click_at(window.movement.canvas, end)
+
+
+def type_enter(field, text: str) -> None:
+    """Type into a field and press Enter."""
+    field.setFocus()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+
+
+def open_picture(qtbot, window, path, view) -> None:
+    """Open a file as the menu would and wait until its frame is on screen."""
+    window.movement.open_file(path, view)
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    settle()
+
+
+def shown_value(window, measure_id: str, side: str) -> str:
+    """The number on the Movement panel, as read by eye."""
+    settle()
+    labels = window.movement.panel.findChildren(QLabel, f"value-{measure_id}-{side}")
+    return next(found.text() for found in labels if found.isVisible())

@@ -1,0 +1,189 @@
+"""One visit from the first patient to the printed sheet, quit, reopen: the same numbers everywhere."""
+
+import sqlite3
+from pathlib import Path
+
+import hands
+import pytest
+from pypdf import PdfReader
+from PyQt6.QtCore import QDate, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel
+
+from tuning.core.movement import View
+from tuning.core.programme import Triage
+from tuning.core.types import Side
+from tuning.demo.clips import CLIPS
+from tuning.ui.forms import PatientForm, PersonDialog, PersonForm
+
+
+def fill_person_form(form: PersonForm) -> None:
+    form.name.setText("R. Falk")
+    form.keep()
+
+
+def fill_patient(form: PatientForm) -> None:
+    form.name.setText("Pia Lund")
+    form.birth.setDate(QDate(1988, 4, 2))
+    form.mass.setText("66,5 kg")
+    form.stature.setText("170")
+    form.occupation.setText("net mender")
+    form.complaint.setPlainText("left knee")
+    form.involved.setCurrentText("left")
+    form.keep()
+
+
+class Answers:
+    """Fills whatever dialog is open, as soon as it is, until told to stop."""
+
+    def __init__(self) -> None:
+        self.going = True
+        self._answer()
+
+    def _answer(self) -> None:
+        if self.going:
+            QTimer.singleShot(20, self._answer)  # first, since answering may open the next dialog
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, PersonForm):
+            fill_person_form(dialog)
+        elif isinstance(dialog, PatientForm):
+            fill_patient(dialog)
+        elif isinstance(dialog, PersonDialog):
+            dialog._add()
+
+
+def ledger_words(window) -> dict[str, str]:
+    return {row.row.measure.id: row.spoken for row in window.ledger.rows_shown()}
+
+
+def strength_words(window) -> str:
+    hands.settle()
+    found = window.strength.findChildren(QLabel, "strength-verdict")
+    return next(label.text() for label in found if label.isVisible())
+
+
+def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
+    folder = tmp_path / "record"
+    window = open_on(folder)
+    answers = Answers()
+    QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    answers.going = False
+    space = window.workspace
+    assert (space.patient.name, space.patient.body_mass_kg, space.patient.stature_m) == ("Pia Lund", 66.5, 1.7)
+    assert (space.person.name, window.stage) == ("R. Falk", "intake")
+
+    window.intake.choices[Triage.NONE].click()
+    window.intake.save.click()
+    assert window.status.saved.text().startswith("saved ")
+    assert window.status.step.text() == "Open a clip or photograph and mark it"
+
+    window.go("movement")
+    clip = CLIPS["squat-front"]
+    hands.open_picture(qtbot, window, clip.path, View.FRONT)
+    window.movement.go(42)
+    hands.mark_plumb_line(window, clip.plumb_line())
+    for name, at in clip.truth(42).items():
+        hands.place(window, name, at)
+    angles = {side: hands.shown_value(window, "squat-front-fppa", side) for side in ("left", "right")}
+
+    window.go("strength")
+    page = window.strength
+    hands.type_enter(page.lever, "0.76 m")
+    for text in ("181", "186.5", "184"):
+        hands.type_enter(page.number, text)
+    QTest.keyClick(page.number, Qt.Key.Key_Return)
+    assert page.state.side is Side.LEFT
+    hands.type_enter(page.lever, "76 cm")
+    for text in ("33.5 lbf", "34,1 lbf", "33 lbf"):
+        hands.type_enter(page.number, text)
+    strength = strength_words(window)
+    assert strength == "marked: left lower by 19 % of stronger"
+
+    window.go("programme")
+    programme = window.programme
+    assert not programme.state.locked()
+    programme.write_button.click()
+    assert not space.plan(), "the placement trial is open and no reason was given"
+    for side in (Side.LEFT, Side.RIGHT):
+        programme.clean[side].setCurrentText("clean")
+        programme.clean[side].activated.emit(1)
+    programme._spins["sets"].setValue(4)
+    programme.write_button.click()
+    (item,) = space.plan()
+    assert (item.rung_id, item.dose["sets"], item.first_side) == ("sd-1-hold-taps", 4, "left")
+    assert programme.save_sheet(tmp_path / "sheet.pdf")
+    words = ledger_words(window)
+    window.close()
+
+    again = open_on(folder)
+    again.open_patient(again.workspace.record.patients("net mender")[0])
+    assert again.stage == "programme" and ledger_words(again) == words
+    assert [i.dose["sets"] for i in again.workspace.plan()] == [4]
+    again.go("strength")
+    assert strength_words(again) == strength and again.strength.lever.text() == "0.76 m"
+    again.go("movement")
+    qtbot.waitUntil(lambda: again.movement.canvas.image is not None)
+    assert again.movement.board.frame == 42
+    for side, text in angles.items():
+        assert hands.shown_value(again, "squat-front-fppa", side) == text
+
+    with sqlite3.connect(folder / "record.sqlite") as raw:
+        kept = dict(
+            raw.execute(
+                "select o.side, o.value from observation o join entry e on e.id = o.id "
+                "where e.struck_at is null and measure_id = 'squat-front-fppa'"
+            )
+        )
+    printed = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "sheet.pdf").pages)
+    for side, text in angles.items():
+        assert text == f"{kept[side]:.1f}°".replace("-", "−") and text in printed
+    assert "4 holds of 20 s each side" in printed and "left lower by 19 % of stronger" in printed
+    assert "Stop if pain passes your limit" in printed and "Start with the left leg" in printed
+
+
+def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):
+    patient("potter", "strength")
+    page, space = window.strength, window.workspace
+    before = strength_words(window)
+    hands.type_enter(page.number, "300")
+    changed = strength_words(window)
+    assert changed != before
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert strength_words(window) == before
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert strength_words(window) == changed
+
+    window.go("movement")
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    board, canvas = window.movement.board, window.movement.canvas
+    start = board.points()["knee_left"]
+    hands.drag(canvas, start, start + [30, 0])
+    moved = board.points()["knee_left"]
+    assert moved[0] - start[0] == pytest.approx(30, abs=1.6)
+    board.choose("knee_left")
+    canvas.setFocus()
+    QTest.keyClick(canvas, Qt.Key.Key_Left)
+    assert moved[0] - board.points()["knee_left"][0] == pytest.approx(0.1)
+    value = hands.shown_value(window, "squat-front-fppa", "left")
+    QTest.keyClick(canvas, Qt.Key.Key_Delete)
+    assert "knee_left" not in board.points()
+    rows = {r.measure.id: r for r in space.comparisons()}
+    assert rows["squat-front-fppa"].left is None, "the angle goes with its mark"
+    window.workspace.undo.undo()
+    assert hands.shown_value(window, "squat-front-fppa", "left") == value
+    for _ in range(2):
+        window.workspace.undo.undo()
+    assert board.points()["knee_left"] == pytest.approx(start)
+
+
+def test_escape_abandons_a_drag(qtbot, window, patient):
+    patient("potter", "movement")
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    board, canvas = window.movement.board, window.movement.canvas
+    start = board.points()["asis_left"]
+    at = canvas.to_widget(start).toPoint()
+    QTest.mousePress(canvas, hands.LEFT, hands.NONE, at)
+    QTest.mouseMove(canvas, at + at)
+    QTest.keyClick(canvas, Qt.Key.Key_Escape)
+    QTest.mouseRelease(canvas, hands.LEFT, hands.NONE, at + at)
+    assert board.points()["asis_left"] == pytest.approx(start) and not window.workspace.undo.count()

@@ -1,0 +1,190 @@
+"""The window's habits: keys, locks, words, focus, contrast."""
+
+import itertools
+from dataclasses import fields
+from pathlib import Path
+
+import hands
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QSpinBox
+
+from tuning.core.programme import Triage
+from tuning.core.types import Role, Side
+from tuning.ui import theme
+from tuning.ui.actions import CommandList
+from tuning.ui.explain import explanation
+from tuning.ui.stages import STAGES
+
+ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def test_stages_open_by_key_and_those_not_built_say_what_will_be_here(window, patient):
+    patient("glassblower", "intake")
+    for number, stage in enumerate(STAGES, start=1):
+        before = window.stage
+        QTest.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), ALT)
+        if stage.built:
+            assert window.stage == stage.id
+        else:
+            assert window.stage == before and window.status.message.text() == stage.promise
+            button = window.header.buttons[stage.id]
+            QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+            assert window.stage == before and button.toolTip() == stage.promise
+
+
+def test_search_narrows_the_day_list_and_enter_opens(window):
+    assert len(window.day_list.lines()) == 5
+    hands.type_enter(window.day_list.search, "ferry ramps")
+    assert window.workspace.patient.occupation == "ferry deckhand"
+    QTest.keyClick(window, Qt.Key.Key_D, CTRL)
+    assert window.workspace.patient is None and window.stack.currentWidget() is window.day_list
+
+
+def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
+    patient("potter", "intake")
+    window.intake.choices[Triage.RED].click()
+    window.intake.note.setText("calf swollen")
+    window.intake.save.click()
+    assert "RED" in window.header.caution.text() and "Refer" in window.status.step.text()
+    for stage in ("strength", "programme"):
+        window.go(stage)
+        assert window.stage == "intake" and "Locked" in window.status.message.text()
+    assert not window.programme.save_sheet(Path("/tmp/never.pdf"))
+    window.intake.clear()
+    assert window.workspace.triage() == (Triage.RED, False), "a clearance needs a name and a result"
+    window.intake.cleared_by.setText("Dr. Marsh")
+    window.intake.result.setText("no clot, cleared")
+    window.intake.clear()
+    window.go("strength")
+    assert window.stage == "strength" and "cleared" in window.header.caution.text()
+
+
+def test_a_red_of_an_earlier_visit_still_locks(window, patient):
+    patient("potter", "intake")
+    window.intake.choices[Triage.RED].click()
+    window.intake.save.click()
+    window.new_visit()
+    window.go("strength")
+    assert window.stage == "intake"
+
+
+def test_only_a_clinician_opens_a_loaded_rung_under_amber(window, patient):
+    patient("beekeeper", "programme")
+    state = window.programme.state
+    state.choose(next(r for r in state.ladder.rungs if r.loaded))
+    student = next(p for p in window.workspace.record.people() if p.role == Role.STUDENT.value)
+    clinician = window.workspace.person
+    window.workspace.choose_person(student)
+    window.programme.reason.setText("wants to go on")
+    window.programme.write_button.click()
+    assert not window.workspace.plan() and "licensed clinician" in window.status.message.text()
+    window.workspace.choose_person(clinician)
+    window.programme.write_button.click()
+    (item,) = window.workspace.plan()
+    assert item.override_reason == "wants to go on" and item.person.name == "R. Falk"
+
+
+def test_strength_takes_numbers_and_enter_alone_changes_side(window, patient):
+    patient("ferry deckhand", "strength")
+    page = window.strength
+    assert page.state.side is Side.LEFT, "the uninvolved side comes first"
+    for text in ("201", "199,5", "45 lbf", "20.2kgf", "204"):
+        hands.type_enter(page.number, text)
+    assert len(page.state.trials(Side.LEFT)) == 5
+    hands.type_enter(page.number, "210")
+    assert "5 trials are kept" in page.hint.text() and page.number.text() == "210"
+    page.number.clear()
+    QTest.keyClick(page.number, Qt.Key.Key_Return)
+    assert page.state.side is Side.RIGHT and QApplication.focusWidget() is page.number
+    hands.type_enter(page.number, "ninety")
+    assert "not a force" in page.hint.text() and page.number.text() == "ninety"
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    assert page.state.side is Side.LEFT
+    page.state.strike_last()
+    assert len(page.state.trials(Side.LEFT)) == 4
+
+
+def test_f1_on_a_ledger_row_tells_formula_inputs_error_and_source(window, patient):
+    patient("glassblower", "strength")
+    row = next(r for r in window.ledger.rows_shown() if r.row.measure.id == "hip-abd-torque")
+    text = explanation(row.row)
+    for part in ("100 (max - min) / max", "mean of 3 trials", "lever 0.78 m", "Knapik 1991", "95 %", "by R. Falk"):
+        assert part in text
+
+
+def test_a_click_on_a_ledger_row_opens_its_frame(qtbot, window, patient):
+    patient("glassblower", "programme")
+    row = next(r for r in window.ledger.rows_shown() if r.row.measure.id == "gait-pelvic-tilt")
+    QTest.mouseClick(row, Qt.MouseButton.LeftButton)
+    assert window.stage == "movement" and window.movement.board.frame == 17
+
+
+def test_a_station_of_the_figure_filters_the_ledger(window, patient):
+    patient("glassblower", "strength")
+    window.figure.station_chosen.emit("pelvis")
+    assert [r.row.measure.station for r in window.ledger.rows_shown()] == ["pelvis"]
+
+
+def test_frames_step_play_and_jump(qtbot, window, patient):
+    patient("glassblower", "movement")
+    page = window.movement
+    qtbot.waitUntil(lambda: page.canvas.image is not None)
+    page.canvas.setFocus()
+    start = page.board.frame
+    QTest.keyClick(page.canvas, Qt.Key.Key_Period)
+    QTest.keyClick(page.canvas, Qt.Key.Key_Period)
+    QTest.keyClick(page.canvas, Qt.Key.Key_Comma)
+    assert page.board.frame == start + 1
+    page.strip.setFocus()
+    QTest.keyClick(page.strip, Qt.Key.Key_End)
+    assert page.board.frame == 249
+    QTest.keyClick(page.strip, Qt.Key.Key_Home)
+    page.speed.setCurrentText("1/2 speed")
+    page.toggle_play()
+    qtbot.wait(600)
+    page.stop()
+    played = float(page.board.times[page.board.frame])
+    assert 0.15 < played < 0.45, "half speed shows about 0.3 s of the clip in 0.6 s"
+
+
+def test_every_action_is_found_and_every_key_is_used_once(window):
+    keys = [a.key for a in window.actions_list if a.key]
+    assert len(keys) == len(set(keys))
+    found = CommandList(window, window.actions_list)
+    found.field.setText("patient sheet")
+    assert found.list.count() == 1
+
+
+@pytest.mark.parametrize("stage", ["intake", "movement", "strength", "programme"])
+def test_every_control_has_a_name_for_the_screen_reader(window, patient, stage):
+    patient("glassblower", stage)
+    for widget in window.pages[stage].findChildren((QAbstractButton, QComboBox, QLineEdit, QSpinBox)):
+        if widget.isVisible() and not widget.objectName().startswith("qt_"):
+            name = widget.accessibleName() or getattr(widget, "text", str)()
+            assert name, f"{type(widget).__name__} in {stage} has no name"
+
+
+@pytest.mark.parametrize("palette", [theme.LIGHT, theme.DARK])
+def test_text_and_marks_stand_out_on_every_ground(palette):
+    grounds = (palette.paper, palette.panel)
+    for text, ground in itertools.product((palette.ink, palette.muted, palette.accent, palette.caution), grounds):
+        assert theme.contrast(text, ground) >= 4.5
+    for side, ground in itertools.product((palette.left, palette.right), grounds):
+        assert theme.contrast(side, ground) >= 3.0
+    pairs = (("on_accent", "accent"), ("ink", "accent_wash"), ("accent", "accent_wash"), ("caution", "caution_wash"))
+    for text, ground in (*pairs, ("on_stage", "stage")):
+        assert theme.contrast(getattr(palette, text), getattr(palette, ground)) >= 4.5
+    if palette is theme.LIGHT:
+        for wash in ("left_wash", "right_wash"):
+            assert theme.contrast(palette.stage, getattr(palette, wash)) >= 4.5
+    assert {f.name for f in fields(palette)} >= {"ink", "paper"}
+
+
+@pytest.mark.parametrize("size", [(1100, 700), (1280, 800), (2560, 1440)])
+def test_the_window_works_at_every_size(window, patient, size):
+    window.resize(*size)
+    for stage in window.pages:
+        patient("glassblower", stage)
+        assert window.width() == size[0] and window.pages[stage].width() <= size[0]

@@ -1,0 +1,119 @@
+"""Pictures: exact frames, true times, rotation, bounded memory, and files that are none."""
+
+import io
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import numbered, write_clip
+from PIL import Image
+
+from tuning.core.errors import BadInput
+from tuning.video import open_source
+from tuning.video.clip import Clip
+
+VARIABLE = [0.0, 0.04, 0.05, 0.15, 0.16, 0.40, 0.41, 0.50, 0.90, 1.0]
+
+
+def number_in(picture: np.ndarray) -> float:
+    """The frame number told by the brightness of the middle."""
+    h, w = picture.shape[:2]
+    return (float(np.median(picture[h // 3 : -h // 3, w // 3 : -w // 3])) - 40) / 3
+
+
+@pytest.fixture(scope="module")
+def clip_file(tmp_path_factory) -> Path:
+    times = [n / 30 for n in range(60)]
+    folder = tmp_path_factory.mktemp("clips")
+    return write_clip(folder / "sixty.mp4", numbered(60), times, g="12", preset="medium", bf="2")
+
+
+def test_any_frame_in_any_order_is_the_right_one(clip_file: Path):
+    source = open_source(clip_file)
+    assert len(source.times) == 60
+    order = [0, 1, 2, 31, 30, 29, 59, 58, 0, 45, 13, 12, 11]
+    assert [round(number_in(source.frame(n))) for n in order] == order
+    for wrong in (-1, 60):
+        with pytest.raises(IndexError):
+            source.frame(wrong)
+    source.close()
+
+
+def test_times_are_those_of_the_file_even_when_uneven(tmp_path: Path):
+    source = open_source(write_clip(tmp_path / "vfr.mp4", numbered(10), VARIABLE))
+    assert source.times == pytest.approx(VARIABLE, abs=1e-4)
+    assert round(number_in(source.frame(5))) == 5
+    source.close()
+
+
+@pytest.mark.parametrize("turns", [0, 1, 2, 3])
+def test_rotation_in_the_metadata_is_honoured(tmp_path: Path, turns: int):
+    source = open_source(write_clip(tmp_path / "turned.mp4", numbered(4), [0, 0.1, 0.2, 0.3], turns))
+    picture = source.frame(1)
+    assert picture.shape[:2] == ((160, 96) if turns % 2 else (96, 160))
+    assert source.size == (picture.shape[1], picture.shape[0])
+    upright = np.rot90(picture, -turns)
+    assert upright[:16, :16].mean() < 15 < upright[-16:, -16:].mean(), "the dark corner is where it was filmed"
+    source.close()
+
+
+def test_memory_stays_bounded_however_long_the_clip(clip_file: Path):
+    budget = 10 * 160 * 96 * 2
+    clip = Clip(clip_file, "sixty", cache_bytes=budget)
+    for n in range(60):
+        clip.frame(n)
+        assert clip.cached_bytes <= budget
+    assert [round(number_in(clip.frame(n))) for n in range(59, 0, -1)] == list(range(59, 0, -1))
+    assert clip.cached_bytes <= budget
+    clip.close()
+
+
+def test_exif_orientation_turns_the_photograph_upright(tmp_path: Path):
+    upright = np.full((80, 60, 3), 200, dtype=np.uint8)
+    upright[:20, :20] = 0
+    for orientation, stored in ((1, upright), (6, np.rot90(upright, 1)), (3, np.rot90(upright, 2))):
+        exif = Image.Exif()
+        exif[0x0112] = orientation
+        Image.fromarray(np.ascontiguousarray(stored)).save(tmp_path / "photo.jpg", exif=exif, quality=95)
+        source = open_source(tmp_path / "photo.jpg")
+        assert source.size == (60, 80) and len(source.times) == 1
+        assert np.abs(source.frame(0).astype(int) - upright).mean() < 3
+
+
+def jpeg() -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(np.random.default_rng(0).integers(0, 255, (64, 64, 3), dtype=np.uint8)).save(buffer, "JPEG")
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("name", "content"),
+    [
+        ("text.mp4", b"dear diary, today the ferry was late " * 50),
+        ("empty.jpg", b""),
+        ("empty.mp4", b""),
+        ("half.jpg", jpeg()[: len(jpeg()) // 2]),
+        ("lie.png", jpeg()[:100]),
+        ("notes.docx", b"PK"),
+    ],
+)
+def test_files_that_are_no_pictures_are_refused_by_name(tmp_path: Path, name, content):
+    (tmp_path / name).write_bytes(content)
+    with pytest.raises(BadInput, match=name):
+        open_source(tmp_path / name)
+
+
+def test_a_clip_cut_at_its_end_is_readable_and_says_so(clip_file: Path, tmp_path: Path):
+    whole = clip_file.read_bytes()
+    (tmp_path / "cut.mp4").write_bytes(whole[: len(whole) * 2 // 3])
+    source = open_source(tmp_path / "cut.mp4")
+    assert "breaks off" in source.warning and 0 < len(source.times) < 60
+    last = len(source.times) - 1
+    assert round(number_in(source.frame(last))) == last
+    source.close()
+
+
+def test_a_clip_cut_in_its_header_is_refused(clip_file: Path, tmp_path: Path):
+    (tmp_path / "stub.mp4").write_bytes(clip_file.read_bytes()[:200])
+    with pytest.raises(BadInput, match="stub.mp4"):
+        open_source(tmp_path / "stub.mp4")

@@ -59,16 +59,16 @@ def true_angles(view: View, at: dict[str, np.ndarray], upright: dict[str, np.nda
 
     found = {}
     for side in ("left", "right"):
-        # Walking down the leg, a turn to the left of it (positive) bends the knee to the picture's left.
+        # Going down the leg, a knee that juts to the picture's right turns the way clockwise (negative).
         if view is View.REAR:
-            inward = -1 if side == "left" else 1
-            bend = -inward * turn(f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
+            inward_x = 1 if side == "left" else -1
+            bend = -inward_x * turn(f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
             found["gait-bkh", side] = 180 - abs(bend)
             foot = level[f"toe_{side}"] - level[f"heel_{side}"]
             found["gait-foot-line", side] = (1 if side == "left" else -1) * (np.degrees(np.angle(foot)) - 90)
         else:
-            inward = -1 if side == "right" else 1
-            found["squat-front-fppa", side] = -inward * turn(f"asis_{side}", f"knee_{side}", f"ankle_{side}")
+            inward_x = 1 if side == "right" else -1
+            found["squat-front-fppa", side] = -inward_x * turn(f"asis_{side}", f"knee_{side}", f"ankle_{side}")
     if view is View.REAR:
         line = level["psis_right"] - level["psis_left"]
         found["gait-pelvic-tilt", "none"] = float(np.degrees(np.angle(line)))

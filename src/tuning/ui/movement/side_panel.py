@@ -155,7 +155,9 @@ class SidePanel(QWidget):
         else:
             lean = context.level.roll()
             way = "clockwise" if lean > 0 else "anticlockwise"
-            text = f"By the {context.level.kind.value} the picture is turned {abs(lean):.1f}° {way}; tilts are corrected."
+            text = (
+                f"By the {context.level.kind.value} the picture is turned {abs(lean):.1f}° {way}; tilts are corrected."
+            )
             if context.level.kind is Level.FLOOR:
                 text += " A floor edge counts only when the camera stands square to it."
         if context.scale is not None:

@@ -15,6 +15,7 @@ from tuning.core.types import Role, Side
 from tuning.ui import theme
 from tuning.ui.actions import CommandList
 from tuning.ui.explain import explanation
+from tuning.ui.movement.side_panel import ReadingRow
 from tuning.ui.stages import STAGES
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -86,6 +87,39 @@ def test_only_a_clinician_opens_a_loaded_rung_under_amber(window, patient):
     assert item.override_reason == "wants to go on" and item.person.name == "R. Falk"
 
 
+def test_a_maximal_test_under_amber_needs_a_clinician_and_a_reason(window, patient):
+    patient("beekeeper", "strength")
+    page = window.strength
+    assert page.reason.isVisible()
+    hands.type_enter(page.number, "150")
+    assert "type the reason" in page.hint.text() and not page.state.trials(page.state.side).size
+    page.reason.setFocus()
+    QTest.keyClicks(page.reason, "surgeon agreed to isometric work")
+    clinician = window.workspace.person
+    window.workspace.choose_person(window.workspace.record.people()[1])
+    page.number.clear()
+    hands.type_enter(page.number, "150")
+    assert "licensed clinician" in page.hint.text() and not page.state.trials(page.state.side).size
+    window.workspace.choose_person(clinician)
+    page.number.clear()
+    hands.type_enter(page.number, "150")
+    assert page.state.seen(page.state.side).evidence["caution_reason"] == "surgeon agreed to isometric work"
+
+
+def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window, patient):
+    patient("glassblower", "movement")
+    page = window.movement
+    qtbot.waitUntil(lambda: page.canvas.image is not None)
+    page.canvas.setFocus()
+    QTest.keyClick(page.canvas, Qt.Key.Key_Space)
+    assert page.play_button.text() == "Stop"
+    QTest.keyClick(page.canvas, Qt.Key.Key_Space)
+    assert page.play_button.text() == "Play"
+    page.panel._buttons["plumb line"].setFocus()
+    QTest.keyClick(page.panel._buttons["plumb line"], Qt.Key.Key_Space)
+    assert page.board.chosen == "plumb line" and page.play_button.text() == "Play"
+
+
 def test_strength_takes_numbers_and_enter_alone_changes_side(window, patient):
     patient("ferry deckhand", "strength")
     page = window.strength
@@ -111,6 +145,16 @@ def test_f1_on_a_ledger_row_tells_formula_inputs_error_and_source(window, patien
     row = next(r for r in window.ledger.rows_shown() if r.row.measure.id == "hip-abd-torque")
     text = explanation(row.row)
     for part in ("100 (max - min) / max", "mean of 3 trials", "lever 0.78 m", "Knapik 1991", "95 %", "by R. Falk"):
+        assert part in text
+
+
+def test_f1_on_a_reading_tells_marks_and_marking_error(qtbot, window, patient):
+    patient("potter", "movement")
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    hands.settle()
+    rows = [row for row in window.movement.panel.findChildren(ReadingRow) if row.isVisible()]
+    text = next(row.explanation() for row in rows if row.title == "Frontal-plane knee angle")
+    for part in ("front pelvic spine right", "placing the marks adds ±", "Munro 2012", "SD per axis"):
         assert part in text
 
 

@@ -80,6 +80,7 @@ class Setup:
     lever_m: float | None = None
     fixation: str = "hand"
     mode: str = "make"
+    caution_reason: str = ""
 
 
 def observe(
@@ -106,6 +107,7 @@ def observe(
         "lever_m": setup.lever_m,
         "fixation": setup.fixation,
         "mode": setup.mode,
+        "caution_reason": setup.caution_reason,
         "body_mass_kg": body_mass_kg,
     }
     note = "best two trials differ by more than 10 %, repeat" if force.repeat_advised else ""

@@ -116,11 +116,11 @@ class _Builder:
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
 
-    def strength(self, visit: Visit, patient: PatientRow, lbf: Mapping[Side, tuple[float, ...]], lever: float) -> None:
+    def strength(self, visit: Visit, patient: PatientRow, lbf: Mapping[Side, tuple[float, ...]], setup: Setup) -> None:
         for side, trials in lbf.items():
             newtons = np.array(trials) * FORCE_UNITS["lbf"]
             typed = [f"{t:g} lbf" for t in trials]
-            seen = observe_strength("hip-abd", side, newtons, Setup(lever), patient.body_mass_kg, typed)
+            seen = observe_strength("hip-abd", side, newtons, setup, patient.body_mass_kg, typed)
             self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
 
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:
@@ -144,13 +144,13 @@ def build_clinic(folder: Path) -> None:
     b.picture(visit, "walk-rear", View.REAR, {45: rear_right, 17: rear_left})
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
-    b.strength(visit, glassblower, pounds, 0.78)
+    b.strength(visit, glassblower, pounds, Setup(0.78, caution_reason="isometric and pain-free, no jump"))
     b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
 
     visit = b.visit("potter", 6)
     b.keep(visit, SafetyScreen(level="NONE", note=""))
     b.picture(visit, "squat-front", View.FRONT, {42: front})
-    b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, 0.76)
+    b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
 
     visit = b.visit("beekeeper", 13)
     b.keep(visit, SafetyScreen(level="AMBER", note="surgeon: knee bend at most 90°, no jumps"))

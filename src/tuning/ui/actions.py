@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
@@ -15,20 +16,32 @@ from tuning.ui.widgets import label
 
 @dataclass(frozen=True)
 class Action:
-    """`key` in Qt's portable spelling, empty when the command list is the only way."""
+    """`key` in Qt's portable spelling, empty when the command list is the only way.
+
+    With `owners` the key works only while one of them has the focus, so that
+    Space still presses buttons elsewhere.
+    """
 
     name: str
     key: str
     run: Callable[[], object]
     where: str = "everywhere"
+    owners: tuple[QWidget, ...] = ()
 
 
 def bind(window: QWidget, actions: list[Action]) -> None:
     """Give every action its key in the window."""
     for action in actions:
-        if action.key:
-            shortcut = QShortcut(QKeySequence(action.key), window)
-            shortcut.activated.connect(lambda a=action: a.run())
+        context = Qt.ShortcutContext.WidgetShortcut if action.owners else Qt.ShortcutContext.WindowShortcut
+        for owner in action.owners or (window,):
+            if action.key:
+                shortcut = QShortcut(QKeySequence(action.key), owner)
+                shortcut.setContext(context)
+                shortcut.activated.connect(partial(_run, action))
+
+
+def _run(action: Action) -> None:
+    action.run()
 
 
 class CommandList(QDialog):

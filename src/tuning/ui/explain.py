@@ -27,6 +27,8 @@ def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[s
         line += f"; lever {seen.evidence['lever_m']:g} m"
     if seen.evidence.get("fixation"):
         line += f"; device held by {seen.evidence['fixation']}"
+    if seen.evidence.get("caution_reason"):
+        line += f"; tested under AMBER: {seen.evidence['caution_reason']}"
     if seen.marking_sd is not None:
         line += f"; marking alone ±{1.96 * seen.marking_sd:.{decimals}f} {unit}"
     if seen.quality_reason:

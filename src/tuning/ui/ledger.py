@@ -53,6 +53,11 @@ class LedgerRow(QWidget):
             sides = value_text(self.row.right, m.decimals)
         return f"{m.name}: {sides} {m.unit}; {word}{self.row.sentence}"
 
+    @property
+    def title(self) -> str:
+        """Heading of the explanation."""
+        return self.row.measure.name
+
     def explanation(self) -> str:
         """What F1 shows."""
         return explanation(self.row)

@@ -168,6 +168,7 @@ QPushButton#link:focus { border: 2px solid @accent; }
 QPushButton[chosen="true"] { background: @accent_wash; border: 2px solid @accent; }
 QListView, QTableView { background: transparent; border: none; outline: none; }
 QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
+QWidget#reading:focus { border: 1px solid @accent; border-radius: 3px; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
 QScrollArea { border: none; }
 QScrollBar:vertical { background: transparent; width: 8px; }

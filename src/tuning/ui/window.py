@@ -32,6 +32,7 @@ from tuning.ui.intake.page import IntakePage
 from tuning.ui.jobs import Job
 from tuning.ui.ledger import Ledger, LedgerRow
 from tuning.ui.movement.page import MovementPage
+from tuning.ui.movement.side_panel import ReadingRow
 from tuning.ui.programme.page import ProgrammePage
 from tuning.ui.stages import STAGES
 from tuning.ui.status_line import StatusLine
@@ -147,7 +148,13 @@ class MainWindow(QWidget):
             Action("On one frame", ".", lambda: self._frame(1), "movement"),
             Action("Back ten frames", "Shift+,", lambda: self._frame(-10), "movement"),
             Action("On ten frames", "Shift+.", lambda: self._frame(10), "movement"),
-            Action("Play or stop", "Space", lambda: self._in_movement(movement.toggle_play), "movement"),
+            Action(
+                "Play or stop",
+                "Space",
+                lambda: self._in_movement(movement.toggle_play),
+                "movement",
+                (movement.canvas, movement.strip),
+            ),
             Action("Patient sheet as PDF", "Ctrl+P", self._sheet, "programme"),
         ]
 
@@ -283,8 +290,8 @@ class MainWindow(QWidget):
         """F1: how the focused number was worked out, or what the focused control is for."""
         widget = QApplication.focusWidget()
         while widget is not None:
-            if isinstance(widget, LedgerRow):
-                ExplainDialog(self, widget.row.measure.name, widget.explanation()).exec()
+            if isinstance(widget, LedgerRow | ReadingRow):
+                ExplainDialog(self, widget.title, widget.explanation()).exec()
                 return
             text = widget.toolTip()
             if text and isinstance(widget, QAbstractButton):

@@ -51,7 +51,7 @@ class MovementPage(QWidget):
         self._workspace = workspace
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
-        self.panel = SidePanel(self.board)
+        self.panel = SidePanel(self.board, workspace.knowledge.measures)
         self.server: FrameServer | None = None
         self._shown_frame = -1
         self._timer = QTimer(self)

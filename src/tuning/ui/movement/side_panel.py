@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
-from tuning.core.movement import UNLEVELLED_SD_DEG, Level, Reading, View, image_left
+from tuning.core.measures import Measure
+from tuning.core.movement import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Reading, View, image_left
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import parse_length, signed
 from tuning.core.verdict import Z95
@@ -31,9 +32,9 @@ UNITS = {"squat-front-knee-offset": " cm"}
 class SidePanel(QWidget):
     """Three blocks: marks, references, readings."""
 
-    def __init__(self, board: MarkBoard) -> None:
+    def __init__(self, board: MarkBoard, measures: dict[str, Measure]) -> None:
         super().__init__()
-        self.board = board
+        self.board, self._measures = board, measures
         self.setFixedWidth(344)
         self._buttons: dict[str, QPushButton] = {}
         self._view: View | None = None
@@ -172,7 +173,9 @@ class SidePanel(QWidget):
         for measure_id, sides in by_id.items():
             if NAMES[measure_id]:
                 deviations = by_id.get(f"{measure_id}-deviation", {})
-                self._readings.addWidget(ReadingRow(measure_id, sides, deviations, image_left(self.board.view)))
+                self._readings.addWidget(
+                    ReadingRow(self._measures[measure_id], sides, deviations, image_left(self.board.view))
+                )
         notes = dict.fromkeys(r.note for r in readings if r.note and not r.note.startswith("no level"))
         waiting = "" if readings else "Nothing yet: a measure appears as soon as its own marks are placed."
         self.note.setText(waiting or "; ".join(notes))
@@ -182,9 +185,16 @@ class ReadingRow(QWidget):
     """One measure: a value a side with the error that marking adds."""
 
     def __init__(
-        self, measure_id: str, sides: dict[Side, Reading], deviations: dict[Side, Reading], first: Side
+        self, measure: Measure, sides: dict[Side, Reading], deviations: dict[Side, Reading], first: Side
     ) -> None:
         super().__init__()
+        self._measure, self._sides = measure, sides
+        measure_id = measure.id
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setObjectName("reading")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName(measure.name)
+        self.setToolTip("F1: how this was worked out")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 4)
         column.setSpacing(0)
@@ -203,6 +213,31 @@ class ReadingRow(QWidget):
             row.addLayout(self._value(sides[side], deviations.get(side), UNITS.get(measure_id, "°")), 1)
         row.addStretch(0)
         column.addLayout(row)
+
+    @property
+    def title(self) -> str:
+        """Heading of the explanation."""
+        return self._measure.name
+
+    def explanation(self) -> str:
+        """What F1 shows: definition, sign, marks and the error that placing them adds."""
+        m = self._measure
+        lines = [m.definition, f"Sign: {m.sign}."]
+        for side, reading in self._sides.items():
+            name = "Value" if side is Side.NONE else side.value.capitalize()
+            if isinstance(reading.value, NotMeasured):
+                lines.append(f"{name}: not measured, {reading.value.detail}.")
+                continue
+            marks = ", ".join(f"{plain(mark)} {mark.rsplit('_', 1)[1]}" for mark in reading.marks)
+            note = f" {reading.note.capitalize()}." if reading.note else ""
+            lines.append(
+                f"{name}: {signed(reading.value, m.decimals)} {m.unit} from {marks}; placing the marks adds "
+                f"±{reading.expected_error or 0:.1f} {m.unit} (95 %).{note}"
+            )
+        lines.append("The marking error comes from the distance between the marks and the click error of a mark")
+        lines[-1] += f" ({CLICK_SD_PX:g} px, SD per axis, practice judgement, editable; more when zoomed out)."
+        lines.append(f"Error of the method, used for the verdict: SEM {m.sem:g} {m.comparison_unit} ({m.sem_source}).")
+        return "\n\n".join(lines)
 
     def _value(self, reading: Reading, deviation: Reading | None, unit: str) -> QVBoxLayout:
         box = QVBoxLayout()

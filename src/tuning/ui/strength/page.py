@@ -131,6 +131,10 @@ class StrengthPage(QWidget):
         head.addWidget(button("Left  F5", lambda: self.choose_side(Side.LEFT)))
         head.addWidget(button("Right  F6", lambda: self.choose_side(Side.RIGHT)))
         self.about = label(role="muted")
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("AMBER: reason for testing all the same, kept with every trial")
+        self.reason.setAccessibleName("Reason under AMBER")
+        self.reason.textEdited.connect(self._reason_typed)
         self.picture = PositionPicture()
         body = QHBoxLayout()
         body.setSpacing(24)
@@ -144,6 +148,7 @@ class StrengthPage(QWidget):
         column.setSpacing(8)
         column.addLayout(head)
         column.addWidget(self.about)
+        column.addWidget(self.reason)
         column.addLayout(body)
         bars_head = QHBoxLayout()
         self.left_head, self.right_head = label(role="left"), label(role="right")
@@ -249,6 +254,9 @@ class StrengthPage(QWidget):
             return f"{MOST_TRIALS} trials kept. Enter goes to the other side."
         return "Type the number, Enter. Enter alone goes to the other side."
 
+    def _reason_typed(self, text: str) -> None:
+        self.state.reason = text
+
     def _unit_chosen(self, unit: str) -> None:
         self.state.unit = unit
         self._typing(self.number.text())
@@ -276,6 +284,9 @@ class StrengthPage(QWidget):
         self.about.setText(
             f"Make test · lying on the {side.other.value} side · pad 5 cm above the outer ankle · {lever_text}"
         )
+        self.reason.setVisible(state.needs_reason)
+        if not self.reason.hasFocus():
+            self.reason.setText(state.reason)
         self.picture.side = side
         self.picture.update()
         count = state.trials(side).size

@@ -7,9 +7,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.comparison import Comparison, compare_sides
 from tuning.core.errors import BadInput
+from tuning.core.programme import Triage
 from tuning.core.strength import MOST_TRIALS, Setup, Summary, observe, summarise
 from tuning.core.symmetry import limb_symmetry_index
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import NotMeasured, Observation, Role, Side
 from tuning.core.units import parse_force, parse_length
 from tuning.records import ObservationEntry
 from tuning.ui.workspace import Workspace
@@ -28,6 +29,7 @@ class StrengthState(QObject):
         self.side = Side.RIGHT
         self.unit = "N"
         self.fixation = "hand"
+        self.reason = ""
         self._levers: dict[Side, float | None] = {}
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self.begin)
@@ -37,12 +39,13 @@ class StrengthState(QObject):
         patient = self._workspace.patient
         if patient is not None:
             self.side = Side.LEFT if patient.involved == Side.RIGHT.value else Side.RIGHT
-            self._levers = {}
+            self._levers, self.reason = {}, ""
             for side in (Side.LEFT, Side.RIGHT):
                 seen = self.seen(side)
                 if seen is not None:
                     self._levers[side] = seen.evidence.get("lever_m")
                     self.fixation = seen.evidence.get("fixation", "hand")
+                    self.reason = seen.evidence.get("caution_reason", "")
         self.changed.emit()
 
     def seen(self, side: Side, measure_id: str = TEST) -> Observation | None:
@@ -89,11 +92,24 @@ class StrengthState(QObject):
     def enter(self, text: str) -> None:
         """Keep one typed trial. Raises BadInput with a sentence; nothing is lost."""
         force, _ = parse_force(text, self.unit)
+        if self.needs_reason and not self.reason.strip():
+            raise BadInput("AMBER: type the reason for a maximal test first; it is kept with every trial.")
+        if self.needs_reason and not self._by_clinician():
+            raise BadInput("AMBER: a maximal test needs a licensed clinician. The number was not kept.")
         trials = self.trials(self.side)
         if trials.size >= MOST_TRIALS:
             raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go to the other side.")
         said = text.strip() if text.strip()[-1].isalpha() else f"{text.strip()} {self.unit}"
         self._write("add trial", np.append(trials, force), [*self.typed(self.side), said])
+
+    @property
+    def needs_reason(self) -> bool:
+        """Under AMBER a maximal test needs a named clinician and a reason."""
+        return self._workspace.triage() == (Triage.AMBER, False)
+
+    def _by_clinician(self) -> bool:
+        person = self._workspace.person
+        return person is not None and person.role == Role.CLINICIAN.value
 
     def strike_last(self) -> None:
         """Take the last trial of this side out."""
@@ -124,7 +140,8 @@ class StrengthState(QObject):
         side = side or self.side
         space = self._workspace
         assert space.patient is not None
-        setup = Setup(self._levers.get(side), self.fixation)
+        reason = self.reason.strip() if self.needs_reason else ""
+        setup = Setup(self._levers.get(side), self.fixation, caution_reason=reason)
         new = observe(TEST, side, trials, setup, space.patient.body_mass_kg, typed)
         old = [
             row.id

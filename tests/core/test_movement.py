@@ -7,19 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core import marks
 from tuning.core.geometry import rotated
-from tuning.core.movement import (
+from tuning.core.marks import (
     CLICK_SD_PX,
-    LANDMARKS,
     UNLEVELLED_SD_DEG,
     Level,
     LevelReference,
     PictureContext,
     Scale,
-    View,
     placing_sd,
-    read_marks,
 )
+from tuning.core.protocols import PROTOCOLS
 from tuning.core.types import NotMeasured, Side
 
 REAR = {
@@ -34,6 +33,10 @@ FRONT = {
 }  # fmt: skip
 
 
+def read_marks(protocol_id, placed, context):
+    return marks.read_marks(PROTOCOLS[protocol_id], placed, context)
+
+
 def as_marks(table):
     return {name: np.array(at, dtype=float) for name, at in table.items()}
 
@@ -43,7 +46,7 @@ def values(readings):
 
 
 def test_rear_view_left_is_on_the_left_and_inward_is_positive():
-    found = values(read_marks(View.REAR, as_marks(REAR), PictureContext()))
+    found = values(read_marks("rear", as_marks(REAR), PictureContext()))
     assert found["gait-pelvic-tilt", Side.NONE] == pytest.approx(math.degrees(math.atan(4 / 40)))
     assert found["gait-bkh-deviation", Side.LEFT] > 0, "left knee lies right of its line, toward the midline"
     assert found["gait-bkh-deviation", Side.RIGHT] == pytest.approx(
@@ -56,7 +59,7 @@ def test_rear_view_left_is_on_the_left_and_inward_is_positive():
 
 def test_front_view_right_is_on_the_left_and_inward_is_positive():
     scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
-    found = values(read_marks(View.FRONT, as_marks(FRONT), PictureContext(scale=scale)))
+    found = values(read_marks("front", as_marks(FRONT), PictureContext(scale=scale)))
     inward = math.degrees(math.atan2(30, 140) + math.atan2(30, 160))
     assert found["squat-front-fppa", Side.RIGHT] == pytest.approx(inward)
     assert found["squat-front-fppa", Side.LEFT] > 0
@@ -64,7 +67,7 @@ def test_front_view_right_is_on_the_left_and_inward_is_positive():
     assert found["squat-front-knee-offset", Side.LEFT] == pytest.approx((668 - 640) * 0.25)
 
 
-@pytest.mark.parametrize(("view", "table"), [(View.REAR, REAR), (View.FRONT, FRONT)])
+@pytest.mark.parametrize(("view", "table"), [("rear", REAR), ("front", FRONT)])
 def test_mirrored_marks_give_mirrored_readings(view, table):
     swap = {"left": "right", "right": "left"}
     scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
@@ -85,7 +88,7 @@ def test_a_plumb_line_takes_camera_roll_out_of_every_reading(roll):
     scale = Scale(np.array([300.0, 50.0]), np.array([500.0, 50.0]), 0.5)
     plumb = LevelReference(Level.PLUMB, np.array([200.0, 80.0]), np.array([200.0, 650.0]))
     turn = lambda p: rotated(p, roll)  # noqa: E731
-    for view, table in ((View.REAR, REAR), (View.FRONT, FRONT)):
+    for view, table in (("rear", REAR), ("front", FRONT)):
         straight = values(read_marks(view, as_marks(table), PictureContext(plumb, scale)))
         rolled = PictureContext(
             LevelReference(Level.PLUMB, turn(plumb.a), turn(plumb.b)), Scale(turn(scale.a), turn(scale.b), 0.5)
@@ -97,8 +100,8 @@ def test_a_plumb_line_takes_camera_roll_out_of_every_reading(roll):
 
 def test_without_a_level_reference_tilts_carry_the_roll_error_and_joint_angles_do_not():
     level = LevelReference(Level.PLUMB, np.array([200.0, 0.0]), np.array([200.0, 7e5]))
-    with_level = {(r.measure_id, r.side): r for r in read_marks(View.REAR, as_marks(REAR), PictureContext(level))}
-    without = {(r.measure_id, r.side): r for r in read_marks(View.REAR, as_marks(REAR), PictureContext())}
+    with_level = {(r.measure_id, r.side): r for r in read_marks("rear", as_marks(REAR), PictureContext(level))}
+    without = {(r.measure_id, r.side): r for r in read_marks("rear", as_marks(REAR), PictureContext())}
     tilt = ("gait-pelvic-tilt", Side.NONE)
     assert without[tilt].marking_sd == pytest.approx(
         math.hypot(with_level[tilt].marking_sd, UNLEVELLED_SD_DEG), rel=1e-3
@@ -110,24 +113,22 @@ def test_without_a_level_reference_tilts_carry_the_roll_error_and_joint_angles_d
 
 def test_only_measures_whose_marks_are_there_are_read():
     marks = as_marks({n: REAR[n] for n in ("psis_left", "buttock_right", "knee_back_right", "heel_right")})
-    assert {r.measure_id for r in read_marks(View.REAR, marks, PictureContext())} == {"gait-bkh", "gait-bkh-deviation"}
+    assert {r.measure_id for r in read_marks("rear", marks, PictureContext())} == {"gait-bkh", "gait-bkh-deviation"}
 
 
 def test_refusals_come_as_reasons_not_numbers():
     crowded = as_marks({"psis_left": (600, 300), "psis_right": (605, 300)})
-    (tilt,) = read_marks(View.REAR, crowded, PictureContext())
+    (tilt,) = read_marks("rear", crowded, PictureContext())
     assert isinstance(tilt.value, NotMeasured) and tilt.value.reason == "marks-too-close"
-    found = values(read_marks(View.FRONT, as_marks(FRONT), PictureContext()))
+    found = values(read_marks("front", as_marks(FRONT), PictureContext()))
     assert found["squat-front-knee-offset", Side.LEFT].reason == "no-scale"
     with pytest.raises(ValueError, match="psis_left"):
-        read_marks(View.REAR, as_marks({"psis_left": (math.nan, 1), "psis_right": (9, 9)}), PictureContext())
+        read_marks("rear", as_marks({"psis_left": (math.nan, 1), "psis_right": (9, 9)}), PictureContext())
 
 
 def test_coarser_placing_widens_the_expected_error():
-    fine = PictureContext(sd_px=dict.fromkeys(LANDMARKS[View.REAR], placing_sd(0)))
-    coarse = PictureContext(sd_px=dict.fromkeys(LANDMARKS[View.REAR], placing_sd(6)))
+    fine = PictureContext(sd_px=dict.fromkeys(PROTOCOLS["rear"].landmarks, placing_sd(0)))
+    coarse = PictureContext(sd_px=dict.fromkeys(PROTOCOLS["rear"].landmarks, placing_sd(6)))
     assert placing_sd(0) == CLICK_SD_PX
-    for a, b in zip(
-        read_marks(View.REAR, as_marks(REAR), fine), read_marks(View.REAR, as_marks(REAR), coarse), strict=True
-    ):
+    for a, b in zip(read_marks("rear", as_marks(REAR), fine), read_marks("rear", as_marks(REAR), coarse), strict=True):
         assert b.expected_error > a.expected_error

@@ -30,7 +30,7 @@ def offsets(picture: np.ndarray, places: dict[str, np.ndarray]) -> list[float]:
 @pytest.mark.parametrize("front", [False, True])
 @pytest.mark.parametrize("roll", [0.0, 4.0])
 def test_drawn_stickers_lie_where_the_projection_says(front, roll):
-    camera = Camera(front=front, roll_deg=roll)
+    camera = Camera("front" if front else "rear", roll_deg=roll)
     body = build(squatting(Squatter(knee_in_right=6), 1.2) if front else walking(Walker(), 0.3))
     look = render.Look(exposures=1, noise=0)
     rng = np.random.default_rng(0)
@@ -52,7 +52,7 @@ def test_bones_keep_their_length_through_the_step():
 
 def test_a_camera_roll_turns_the_picture_about_its_middle():
     points = np.random.default_rng(1).uniform(-0.8, 0.8, (20, 3)) + [0, 1, 0]
-    level, rolled = Camera(False).project(points), Camera(False, roll_deg=4).project(points)
+    level, rolled = Camera("rear").project(points), Camera("rear", roll_deg=4).project(points)
     middle = np.array([640.0, 360.0])
     angle = np.radians(-4)
     turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])

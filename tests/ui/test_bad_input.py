@@ -11,7 +11,6 @@ from conftest import numbered, write_clip
 from PyQt6.QtCore import QDate
 
 from tuning.core.errors import EnvironmentFault
-from tuning.core.movement import View
 from tuning.demo.clips import CLIPS
 from tuning.ui.app import Frame
 from tuning.ui.forms import PatientForm
@@ -35,7 +34,7 @@ def test_a_file_that_is_no_picture_gets_a_sentence(qtbot, window, patient, bad_f
     patient("glassblower", "movement")
     qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
     media, entries = files_in(window), len(window.workspace._standing)
-    window.movement.open_file(bad_files.get(name, tmp_path / name), View.REAR)
+    window.movement.open_file(bad_files.get(name, tmp_path / name), "rear")
     qtbot.waitUntil(lambda: name in window.status.message.text() and "Opening" not in window.status.message.text())
     assert window.status.message.property("role") == "caution"
     assert files_in(window) == media and len(window.workspace._standing) == entries
@@ -65,7 +64,7 @@ def test_cancelled_work_leaves_nothing_behind(qtbot, window, patient, tmp_path):
     window.movement.job_started.disconnect(window._run)
     started = []
     window.movement.job_started.connect(started.append)
-    window.movement.open_file(big, View.FRONT)
+    window.movement.open_file(big, "front")
     (job,) = started
     job.cancel()
     with qtbot.waitSignal(job.failed) as told:

@@ -19,7 +19,6 @@ import pytest
 from conftest import write_clip
 from PIL import Image
 
-from tuning.core.movement import View
 from tuning.core.types import NotMeasured
 from tuning.demo import render
 from tuning.demo.camera import Camera
@@ -27,18 +26,18 @@ from tuning.demo.mannequin import Body, build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 
 USED = {
-    View.REAR: ("psis", "buttock", "knee_back", "heel", "toe"),
-    View.FRONT: ("asis", "knee", "ankle", "second_toe"),
+    "rear": ("psis", "buttock", "knee_back", "heel", "toe"),
+    "front": ("asis", "knee", "ankle", "second_toe"),
 }
 SHARP = render.Look(exposures=1, noise=0)
 BATCH = 25
 LENGTH_M = 1.0
 
 
-def random_body(view: View, rng: np.random.Generator) -> Body:
+def random_body(view: str, rng: np.random.Generator) -> Body:
     """A person nobody has seen before, at some moment of a walk or squat."""
     a, b = rng.uniform(-6, 12, 2)
-    if view is View.REAR:
+    if view == "rear":
         walker = Walker(
             drop_left=rng.uniform(0, 10), drop_right=rng.uniform(0, 10), knee_in_left=a, knee_in_right=b,
             toe_out_left=rng.uniform(2, 20), toe_out_right=rng.uniform(2, 20), half_width=rng.uniform(0.05, 0.1),
@@ -48,7 +47,7 @@ def random_body(view: View, rng: np.random.Generator) -> Body:
     return build(squatting(squatter, rng.uniform(0.2, 2.5)), rng.uniform(1.6, 1.78))
 
 
-def true_angles(view: View, at: dict[str, np.ndarray], upright: dict[str, np.ndarray]) -> dict[tuple[str, str], float]:
+def true_angles(view: str, at: dict[str, np.ndarray], upright: dict[str, np.ndarray]) -> dict[tuple[str, str], float]:
     """By complex numbers: `at` as photographed, `upright` as a camera without roll would have it."""
     z = {name: complex(p[0], -p[1]) for name, p in at.items()}
     level = {name: complex(p[0], -p[1]) for name, p in upright.items()}
@@ -60,7 +59,7 @@ def true_angles(view: View, at: dict[str, np.ndarray], upright: dict[str, np.nda
     found = {}
     for side in ("left", "right"):
         # Going down the leg, a knee that juts to the picture's right turns the way clockwise (negative).
-        if view is View.REAR:
+        if view == "rear":
             inward_x = 1 if side == "left" else -1
             bend = -inward_x * turn(f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
             found["gait-bkh", side] = 180 - abs(bend)
@@ -69,7 +68,7 @@ def true_angles(view: View, at: dict[str, np.ndarray], upright: dict[str, np.nda
         else:
             inward_x = 1 if side == "right" else -1
             found["squat-front-fppa", side] = -inward_x * turn(f"asis_{side}", f"knee_{side}", f"ankle_{side}")
-    if view is View.REAR:
+    if view == "rear":
         line = level["psis_right"] - level["psis_left"]
         found["gait-pelvic-tilt", "none"] = float(np.degrees(np.angle(line)))
     else:
@@ -127,7 +126,7 @@ def new_visit(window) -> None:
     window.movement.close_picture()
 
 
-def marks_of(view: View) -> list[str]:
+def marks_of(view: str) -> list[str]:
     return [f"{stem}_{side}" for stem in USED[view] for side in ("left", "right")]
 
 
@@ -137,8 +136,8 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
     rng = np.random.default_rng(seed)
     exact, by_hand = Coverage(), Coverage()
     for batch in range(500 // BATCH):
-        view = View.REAR if batch % 2 else View.FRONT
-        camera = Camera(front=view is View.FRONT, distance=rng.uniform(3.4, 3.9), roll_deg=rng.uniform(-3, 3))
+        view = "rear" if batch % 2 else "front"
+        camera = Camera(view, distance=rng.uniform(3.4, 3.9), roll_deg=rng.uniform(-3, 3))
         background = render.room(camera, rng)
         bodies = [random_body(view, rng) for _ in range(BATCH)]
         frames = [render.photograph(lambda _, b=b: b, 0, camera, background, rng, SHARP) for b in bodies]
@@ -147,7 +146,7 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
         hands.open_picture(qtbot, bench, clip, view)
         canvas = bench.movement.canvas
         hands.mark_plumb_line(bench, plumb_ends(camera))
-        if view is View.FRONT:
+        if view == "front":
             bench.movement.panel.length.setText(f"{LENGTH_M} m")
             bench.movement.panel._buttons["length"].click()
             for end in rod(camera).values():
@@ -161,18 +160,20 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
                 hands.place(bench, name, places[name] + rng.normal(0, n % 2, 2))
             if n % 2 == 0:
                 exact.read(bench, truth)
-                for name in marks_of(view):
+                if n % 10:
+                    continue
+                for name in marks_of(view):  # some marks are put right by dragging them
                     hands.drag(canvas, bench.movement.board.points()[name], places[name] + rng.normal(0, 1, 2))
             by_hand.read(bench, truth)
     exact.check(least=120, share=0.99)
-    by_hand.check(least=240)
+    by_hand.check(least=145)
 
 
 def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
     seed = secrets.randbits(32)
     print(f"seed {seed}")
     rng = np.random.default_rng(seed)
-    camera = Camera(front=False, width=720, height_px=1280, distance=3.5, roll_deg=4.0)
+    camera = Camera("rear", width=720, height_px=1280, distance=3.5, roll_deg=4.0)
     level_camera = replace(camera, roll_deg=0)
     background = render.room(camera, rng)
     exif = Image.Exif()
@@ -181,20 +182,20 @@ def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
     for n in range(500):
         if n % BATCH == 0:
             new_visit(bench)
-        body = random_body(View.REAR, rng)
+        body = random_body("rear", rng)
         pixels = render.photograph(lambda _, b=body: b, 0, camera, background, rng, SHARP)
         photo = tmp_path / f"photo{n}.jpg"
         Image.fromarray(np.ascontiguousarray(np.rot90(pixels))).save(photo, exif=exif, quality=85)
         bench.movement.close_picture()
-        hands.open_picture(qtbot, bench, photo, View.REAR)
+        hands.open_picture(qtbot, bench, photo, "rear")
         error = float(n % 2)
         hands.mark_plumb_line(bench, [end + rng.normal(0, error, 2) for end in plumb_ends(camera)])
         places = body.seen(camera)
         side = ("left", "right")[n // 2 % 2]
-        leg = [f"{stem}_{side}" for stem in USED[View.REAR][1:]]
+        leg = [f"{stem}_{side}" for stem in USED["rear"][1:]]
         for name in ("psis_left", "psis_right", *leg):
             hands.place(bench, name, places[name] + rng.normal(0, error, 2))
-        truth = true_angles(View.REAR, places, body.seen(level_camera))
+        truth = true_angles("rear", places, body.seen(level_camera))
         found[error].read(bench, {key: true for key, true in truth.items() if key[1] in (side, "none")})
         assert bench.movement.board.context().level.roll() == pytest.approx(-4, abs=1)
     found[0.0].check(least=110, share=0.99)

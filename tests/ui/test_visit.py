@@ -10,7 +10,6 @@ from PyQt6.QtCore import QDate, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
-from tuning.core.movement import View
 from tuning.core.programme import Triage
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
@@ -79,7 +78,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
 
     window.go("movement")
     clip = CLIPS["squat-front"]
-    hands.open_picture(qtbot, window, clip.path, View.FRONT)
+    hands.open_picture(qtbot, window, clip.path, "front")
     window.movement.go(42)
     hands.mark_plumb_line(window, clip.plumb_line())
     for name, at in clip.truth(42).items():

@@ -15,7 +15,7 @@ from tuning.core.types import Role, Side
 from tuning.ui import theme
 from tuning.ui.actions import CommandList
 from tuning.ui.explain import explanation
-from tuning.ui.movement.side_panel import ReadingRow
+from tuning.ui.picture.side_panel import ReadingRow
 from tuning.ui.stages import STAGES
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier

@@ -1,320 +1,97 @@
-"""Angles and offsets from marks on one picture, each with its own error.
-
-A measure needs only its own marks. Lines against the vertical or horizontal
-are corrected for camera roll by a level reference; joint angles need none.
-"""
+"""What pictures of walking and squatting can be read for."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from enum import StrEnum
-from typing import Any
-
-import numpy as np
-
 from tuning.core import geometry
 from tuning.core.geometry import Marks
-from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
-from tuning.core.verdict import Z95
+from tuning.core.marks import Protocol, Recipe, both, medial_x
+from tuning.core.types import LEGS, Side
 
-CLICK_SD_PX = 1.2
-"""Standard deviation of a placed mark per axis, image pixels: one pixel of the
-hand and 0.66 of not seeing the true centre (practice judgement, editable)."""
+REAR, FRONT = Side.LEFT, Side.RIGHT
+"""The patient's side that lies on the left of a rear and of a front view."""
 
-UNLEVELLED_SD_DEG = 2.0
-"""Camera roll to allow for when no level reference is marked (practice judgement, editable)."""
-
-LEAST_DISTANCE_PX = 8.0
-"""Marks of one measure that are closer than this carry no angle (practice judgement, editable)."""
-
-
-class View(StrEnum):
-    """Which way the patient faces."""
-
-    REAR = "rear"
-    FRONT = "front"
-
-
-class Level(StrEnum):
-    """What shows the vertical or horizontal in the picture."""
-
-    PLUMB = "plumb line"
-    FLOOR = "floor edge"
-
-
-LANDMARKS: dict[View, tuple[str, ...]] = {
-    View.REAR: tuple(
-        f"{name}_{side}" for name in ("psis", "buttock", "knee_back", "heel", "toe", "heel_top") for side in LEGS
-    ),
-    View.FRONT: tuple(
-        f"{name}_{side}" for name in ("asis", "knee", "ankle", "second_toe", "shoulder") for side in LEGS
-    ),
-}
-"""Landmark names by view; the names are an interface, keep them."""
-
-
-def image_left(view: View) -> Side:
-    """The patient's side that lies on the left of the picture."""
-    return Side.LEFT if view is View.REAR else Side.RIGHT
-
-
-def medial_x(view: View, side: Side) -> int:
-    """Image direction toward the midline: +1 for larger x."""
-    return 1 if side is image_left(view) else -1
-
-
-@dataclass(frozen=True)
-class LevelReference:
-    """Two marked points of something known to be vertical or horizontal."""
-
-    kind: Level
-    a: Floats
-    b: Floats
-    sd_px: float = CLICK_SD_PX
-
-    def roll(self) -> float:
-        """Camera roll in degrees, see geometry.roll_of_plumb."""
-        find = geometry.roll_of_plumb if self.kind is Level.PLUMB else geometry.roll_of_floor
-        return find(self.a, self.b)
-
-
-@dataclass(frozen=True)
-class Scale:
-    """Two marked points whose true distance is known, in the plane of the marks."""
-
-    a: Floats
-    b: Floats
-    length_m: float
-    sd_px: float = CLICK_SD_PX
-
-
-@dataclass(frozen=True)
-class PictureContext:
-    """What is known about the picture besides the landmarks.
-
-    `sd_px` gives the placing error of single marks (SD per axis, image
-    pixels, see `placing_sd`); marks that it does not name have CLICK_SD_PX.
-    """
-
-    level: LevelReference | None = None
-    scale: Scale | None = None
-    sd_px: Mapping[str, float] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Reading:
-    """One measured value. `marking_sd` comes from mark placement alone (1 SD)."""
-
-    measure_id: str
-    side: Side
-    value: float | NotMeasured
-    marking_sd: float | None = None
-    marks: tuple[str, ...] = ()
-    note: str = ""
-
-    @property
-    def expected_error(self) -> float | None:
-        """95 % error that placing the marks adds, same unit as the value."""
-        return None if self.marking_sd is None else Z95 * self.marking_sd
-
-
-def placing_sd(image_px_per_screen_px: float) -> float:
-    """Click error joined with the rounding of a pointer to whole screen pixels; 0 when nudged."""
-    return math.hypot(CLICK_SD_PX, image_px_per_screen_px / math.sqrt(12))
-
-
-@dataclass(frozen=True)
-class _Recipe:
-    measure_id: str
-    side: Side
-    marks: tuple[str, ...]
-    value_of: Callable[[Marks], float]
-    needs_level: bool = False
-    needs_scale: bool = False
-    note: str = ""
-    smooth: Callable[[Marks], float] | None = None
-    """For the error, where `value_of` has a fold (an interior angle at 180)."""
-
-
-def _recipes(view: View) -> list[_Recipe]:
-    if view is View.REAR:
-        pelvis = ("psis_left", "psis_right")
-        tilt = _Recipe(
-            "gait-pelvic-tilt",
-            Side.NONE,
-            pelvis,
-            lambda m: geometry.right_higher_tilt(m["psis_left"], m["psis_right"]),
-            needs_level=True,
-        )
-        return [tilt] + [recipe for side in LEGS for recipe in _rear_leg(side)]
-    return [recipe for side in LEGS for recipe in _front_leg(side)]
+HIGHER = ("right higher", "left higher")
+KNEE = ("knee inward", "knee outward")
 
 
 def _chain(marks: Marks, names: tuple[str, str, str]) -> geometry.Chain:
     return marks[names[0]], marks[names[1]], marks[names[2]]
 
 
-def _rear_leg(side: Side) -> list[_Recipe]:
+def tilt(measure_id: str, left: str, right: str) -> Recipe:
+    """Tilt of the line between two marks, + when right is higher."""
+    return Recipe(
+        measure_id,
+        Side.NONE,
+        (left, right),
+        lambda m: geometry.right_higher_tilt(m[left], m[right]),
+        needs_level=True,
+        words=HIGHER,
+    )
+
+
+def _rear_leg(side: Side) -> list[Recipe]:
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
     foot = (f"heel_{side}", f"toe_{side}")
-    inward = medial_x(View.REAR, side)
+    inward = medial_x(REAR, side)
 
     def deviation(m: Marks) -> float:
         return geometry.bend(_chain(m, chain), inward)
 
     return [
-        _Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain)), smooth=deviation),
-        _Recipe("gait-bkh-deviation", side, chain, deviation),
-        _Recipe(
+        Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain)), smooth=deviation),
+        Recipe("gait-bkh-deviation", side, chain, deviation, words=KNEE),
+        Recipe(
             "gait-foot-line",
             side,
             foot,
             lambda m: geometry.lean_from_vertical(m[foot[0]], m[foot[1]], -inward),
             needs_level=True,
             note="projected by the rear view; not the true turn of the foot",
+            words=("outward", "inward"),
         ),
     ]
 
 
-def _front_leg(side: Side) -> list[_Recipe]:
+def _front_leg(side: Side) -> list[Recipe]:
     chain = (f"asis_{side}", f"knee_{side}", f"ankle_{side}")
     line = (f"knee_{side}", f"second_toe_{side}")
-    inward = medial_x(View.FRONT, side)
+    inward = medial_x(FRONT, side)
     return [
-        _Recipe("squat-front-fppa", side, chain, lambda m: geometry.bend(_chain(m, chain), inward)),
-        _Recipe(
+        Recipe("squat-front-fppa", side, chain, lambda m: geometry.bend(_chain(m, chain), inward), words=KNEE),
+        Recipe(
             "squat-front-knee-offset",
             side,
             line,
             lambda m: float((m[line[0]] - m[line[1]])[0] * inward),
             needs_level=True,
             needs_scale=True,
+            words=KNEE,
         ),
     ]
 
 
-def needed_landmarks(view: View) -> frozenset[str]:
-    """Landmarks that some measure of the view uses; the others are for later stages."""
-    return frozenset(name for recipe in _recipes(view) for name in recipe.marks)
-
-
-def read_marks(view: View, marks: Marks, context: PictureContext) -> list[Reading]:
-    """All readings that the present marks allow, in the order of the recipe table.
-
-    `marks` maps landmark names to arrays of shape (2,) in image pixels, y
-    down. A measure whose marks are not all there is left out; one whose marks
-    cannot support a number (too close, no scale) comes as NotMeasured.
-    Raises ValueError when a mark is not finite.
-    """
-    for name, point in marks.items():
-        if not np.all(np.isfinite(point)):
-            raise ValueError(f"mark {name} is not finite")
-    return [_read(recipe, marks, context) for recipe in _recipes(view) if all(name in marks for name in recipe.marks)]
-
-
-def _read(recipe: _Recipe, marks: Marks, context: PictureContext) -> Reading:
-    own = {name: marks[name] for name in recipe.marks}
-    refusal = _refusal(recipe, own, context)
-    if refusal is not None:
-        return Reading(recipe.measure_id, recipe.side, refusal, None, recipe.marks)
-    references = _reference_points(recipe, context)
-
-    def corrected(formula: Callable[[Marks], float], points: Marks) -> float:
-        roll = _roll(points, context.level) if recipe.needs_level else 0.0
-        upright = {name: geometry.rotated(points[name], -roll) for name in recipe.marks}
-        return formula(upright) * _cm_per_px(points, context.scale if recipe.needs_scale else None)
-
-    everything = {**own, **references}
-    value = corrected(recipe.value_of, everything)
-    smooth = recipe.smooth or recipe.value_of
-    errors = {name: _sd_of(name, context) for name in everything}
-    sd = geometry.propagate(lambda points: corrected(smooth, points), everything, errors)
-    notes = [recipe.note] if recipe.note else []
-    if recipe.needs_level and context.level is None:
-        sd = math.hypot(sd, _unlevelled_sd(recipe, own, context))
-        notes.append("no level reference: camera roll is not corrected")
-    return Reading(recipe.measure_id, recipe.side, value, sd, recipe.marks, "; ".join(notes))
-
-
-def _refusal(recipe: _Recipe, own: Marks, context: PictureContext) -> NotMeasured | None:
-    points = [own[name] for name in recipe.marks]
-    gaps = [float(np.linalg.norm(b - a)) for a, b in zip(points, points[1:], strict=False)]
-    if not recipe.needs_scale and min(gaps) < LEAST_DISTANCE_PX:
-        return NotMeasured("marks-too-close", "the marks lie too close together; zoom in or use a nearer clip")
-    if recipe.needs_scale and context.scale is None:
-        return NotMeasured("no-scale", "mark a known length in the plane of the feet to get centimetres")
-    return None
-
-
-def _reference_points(recipe: _Recipe, context: PictureContext) -> dict[str, Floats]:
-    points: dict[str, Floats] = {}
-    if recipe.needs_level and context.level is not None:
-        points |= {"level_a": context.level.a, "level_b": context.level.b}
-    if recipe.needs_scale and context.scale is not None:
-        points |= {"scale_a": context.scale.a, "scale_b": context.scale.b}
-    return points
-
-
-def _sd_of(name: str, context: PictureContext) -> float:
-    if name.startswith("level_") and context.level is not None:
-        return context.level.sd_px
-    if name.startswith("scale_") and context.scale is not None:
-        return context.scale.sd_px
-    return context.sd_px.get(name, CLICK_SD_PX)
-
-
-def _roll(points: Marks, level: LevelReference | None) -> float:
-    if level is None:
-        return 0.0
-    return LevelReference(level.kind, points["level_a"], points["level_b"]).roll()
-
-
-def _cm_per_px(points: Marks, scale: Scale | None) -> float:
-    if scale is None:
-        return 1.0
-    return 100 * scale.length_m / float(np.linalg.norm(points["scale_a"] - points["scale_b"]))
-
-
-def _unlevelled_sd(recipe: _Recipe, own: Marks, context: PictureContext) -> float:
-    if not recipe.needs_scale:
-        return UNLEVELLED_SD_DEG
-    a, b = (own[name] for name in recipe.marks)
-    height_px = abs(float((b - a)[1]))
-    points = _reference_points(recipe, context)
-    return math.radians(UNLEVELLED_SD_DEG) * height_px * _cm_per_px(points, context.scale)
-
-
-def observe(
-    view: View, marks: Marks, context: PictureContext, method: str, evidence: dict[str, Any]
-) -> list[Observation]:
-    """Observations of everything the marks of one frame say.
-
-    `evidence` names picture and frame; the marks and the level used are added
-    to it. Readings that could not be made come along as NotMeasured.
-    """
-    level = context.level
-    found = []
-    for reading in read_marks(view, marks, context):
-        own = {name: [float(v) for v in marks[name]] for name in reading.marks}
-        known = {
-            **evidence,
-            "marks": own,
-            "level": level.kind.value if level else None,
-            "roll_deg": level.roll() if level else None,
-        }
-        trials = np.array([reading.value]) if isinstance(reading.value, float) else np.empty(0)
-        found.append(
-            Observation(
-                reading.measure_id,
-                reading.side,
-                reading.value,
-                trials,
-                method=method,
-                marking_sd=reading.marking_sd,
-                quality_reason=reading.note,
-                evidence=known,
-            )
-        )
-    return found
+PROTOCOLS = (
+    Protocol(
+        "rear",
+        "movement",
+        "Walking from behind",
+        "Camera level, square to the back, lens at pelvis height.",
+        REAR,
+        both("psis", "buttock", "knee_back", "heel", "toe", "heel_top"),
+        (tilt("gait-pelvic-tilt", "psis_left", "psis_right"), *(r for side in LEGS for r in _rear_leg(side))),
+        (("psis_left", "psis_right"), ("buttock", "knee_back", "heel"), ("heel", "toe")),
+        {"gait-pelvic-tilt": "level", "gait-bkh": "", "gait-foot-line": "foot"},
+    ),
+    Protocol(
+        "front",
+        "movement",
+        "Squat from the front",
+        "Camera level, square to the front, lens at knee height.",
+        FRONT,
+        both("asis", "knee", "ankle", "second_toe", "shoulder"),
+        tuple(r for side in LEGS for r in _front_leg(side)),
+        (("asis", "knee", "ankle"),),
+        {"squat-front-fppa": ""},
+    ),
+)

@@ -12,17 +12,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 Vectors = NDArray[np.float64]
+LOOKS = {
+    "rear": (0.0, 0.0, 1.0),
+    "front": (0.0, 0.0, -1.0),
+    "left": (1.0, 0.0, 0.0),
+    "right": (-1.0, 0.0, 0.0),
+}
+"""Direction in which the camera of each view looks."""
 
 
 @dataclass(frozen=True)
 class Camera:
-    """Stands `distance` m behind (or before) the origin, level, `height` m up.
+    """Stands `distance` m from the origin, level, `height` m up, at the side that `view` names.
 
+    `view` is rear, front, left or right: what of the mannequin it sees.
     `roll_deg` turns the camera about its axis, clockwise as seen from behind
     it; the picture then turns the other way.
     """
 
-    front: bool
+    view: str = "rear"
     distance: float = 3.6
     height: float = 0.88
     focal_px: float = 1300.0
@@ -33,17 +41,23 @@ class Camera:
     @property
     def position(self) -> Vectors:
         """Place of the lens."""
-        return np.array([0.0, self.height, self.distance if self.front else -self.distance])
+        return np.array([0.0, self.height, 0.0]) - self.distance * self._forward
+
+    @property
+    def _forward(self) -> Vectors:
+        return np.array(LOOKS[self.view])
+
+    @property
+    def across(self) -> Vectors:
+        """World direction along which the room behind the mannequin is laid out."""
+        turned = -1.0 if self.view == "front" else 1.0
+        return turned * np.cross([0.0, 1.0, 0.0], self._forward)
 
     @property
     def axes(self) -> tuple[Vectors, Vectors, Vectors]:
         """Unit vectors to the picture's right, down, and along the view."""
-        facing = -1.0 if self.front else 1.0
-        forward, level_right, level_down = (
-            np.array([0.0, 0.0, facing]),
-            np.array([facing, 0.0, 0.0]),
-            np.array([0.0, -1.0, 0.0]),
-        )
+        forward, level_down = self._forward, np.array([0.0, -1.0, 0.0])
+        level_right = np.cross([0.0, 1.0, 0.0], forward)
         c, s = math.cos(math.radians(self.roll_deg)), math.sin(math.radians(self.roll_deg))
         return c * level_right + s * level_down, c * level_down - s * level_right, forward
 

@@ -10,9 +10,10 @@ from typing import Any
 
 import numpy as np
 
-from tuning.core.movement import CLICK_SD_PX, Level, LevelReference, PictureContext, View
-from tuning.core.movement import observe as observe_marks
+from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext
+from tuning.core.marks import observe as observe_marks
 from tuning.core.programme import Rung
+from tuning.core.protocols import PROTOCOLS
 from tuning.core.strength import Setup
 from tuning.core.strength import observe as observe_strength
 from tuning.core.types import Side
@@ -80,12 +81,12 @@ class _Builder:
             entry.visit_id, entry.person_id, entry.at = visit.id, self.person.id, now()
         self.record.write(entries)
 
-    def picture(self, visit: Visit, clip_name: str, view: View, wanted: dict[int, tuple[str, ...]]) -> None:
+    def picture(self, visit: Visit, clip_name: str, view: str, wanted: dict[int, tuple[str, ...]]) -> None:
         """Mark frames of a shipped clip with a hand that is about a pixel off."""
         clip = CLIPS[clip_name]
         kept = self.record.media.keep(clip.path)
         self.record.media_row(kept, self.person)
-        capture = Capture(sha256=kept.sha256, view=view.value)
+        capture = Capture(sha256=kept.sha256, view=view)
         self.keep(visit, capture)
         plumb = [self._hand(point) for point in clip.plumb_line()]
         ends = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(plumb)), strict=True))
@@ -108,9 +109,8 @@ class _Builder:
                 for name, at in marks.items()
             ]
             evidence = {"capture": capture.id, "frame": frame, "time_s": frame / clip.fps}
-            rows += [
-                to_entry(seen, visit, self.person) for seen in observe_marks(view, marks, context, "clip", evidence)
-            ]
+            found = observe_marks(PROTOCOLS[view], marks, context, "clip", evidence)
+            rows += [to_entry(seen, visit, self.person) for seen in found]
             self.keep(visit, *rows)
 
     def _hand(self, point: np.ndarray) -> np.ndarray:
@@ -141,7 +141,7 @@ def build_clinic(folder: Path) -> None:
 
     visit = b.visit("glassblower", 0)
     b.keep(visit, SafetyScreen(level="AMBER", note="surgeon: no jumps"))
-    b.picture(visit, "walk-rear", View.REAR, {45: rear_right, 17: rear_left})
+    b.picture(visit, "walk-rear", "rear", {45: rear_right, 17: rear_left})
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
     b.strength(visit, glassblower, pounds, Setup(0.78, caution_reason="isometric and pain-free, no jump"))
@@ -149,7 +149,7 @@ def build_clinic(folder: Path) -> None:
 
     visit = b.visit("potter", 6)
     b.keep(visit, SafetyScreen(level="NONE", note=""))
-    b.picture(visit, "squat-front", View.FRONT, {42: front})
+    b.picture(visit, "squat-front", "front", {42: front})
     b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
 
     visit = b.visit("beekeeper", 13)

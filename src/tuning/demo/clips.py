@@ -47,8 +47,7 @@ class DemoClip:
 
     def plumb_line(self) -> tuple[Vectors, Vectors]:
         """Image places of two points of the hanging line, upper first."""
-        points = np.array([[render.PLUMB_X, y, 0.0] for y in (1.6, 0.2)])
-        upper, lower = self.camera.project(points)
+        upper, lower = (self.camera.project(render.plumb_point(self.camera, y)) for y in (1.6, 0.2))
         return upper, lower
 
     def render(self, folder: Path) -> Path:
@@ -79,8 +78,8 @@ POTTER = Squatter(knee_in_left=0, knee_in_right=6, shift=-0.02)
 CLIPS = {
     clip.name: clip
     for clip in (
-        DemoClip("walk-rear", lambda t: build(walking(GLASSBLOWER, t)), Camera(front=False, roll_deg=1.5), 50, 5.0, 11),
-        DemoClip("squat-front", lambda t: build(squatting(POTTER, t)), Camera(front=True), 30, 9.6, 12),
+        DemoClip("walk-rear", lambda t: build(walking(GLASSBLOWER, t)), Camera("rear", roll_deg=1.5), 50, 5.0, 11),
+        DemoClip("squat-front", lambda t: build(squatting(POTTER, t)), Camera("front"), 30, 9.6, 12),
     )
 }
 

@@ -66,15 +66,19 @@ class Body:
     points: dict[str, Vectors]
     limbs: list[Limb]
     normals: dict[str, Vectors] = field(default_factory=dict)
+    marked: dict[str, str] | None = None
+    """Landmark name to point, when other marks than those of a movement clip are worn."""
 
-    def stickers(self, front: bool) -> dict[str, Vectors]:
-        """Centres of the adhesive marks that the rear or front view shows."""
-        names = FRONT_STICKERS if front else REAR_STICKERS
+    def stickers(self, view: str) -> dict[str, Vectors]:
+        """Centres of the adhesive marks that a view shows, by landmark name."""
+        if self.marked is not None:
+            return {name: self.points[place] for name, place in self.marked.items()}
+        names = FRONT_STICKERS if view == "front" else REAR_STICKERS
         return {f"{name}_{side}": self.points[f"{name}_{side}"] for name in names for side in SIDES}
 
     def seen(self, camera: Camera) -> dict[str, Vectors]:
         """Exact image places of the stickers, pixels."""
-        return {name: camera.project(place) for name, place in self.stickers(camera.front).items()}
+        return {name: camera.project(place) for name, place in self.stickers(camera.view).items()}
 
 
 REAR_STICKERS = ("psis", "buttock", "knee_back", "heel_top", "heel", "toe")

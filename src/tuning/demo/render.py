@@ -24,7 +24,7 @@ COLOURS = {
 }
 LIGHT = np.array([0.35, 0.8, 0.0]) / np.linalg.norm([0.35, 0.8, 0.0])
 PLUMB_X = -0.62
-"""World x of the hanging plumb line, m; it hangs in the plane z = 0."""
+"""Place of the hanging plumb line across the view, m; it hangs in the plane of the mannequin."""
 
 
 @dataclass(frozen=True)
@@ -48,18 +48,18 @@ def room(camera: Camera, rng: np.random.Generator) -> Picture:
     """The empty room (height, width, 3), 0..1: boards, wall, skirting, door, plumb line."""
     texture = _noise_texture(rng)
     rays, eye = camera.rays().astype(np.float64), camera.position
-    wall_z = 2.2 * (-1 if camera.front else 1)
+    forward, across = camera.axes[2], camera.across
 
     def look_up(a: Vectors, b: Vectors, scale: float) -> Picture:
         return texture[(a * scale).astype(int) % 512, (b * scale).astype(int) % 512]
 
     with np.errstate(divide="ignore", invalid="ignore"):
         to_floor = np.where(rays[..., 1] < -1e-6, -eye[1] / rays[..., 1], np.inf)
-        to_wall = (wall_z - eye[2]) / rays[..., 2]
+        to_wall = (2.2 - eye @ forward) / (rays @ forward)
     floor = to_floor < to_wall
     reach = np.minimum(to_floor, to_wall)
     at = eye + rays * reach[..., None]
-    x, y, z = at[..., 0], at[..., 1], at[..., 2]
+    x, y, z = at @ across, at[..., 1], at @ forward
     picture = np.empty((*x.shape, 3), dtype=np.float32)
     grain = look_up(y + 50, x + 50, 90)
     picture[:] = np.array([0.60, 0.62, 0.62]) * (0.86 + 0.22 * grain[..., None])
@@ -70,14 +70,19 @@ def room(camera: Camera, rng: np.random.Generator) -> Picture:
     plank = look_up(z + 50, np.floor(x / 0.14) + 50, 35)
     wood = np.array([0.52, 0.43, 0.34]) * (0.82 + 0.25 * plank + boards)[..., None]
     picture[floor] = wood[floor]
-    belt = floor & (np.abs(x) < 0.3) & (np.abs(z) < 0.8) & (not camera.front)
+    belt = floor & (np.abs(x) < 0.3) & (np.abs(z) < 0.8) & (camera.view == "rear")
     picture[belt] = np.array([0.20, 0.21, 0.23]) * (0.85 + 0.3 * look_up(z + 50, x + 50, 160)[belt][:, None])
     _hang_plumb_line(picture, camera)
     return picture
 
 
+def plumb_point(camera: Camera, height: float) -> Vectors:
+    """World place of a point of the plumb line, m."""
+    return PLUMB_X * camera.across + np.array([0.0, height, 0.0])
+
+
 def _hang_plumb_line(picture: Picture, camera: Camera) -> None:
-    top, bottom = (camera.project(np.array([PLUMB_X, y, 0.0])) for y in (1.95, 0.12))
+    top, bottom = (camera.project(plumb_point(camera, y)) for y in (1.95, 0.12))
     rows = np.arange(max(0, int(top[1])), min(picture.shape[0], int(bottom[1])))
     columns = top[0] + (rows + 0.5 - top[1]) * (bottom[0] - top[0]) / (bottom[1] - top[1])
     for offset in (-1, 0, 1):
@@ -126,10 +131,10 @@ def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
     return y, x
 
 
-def _stickers(body: Body, front: bool) -> list[Limb]:
+def _stickers(body: Body, view: str) -> list[Limb]:
     up = np.array([0.0, 1e-4, 0.0])
     return [
-        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker") for place in body.stickers(front).values()
+        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker") for place in body.stickers(view).values()
     ]
 
 
@@ -140,7 +145,7 @@ def draw(body: Body, camera: Camera, background: Picture, shift: tuple[float, fl
     nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
     light = LIGHT + 0.55 * -camera.axes[2]
     light /= np.linalg.norm(light)
-    for limb in body.limbs + _stickers(body, camera.front):
+    for limb in body.limbs + _stickers(body, camera.view):
         window = _window(limb, camera)
         distance, normal = _hit(limb, camera.position, camera.rays(*window, shift))
         shown = distance < nearest[window]

@@ -31,8 +31,8 @@ from tuning.ui.header import Header
 from tuning.ui.intake.page import IntakePage
 from tuning.ui.jobs import Job
 from tuning.ui.ledger import Ledger, LedgerRow
-from tuning.ui.movement.page import MovementPage
-from tuning.ui.movement.side_panel import ReadingRow
+from tuning.ui.picture.page import PicturePage
+from tuning.ui.picture.side_panel import ReadingRow
 from tuning.ui.programme.page import ProgrammePage
 from tuning.ui.stages import STAGES
 from tuning.ui.status_line import StatusLine
@@ -64,9 +64,9 @@ class MainWindow(QWidget):
         self.header = Header(workspace)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(), StatusLine()
         self.day_list = DayList(workspace)
-        self.intake, self.movement = IntakePage(workspace), MovementPage(workspace)
+        self.intake, self.movement = IntakePage(workspace), PicturePage(workspace, "movement", "Movement")
         self.strength, self.programme = StrengthPage(workspace), ProgrammePage(workspace)
-        self.pages: dict[str, IntakePage | MovementPage | StrengthPage | ProgrammePage] = {
+        self.pages: dict[str, IntakePage | PicturePage | StrengthPage | ProgrammePage] = {
             "intake": self.intake,
             "movement": self.movement,
             "strength": self.strength,

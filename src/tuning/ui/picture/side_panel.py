@@ -8,25 +8,18 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
+from tuning.core.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Protocol, Reading
 from tuning.core.measures import Measure
-from tuning.core.movement import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Reading, View, image_left
+from tuning.core.protocols import plain
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import parse_length, signed
 from tuning.core.verdict import Z95
 from tuning.ui import theme
-from tuning.ui.movement.board import LENGTH, REFERENCES, MarkBoard, plain
+from tuning.ui.picture.board import LENGTH, REFERENCES, MarkBoard
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
 
-NAMES = {
-    "gait-pelvic-tilt": "Pelvic level",
-    "gait-bkh": "Buttock-knee-heel",
-    "gait-bkh-deviation": "",
-    "gait-foot-line": "Foot line (projected)",
-    "squat-front-fppa": "Frontal-plane knee angle",
-    "squat-front-knee-offset": "Knee from toe line",
-}
-UNITS = {"squat-front-knee-offset": " cm"}
+DEVIATION = "-deviation"
 
 
 class SidePanel(QWidget):
@@ -37,7 +30,7 @@ class SidePanel(QWidget):
         self.board, self._measures = board, measures
         self.setFixedWidth(344)
         self._buttons: dict[str, QPushButton] = {}
-        self._view: View | None = None
+        self._protocol: Protocol | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -98,30 +91,46 @@ class SidePanel(QWidget):
 
     def _build_marks(self) -> None:
         empty(self._grid)
-        self._view = self.board.view
+        self._protocol = self.board.protocol
         self._buttons = {key: made for key, made in self._buttons.items() if key in REFERENCES}
-        first = image_left(self.board.view)
+        first = self._first_side()
+        middle = [n for n in self.board.landmarks() if not n.endswith(("_left", "_right"))]
         for column, side in enumerate((first, first.other)):
             head = QHBoxLayout()
             head.setSpacing(8)
             head.addWidget(SideSign(side, 6))
             head.addWidget(label(side.value, role=side.value))
             head.addStretch(1)
-            self._grid.addLayout(head, 0, column)
-            names = [n for n in self.board.landmarks() if n.endswith(side.value)]
+            names = [n for n in self.board.landmarks() if n.endswith(f"_{side.value}")]
+            if names:
+                self._grid.addLayout(head, 0, column)
             for line, name in enumerate(names, start=1):
-                made = button(plain(name), partial(self._choose, name), "link")
-                made.setMinimumHeight(26)
-                made.setAccessibleName(f"{plain(name)}, {side.value}")
-                self._buttons[name] = made
-                self._grid.addWidget(made, line, column)
+                self._grid.addWidget(self._mark_button(name, f"{plain(name)}, {side.value}"), line, column)
+        first_free = 1 + len(self.board.landmarks()) // 2
+        for n, name in enumerate(middle):
+            self._grid.addWidget(self._mark_button(name, plain(name)), first_free + n // 2, n % 2)
+
+    def _first_side(self) -> Side:
+        """The side in the left column: the one on the left of the picture."""
+        left = self.board.protocol.image_left
+        return Side.LEFT if left is Side.NONE else left
+
+    def _mark_button(self, name: str, spoken: str) -> QPushButton:
+        made = button(plain(name), partial(self._choose, name), "link")
+        tight = len(self.board.landmarks()) > 12
+        made.setFixedHeight(24 if tight else 32)
+        if tight:
+            made.setStyleSheet("padding: 0 4px; min-height: 22px;")
+        made.setAccessibleName(spoken)
+        self._buttons[name] = made
+        return made
 
     def refresh(self) -> None:
         """Follow the board."""
         board = self.board
         if board.capture is None:
             return
-        if self._view is not board.view:
+        if self._protocol is not board.protocol:
             self._build_marks()
         points = board.points()
         for key, made in self._buttons.items():
@@ -171,11 +180,10 @@ class SidePanel(QWidget):
         for reading in readings:
             by_id.setdefault(reading.measure_id, {})[reading.side] = reading
         for measure_id, sides in by_id.items():
-            if NAMES[measure_id]:
-                deviations = by_id.get(f"{measure_id}-deviation", {})
-                self._readings.addWidget(
-                    ReadingRow(self._measures[measure_id], sides, deviations, image_left(self.board.view))
-                )
+            if measure_id.endswith(DEVIATION) and measure_id.removesuffix(DEVIATION) in by_id:
+                continue  # told in words beside its angle
+            deviations = by_id.get(f"{measure_id}{DEVIATION}", {})
+            self._readings.addWidget(ReadingRow(self._measures[measure_id], sides, deviations, self._first_side()))
         notes = dict.fromkeys(r.note for r in readings if r.note and not r.note.startswith("no level"))
         waiting = "" if readings else "Nothing yet: a measure appears as soon as its own marks are placed."
         self.note.setText(waiting or "; ".join(notes))
@@ -189,7 +197,6 @@ class ReadingRow(QWidget):
     ) -> None:
         super().__init__()
         self._measure, self._sides = measure, sides
-        measure_id = measure.id
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setObjectName("reading")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -198,7 +205,7 @@ class ReadingRow(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 4)
         column.setSpacing(0)
-        column.addWidget(label(NAMES[measure_id]))
+        column.addWidget(label(measure.name))
         refusals = {r.value.detail for r in sides.values() if isinstance(r.value, NotMeasured)}
         if len(refusals) == 1 and all(isinstance(r.value, NotMeasured) for r in sides.values()):
             column.addWidget(label(f"not measured: {refusals.pop()}", role="muted", wrap=True))
@@ -210,7 +217,8 @@ class ReadingRow(QWidget):
                 continue
             if side is not Side.NONE:
                 row.addWidget(SideSign(side, 6))
-            row.addLayout(self._value(sides[side], deviations.get(side), UNITS.get(measure_id, "°")), 1)
+            unit = measure.unit if measure.unit == "°" else f" {measure.unit}"
+            row.addLayout(self._value(sides[side], deviations.get(side), unit), 1)
         row.addStretch(0)
         column.addLayout(row)
 
@@ -228,7 +236,7 @@ class ReadingRow(QWidget):
             if isinstance(reading.value, NotMeasured):
                 lines.append(f"{name}: not measured, {reading.value.detail}.")
                 continue
-            marks = ", ".join(f"{plain(mark)} {mark.rsplit('_', 1)[1]}" for mark in reading.marks)
+            marks = ", ".join(_spoken(mark) for mark in reading.marks)
             note = f" {reading.note.capitalize()}." if reading.note else ""
             lines.append(
                 f"{name}: {signed(reading.value, m.decimals)} {m.unit} from {marks}; placing the marks adds "
@@ -259,14 +267,14 @@ class ReadingRow(QWidget):
         return box
 
 
+def _spoken(mark: str) -> str:
+    """A landmark with its side in words."""
+    side = mark.rpartition("_")[2]
+    return f"{plain(mark)} {side}" if side in ("left", "right") else plain(mark)
+
+
 def _meaning(reading: Reading, deviation: Reading | None) -> str:
     """Which way the number points, in words."""
-    value = deviation.value if deviation is not None else reading.value
-    if not isinstance(value, float) or abs(value) < 0.05:
-        return ""
-    if reading.measure_id == "gait-pelvic-tilt":
-        return "right higher" if value > 0 else "left higher"
-    if reading.measure_id == "gait-foot-line":
-        return "outward" if value > 0 else "inward"
-    way = "inward" if value > 0 else "outward"
-    return f"knee {abs(value):.1f}° {way}" if deviation is not None else f"knee {way}"
+    if deviation is None or not isinstance(deviation.value, float) or abs(deviation.value) < 0.05:
+        return reading.meaning
+    return f"{deviation.meaning.replace('knee ', f'knee {abs(deviation.value):.1f}° ')}"

@@ -17,18 +17,14 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.movement import Reading, View, image_left
+from tuning.core.marks import Reading
 from tuning.core.types import Floats, Side
 from tuning.core.units import signed
 from tuning.ui import theme
-from tuning.ui.movement.board import REFERENCES, MarkBoard
+from tuning.ui.picture.board import REFERENCES, MarkBoard
 
 GRAB_PX = 11.0
 LENS_RADIUS, LENS_POWER = 66.0, 8.0
-CHAINS: dict[View, tuple[tuple[str, ...], ...]] = {
-    View.REAR: (("psis_left", "psis_right"), ("buttock", "knee_back", "heel"), ("heel", "toe")),
-    View.FRONT: (("asis", "knee", "ankle"), ("second_toe", "second_toe")),
-}
 
 
 def _far(a: QPointF, b: QPointF) -> bool:
@@ -244,9 +240,10 @@ class Canvas(QWidget):
                 self._tag(painter, b + QPointF(8, 4), what)
 
     def _paint_chains(self, painter: QPainter, points: dict[str, Floats]) -> None:
-        for chain in CHAINS[self.board.view]:
+        protocol = self.board.protocol
+        for chain in protocol.chains:
             chains: list[tuple[tuple[str, ...], str]] = [(chain, "on_stage")]
-            if not chain[0].endswith("_left"):
+            if chain[0] not in protocol.landmarks:
                 chains = [(tuple(f"{n}_{s.value}" for n in chain), f"{s.value}_wash") for s in (Side.LEFT, Side.RIGHT)]
             for names, role in chains:
                 for a, b in zip(names, names[1:], strict=False):
@@ -282,7 +279,9 @@ class Canvas(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_sides(self, painter: QPainter) -> None:
-        left = image_left(self.board.view)
+        left = self.board.protocol.image_left
+        if left is Side.NONE:
+            return
         y = self.height() - 18.0
         self._tag(painter, QPointF(10, y), f"patient's {left.value}", f"{left.value}_wash")
         other = f"patient's {left.other.value}"
@@ -290,11 +289,13 @@ class Canvas(QWidget):
 
     def _paint_angles(self, painter: QPainter, points: dict[str, Floats]) -> None:
         for reading in self.board.readings():
-            if not isinstance(reading.value, float) or reading.measure_id not in _LABELLED:
+            tags = self.board.protocol.tags
+            if not isinstance(reading.value, float) or reading.measure_id not in tags:
                 continue
             middle = points[reading.marks[len(reading.marks) // 2 if len(reading.marks) > 2 else 0]]
-            outward = -1 if (reading.side is image_left(self.board.view) or reading.side is Side.NONE) else 1
-            text = reading_text(reading, _LABELLED[reading.measure_id])
+            left = self.board.protocol.image_left
+            outward = -1 if reading.side in (left, Side.NONE) else 1
+            text = reading_text(reading, self.board.unit_of(reading.measure_id), tags[reading.measure_id])
             painter.setFont(theme.font(theme.BODY, True))
             width = painter.fontMetrics().horizontalAdvance(text) + 14
             at = self.to_widget(middle) + QPointF(24 if outward > 0 else -24 - width, 0)
@@ -329,15 +330,7 @@ class Canvas(QWidget):
             painter.drawLine(centre + step * 0.25, centre + step)
 
 
-_LABELLED = {
-    "gait-pelvic-tilt": "level",
-    "gait-bkh": "",
-    "gait-foot-line": "foot",
-    "squat-front-fppa": "",
-}
-
-
-def reading_text(reading: Reading, name: str = "") -> str:
+def reading_text(reading: Reading, unit: str, name: str = "") -> str:
     """A reading with its expected marking error, for the picture."""
     assert isinstance(reading.value, float) and reading.expected_error is not None
-    return f"{name} {signed(reading.value, 1)}° ±{reading.expected_error:.1f}".strip()
+    return f"{name} {signed(reading.value, 1)}{unit} ±{reading.expected_error:.1f}".strip()

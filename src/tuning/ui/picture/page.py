@@ -1,4 +1,4 @@
-"""The Movement workbench: open a picture, step it, mark it, read it."""
+"""A picture workbench: open a photograph or clip, step it, mark it, read it."""
 
 from __future__ import annotations
 
@@ -13,22 +13,29 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.movement import View
+from tuning.core.marks import Protocol
+from tuning.core.protocols import PROTOCOLS
 from tuning.records import Capture
 from tuning.records.media import Kept
 from tuning.ui import theme
 from tuning.ui.jobs import Job
-from tuning.ui.movement.board import MarkBoard
-from tuning.ui.movement.canvas import Canvas
-from tuning.ui.movement.frames import FrameServer
-from tuning.ui.movement.side_panel import SidePanel
-from tuning.ui.movement.strip import Strip
+from tuning.ui.picture.board import MarkBoard
+from tuning.ui.picture.canvas import Canvas
+from tuning.ui.picture.frames import FrameServer
+from tuning.ui.picture.side_panel import SidePanel
+from tuning.ui.picture.strip import Strip
 from tuning.ui.widgets import button, label
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 
 SPEEDS = {"1/8 speed": 0.125, "1/4 speed": 0.25, "1/2 speed": 0.5, "true speed": 1.0}
-TITLES = {View.REAR: "Walking from behind", View.FRONT: "Squat from the front"}
+EMPTY = (
+    "Open a photograph (JPEG, PNG) or a clip (MP4) of this patient. The file is copied into the record "
+    "bit for bit; then place marks on it and read the numbers."
+)
+
+
+FILES = "Photographs and clips (*.jpg *.jpeg *.png *.mp4 *.mov *.m4v)"
 
 
 @dataclass(frozen=True)
@@ -37,18 +44,19 @@ class Opened:
 
     source: PictureSource
     kept: Kept
-    view: View
+    protocol: Protocol
 
 
-class MovementPage(QWidget):
-    """Signals tell the window about background work and refusals."""
+class PicturePage(QWidget):
+    """Pictures of one stage. Signals tell the window about background work and refusals."""
 
     job_started = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, workspace: Workspace, stage: str, name: str) -> None:
         super().__init__()
-        self._workspace = workspace
+        self._workspace, self._name = workspace, name
+        self.protocols = [protocol for protocol in PROTOCOLS.values() if protocol.stage == stage]
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
         self.panel = SidePanel(self.board, workspace.knowledge.measures)
@@ -76,8 +84,13 @@ class MovementPage(QWidget):
         head.addWidget(self.title)
         head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
         head.addWidget(self.captures)
-        head.addWidget(button("Open rear view…", lambda: self.ask_file(View.REAR)))
-        head.addWidget(button("Open front view…", lambda: self.ask_file(View.FRONT)))
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of picture to open")
+        for protocol in self.protocols:
+            self.kind.addItem(protocol.title, protocol.id)
+        self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
+        head.addWidget(self.kind)
+        head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
         self.play_button = button("Play", self.toggle_play, tip="Space")
         self.speed = QComboBox()
         self.speed.addItems(list(SPEEDS))
@@ -95,13 +108,7 @@ class MovementPage(QWidget):
         controls.addWidget(self.place_text)
         left = QVBoxLayout()
         left.setSpacing(8)
-        self.empty = label(
-            "Open a photograph (JPEG, PNG) or a clip (MP4) of this patient. The file is copied into the record "
-            "bit for bit; then place marks on it and read the angles. The demo clinic holds samples.",
-            theme.BODY,
-            role="muted",
-            wrap=True,
-        )
+        self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         left.addWidget(self.empty, 1)
         left.addWidget(self.canvas, 1)
@@ -124,28 +131,32 @@ class MovementPage(QWidget):
         for part in (self.canvas, self.panel, *self._controls):
             part.setVisible(is_open)
         if not is_open:
-            self.title.setText("Movement")
-            self.about.setText("photograph or clip")
+            self.title.setText(self._name)
             self.place_text.setText("")
+            self._tell_how()
+
+    def _tell_how(self) -> None:
+        """While nothing is open: how the chosen kind of picture is taken."""
+        if self.server is None:
+            self.about.setText("photograph or clip")
+            self.empty.setText(f"{PROTOCOLS[self.kind.currentData()].how}\n\n{EMPTY}")
 
     # opening
 
-    def ask_file(self, view: View) -> None:
+    def ask_file(self, protocol_id: str) -> None:
         """Let the user choose a file."""
-        found, _ = QFileDialog.getOpenFileName(
-            self, f"Open a {view.value} view", "", "Photographs and clips (*.jpg *.jpeg *.png *.mp4 *.mov *.m4v)"
-        )
+        found, _ = QFileDialog.getOpenFileName(self, f"Open: {PROTOCOLS[protocol_id].title}", "", FILES)
         if found:
-            self.open_file(Path(found), view)
+            self.open_file(Path(found), protocol_id)
 
-    def open_file(self, path: Path, view: View) -> None:
+    def open_file(self, path: Path, protocol_id: str) -> None:
         """Check, copy and open a file in the background."""
         media = self._workspace.record.media
 
         def work(tick: Callable[[float], None]) -> Opened:
             open_source(path).close()
             kept = media.keep(path, tick)
-            return Opened(open_source(media.path(kept.sha256, kept.suffix), path.name), kept, view)
+            return Opened(open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PROTOCOLS[protocol_id])
 
         job = Job(f"Opening {path.name}", work)
         job.done.connect(self._keep_opened)
@@ -162,7 +173,7 @@ class MovementPage(QWidget):
             opened.source.close()
             self.refused.emit(str(err))
             return
-        capture = space.stamp(Capture(media=media, view=opened.view.value))
+        capture = space.stamp(Capture(media=media, view=opened.protocol.id))
         if not space.do(f"open {media.original_name}", [capture]):
             opened.source.close()
             return
@@ -191,8 +202,7 @@ class MovementPage(QWidget):
         is_clip = len(source.times) > 1
         for part in (*self._controls,):
             part.setVisible(is_clip)
-        view = View(capture.view)
-        self.title.setText(TITLES[view])
+        self.title.setText(PROTOCOLS[capture.view].title)
         rate = f"{(len(source.times) - 1) / source.times[-1]:.0f} frames/s" if is_clip else "photograph"
         width, height = source.size
         self.about.setText(f"{capture.media.original_name} · {width} x {height} · {rate}")
@@ -203,27 +213,32 @@ class MovementPage(QWidget):
 
     def _fill_captures(self, current: Capture) -> None:
         self.captures.clear()
-        for capture in self._workspace.entries(Capture):
-            self.captures.addItem(f"{capture.view}: {capture.media.original_name}", capture.id)
+        for capture in self.own_captures():
+            self.captures.addItem(f"{PROTOCOLS[capture.view].title}: {capture.media.original_name}", capture.id)
             if capture.id == current.id:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 
     def _choose_capture(self, index: int) -> None:
         wanted = self.captures.itemData(index)
-        for capture in self._workspace.entries(Capture):
+        for capture in self.own_captures():
             if capture.id == wanted:
                 self.open_capture(capture)
 
+    def own_captures(self) -> list[Capture]:
+        """Pictures of this stage in the open visit, oldest first."""
+        mine = {protocol.id for protocol in self.protocols}
+        return [capture for capture in self._workspace.entries(Capture) if capture.view in mine]
+
     def _case_changed(self) -> None:
         self.close_picture()
-        captures = self._workspace.entries(Capture)
+        captures = self.own_captures()
         self.captures.clear()
         if captures and self.isVisible():
             self.open_capture(captures[-1])
 
     def enter(self) -> None:
         """The stage is shown: open the newest picture of the visit, if none is open."""
-        captures = self._workspace.entries(Capture)
+        captures = self.own_captures()
         if self.server is None and captures:
             self.open_capture(captures[-1])
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.ui import theme
-from tuning.ui.movement.board import MarkBoard
+from tuning.ui.picture.board import MarkBoard
 
 
 class Strip(QWidget):

@@ -11,19 +11,18 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.movement import (
-    LANDMARKS,
+from tuning.core.marks import (
     Level,
     LevelReference,
     PictureContext,
+    Protocol,
     Reading,
     Scale,
-    View,
-    needed_landmarks,
     observe,
     placing_sd,
     read_marks,
 )
+from tuning.core.protocols import PROTOCOLS, plain
 from tuning.core.types import Floats
 from tuning.records import Calibration, Capture, Entry, Mark, ObservationEntry
 from tuning.ui.workspace import Workspace
@@ -54,7 +53,7 @@ class MarkBoard(QObject):
         super().__init__()
         self._workspace = workspace
         self.capture: Capture | None = None
-        self.view = View.REAR
+        self.protocol: Protocol = next(iter(PROTOCOLS.values()))
         self.times: NDArray[np.float64] = np.zeros(1)
         self.frame = 0
         self.chosen = ""
@@ -72,7 +71,8 @@ class MarkBoard(QObject):
     def open(self, capture: Capture | None, times: NDArray[np.float64]) -> None:
         """Show a capture from its first marked frame, or its first frame."""
         self.capture, self.times = capture, times
-        self.view = View(capture.view) if capture is not None else View.REAR
+        if capture is not None:
+            self.protocol = PROTOCOLS[capture.view]
         self._first_end = self._held = None
         self.frame = 0
         self.reload()
@@ -137,12 +137,12 @@ class MarkBoard(QObject):
         return found
 
     def landmarks(self) -> tuple[str, ...]:
-        """Names that this view uses, in marking order."""
-        return LANDMARKS[self.view]
+        """Names that this kind of picture uses, in marking order."""
+        return self.protocol.landmarks
 
     def next_landmark(self) -> str:
         """First landmark that a measure needs and this frame lacks; empty when none does."""
-        placed, needed = self._marks.get(self.frame, {}), needed_landmarks(self.view)
+        placed, needed = self._marks.get(self.frame, {}), self.protocol.needed
         return next((name for name in self.landmarks() if name in needed and name not in placed), "")
 
     @property
@@ -174,11 +174,16 @@ class MarkBoard(QObject):
             scale = Scale(a, b, found.length_m, found.sd_px)
         return PictureContext(level, scale, {n: sd for (f, n), sd in self._sds.items() if f == frame})
 
+    def unit_of(self, measure_id: str) -> str:
+        """Unit of a measure, with the space that goes before it."""
+        unit = self._workspace.knowledge.measures[measure_id].unit
+        return unit if unit == "°" else f" {unit}"
+
     def readings(self) -> list[Reading]:
         """What the marks of this frame say, a held mark included."""
         points = self.points()
         marks = {name: points[name] for name in self.landmarks() if name in points}
-        return read_marks(self.view, marks, self._context(self.frame, points))
+        return read_marks(self.protocol, marks, self._context(self.frame, points))
 
     # what the user does
 
@@ -309,7 +314,7 @@ class MarkBoard(QObject):
         assert self.capture is not None
         evidence = {"capture": self.capture.id, "frame": frame, "time_s": float(self.times[frame])}
         method = "clip" if len(self.times) > 1 else "photo"
-        found = observe(self.view, marks, context, method, evidence)
+        found = observe(self.protocol, marks, context, method, evidence)
         return [self._workspace.observe(seen) for seen in found]
 
     def _observed_before(self, frames: set[int]) -> list[int]:
@@ -319,23 +324,3 @@ class MarkBoard(QObject):
             for row in self._workspace.entries(ObservationEntry)
             if row.evidence.get("capture") == self.capture.id and row.evidence.get("frame") in frames
         ]
-
-
-_PLAIN = {
-    "psis": "rear pelvic spine",
-    "buttock": "mid-buttock",
-    "knee_back": "back of knee",
-    "heel_top": "heel tendon",
-    "heel": "heel",
-    "toe": "outer forefoot",
-    "shoulder": "shoulder tip",
-    "asis": "front pelvic spine",
-    "knee": "kneecap middle",
-    "ankle": "ankle middle",
-    "second_toe": "second toe",
-}
-
-
-def plain(name: str) -> str:
-    """A landmark in everyday field words, without its side."""
-    return _PLAIN.get(name.rsplit("_", 1)[0], name)

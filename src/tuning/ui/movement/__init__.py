@@ -1,1 +1,0 @@
-"""Movement: pictures, marks and what they read."""

@@ -15,7 +15,8 @@ from tuning.knowledge.loader import FOLDER
 def test_every_number_of_every_measure_names_its_source():
     for measure in load().measures.values():
         assert isinstance(measure.compare, Compare)
-        assert measure.sem_source and (measure.band is None or measure.band_source)
+        assert measure.compare is Compare.ALONE or measure.sem_source
+        assert measure.band is None or measure.band_source
         assert measure.definition and measure.sign
     assert {f.name for f in fields(Measure)} >= {"sem", "band", "reference"}
 
@@ -23,12 +24,18 @@ def test_every_number_of_every_measure_names_its_source():
 @pytest.mark.parametrize(
     ("file", "old", "new", "told"),
     [
-        ("measures.toml", "sem = 1.3", 'sem = "wide"', ["measures.toml", "gait-pelvic-tilt", "sem", "not a number"]),
-        ("measures.toml", "sem = 1.3", "sem = -1", ["measures.toml", "gait-pelvic-tilt", "above zero"]),
-        ("measures.toml", "decimals = 1", "decimals = 1\ncolour = 3", ["measures.toml", "colour"]),
-        ("measures.toml", 'compare = "value"', 'compare = "guess"', ["measures.toml", "compare"]),
-        ("measures.toml", 'within = "gait-bkh-deviation"', 'within = "nothing"', ["gait-bkh", "nothing"]),
-        ("measures.toml", "[gait-pelvic-tilt]", "[gait-pelvic-tilt", ["measures.toml", "cannot be read"]),
+        (
+            "measures/movement.toml",
+            "sem = 1.3",
+            'sem = "wide"',
+            ["movement.toml", "gait-pelvic-tilt", "not a number"],
+        ),
+        ("measures/movement.toml", "sem = 1.3", "sem = -1", ["movement.toml", "gait-pelvic-tilt", "above zero"]),
+        ("measures/movement.toml", "sem = 1.3", "sem = 1.3\ncolour = 3", ["movement.toml", "colour"]),
+        ("measures/mobility.toml", "[knee-to-wall]", "[pain-now]", ["mobility.toml", "pain-now", "another file"]),
+        ("measures/movement.toml", 'compare = "value"', 'compare = "guess"', ["movement.toml", "compare"]),
+        ("measures/movement.toml", 'within = "gait-bkh-deviation"', 'within = "nothing"', ["gait-bkh", "nothing"]),
+        ("measures/movement.toml", "[gait-pelvic-tilt]", "[gait-pelvic-tilt", ["movement.toml", "cannot be read"]),
         ("ladders/stepdown.toml", 'faults = ["F01"', 'faults = ["F99"', ["stepdown.toml", "sd-1", "F99"]),
         ("ladders/stepdown.toml", "40/70/35/5; F 63/10", "40/20/35/5; F 63/10", ["stepdown.toml", "hip = trunk"]),
         ("ladders/stepdown.toml", 'measure = "knee-to-wall"', 'measure = "toe"', ["sd-3", "toe"]),

@@ -55,7 +55,7 @@ class Comparison:
         if v.word is Word.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
         if self.measure.compare is Compare.VALUE:
-            return f"{'right' if v.d > 0 else 'left'} higher by {size}" if v.d else "level"
+            return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}" if v.d else "level"
         if self.measure.compare is Compare.STRONGER:
             return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"
@@ -66,8 +66,7 @@ def _unit_text(unit: str) -> str:
 
 
 def _parts(measure: Measure, seen: Observation) -> ErrorParts:
-    belt = seen.evidence.get("fixation") == "belt" and measure.sem_with_belt is not None
-    sem = measure.sem_with_belt if belt and measure.sem_with_belt is not None else measure.sem
+    sem = measure.sem_by.get(seen.evidence.get("fixation", ""), measure.sem_by.get(seen.method, measure.sem))
     return with_marking(split_sem(sem), seen.marking_sd)
 
 
@@ -82,7 +81,7 @@ def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int)
     needed = trials_to_settle(d, parts, measure.band, now)
     if needed is not None:
         return f"{needed} trials a side in all would settle it if the difference stays"
-    if measure.sem_with_belt is not None:
+    if "belt" in measure.sem_by:
         return "more trials alone will not settle it: fix the device with a belt"
     return "more trials alone will not settle it: a steadier method is needed"
 
@@ -119,15 +118,34 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
 
 
 def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
-    """Judge one signed value (a tilt) against zero with the 1.96 SEM error."""
+    """Judge one signed value (a tilt, a share) against its target with the 1.96 SEM error."""
     if seen is None or isinstance(seen.value, NotMeasured):
         why = "not measured yet" if seen is None else f"not measured: {seen.value.detail}"  # type: ignore[union-attr]
         return _incomplete(measure, None, seen, why)
     parts = _parts(measure, seen)
     error = error_of_value(parts, _count(seen))
-    verdict = judge(seen.value, error, measure.band, seen.spread)
-    settle = "" if verdict.word is not Word.CANNOT_TELL else "measure more frames, or set the camera square"
+    verdict = judge(seen.value - measure.target, error, measure.band, seen.spread)
+    again = "look again with the stance set anew" if seen.marking_sd is None else "measure more frames, camera square"
+    settle = again if verdict.word is Word.CANNOT_TELL else ""
     return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
+
+
+def against_reference(measure: Measure, seen: Observation) -> str:
+    """One value against the band of usual values, in words; empty where there is no band.
+
+    Inside only when the whole error lies inside the band, outside only when
+    all of it lies outside (1.96 SEM, section 0 of the battery).
+    """
+    if measure.reference is None or isinstance(seen.value, NotMeasured):
+        return ""
+    error = max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)
+    low, high = seen.value - error, seen.value + error
+    band = measure.reference
+    if band.low <= low and high <= band.high:
+        return "inside the usual band"
+    if high < band.low:
+        return "below the usual band"
+    return "above the usual band" if low > band.high else "cannot tell whether inside the usual band"
 
 
 def _incomplete(measure: Measure, left: Observation | None, right: Observation | None, why: str) -> Comparison:
@@ -152,6 +170,8 @@ def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[C
     rows = {}
     for key in dict.fromkeys(o.measure_id for o in seen):
         measure = measures[key]
+        if measure.compare is Compare.ALONE:
+            continue
         if measure.paired:
             rows[key] = compare_sides(measure, newest.get((key, Side.LEFT)), newest.get((key, Side.RIGHT)))
         else:
@@ -165,6 +185,7 @@ def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[C
     order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
 
     def rank(row: Comparison) -> int:
+        """Worst first, incomplete last."""
         return len(order) if isinstance(row.verdict, NotMeasured) else order.index(row.verdict.word)
 
     return sorted((row for key, row in rows.items() if key not in told), key=rank)

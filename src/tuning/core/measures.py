@@ -1,8 +1,9 @@
-"""What a measure is. The measures themselves live in knowledge/measures.toml."""
+"""What a measure is. The measures themselves live in knowledge/measures."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 
@@ -11,7 +12,8 @@ class Compare(StrEnum):
 
     DIFFERENCE = "difference"  # plain R - L in the unit of the measure
     STRONGER = "stronger"  # 100 (max - min) / max, sign of the larger side
-    VALUE = "value"  # one signed value against zero
+    VALUE = "value"  # one signed value against its target, mostly zero
+    ALONE = "alone"  # never compared by side
 
 
 @dataclass(frozen=True)
@@ -41,24 +43,32 @@ class Measure:
     station: str
     definition: str
     sign: str
-    sem: float
-    sem_source: str
+    sem: float = 0.0
+    sem_source: str = ""
     band: float | None = None
     band_source: str = ""
     reference: Reference | None = None
-    sem_with_belt: float | None = None
+    sem_by: Mapping[str, float] = field(default_factory=dict)
+    """SEM for a method (photo) or a fixation (belt) where it differs."""
+    target: float = 0.0
+    more: tuple[str, str] = ("right higher", "left higher")
+    """What a value above and below the target means, where `compare` is `value`."""
+    possible: tuple[float, float] | None = None
+    """Least and greatest value that may be typed."""
     within: str = ""
     """Id of the measure whose ledger row also tells this one."""
 
     @property
     def paired(self) -> bool:
         """True when the measure has a left and a right value."""
-        return self.compare is not Compare.VALUE
+        return self.compare in (Compare.DIFFERENCE, Compare.STRONGER)
 
     @property
     def comparison_unit(self) -> str:
         """Unit of the difference between the sides."""
-        return "%" if self.compare is Compare.STRONGER else self.unit
+        if self.compare is Compare.STRONGER:
+            return "%"
+        return "points" if self.unit == "%" else self.unit
 
     @property
     def formula(self) -> str:
@@ -66,5 +76,6 @@ class Measure:
         return {
             Compare.DIFFERENCE: "right minus left",
             Compare.STRONGER: "difference against the stronger side, 100 (max - min) / max",
-            Compare.VALUE: "value against zero",
+            Compare.VALUE: f"value against {self.target:g} {self.unit}" if self.target else "value against zero",
+            Compare.ALONE: "not compared by side",
         }[self.compare]

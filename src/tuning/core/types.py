@@ -53,7 +53,7 @@ class NotMeasured:
 class Observation:
     """One captured value with everything needed to explain and repeat it.
 
-    `value` is in the unit of the measure (see knowledge/measures.toml).
+    `value` is in the unit of the measure (see knowledge/measures).
     `trials` has shape (n,), same unit. `marking_sd` is the standard deviation
     that mark placement alone adds, same unit, None where no marks were placed.
     """

@@ -93,18 +93,33 @@ def _toml(path: Path) -> dict[str, Any]:
         raise KnowledgeError(f"The knowledge file {path.name} cannot be read: {err}.") from err
 
 
-def _measures(path: Path) -> dict[str, Measure]:
-    measures = {
-        key: _structure({"id": key, **table}, Measure, f"{path.name}: {key}") for key, table in _toml(path).items()
-    }
+def _measures(folder: Path) -> dict[str, Measure]:
+    measures: dict[str, Measure] = {}
+    for path in sorted(folder.glob("*.toml")):
+        tables = _toml(path)
+        defaults = tables.pop("defaults", {})
+        for key, table in tables.items():
+            measure = _measure(path.name, key, {**defaults, **table})
+            if key in measures:
+                raise KnowledgeError(f"{path.name}: {key}: another file already has a measure of this id.")
+            measures[key] = measure
     for m in measures.values():
         if m.within and m.within not in measures:
-            raise KnowledgeError(f"{path.name}: {m.id}: within names “{m.within}”, which is no measure.")
-        if m.band is not None and not m.band_source:
-            raise KnowledgeError(f"{path.name}: {m.id}: band needs a band_source.")
-        if m.sem <= 0:
-            raise KnowledgeError(f"{path.name}: {m.id}: sem must be above zero.")
+            raise KnowledgeError(f"{m.id}: within names “{m.within}”, which is no measure.")
     return measures
+
+
+def _measure(file: str, key: str, table: dict[str, Any]) -> Measure:
+    if table.get("band") == 0:  # says "none is published" over a default
+        table = {**table, "band": None}
+    m = _structure({"id": key, **table}, Measure, f"{file}: {key}")
+    if m.band is not None and not m.band_source:
+        raise KnowledgeError(f"{file}: {key}: band needs a band_source.")
+    if m.compare is not Compare.ALONE and not (m.sem > 0 and m.sem_source):
+        raise KnowledgeError(f"{file}: {key}: sem must be above zero and name its source.")
+    if m.possible and not m.possible[0] < m.possible[1]:
+        raise KnowledgeError(f"{file}: {key}: possible must run from low to high.")
+    return m
 
 
 def _ladder(path: Path, measures: dict[str, Measure], faults: dict[str, Fault]) -> Ladder:
@@ -146,7 +161,7 @@ def load(folder: Path = FOLDER) -> Knowledge:
 
     Raises KnowledgeError with file, key and reason.
     """
-    measures = _measures(folder / "measures.toml")
+    measures = _measures(folder / "measures")
     faults = {
         key: _structure({"id": key, **table}, Fault, f"faults.toml: {key}")
         for key, table in _toml(folder / "faults.toml").items()

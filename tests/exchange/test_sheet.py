@@ -59,7 +59,7 @@ def test_measures_carry_unit_side_verdict_and_error(tmp_path: Path):
 def test_a_folder_that_refuses_leaves_nothing_half_written(tmp_path: Path):
     target = tmp_path / "sheet.pdf"
     target.write_bytes(b"the old sheet")
-    with pytest.raises(EnvironmentFault, match="plan is kept"):
+    with pytest.raises(EnvironmentFault, match="record is kept"):
         write_sheet(sheet([]), tmp_path / "no such folder" / "sheet.pdf")
     write_sheet(sheet([]), target)
     assert target.read_bytes().startswith(b"%PDF")

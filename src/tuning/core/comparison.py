@@ -52,10 +52,14 @@ class Comparison:
         v, unit = self.verdict, _unit_text(self.measure.comparison_unit)
         places = 0 if unit == " %" else self.measure.decimals
         size = f"{signed(abs(v.d), places)}{unit}"
+        if self.measure.unit == "grade":
+            size = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}"
         if v.word is Word.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
+        if v.d == 0:
+            return "level" if self.measure.compare is Compare.VALUE else "no difference"
         if self.measure.compare is Compare.VALUE:
-            return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}" if v.d else "level"
+            return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}"
         if self.measure.compare is Compare.STRONGER:
             return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"

@@ -7,6 +7,7 @@ y up, painted in order; a painter fills each with the wash and inks its edge.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tuning.core.pose import Frame, Joints, Point, joints
@@ -37,7 +38,8 @@ def limb(a: Point, b: Point, ra: float, rb: float, far: bool = False) -> Outline
     return Outline(tuple(points), far)
 
 
-def _ellipse(centre: Point, rx: float, ry: float, turn_deg: float = 0.0) -> Outline:
+def ellipse(centre: Point, rx: float, ry: float, turn_deg: float = 0.0) -> Outline:
+    """An ellipse, turned counterclockwise."""
     c, s = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
     points = []
     for i in range(40):
@@ -46,7 +48,8 @@ def _ellipse(centre: Point, rx: float, ry: float, turn_deg: float = 0.0) -> Outl
     return Outline(tuple(points))
 
 
-def _foot(heel: Point, toe: Point, ankle: Point, far: bool = False) -> Outline:
+def foot(heel: Point, toe: Point, ankle: Point, far: bool = False) -> Outline:
+    """A foot from the side, from heel to toe, its back under the ankle."""
     length = math.dist(heel, toe)
     ux, uy = (toe[0] - heel[0]) / length, (toe[1] - heel[1]) / length
     nx, ny = -uy, ux
@@ -57,7 +60,25 @@ def _foot(heel: Point, toe: Point, ankle: Point, far: bool = False) -> Outline:
     )
 
 
-def _box(left: float, right: float, bottom: float, top: float) -> Outline:
+def smooth(points: Sequence[Point], steps: int = 5) -> tuple[Point, ...]:
+    """A closed curve through all points (Catmull-Rom), `steps` points a stretch."""
+    n, made = len(points), []
+    for i in range(n):
+        before, start, end, after = (points[(i + k) % n] for k in (-1, 0, 1, 2))
+        for s in range(steps):
+            t = s / steps
+            made.append(
+                tuple(
+                    0.5
+                    * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t * t + (3 * b - a - 3 * c + d) * t * t * t)
+                    for a, b, c, d in zip(before, start, end, after, strict=True)
+                )
+            )
+    return tuple((x, y) for x, y in made)
+
+
+def box(left: float, right: float, bottom: float, top: float) -> Outline:
+    """A thing: bed, step, wall."""
     return Outline(((left, bottom), (right, bottom), (right, top), (left, top)), prop=True)
 
 
@@ -66,10 +87,10 @@ def exercise_figure(frame: Frame, step_height: float = 0.0) -> list[Outline]:
     at = joints(frame)
     shapes = [limb(at.hip, at.free_knee, 0.055, 0.036, far=True)]
     shapes.append(limb(at.free_knee, at.free_ankle, 0.035, 0.02, far=True))
-    shapes.append(_foot(at.free_heel, at.free_toe, at.free_ankle, far=True))
+    shapes.append(foot(at.free_heel, at.free_toe, at.free_ankle, far=True))
     shapes += _body(at)
     if step_height > 0:
-        shapes.insert(3, _box(-0.03, 0.2, -step_height, -0.001))
+        shapes.insert(3, box(-0.03, 0.2, -step_height, -0.001))
     return [_raised(shape, step_height) for shape in shapes]
 
 
@@ -79,8 +100,8 @@ def _body(at: Joints) -> list[Outline]:
     chest = tuple(h + 0.72 * (s - h) for h, s in zip(at.hip, at.shoulder, strict=True))
     return [
         limb(neck, at.head, 0.028, 0.03),
-        _ellipse(at.head, 0.05, 0.066, -lean),
-        _foot(at.heel, at.toe, at.ankle),
+        ellipse(at.head, 0.05, 0.066, -lean),
+        foot(at.heel, at.toe, at.ankle),
         limb(at.knee, at.ankle, 0.037, 0.021),
         limb(at.hip, (chest[0], chest[1]), 0.066, 0.07),
         limb(at.hip, at.knee, 0.062, 0.038),
@@ -116,9 +137,9 @@ def side_lying_abduction(lift_deg: float = 17.0) -> TestPicture:
     pad = (ankle[0] - 0.035 * math.cos(lift), ankle[1] - 0.035 * math.sin(lift))
     off = (-math.sin(lift), math.cos(lift))
     shapes = [
-        _box(-0.62, 0.62, -0.04, -0.005),
-        _box(-0.53, -0.5, -0.16, -0.04),
-        _box(0.5, 0.53, -0.16, -0.04),
+        box(-0.62, 0.62, -0.04, -0.005),
+        box(-0.53, -0.5, -0.16, -0.04),
+        box(0.5, 0.53, -0.16, -0.04),
         Outline(((-0.58, 0.0), (-0.4, 0.0), (-0.41, 0.065), (-0.57, 0.065)), prop=True),
         limb((0.02, 0.06), lower_knee, 0.058, 0.04),
         limb(lower_knee, lower_ankle, 0.04, 0.024),
@@ -128,7 +149,7 @@ def side_lying_abduction(lift_deg: float = 17.0) -> TestPicture:
         limb(ankle, toe, 0.021, 0.014),
         limb((-0.41, 0.115), (-0.33, 0.1), 0.03, 0.035),
         limb((-0.27, 0.095), hip, 0.09, 0.088),
-        _ellipse((-0.475, 0.125), 0.066, 0.055),
+        ellipse((-0.475, 0.125), 0.066, 0.055),
         limb((-0.29, 0.13), (-0.13, 0.06), 0.029, 0.022),
         limb((-0.13, 0.06), (-0.02, 0.03), 0.022, 0.014),
         Outline(_pad_corners(pad, off), prop=True),

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from tuning.core.units import signed
+
 
 class Compare(StrEnum):
     """How left is set against right."""
@@ -55,6 +57,8 @@ class Measure:
     """What a value above and below the target means, where `compare` is `value`."""
     possible: tuple[float, float] | None = None
     """Least and greatest value that may be typed."""
+    finding: str = "larger"
+    """Which side of a pair carries the finding: the one with the larger or the smaller value."""
     within: str = ""
     """Id of the measure whose ledger row also tells this one."""
 
@@ -62,6 +66,10 @@ class Measure:
     def paired(self) -> bool:
         """True when the measure has a left and a right value."""
         return self.compare in (Compare.DIFFERENCE, Compare.STRONGER)
+
+    def text(self, value: float) -> str:
+        """A value without its unit, as it is shown; grades without needless decimals."""
+        return f"{value:g}".replace("-", "−") if self.unit == "grade" else signed(value, self.decimals)
 
     @property
     def comparison_unit(self) -> str:

@@ -20,27 +20,62 @@ class NextStep:
     then: str = ""
 
 
-def next_step(triage: Triage | None, cleared: bool, rows: Sequence[Comparison], planned: int) -> NextStep:
-    """First thing that is missing: screen, picture, other side, strength, plan, sheet."""
-    if triage is Triage.RED and not cleared:
+@dataclass(frozen=True)
+class Progress:
+    """How far the visit is. `relook` is the look that decides an open suspicion."""
+
+    triage: Triage | None
+    cleared: bool
+    asked_today: bool
+    rows: Sequence[Comparison]
+    planned: int
+    relook: str = ""
+
+    def of_stage(self, stage: str) -> list[Comparison]:
+        """Ledger rows of a stage."""
+        return [r for r in self.rows if r.measure.stage == stage]
+
+
+def next_step(at: Progress) -> NextStep:
+    """First thing that is missing: screen, levels, mobility, picture, other side, strength, plan, sheet."""
+    if at.triage is Triage.RED and not at.cleared:
         return NextStep("intake", "Refer: the safety screen is RED", "testing and loading are locked")
-    if triage is None:
-        return NextStep("intake", "Record the safety screen", "then measure a picture")
-    by_stage = {stage: [r for r in rows if r.measure.stage == stage] for stage in ("movement", "strength")}
-    if not by_stage["movement"]:
+    if not at.asked_today:
+        return NextStep("intake", "Ask the safety screen", "before any loading")
+    if at.relook:
+        return NextStep("standing", at.relook, "it decides the open suspicion")
+    if not at.of_stage("standing"):
+        return NextStep("standing", "Walk the standing levels from the feet up", "no camera needed")
+    if not at.of_stage("mobility"):
+        return NextStep("mobility", "Measure mobility: figure-4 and knee to wall first", "then a picture of movement")
+    return _movement(at) or _strength(at) or _programme(at)
+
+
+def _movement(at: Progress) -> NextStep | None:
+    rows = at.of_stage("movement")
+    if not rows:
         return NextStep("movement", "Open a clip or photograph and mark it", "then test strength")
-    for row in by_stage["movement"]:
+    for row in rows:
         if row.measure.paired and (row.left is None or row.right is None):
             side = "left" if row.left is None else "right"
             return NextStep("movement", f"Mark the {side} side: {row.measure.name}", "a difference needs both")
-    strength = by_stage["strength"]
-    if not strength:
+    return None
+
+
+def _strength(at: Progress) -> NextStep | None:
+    rows = at.of_stage("strength")
+    if not rows:
         return NextStep("strength", "Test hip abduction, both sides")
-    if isinstance(strength[0].verdict, NotMeasured):
-        side = "left" if strength[0].left is None else "right"
+    if isinstance(rows[0].verdict, NotMeasured):
+        side = "left" if rows[0].left is None else "right"
         return NextStep("strength", f"Test hip abduction, {side}", "a difference needs both sides")
-    if not planned:
-        unsure = any(not isinstance(r.verdict, NotMeasured) and r.verdict.word is Word.CANNOT_TELL for r in strength)
-        then = "one result cannot tell yet: more trials would help" if unsure else ""
-        return NextStep("programme", "Choose the first rung", then)
-    return NextStep("programme", "Print the patient sheet", "the visit is complete so far")
+    return None
+
+
+def _programme(at: Progress) -> NextStep:
+    if at.planned:
+        return NextStep("programme", "Print the patient sheet", "the visit is complete so far")
+    rows = at.of_stage("strength")
+    unsure = any(not isinstance(r.verdict, NotMeasured) and r.verdict.word is Word.CANNOT_TELL for r in rows)
+    then = "one result cannot tell yet: more trials would help" if unsure else ""
+    return NextStep("programme", "Choose the first rung", then)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -12,7 +12,7 @@ from tuning.core import geometry
 from tuning.core.geometry import Marks
 from tuning.core.marks import Protocol, Recipe, both, medial_x
 from tuning.core.movement import FRONT, REAR, tilt
-from tuning.core.types import LEGS, Floats, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
 
 MM = 1000.0
 AHEAD = ("ahead of the ankle", "behind the ankle")
@@ -110,7 +110,6 @@ def _rear() -> Protocol:
             "achilles-heel-tilt": "heel",
             "knee-crease-level-tilt": "creases",
             "psis-level-tilt": "rear spines",
-            "pelvis-crest-level-tilt": "crests",
             "acromion-level": "shoulders",
             "head-tilt": "head",
         },
@@ -276,6 +275,17 @@ def posture_type(line: SideLine) -> tuple[Posture, str]:
         if rule.fits(line):
             return rule.posture, rule.text
     return Posture.NONE, "no rule of the table fits"
+
+
+def side_line(seen: Sequence[Observation], side: Side, upper: Curve, low: Curve) -> SideLine | NotMeasured:
+    """The newest four offsets of one side view with the curves by eye."""
+    found = {}
+    for point in ("knee", "hip", "shoulder", "ear"):
+        values = [o.measured for o in seen if o.measure_id == f"plumb-side-{point}" and o.side is side]
+        if not values or values[-1] is None:
+            return NotMeasured("incomplete", f"needs the {point} offset of the {side} side")
+        found[point] = values[-1]
+    return SideLine(found["knee"], found["hip"], found["shoulder"], found["ear"], upper, low)
 
 
 FOOT_SCORE_BANDS = (

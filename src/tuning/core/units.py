@@ -19,7 +19,12 @@ _SPELLINGS = {
     "n": "N", "newton": "N", "kgf": "kgf", "kg": "kgf", "kp": "kgf", "lbf": "lbf", "lb": "lbf",
     "lbs": "lbf", "m": "m", "cm": "cm", "mm": "mm", "in": "in",
 }  # fmt: skip
-_NUMBER = re.compile(r"\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([A-Za-z]*)\s*")
+_NUMBER = re.compile(r"\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([A-Za-z°%/]*)\s*")
+
+
+def parse_number(text: str, default_unit: str, factors: dict[str, float], what: str) -> float:
+    """A typed number times the factor of its unit. Raises BadInput, naming `what` and the units taken."""
+    return _parse(text, default_unit, factors, what)[0]
 
 
 def _parse(text: str, default_unit: str, factors: dict[str, float], what: str) -> tuple[float, str]:
@@ -27,7 +32,7 @@ def _parse(text: str, default_unit: str, factors: dict[str, float], what: str) -
     match = _NUMBER.fullmatch(text)
     if match is None:
         raise BadInput(f"“{text.strip()}” is not a {what}; type a number such as 41.5 ({accepted}).")
-    unit = _SPELLINGS.get(match[2].lower()) if match[2] else default_unit
+    unit = _SPELLINGS.get(match[2].lower(), match[2]) if match[2] else default_unit
     if unit not in factors:
         raise BadInput(f"“{match[2]}” is not a unit of {what}; use {accepted}.")
     return float(match[1].replace(",", ".")) * factors[unit], unit

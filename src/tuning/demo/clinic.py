@@ -10,20 +10,23 @@ from typing import Any
 
 import numpy as np
 
-from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext
+from tuning.core.battery import Status, observed
+from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.marks import observe as observe_marks
 from tuning.core.programme import Rung
 from tuning.core.protocols import PROTOCOLS
 from tuning.core.strength import Setup
 from tuning.core.strength import observe as observe_strength
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
 from tuning.demo.clips import CLIPS
+from tuning.demo.stills import STILLS
 from tuning.knowledge import load
 from tuning.records import (
     Calibration,
     Capture,
     Entry,
+    FindingEntry,
     Mark,
     PatientRow,
     PersonRow,
@@ -61,6 +64,38 @@ PEOPLE: tuple[dict[str, Any], ...] = (
         "dominant_leg": "right", "complaint": "Right knee drifts in when lifting clay from the floor",
     },
 )  # fmt: skip
+
+
+Trials = list[float] | tuple[list[float], list[float]]
+
+LEVELS_EVEN: Mapping[str, Trials] = {
+    "achilles-heel-tilt-eye": ([1, 1], [1, 1]),
+    "arch-profile-eye": ([0, 0], [0, 0]),
+    "knee-crease-level-eye": [0, 0],
+    "psis-level-eye": [0, 0],
+    "pelvis-crest-level-eye": [0, 0],
+    "acromion-level-eye": [-1, 0],
+    "psis-sitting-eye": [0, 0],
+}
+LEVELS_LOW_LEFT: Mapping[str, Trials] = {
+    **LEVELS_EVEN,
+    "achilles-heel-tilt-eye": ([3, 2], [1, 1]),
+    "arch-profile-eye": ([2, 3], [0, 1]),
+    "knee-crease-level-eye": [2, 2],
+    "psis-level-eye": [2, 1],
+    "pelvis-crest-level-eye": [1, 1],
+}
+CONDUCTOR_BY_EYE: Mapping[str, Trials] = {
+    "arch-profile-eye": ([2, 2], [0, 0]),
+    "calf-bulk-eye": [0, 0],
+    "psis-sitting-eye": [0, 0],
+    "arms-forward-reach-eye": [0, 0],
+}
+MOBILITY: Mapping[str, Trials] = {
+    "figure4-shin": ([29, 31, 30], [18, 17, 19]),
+    "knee-to-wall": ([9.5, 10.0, 9.5], [10.0, 10.5, 10.0]),
+    "tibial-rotation-in": ([14, 15, 15], [22, 24, 23]),
+}
 
 
 class _Builder:
@@ -113,6 +148,52 @@ class _Builder:
             rows += [to_entry(seen, visit, self.person) for seen in found]
             self.keep(visit, *rows)
 
+    def still(self, visit: Visit, name: str, view: str) -> None:
+        """Every mark of a shipped photograph, levelled by the hanging line and scaled by a metre on it."""
+        still, protocol = STILLS[name], PROTOCOLS[view]
+        kept = self.record.media.keep(still.path)
+        self.record.media_row(kept, self.person)
+        capture = Capture(sha256=kept.sha256, view=view)
+        self.keep(visit, capture)
+        plumb = [self._hand(point) for point in still.plumb_line()]
+        *ends, length = still.known_length()
+        metre = [self._hand(point) for point in ends]
+        for what, pair, metres in ((Level.PLUMB.value, plumb, None), ("length", metre, length)):
+            places = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(pair)), strict=True))
+            row = Calibration(capture_id=capture.id, what=what, length_m=metres, sd_px=CLICK_SD_PX, **places)
+            self.keep(visit, row)
+        context = PictureContext(LevelReference(Level.PLUMB, plumb[0], plumb[1]), Scale(metre[0], metre[1], length))
+        marks = {mark: self._hand(at) for mark, at in still.truth().items()}
+        rows: list[Entry] = [
+            Mark(capture_id=capture.id, frame=0, name=mark, x_px=float(at[0]), y_px=float(at[1]), sd_px=CLICK_SD_PX)
+            for mark, at in marks.items()
+        ]
+        found = observe_marks(protocol, marks, context, "photo", {"capture": capture.id, "frame": 0, "time_s": 0.0})
+        self.keep(visit, *rows, *(to_entry(seen, visit, self.person) for seen in found))
+
+    def hands_on(self, visit: Visit, method: str, seen: Mapping[str, Trials]) -> None:
+        """Looks or trials of measures: a list for a single value, a pair of lists for left and right."""
+        rows = []
+        for measure_id, trials in seen.items():
+            sides = zip(LEGS, trials, strict=True) if isinstance(trials, tuple) else [(Side.NONE, trials)]
+            for side, values in sides:
+                found = observed(self.knowledge.measures[measure_id], side, values, method)
+                rows.append(to_entry(found, visit, self.person))
+        self.keep(visit, *rows)
+
+    def found(self, visit: Visit, test_id: str, data: dict[str, Any], side: Side = Side.NONE) -> None:
+        row = FindingEntry(test_id=test_id, side=side.value, status=Status.DONE.value, data=data)
+        self.keep(visit, row)
+
+    def screen(self, visit: Visit, level: str, yes: tuple[str, ...] = (), said: str = "") -> None:
+        table = self.knowledge.safety
+        answers = {q.id: q.id in yes for q in table.questions if not q.after}
+        hits = [r.id for r in table.rules if set(r.all) <= set(yes)]
+        names = [r.name for r in table.rules if r.id in hits]
+        note = "; ".join(part for part in (*names, said) if part)
+        self.keep(visit, SafetyScreen(level=level, note=note))
+        self.found(visit, "safety-screen", {"answers": answers, "hits": hits, "said": said})
+
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
 
@@ -140,20 +221,74 @@ def build_clinic(folder: Path) -> None:
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
 
     visit = b.visit("glassblower", 0)
-    b.keep(visit, SafetyScreen(level="AMBER", note="surgeon: no jumps"))
+    b.screen(visit, "AMBER", ("surgeon",), "surgeon: no jumps")
+    _glassblower_tells(b, visit)
+    b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
+    b.hands_on(visit, "typed", {**MOBILITY, "knee-to-wall": ([7.0, 7.5, 7.5], [11.0, 11.5, 11.0])})
     b.picture(visit, "walk-rear", "rear", {45: rear_right, 17: rear_left})
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
     b.strength(visit, glassblower, pounds, Setup(0.78, caution_reason="isometric and pain-free, no jump"))
     b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
 
+    visit = b.visit("choir conductor", 0)
+    b.screen(visit, "NONE")
+    for name, view in (
+        ("stand-front", "st-front"),
+        ("stand-left", "st-side-l"),
+        ("stand-right", "st-side-r"),
+        ("stand-rear", "st-rear"),
+    ):
+        b.still(visit, name, view)
+    b.hands_on(visit, "by eye", CONDUCTOR_BY_EYE)
+    b.found(visit, "plumb-side", {"key": "upper-back", "answer": "usual", "looks": 2})
+    b.found(visit, "plumb-side", {"key": "low-back", "answer": "flat", "looks": 2})
+
     visit = b.visit("potter", 6)
-    b.keep(visit, SafetyScreen(level="NONE", note=""))
+    b.screen(visit, "NONE")
+    b.hands_on(visit, "by eye", LEVELS_EVEN)
+    b.hands_on(visit, "typed", MOBILITY)
     b.picture(visit, "squat-front", "front", {42: front})
     b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
 
     visit = b.visit("beekeeper", 13)
-    b.keep(visit, SafetyScreen(level="AMBER", note="surgeon: knee bend at most 90°, no jumps"))
+    b.screen(visit, "AMBER", ("surgeon",), "knee bend at most 90°, no jumps")
     visit = b.visit("ferry deckhand", 2)
-    b.keep(visit, SafetyScreen(level="NONE", note=""))
+    b.screen(visit, "NONE")
     record.close()
+
+
+def _glassblower_tells(b: _Builder, visit: Visit) -> None:
+    place = {"view": "front", "x": 0.056, "y": 0.72, "region": "front of knee", "side": "left"}
+    site = {**place, "now": 3.0, "worst": 5.0, "activity": "kneeling at the furnace", "onset": "spring, slowly"}
+    goals = [{"activity": "gather glass for an hour", "score": 4.0}, {"activity": "stairs down", "score": 6.0}]
+    told = {"sites": [site], "tires": "left leg", "gives": "no", "goals": goals}
+    b.found(visit, "intake-complaint", told)
+    measures = b.knowledge.measures
+    told_values = [
+        observed(measures["pain-now"], Side.LEFT, [3.0], "told", region="front of knee"),
+        observed(measures["pain-worst"], Side.LEFT, [5.0], "told", region="front of knee"),
+        observed(measures["intake-goals"], Side.NONE, [4.0, 6.0], "told"),
+    ]
+    b.keep(visit, *(to_entry(seen, visit, b.person) for seen in told_values))
+    episodes = [
+        {"year": float(year), "region": region, "side": "left", "treated": "rest", "back": "yes"}
+        for year, region in ((2019, "ankle"), (2022, "knee"), (2024, "knee"))
+    ]
+    injury = {"joint": "knee", "side": "left", "date": "2020", "operation": "cartilage trimmed", "limits": "no jumps"}
+    b.found(
+        visit,
+        "intake-history",
+        {"standing": 7.0, "sitting": 2.0, "posture": "turned to the left", "episodes": episodes, "injuries": [injury]},
+    )
+    wear = {
+        "left": {"heel outer": 1, "middle inner": 2, "front inner": 3},
+        "right": {"heel outer": 1, "front inner": 1},
+    }
+    b.found(
+        visit,
+        "shoe-wear-map",
+        {"wear": wear, "sore": [["left", "middle inner"]], "age": 9.0, "firm": False, "crushed": []},
+    )
+    sums: Mapping[str, Trials] = {"shoe-wear": ([6.0], [2.0]), "shoe-wear-zone": ([3.0], [1.0])}
+    b.hands_on(visit, "by eye", sums)

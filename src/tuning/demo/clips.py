@@ -55,7 +55,7 @@ class DemoClip:
         import av
 
         rng = np.random.default_rng(self.seed)
-        background = render.room(self.camera, rng)
+        background = render.room(self.camera, rng, belt=self.camera.view == "rear")
         target = folder / f"{self.name}.mp4"
         with av.open(str(target), "w", options={"movflags": "faststart"}) as container:
             stream = container.add_stream("libx264", rate=self.fps)

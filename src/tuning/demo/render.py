@@ -44,8 +44,8 @@ def _noise_texture(rng: np.random.Generator, size: int = 512) -> Picture:
     return total
 
 
-def room(camera: Camera, rng: np.random.Generator) -> Picture:
-    """The empty room (height, width, 3), 0..1: boards, wall, skirting, door, plumb line."""
+def room(camera: Camera, rng: np.random.Generator, belt: bool = False) -> Picture:
+    """The empty room (height, width, 3), 0..1: boards, wall, skirting, door, plumb line, a treadmill's `belt`."""
     texture = _noise_texture(rng)
     rays, eye = camera.rays().astype(np.float64), camera.position
     forward, across = camera.axes[2], camera.across
@@ -70,8 +70,9 @@ def room(camera: Camera, rng: np.random.Generator) -> Picture:
     plank = look_up(z + 50, np.floor(x / 0.14) + 50, 35)
     wood = np.array([0.52, 0.43, 0.34]) * (0.82 + 0.25 * plank + boards)[..., None]
     picture[floor] = wood[floor]
-    belt = floor & (np.abs(x) < 0.3) & (np.abs(z) < 0.8) & (camera.view == "rear")
-    picture[belt] = np.array([0.20, 0.21, 0.23]) * (0.85 + 0.3 * look_up(z + 50, x + 50, 160)[belt][:, None])
+    if belt:
+        on = floor & (np.abs(x) < 0.3) & (np.abs(z) < 0.8)
+        picture[on] = np.array([0.20, 0.21, 0.23]) * (0.85 + 0.3 * look_up(z + 50, x + 50, 160)[on][:, None])
     _hang_plumb_line(picture, camera)
     return picture
 

@@ -2,41 +2,30 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
-from reportlab.lib.colors import HexColor
-from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import (
     CondPageBreak,
     Flowable,
     HRFlowable,
     Paragraph,
-    SimpleDocTemplate,
     Spacer,
     Table,
     TableStyle,
 )
 
 from tuning.core.comparison import Comparison
-from tuning.core.errors import EnvironmentFault
 from tuning.core.figure import Outline, exercise_figure
+from tuning.core.measures import Measure
 from tuning.core.programme import Dose, Fault, Pose, Rung
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.units import signed
-
-INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
+from tuning.exchange.pdf import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)
@@ -62,21 +51,6 @@ class Sheet:
     setting: str
     pain_limit: int
     scope: str
-
-
-def _fonts() -> None:
-    folder = Path(str(files("tuning"))) / "fonts"
-    for name, file in (("Body", "Lato-Regular"), ("BodyBold", "Lato-Bold")):
-        if name not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
-    pdfmetrics.registerFontFamily("Body", normal="Body", bold="BodyBold", italic="Body", boldItalic="BodyBold")
-
-
-def _style(size: float, bold: bool = False, colour: Any = INK, after: float = 2) -> ParagraphStyle:
-    font = "BodyBold" if bold else "Body"
-    return ParagraphStyle(
-        f"{font}{size}{colour}", fontName=font, fontSize=size, leading=size * 1.35, textColor=colour, spaceAfter=after
-    )
 
 
 class PoseRow(Flowable):  # type: ignore[misc]
@@ -113,24 +87,24 @@ class PoseRow(Flowable):  # type: ignore[misc]
         self.canv.drawPath(path, fill=1, stroke=1)
 
 
-def value_text(seen: Observation | None, decimals: int, unit: str) -> str:
+def value_text(seen: Observation | None, measure: Measure) -> str:
     """A value with its unit, or a dash."""
     if seen is None or isinstance(seen.value, NotMeasured):
         return "–"
-    return f"{signed(seen.value, decimals)}{'' if unit == '°' else ' '}{unit}"
+    return f"{measure.text(seen.value)}{'' if measure.unit == '°' else ' '}{measure.unit}"
 
 
 def _measured(rows: Sequence[Comparison]) -> list[Any]:
     if not rows:
         return []
-    small, head = _style(9.5, after=0), _style(9, colour=MUTED, after=0)
+    small, head = style(9.5, after=0), style(9, colour=MUTED, after=0)
     table = [[Paragraph(t, head) for t in ("Measured today", "left", "right", "what the difference means")]]
     for row in rows:
         m = row.measure
         verdict = row.sentence if isinstance(row.verdict, NotMeasured) else f"{row.verdict.word.value}: {row.sentence}"
         if row.error_text:
             verdict += f" ({row.error_text})"
-        left, right = value_text(row.left, m.decimals, m.unit), value_text(row.right, m.decimals, m.unit)
+        left, right = value_text(row.left, m), value_text(row.right, m)
         if not m.paired:
             left, right = "", right
         table.append([Paragraph(escape(t), small) for t in (m.name, left, right, verdict)])
@@ -139,11 +113,11 @@ def _measured(rows: Sequence[Comparison]) -> list[Any]:
 
 
 def _exercise(number: int, item: SheetItem, width: float) -> list[Any]:
-    rung, body = item.rung, _style(11)
+    rung, body = item.rung, style(11)
     parts: list[Any] = [
         CondPageBreak(150 * mm),
-        Paragraph(f"{number}. {escape(rung.name)}", _style(16, bold=True, after=2)),
-        Paragraph(escape(item.dose.text), _style(12, bold=True, after=2)),
+        Paragraph(f"{number}. {escape(rung.name)}", style(16, bold=True, after=2)),
+        Paragraph(escape(item.dose.text), style(12, bold=True, after=2)),
         Paragraph(f"Start with the {item.first_side.value} leg.", body),
         Spacer(1, 4),
     ]
@@ -155,7 +129,7 @@ def _exercise(number: int, item: SheetItem, width: float) -> list[Any]:
         Paragraph(f"<b>Feel it in:</b> {escape(feel)}. <b>Not in:</b> {escape(avoid)}.", body),
         Paragraph("<b>Watch for</b>", body),
     ]
-    parts += [Paragraph(f"{escape(f.sign)}: {escape(f.cue)}.", _style(10, after=1)) for f in item.faults]
+    parts += [Paragraph(f"{escape(f.sign)}: {escape(f.cue)}.", style(10, after=1)) for f in item.faults]
     return [*parts, Spacer(1, 10)]
 
 
@@ -164,38 +138,19 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
 
     Raises EnvironmentFault when the folder cannot take it.
     """
-    _fonts()
-    width = A4[0] - 36 * mm
+    fonts()
     story: list[Any] = [
-        Paragraph(escape(sheet.patient), _style(22, bold=True, after=4)),
-        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", _style(11, colour=MUTED)),
+        Paragraph(escape(sheet.patient), style(22, bold=True, after=4)),
+        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", style(11, colour=MUTED)),
         HRFlowable(width="100%", color=LINE, spaceAfter=8),
         Paragraph(
             f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}",
-            _style(11),
+            style(11),
         ),
-        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", _style(11, after=8)),
+        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", style(11, after=8)),
     ]
     for number, item in enumerate(sheet.items, start=1):
-        story += _exercise(number, item, width)
+        story += _exercise(number, item, WIDTH)
     story += _measured(sheet.rows)
-    story.append(Paragraph(escape(sheet.scope), _style(9, colour=MUTED)))
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=".sheet-", suffix=".pdf", dir=target.parent)
-        os.close(handle)
-        try:
-            SimpleDocTemplate(
-                temporary,
-                pagesize=A4,
-                leftMargin=18 * mm,
-                rightMargin=18 * mm,
-                topMargin=16 * mm,
-                bottomMargin=16 * mm,
-                title=f"Exercises for {sheet.patient}",
-            ).build(story)
-            os.replace(temporary, target)
-        finally:
-            Path(temporary).unlink(missing_ok=True)
-    except OSError as err:
-        why = err.strerror or str(err)
-        raise EnvironmentFault(f"The sheet could not be written to {target} ({why}). The plan is kept.") from err
+    story.append(Paragraph(escape(sheet.scope), style(9, colour=MUTED)))
+    write_pdf(story, target, f"Exercises for {sheet.patient}")

@@ -11,10 +11,15 @@ from typing import Any, TypeVar
 import cattrs
 import cattrs.v
 
+from tuning.core.battery import Ask, Test
 from tuning.core.errors import KnowledgeError
+from tuning.core.forms import Form, Kind
+from tuning.core.levels import Chain, is_sound
 from tuning.core.measures import Compare, Measure
 from tuning.core.pose import Frame, parse_frame
-from tuning.core.programme import Fault, Ladder
+from tuning.core.programme import Fault, Ladder, Triage
+from tuning.core.protocols import PROTOCOLS
+from tuning.core.safety import FACTS, SafetyTable
 
 T = TypeVar("T")
 FOLDER = Path(str(files("tuning.knowledge")))
@@ -29,8 +34,6 @@ class Cautions:
     pain_limit: int
     pain_limit_source: str
     setting: str
-    red: tuple[str, ...]
-    amber: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,10 @@ class Knowledge:
     """Everything a clinician may edit, loaded and checked."""
 
     measures: dict[str, Measure]
+    tests: dict[str, Test]
+    chain: Chain
+    safety: SafetyTable
+    forms: dict[str, Form]
     ladders: dict[str, Ladder]
     faults: dict[str, Fault]
     cautions: Cautions
@@ -65,7 +72,8 @@ def _converter() -> cattrs.Converter:
     converter.register_structure_hook(float, number)
     converter.register_structure_hook(str, text)
     # The hook for str would otherwise catch enumerations of words, too.
-    converter.register_structure_hook(Compare, lambda value, _: Compare(value))
+    for words in (Compare, Ask, Triage, Kind):
+        converter.register_structure_hook(words, lambda value, kind: kind(value))
     converter.register_structure_hook(Frame, frame)
     return converter
 
@@ -117,9 +125,50 @@ def _measure(file: str, key: str, table: dict[str, Any]) -> Measure:
         raise KnowledgeError(f"{file}: {key}: band needs a band_source.")
     if m.compare is not Compare.ALONE and not (m.sem > 0 and m.sem_source):
         raise KnowledgeError(f"{file}: {key}: sem must be above zero and name its source.")
+    if m.finding not in ("larger", "smaller"):
+        raise KnowledgeError(f"{file}: {key}: finding is “larger” or “smaller”.")
     if m.possible and not m.possible[0] < m.possible[1]:
         raise KnowledgeError(f"{file}: {key}: possible must run from low to high.")
     return m
+
+
+def _tests(folder: Path, measures: dict[str, Measure]) -> dict[str, Test]:
+    tests: dict[str, Test] = {}
+    for path in sorted(folder.glob("*.toml")):
+        for table in _toml(path).get("test", []):
+            where = f"{path.name}: {table.get('id', 'a test without id')}"
+            test = _structure({"stage": path.stem, **table}, Test, where)
+            named = [(q.measure, q.number, q.proposed_by) for q in test.questions]
+            orphans = [m for three in named for m in three if m and m not in measures]
+            orphans += [p for p in test.protocols if p not in PROTOCOLS]
+            if orphans:
+                raise KnowledgeError(f"{where}: unknown id “{orphans[0]}”.")
+            if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
+                raise KnowledgeError(f"{where}: a choice needs key and options, every other question a measure.")
+            if test.id in tests:
+                raise KnowledgeError(f"{where}: another test already has this id.")
+            tests[test.id] = test
+    return tests
+
+
+def _chain(path: Path) -> Chain:
+    table = _toml(path)
+    table["rows"] = table.pop("row", [])
+    chain = _structure(table, Chain, path.name)
+    holes = is_sound(chain)
+    if holes:
+        raise KnowledgeError(f"{path.name}: no row catches “{holes[0]}”.")
+    return chain
+
+
+def _safety(path: Path) -> SafetyTable:
+    table = _structure(_toml(path), SafetyTable, path.name)
+    ids = {q.id for q in table.questions}
+    orphans = [q.after for q in table.questions if q.after and q.after not in ids]
+    orphans += [k for rule in table.rules for k in (*rule.all, *rule.any) if k not in ids and k not in FACTS]
+    if orphans:
+        raise KnowledgeError(f"{path.name}: unknown id “{orphans[0]}”.")
+    return table
 
 
 def _ladder(path: Path, measures: dict[str, Measure], faults: dict[str, Fault]) -> Ladder:
@@ -167,5 +216,13 @@ def load(folder: Path = FOLDER) -> Knowledge:
         for key, table in _toml(folder / "faults.toml").items()
     }
     ladders = [_ladder(path, measures, faults) for path in sorted((folder / "ladders").glob("*.toml"))]
-    cautions = _structure(_toml(folder / "cautions.toml"), Cautions, "cautions.toml")
-    return Knowledge(measures, {ladder.id: ladder for ladder in ladders}, faults, cautions)
+    return Knowledge(
+        measures,
+        _tests(folder / "tests", measures),
+        _chain(folder / "levels_chain.toml"),
+        _safety(folder / "safety.toml"),
+        {key: _structure(t, Form, f"intake.toml: {key}") for key, t in _toml(folder / "intake.toml").items()},
+        {ladder.id: ladder for ladder in ladders},
+        faults,
+        _structure(_toml(folder / "cautions.toml"), Cautions, "cautions.toml"),
+    )

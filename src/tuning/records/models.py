@@ -154,6 +154,18 @@ class ObservationEntry(Entry):
     __mapper_args__ = {"polymorphic_identity": "observation"}
 
 
+class FindingEntry(Entry):
+    """What was found or told without a number: a test's ending, chosen words, a form, a step of a trail."""
+
+    __tablename__ = "finding"
+    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
+    test_id: Mapped[str] = mapped_column(String(60), index=True)
+    side: Mapped[str] = mapped_column(String(10))
+    status: Mapped[str] = mapped_column(String(20))
+    data: Mapped[dict[str, Any]]
+    __mapper_args__ = {"polymorphic_identity": "finding"}
+
+
 class SafetyScreen(Entry):
     """Triage result. A clearance is a newer screen with `cleared_by` and `cleared_result`."""
 

@@ -9,7 +9,7 @@ from sqlalchemy import Engine, inspect, text
 
 from tuning.core.errors import EnvironmentFault
 
-HEAD = "0001"
+HEAD = "0002"
 """Newest revision in migrations/versions; a test holds the two together."""
 
 

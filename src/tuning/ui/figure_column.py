@@ -11,18 +11,8 @@ from tuning.core.measures import Compare
 from tuning.core.types import NotMeasured, Side
 from tuning.core.verdict import Verdict, Word
 from tuning.ui import theme
-from tuning.ui.signs import paint_side, paint_verdict
+from tuning.ui.signs import body_outline, paint_side, paint_verdict
 
-# Right half of the outline from the crown down the outside and up the inside of
-# the leg; x from the midline, y from the crown, both in body heights.
-_HALF = (
-    (0.0, 0.0), (0.027, 0.009), (0.042, 0.036), (0.043, 0.068), (0.034, 0.1), (0.029, 0.13),
-    (0.075, 0.158), (0.118, 0.172), (0.137, 0.2), (0.148, 0.29), (0.158, 0.38), (0.166, 0.47),
-    (0.158, 0.5), (0.146, 0.475), (0.134, 0.39), (0.117, 0.27), (0.104, 0.26), (0.096, 0.33),
-    (0.088, 0.385), (0.1, 0.45), (0.108, 0.51), (0.1, 0.62), (0.083, 0.715), (0.086, 0.775),
-    (0.073, 0.86), (0.057, 0.945), (0.075, 0.985), (0.062, 0.998), (0.036, 0.993), (0.03, 0.95),
-    (0.033, 0.88), (0.022, 0.79), (0.031, 0.715), (0.022, 0.63), (0.009, 0.54), (0.0, 0.515),
-)  # fmt: skip
 STATIONS = {
     "shoulder": (0.1, 0.185),
     "trunk": (0.0, 0.3),
@@ -34,23 +24,12 @@ STATIONS = {
 }
 
 
-def body_outline(box: QRectF) -> QPainterPath:
-    """The whole figure as a smooth closed path inside `box`."""
-    points = [*_HALF, *((-x, y) for x, y in reversed(_HALF[1:-1]))]
-    at = [QPointF(box.center().x() + x * box.height(), box.top() + y * box.height()) for x, y in points]
-    path, n = QPainterPath(at[0]), len(at)
-    for i in range(n):
-        before, start, end, after = at[i - 1], at[i], at[(i + 1) % n], at[(i + 2) % n]
-        path.cubicTo(start + (end - before) / 6, end - (after - start) / 6, end)
-    return path
-
-
 def finding_side(row: Comparison) -> Side:
     """The side to mark: the weaker one in strength, else the larger value."""
     if isinstance(row.verdict, NotMeasured) or row.measure.compare is Compare.VALUE:
         return Side.NONE
     larger = Side.RIGHT if row.verdict.d > 0 else Side.LEFT
-    return larger.other if row.measure.compare is Compare.STRONGER else larger
+    return larger.other if row.measure.finding == "smaller" else larger
 
 
 class FigureColumn(QWidget):

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEv
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.comparison import Comparison
+from tuning.core.measures import Measure
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.units import signed
 from tuning.core.verdict import Verdict
 from tuning.ui import theme
 from tuning.ui.explain import explanation
@@ -22,11 +22,11 @@ ROOMY = 5
 MEASURING = ("standing", "mobility", "movement", "strength", "force")
 
 
-def value_text(seen: Observation | None, decimals: int) -> str:
+def value_text(seen: Observation | None, measure: Measure) -> str:
     """A value for the ledger, or a dash."""
     if seen is None or isinstance(seen.value, NotMeasured):
         return "—"
-    return signed(seen.value, decimals)
+    return measure.text(seen.value)
 
 
 class LedgerRow(QWidget):
@@ -48,9 +48,9 @@ class LedgerRow(QWidget):
         """The row in words, for screen readers."""
         m, v = self.row.measure, self.row.verdict
         word = "" if isinstance(v, NotMeasured) else f"{v.word.value}, "
-        sides = f"left {value_text(self.row.left, m.decimals)}, right {value_text(self.row.right, m.decimals)}"
+        sides = f"left {value_text(self.row.left, m)}, right {value_text(self.row.right, m)}"
         if not m.paired:
-            sides = value_text(self.row.right, m.decimals)
+            sides = value_text(self.row.right, m)
         return f"{m.name}: {sides} {m.unit}; {word}{self.row.sentence}"
 
     @property
@@ -81,6 +81,10 @@ class LedgerRow(QWidget):
     def sizeHint(self) -> QSize:
         """As tall as its words."""
         return QSize(WIDTH - 32, int(self._blocks()[1].bottom()) + 10)
+
+    def minimumSizeHint(self) -> QSize:
+        """Never squeezed, however many rows there are."""
+        return self.sizeHint()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The words wrap anew."""
@@ -120,10 +124,10 @@ class LedgerRow(QWidget):
     def _paint_values(self, painter: QPainter, width: float) -> None:
         row, m, y = self.row, self.row.measure, 44.0
         verdict = None if isinstance(row.verdict, NotMeasured) else row.verdict
-        left, right = value_text(row.left, m.decimals), value_text(row.right, m.decimals)
+        left, right = value_text(row.left, m), value_text(row.right, m)
         if not m.paired:  # a tilt stands on the side that is higher
             tilt = 0.0 if verdict is None else verdict.d
-            left, right = (left, "") if tilt == 0 else ("", signed(abs(tilt), m.decimals))
+            left, right = "", "" if tilt == 0 else m.text(abs(tilt))
             left, right = (right, "") if tilt < 0 else (left, right)
         painter.setFont(theme.font(theme.LARGE))
         painter.setPen(theme.colour("ink"))

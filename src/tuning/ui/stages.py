@@ -21,8 +21,8 @@ class Stage:
 
 STAGES = (
     Stage("intake", "Intake"),
-    Stage("standing", "Standing", "Standing will guide you from the feet to the head and measure levels on a photo."),
-    Stage("mobility", "Mobility", "Mobility will measure hip, knee and ankle range from pictures or typed values."),
+    Stage("standing", "Standing"),
+    Stage("mobility", "Mobility"),
     Stage("movement", "Movement"),
     Stage("strength", "Strength"),
     Stage("force", "Force", "Force will read two plates and say which leg pushes harder and which faster."),

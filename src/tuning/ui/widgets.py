@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QWidget
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QLineEdit, QPushButton, QWidget
 
 from tuning.ui import theme
 
@@ -41,6 +42,16 @@ def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "
     if tip:
         made.setToolTip(tip)
     return made
+
+
+class EntryField(QLineEdit):
+    """A text field that keeps Enter to itself, for fields inside a widget that has a use for Enter."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter is told by `returnPressed` and goes no further."""
+        super().keyPressEvent(event)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()
 
 
 def rule() -> QFrame:

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.comparison import Comparison
-from tuning.core.next_step import NextStep, next_step
+from tuning.core.next_step import NextStep, Progress, next_step
 from tuning.core.programme import Triage
 from tuning.core.types import Side
 from tuning.records import Capture, PatientRow
@@ -35,8 +35,11 @@ from tuning.ui.picture.page import PicturePage
 from tuning.ui.picture.side_panel import ReadingRow
 from tuning.ui.programme.page import ProgrammePage
 from tuning.ui.stages import STAGES
+from tuning.ui.standing.page import StandingPage
+from tuning.ui.standing.trail import relook
 from tuning.ui.status_line import StatusLine
 from tuning.ui.strength.page import StrengthPage
+from tuning.ui.testrun.page import TestRunPage
 from tuning.ui.widgets import rule
 from tuning.ui.workspace import Workspace
 
@@ -66,8 +69,12 @@ class MainWindow(QWidget):
         self.day_list = DayList(workspace)
         self.intake, self.movement = IntakePage(workspace), PicturePage(workspace, "movement", "Movement")
         self.strength, self.programme = StrengthPage(workspace), ProgrammePage(workspace)
-        self.pages: dict[str, IntakePage | PicturePage | StrengthPage | ProgrammePage] = {
+        self.standing = StandingPage(workspace)
+        self.mobility = TestRunPage(workspace, "mobility", "Mobility", looks=1)
+        self.pages: dict[str, IntakePage | TestRunPage | PicturePage | StrengthPage | ProgrammePage] = {
             "intake": self.intake,
+            "standing": self.standing,
+            "mobility": self.mobility,
             "movement": self.movement,
             "strength": self.strength,
             "programme": self.programme,
@@ -107,11 +114,14 @@ class MainWindow(QWidget):
         space = self.workspace
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
-        for source in (space.refused, self.movement.refused, self.programme.refused, self.intake.refused):
+        pages = (self.movement, self.programme, self.intake, self.standing, self.mobility)
+        for source in (space.refused, *(page.refused for page in pages), *(b.refused for b in self.benches)):
             source.connect(lambda text: self.status.say(text, caution=True))
-        self.programme.told.connect(self.status.say)
+        for teller in (self.programme, self.intake, self.standing, self.mobility):
+            teller.told.connect(self.status.say)
+        for bench in self.benches:
+            bench.job_started.connect(self._run)
         self.header.hint.connect(self._hint)
-        self.movement.job_started.connect(self._run)
         self.header.stage_chosen.connect(self.go)
         self.header.home_chosen.connect(self.go_home)
         self.header.person_chosen.connect(self.choose_person)
@@ -123,12 +133,23 @@ class MainWindow(QWidget):
         self.day_list.patient_chosen.connect(self.open_patient)
         self.day_list.new_chosen.connect(self.new_patient)
 
+    @property
+    def benches(self) -> tuple[PicturePage, ...]:
+        """All picture benches."""
+        return self.movement, self.standing.bench, self.mobility.bench
+
+    @property
+    def bench(self) -> PicturePage | None:
+        """The picture bench on screen, if there is one."""
+        return next((b for b in self.benches if b.isVisible()), None)
+
     def _actions(self) -> list[Action]:
         actions = [
             Action(f"Go to {stage.name}", f"Alt+{n}", partial(self.go, stage.id))
             for n, stage in enumerate(STAGES, start=1)
         ]
-        movement, undo = self.movement, self.workspace.undo
+        undo = self.workspace.undo
+        players = tuple(part for b in self.benches for part in (b.canvas, b.strip))
         return actions + [
             Action("Find an action", "Ctrl+K", self.show_commands),
             Action("Day list", "Ctrl+D", self.go_home),
@@ -151,10 +172,11 @@ class MainWindow(QWidget):
             Action(
                 "Play or stop",
                 "Space",
-                lambda: self._in_movement(movement.toggle_play),
+                lambda: self._on_bench(lambda b: b.toggle_play()),
                 "movement",
-                (movement.canvas, movement.strip),
+                players,
             ),
+            Action("One step back", "Alt+Left", self._back, "standing"),
             Action("Patient sheet as PDF", "Ctrl+P", self._sheet, "programme"),
         ]
 
@@ -162,7 +184,8 @@ class MainWindow(QWidget):
 
     def go_home(self) -> None:
         """The day list."""
-        self.movement.close_picture()
+        for bench in self.benches:
+            bench.close_picture()
         self.workspace.close_case()
         self.stage = ""
         self.day_list.refresh()
@@ -191,7 +214,8 @@ class MainWindow(QWidget):
                 "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock.", caution=True
             )
             stage_id = "intake"
-        self.movement.stop()
+        for bench in self.benches:
+            bench.stop()
         self.stage = stage_id
         wide = stage_id in WIDE_STAGES
         self._folded = {"figure": wide, "ledger": wide}
@@ -208,15 +232,18 @@ class MainWindow(QWidget):
         rows = space.comparisons()
         self.ledger.show_rows(rows, self.stage)
         self.figure.show_rows(rows)
-        counts = {stage: sum(r.measure.stage == stage for r in rows) for stage in ("movement", "strength")}
+        stages = ("standing", "mobility", "movement", "strength")
+        counts = {stage: sum(r.measure.stage == stage for r in rows) for stage in stages}
         counts["programme"] = len(space.plan())
         counts["intake"] = int(space.screen() is not None)
         self.header.show_counts(counts, self.stage)
         self.status.show_step(self._next())
 
     def _next(self) -> NextStep:
-        level, cleared = self.workspace.triage()
-        return next_step(level, cleared, self.workspace.comparisons(), len(self.workspace.plan()))
+        space = self.workspace
+        level, cleared = space.triage()
+        rows, planned = space.comparisons(), len(space.plan())
+        return next_step(Progress(level, cleared, space.asked_today, rows, planned, relook(space)))
 
     def show_evidence(self, row: Comparison) -> None:
         """Open the frame or the trials that a ledger row rests on."""
@@ -226,9 +253,12 @@ class MainWindow(QWidget):
         self.go(row.measure.stage)
         if "capture" not in seen.evidence:
             return
+        page = self.pages[row.measure.stage]
+        if isinstance(page, TestRunPage):
+            page.show_bench()
         for capture in self.workspace.entries(Capture):
-            if capture.id == seen.evidence["capture"]:
-                self.movement.open_capture(capture, int(seen.evidence["frame"]))
+            if capture.id == seen.evidence["capture"] and self.bench is not None:
+                self.bench.open_capture(capture, int(seen.evidence["frame"]))
 
     # folding
 
@@ -311,15 +341,21 @@ class MainWindow(QWidget):
         job.start()
 
     def _side(self, side: Side) -> None:
-        if self.stage == "strength":
-            self.strength.choose_side(side)
+        page = self.pages.get(self.stage)
+        if isinstance(page, StrengthPage | TestRunPage):
+            page.choose_side(side)
+
+    def _back(self) -> None:
+        page = self.pages.get(self.stage)
+        if isinstance(page, TestRunPage):
+            page.back()
 
     def _frame(self, by: int) -> None:
-        self._in_movement(lambda: self.movement.step(by))
+        self._on_bench(lambda bench: bench.step(by))
 
-    def _in_movement(self, run: Callable[[], object]) -> None:
-        if self.stage == "movement":
-            run()
+    def _on_bench(self, run: Callable[[PicturePage], object]) -> None:
+        if self.bench is not None:
+            run(self.bench)
 
     def _sheet(self) -> None:
         if self.stage == "programme":
@@ -327,6 +363,7 @@ class MainWindow(QWidget):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Everything is saved already; only let go of files."""
-        self.movement.close_picture()
+        for bench in self.benches:
+            bench.close_picture()
         self.workspace.record.close()
         super().closeEvent(event)

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from tuning.core.battery import Status
 from tuning.core.comparison import Comparison, compare_all
 from tuning.core.errors import TuningError
 from tuning.core.programme import Triage
-from tuning.core.types import Observation
+from tuning.core.safety import ScreenOnRecord, standing
+from tuning.core.types import Observation, Side
 from tuning.knowledge import Knowledge
 from tuning.records import (
     Entry,
+    FindingEntry,
     ObservationEntry,
     PatientRow,
     PersonRow,
@@ -95,7 +98,7 @@ class Workspace(QObject):
         self._standing = list(self.record.entries(Entry, self.visit)) if self.visit is not None else []
         self._earlier = []
         if self.patient is not None and self.visit is not None:
-            for kind in (PlanItem, SafetyScreen):
+            for kind in (PlanItem, SafetyScreen, FindingEntry):
                 self._earlier += self.record.patient_entries(kind, self.patient, but=self.visit)
         self._seen = self._rows = None
 
@@ -125,13 +128,36 @@ class Workspace(QObject):
         newest = {item.rung_id: item for item in self._of_patient(PlanItem)}
         return [item for item in newest.values() if not item.withdrawn]
 
+    def findings(self, test_id: str) -> list[FindingEntry]:
+        """Standing findings of one test in the open visit, oldest first."""
+        return [entry for entry in self.entries(FindingEntry) if entry.test_id == test_id]
+
+    def all_findings(self, test_id: str) -> list[FindingEntry]:
+        """Standing findings of one test over all visits, oldest first."""
+        return [entry for entry in self._of_patient(FindingEntry) if entry.test_id == test_id]
+
+    def form(self, test_id: str) -> FindingEntry | None:
+        """The newest finding of one kind over all visits: what was told stays told."""
+        found = self.all_findings(test_id)
+        return found[-1] if found else None
+
+    @property
+    def asked_today(self) -> bool:
+        """Whether the safety screen was asked, or cleared, in the open visit."""
+        return bool(self.entries(SafetyScreen))
+
+    def last_screen(self) -> SafetyScreen | None:
+        """The screen that stands, whenever it was asked; a RED until it is cleared."""
+        screens = self._of_patient(SafetyScreen)
+        index = standing([ScreenOnRecord(Triage(s.level), bool(s.cleared_by)) for s in screens])
+        return None if index is None else screens[index]
+
     def screen(self) -> SafetyScreen | None:
-        """The newest safety screen; a RED or AMBER from an earlier visit still counts."""
-        today = self.entries(SafetyScreen)
-        if today:
-            return today[-1]
-        before = self._of_patient(SafetyScreen)
-        return before[-1] if before and before[-1].level != Triage.NONE.value else None
+        """The screen that counts today: NONE and cleared ones are asked again at each visit."""
+        found = self.last_screen()
+        if found is None or self.visit is None or found.visit_id == self.visit.id:
+            return found
+        return found if found.level != Triage.NONE.value and not found.cleared_by else None
 
     def triage(self) -> tuple[Triage | None, bool]:
         """Level of the newest screen and whether it was cleared."""
@@ -146,6 +172,12 @@ class Workspace(QObject):
         entry.visit_id, entry.person_id, entry.at = self.visit.id, self.person.id, now()
         entry.person = self.person
         return entry
+
+    def find(
+        self, test_id: str, data: dict[str, Any], side: Side = Side.NONE, status: Status = Status.DONE
+    ) -> FindingEntry:
+        """The entry of a finding, ready for `do`."""
+        return self.stamp(FindingEntry(test_id=test_id, side=side.value, status=status.value, data=data))
 
     def observe(self, seen: Observation) -> ObservationEntry:
         """The entry of an observation, ready for `do`."""

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
 from tuning.core.marks import Protocol
@@ -53,9 +53,9 @@ class PicturePage(QWidget):
     job_started = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, stage: str, name: str) -> None:
+    def __init__(self, workspace: Workspace, stage: str, name: str, way_back: QPushButton | None = None) -> None:
         super().__init__()
-        self._workspace, self._name = workspace, name
+        self._workspace, self._name, self._way_back = workspace, name, way_back
         self.protocols = [protocol for protocol in PROTOCOLS.values() if protocol.stage == stage]
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
@@ -73,18 +73,24 @@ class PicturePage(QWidget):
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
-        self.title = label("", theme.TITLE)
+        self.title = label("", theme.LARGE if self._way_back else theme.TITLE)
         self.about = label(role="muted")
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
-        self.captures.setMinimumWidth(170)
+        self.captures.setMaximumWidth(150)
         head = QHBoxLayout()
         head.setSpacing(16)
+        if self._way_back is not None:
+            head.addWidget(self._way_back)
         head.addWidget(self.title)
-        head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
+        if self._way_back is None:
+            head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
+        else:
+            head.addStretch(1)
         head.addWidget(self.captures)
         self.kind = QComboBox()
+        self.kind.setMaximumWidth(170)
         self.kind.setAccessibleName("Kind of picture to open")
         for protocol in self.protocols:
             self.kind.addItem(protocol.title, protocol.id)
@@ -102,8 +108,14 @@ class PicturePage(QWidget):
         controls.setSpacing(8)
         controls.addWidget(self.play_button)
         controls.addWidget(self.speed)
-        controls.addWidget(button("‹ frame", lambda: self.step(-1), tip="Comma"))
-        controls.addWidget(button("frame ›", lambda: self.step(1), tip="Full stop"))
+        steps = (
+            button("‹ frame", lambda: self.step(-1), tip="Comma"),
+            button("frame ›", lambda: self.step(1), tip="Full stop"),
+        )
+        for step in steps:
+            controls.addWidget(step)
+        if self._way_back is not None:
+            controls.addWidget(self.about)
         controls.addStretch(1)
         controls.addWidget(self.place_text)
         left = QVBoxLayout()
@@ -123,7 +135,7 @@ class PicturePage(QWidget):
         column.setSpacing(8)
         column.addLayout(head)
         column.addLayout(body, 1)
-        self._controls = (self.play_button, self.speed, self.strip)
+        self._controls = (self.play_button, self.speed, self.strip, *steps)
         self._show_open(False)
 
     def _show_open(self, is_open: bool) -> None:
@@ -200,7 +212,7 @@ class PicturePage(QWidget):
         self._show_open(True)
         self.board.open(capture, source.times)
         is_clip = len(source.times) > 1
-        for part in (*self._controls,):
+        for part in self._controls:
             part.setVisible(is_clip)
         self.title.setText(PROTOCOLS[capture.view].title)
         rate = f"{(len(source.times) - 1) / source.times[-1]:.0f} frames/s" if is_clip else "photograph"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
 from tuning.core.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Protocol, Reading
@@ -65,10 +65,20 @@ class SidePanel(QWidget):
         column.addWidget(label("What these marks say", bold=True))
         self._readings = QVBoxLayout()
         self._readings.setSpacing(0)
-        column.addLayout(self._readings)
         self.note = label(role="muted", wrap=True)
-        column.addWidget(self.note)
-        column.addStretch(1)
+        inner = QWidget()
+        list_column = QVBoxLayout(inner)
+        list_column.setContentsMargins(0, 0, 8, 0)
+        list_column.setSpacing(6)
+        list_column.addLayout(self._readings)
+        list_column.addWidget(self.note)
+        list_column.addStretch(1)
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column.addWidget(area, 1)
         # Many changes in one go (a drag, a commit) are shown once.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -152,7 +162,7 @@ class SidePanel(QWidget):
             return f"Click both ends of the {key}" if board.waiting else f"{key}: drag or nudge an end"
         side = next((s.value for s in LEGS if key.endswith(s.value)), "")
         verb = "Click" if board.waiting else "Placed:"
-        return f"{verb} {plain(key)}, {side}"
+        return f"{verb} {plain(key)}, {side}" if side else f"{verb} {plain(key)}"
 
     def _show_level(self) -> None:
         context = self.board.context()

@@ -1,0 +1,68 @@
+"""What every printed page shares: typeface, styles, and writing complete or not at all."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.platypus import SimpleDocTemplate
+
+from tuning.core.errors import EnvironmentFault
+
+INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
+
+
+WIDTH = A4[0] - 36 * mm
+"""Width of the text, points."""
+
+
+def fonts() -> None:
+    """Make the shipped typeface known."""
+    folder = Path(str(files("tuning"))) / "fonts"
+    for name, file in (("Body", "Lato-Regular"), ("BodyBold", "Lato-Bold")):
+        if name not in pdfmetrics.getRegisteredFontNames():
+            pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
+    pdfmetrics.registerFontFamily("Body", normal="Body", bold="BodyBold", italic="Body", boldItalic="BodyBold")
+
+
+def style(size: float, bold: bool = False, colour: Any = INK, after: float = 2) -> ParagraphStyle:
+    """A paragraph style in the shipped typeface, size in points."""
+    font = "BodyBold" if bold else "Body"
+    return ParagraphStyle(
+        f"{font}{size}{colour}", fontName=font, fontSize=size, leading=size * 1.35, textColor=colour, spaceAfter=after
+    )
+
+
+def write_pdf(story: list[Any], target: Path, title: str) -> None:
+    """Lay out `story` into `target`, complete or not at all.
+
+    Raises EnvironmentFault when the folder cannot take it.
+    """
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=".sheet-", suffix=".pdf", dir=target.parent)
+        os.close(handle)
+        try:
+            SimpleDocTemplate(
+                temporary,
+                pagesize=A4,
+                leftMargin=18 * mm,
+                rightMargin=18 * mm,
+                topMargin=16 * mm,
+                bottomMargin=16 * mm,
+                title=title,
+            ).build(story)
+            os.replace(temporary, target)
+        finally:
+            Path(temporary).unlink(missing_ok=True)
+    except OSError as err:
+        why = err.strerror or str(err)
+        raise EnvironmentFault(f"The page could not be written to {target} ({why}). The record is kept.") from err

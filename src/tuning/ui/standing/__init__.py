@@ -1,0 +1,1 @@
+"""The Standing stage: its special panels and the suspicion trail."""

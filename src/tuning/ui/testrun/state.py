@@ -1,0 +1,359 @@
+"""State of a guided run through hands-on tests: step, look, answers. Needs no window."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.battery import (
+    Ask,
+    Status,
+    Step,
+    Test,
+    answer_is_complete,
+    answer_may_continue,
+    observed,
+    proposed_grade,
+    read_grades,
+    read_number,
+    read_signed,
+    steps_of,
+)
+from tuning.core.comparison import against_reference, compare_sides, judge_value
+from tuning.core.errors import BadInput
+from tuning.core.measures import Compare, Measure
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.units import signed
+from tuning.records import Entry, FindingEntry, ObservationEntry
+from tuning.ui.workspace import Workspace
+
+MOST_TRIALS = 5
+EYE = "by eye"
+
+
+class RunState(QObject):
+    """What stands in the record is the state; only the place in the walk is kept here."""
+
+    changed = pyqtSignal()
+    walked = pyqtSignal()
+    """The last step of a look was answered."""
+
+    def __init__(self, workspace: Workspace, stage: str, looks: int) -> None:
+        super().__init__()
+        self.workspace, self.looks = workspace, looks
+        self.tests = [t for t in workspace.knowledge.tests.values() if t.stage == stage]
+        self.steps: list[Step] = []
+        self.index, self.look, self.pending = 0, 1, ""
+        workspace.content_changed.connect(self.changed)
+        workspace.case_changed.connect(self.begin)
+
+    def begin(self) -> None:
+        """Take up the walk where it was left, the uninvolved leg first."""
+        patient = self.workspace.patient
+        involved = Side(patient.involved) if patient is not None else Side.NONE
+        walk = [t for t in self.tests if not t.extra]
+        self.steps = steps_of([*walk, *(t for t in self.tests if t.extra)], self.measures, involved.other)
+        self.pending = ""
+        self.look = next((n for n in range(1, self.looks) if not self._looked(n)), self.looks)
+        self.index = next((i for i, s in enumerate(self._walk()) if not self.answered(s, self.look)), 0)
+        self.changed.emit()
+
+    @property
+    def measures(self) -> dict[str, Measure]:
+        """All measures by id."""
+        return self.workspace.knowledge.measures
+
+    @property
+    def step(self) -> Step:
+        """Where the walk stands."""
+        return self.steps[self.index]
+
+    def _walk(self) -> list[Step]:
+        return [s for s in self.steps if not s.test.extra]
+
+    def _looked(self, look: int) -> bool:
+        return all(self.answered(step, look) for step in self._walk())
+
+    # reading
+
+    def seen(self, measure_id: str, side: Side) -> Observation | None:
+        """The newest standing observation by hand or eye; photographs do not count here."""
+        found = [
+            o
+            for o in self.workspace.observations()
+            if o.measure_id == measure_id and o.side is side and o.marking_sd is None
+        ]
+        return found[-1] if found else None
+
+    def trials(self, measure_id: str, side: Side) -> list[float]:
+        """Looks or trials so far, oldest first."""
+        seen = self.seen(measure_id, side)
+        return [] if seen is None else [float(t) for t in seen.trials]
+
+    def choice(self, step: Step) -> FindingEntry | None:
+        """The standing answer to a choice."""
+        found = [
+            f
+            for f in self.workspace.findings(step.test.id)
+            if f.side == step.side.value and f.data.get("key") == step.question.key
+        ]
+        return found[-1] if found else None
+
+    def ending(self, test: Test) -> Status | None:
+        """How a test ended when it was not done as asked."""
+        found = [f for f in self.workspace.findings(test.id) if f.status != Status.DONE.value]
+        return Status(found[-1].status) if found else None
+
+    def answered(self, step: Step, look: int = 1) -> bool:
+        """Whether a step has its answer in a look."""
+        if self.ending(step.test) is not None:
+            return True
+        question = step.question
+        if question.ask is Ask.CHOICE:
+            chosen = self.choice(step)
+            return chosen is not None and chosen.data.get("looks", 1) >= look
+        if question.ask is Ask.NUMBER:
+            return len(self.trials(question.measure, step.side)) >= question.trials
+        by_eye = len(self.trials(question.measure, self._sides(step)[0]))
+        by_number = len(self.trials(question.number, Side.NONE)) if question.number else 0
+        return max(by_eye, by_number) >= look
+
+    def _sides(self, step: Step) -> tuple[Side, ...]:
+        return LEGS if step.question.ask is Ask.GRADES else (Side.NONE,)
+
+    def panel_text(self, test: Test) -> str:
+        """What stands for a test with a panel of its own, short."""
+        measure = self.measures[test.id]
+        sides = LEGS if measure.paired else (Side.NONE,)
+        seen = [self.seen(measure.id, side) for side in sides]
+        if not any(seen):
+            return ""
+        shown = ["–" if o is None or o.measured is None else measure.text(o.measured) for o in seen]
+        return " | ".join(shown) + ("" if measure.unit == "points" else f" {measure.unit}")
+
+    def done(self, test: Test, look: int = 1) -> bool:
+        """Whether all steps of a test are answered in a look."""
+        steps = [s for s in self.steps if s.test is test]
+        return bool(steps) and all(self.answered(s, look) for s in steps)
+
+    def proposal(self) -> tuple[str, str] | None:
+        """What a photograph proposes for the grade: its words and the answer that Enter accepts."""
+        question = self.step.question
+        measure = self.measures.get(question.proposed_by)
+        if measure is None:
+            return None
+        photo = {
+            o.side: o.value
+            for o in self.workspace.observations()
+            if o.measure_id == measure.id and o.marking_sd is not None and not isinstance(o.value, NotMeasured)
+        }
+        if not photo:
+            return None
+        unit = measure.unit if measure.unit == "°" else f" {measure.unit}"
+        if question.ask is Ask.SIGNED:
+            value = photo.get(Side.NONE)
+            if value is None:
+                return None
+            grade = proposed_grade(value, measure.unit)
+            told = f"{measure.more[0 if value > 0 else 1]} by {abs(value):.1f}{unit}"
+            return told, f"{'R' if grade > 0 else 'L'}{abs(grade)}" if grade else "0"
+        if set(photo) < set(LEGS):
+            return None
+        grades = {side: max(0, proposed_grade(photo[side], measure.unit)) for side in LEGS}
+        told = ", ".join(f"{side.value} {signed(photo[side], 1)}{unit}" for side in LEGS)
+        left, right = grades[Side.LEFT], grades[Side.RIGHT]
+        return told, "0" if left == right == 0 else f"LR{left}{right}"
+
+    def verdict(self, step: Step) -> list[str]:
+        """What the answers of a step mean so far, one sentence a line."""
+        question = step.question
+        if question.ask is Ask.CHOICE:
+            return []
+        lines = []
+        wanted = [m for m in (question.measure, question.number) if m]
+        for measure in (self.measures[m] for m in wanted):
+            if measure.paired:
+                left, right = (self.seen(measure.id, side) for side in LEGS)
+                row = compare_sides(measure, left, right) if left and right else None
+            else:
+                one = self.seen(measure.id, Side.NONE)
+                row = judge_value(measure, one) if one and measure.compare is not Compare.ALONE else None
+            if row is not None and not isinstance(row.verdict, NotMeasured):
+                lines.append(f"{row.verdict.word.value}: {row.sentence} ({row.error_text})")
+            for side in LEGS if measure.paired else (Side.NONE,):
+                seen = self.seen(measure.id, side)
+                band = against_reference(measure, seen) if seen is not None else ""
+                if band:
+                    name = f"{side.value} " if side in LEGS else ""
+                    lines.append(f"{name}{band} ({measure.reference.source if measure.reference else ''})")
+        return lines
+
+    # moving
+
+    def go(self, index: int) -> None:
+        """To a step."""
+        self.index, self.pending = min(max(index, 0), len(self.steps) - 1), ""
+        self.changed.emit()
+
+    def go_test(self, test: Test) -> None:
+        """To the first open step of a test."""
+        mine = [i for i, s in enumerate(self.steps) if s.test is test]
+        if mine:
+            self.go(next((i for i in mine if not self.answered(self.steps[i], self.look)), mine[0]))
+
+    def back(self) -> None:
+        """One step back."""
+        self.go(self.index - 1)
+
+    def forward(self) -> None:
+        """To the next step; after the last one of the walk its end is told."""
+        at_end = self.index + 1 >= len(self.steps) or (
+            self.steps[self.index + 1].test.extra and not self.step.test.extra
+        )
+        if at_end:
+            self.pending = ""
+            self.changed.emit()
+            self.walked.emit()
+        else:
+            self.go(self.index + 1)
+
+    def choose_side(self, side: Side) -> None:
+        """The same question on a side."""
+        for index, step in enumerate(self.steps):
+            if step.test is self.step.test and step.question is self.step.question and step.side is side:
+                self.go(index)
+
+    def begin_look(self, look: int) -> None:
+        """Start a look at the feet."""
+        self.look = look
+        self.go(0)
+
+    # answering
+
+    def press(self, key: str) -> bool:
+        """One key of a one-key answer; True when it was taken."""
+        ask = self.step.question.ask
+        if ask is Ask.CHOICE:
+            if not (key.isdigit() and 1 <= int(key) <= len(self.step.question.options)):
+                return False
+            self.answer(self.step.question.options[int(key) - 1])
+            return True
+        if ask is Ask.NUMBER:
+            return False
+        keys = self.pending + key.upper()
+        if answer_is_complete(keys):
+            self.answer(keys)
+            return True
+        if not answer_may_continue(keys):
+            keys = key.upper() if answer_may_continue(key.upper()) else ""
+        self.pending = keys
+        self.changed.emit()
+        return bool(keys)
+
+    def accept(self) -> None:
+        """Enter: the photo's proposal on the first look, unchanged on the second. Raises BadInput."""
+        step = self.step
+        if self.answered(step, self.look):
+            self.forward()
+            return
+        before = self._before(step)
+        proposal = self.proposal()
+        if self.look > 1 and before is not None:
+            self.answer(before)
+        elif proposal is not None:
+            self.answer(proposal[1], method="photo, accepted")
+        elif step.question.ask is Ask.CHOICE:
+            raise BadInput(f"Press 1 to {len(step.question.options)}.")
+        elif step.question.ask is Ask.NUMBER:
+            raise BadInput(f"Type the number and press Enter; {Status.UNABLE.value} and others have their buttons.")
+        elif step.question.ask is Ask.GRADES:
+            raise BadInput("Press 0 for none, or a side and a grade: R2, L1, B2 for both.")
+        else:
+            raise BadInput("Press 0 for level, or the side and a grade: R2 or L1.")
+
+    def _before(self, step: Step) -> str | None:
+        """The answer of the look before, as it would be typed."""
+        if step.question.ask is Ask.CHOICE:
+            chosen = self.choice(step)
+            return None if chosen is None else chosen.data["answer"]
+        grades = [self.trials(step.question.measure, side) for side in self._sides(step)]
+        if not all(grades):
+            return None
+        last = [round(g[-1]) for g in grades]
+        if step.question.ask is Ask.GRADES:
+            return f"LR{last[0]}{last[1]}"
+        return f"{'R' if last[0] > 0 else 'L'}{abs(last[0])}" if last[0] else "0"
+
+    def answer(self, text: str, method: str = EYE) -> None:
+        """Keep an answer to the current step and go on. Raises BadInput; nothing is lost."""
+        step, question = self.step, self.step.question
+        if question.ask is Ask.CHOICE:
+            self._keep_choice(step, text)
+        elif question.ask is Ask.NUMBER:
+            self._keep_number(step, text)
+            return
+        else:
+            grades = read_grades(text) if question.ask is Ask.GRADES else {Side.NONE: read_signed(text)}
+            new: list[Entry] = []
+            old: list[int] = []
+            for side, grade in grades.items():
+                looks = [*self.trials(question.measure, side)[: self.look - 1], float(grade)]
+                seen = observed(self.measures[question.measure], side, looks, method)
+                new.append(self.workspace.observe(seen))
+                old += self._rows(question.measure, side)
+            self._write(step.test.name, new, old)
+        self.forward()
+
+    def _write(self, text: str, new: list[Entry], old: list[int]) -> None:
+        """An answer also takes back that the test had ended without one."""
+        endings = [f.id for f in self.workspace.findings(self.step.test.id) if f.status != Status.DONE.value]
+        self.workspace.do(text, new, [*old, *endings])
+
+    def _keep_choice(self, step: Step, answer: str) -> None:
+        data = {"key": step.question.key, "answer": answer, "looks": self.look}
+        before = self.choice(step)
+        new = self.workspace.find(step.test.id, data, step.side)
+        self._write(step.test.name, [new], [before.id] if before is not None else [])
+
+    def _keep_number(self, step: Step, text: str) -> None:
+        measure = self.measures[step.question.measure]
+        trials = self.trials(measure.id, step.side)
+        if len(trials) >= MOST_TRIALS:
+            raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go on.")
+        self._write_trials(measure, step.side, [*trials, read_number(text, measure)])
+        if len(trials) + 1 == step.question.trials:
+            self.forward()
+
+    def keep_height(self, text: str) -> None:
+        """A number typed beside a grade, for this look. Raises BadInput."""
+        measure = self.measures[self.step.question.number]
+        looks = self.trials(measure.id, Side.NONE)[: self.look - 1]
+        self._write_trials(measure, Side.NONE, [*looks, read_number(text, measure)])
+
+    def strike_last(self) -> None:
+        """Take the last trial of a number out."""
+        step = self.step
+        trials = self.trials(step.question.measure, step.side)
+        if step.question.ask is Ask.NUMBER and trials:
+            self._write_trials(self.measures[step.question.measure], step.side, trials[:-1])
+
+    def _write_trials(self, measure: Measure, side: Side, trials: list[float]) -> None:
+        new: list[Entry] = [self.workspace.observe(observed(measure, side, trials, "typed"))] if trials else []
+        self._write(measure.name, new, self._rows(measure.id, side))
+
+    def _rows(self, measure_id: str, side: Side) -> list[int]:
+        return [
+            row.id
+            for row in self.workspace.entries(ObservationEntry)
+            if row.measure_id == measure_id and row.side == side.value and row.marking_sd is None
+        ]
+
+    def end(self, status: Status) -> None:
+        """The test ends without the answers asked for; the reason is kept, never a zero."""
+        test = self.step.test
+        self.workspace.do(f"{test.name}: {status.value}", [self.workspace.find(test.id, {}, self.step.side, status)])
+        rest = [i for i, s in enumerate(self.steps) if i > self.index and s.test is not test]
+        if rest and not (self.steps[rest[0]].test.extra and not test.extra):
+            self.go(rest[0])
+        else:
+            self.changed.emit()
+            self.walked.emit()

@@ -43,6 +43,10 @@ def main() -> None:
         people = {p.occupation: p for p in window.workspace.record.patients()}
         for occupation, stage, name in (
             ("glassblower", "intake", "intake"),
+            ("choir conductor", "intake", "safety"),
+            ("choir conductor", "standing", "standing"),
+            ("choir conductor", "standing", "standing-photo"),
+            ("glassblower", "mobility", "mobility"),
             ("glassblower", "movement", "picture-rear"),
             ("potter", "movement", "picture-front"),
             ("glassblower", "strength", "strength"),
@@ -50,6 +54,16 @@ def main() -> None:
         ):
             window.open_patient(people[occupation])
             window.go(stage)
+            if name == "intake":
+                window.intake.open_leaf("Shoes")
+            if name == "safety":
+                window.intake.open_leaf("Safety")
+            if name == "standing":
+                window.standing.open_test(window.workspace.knowledge.tests["knee-crease-level"])
+            if name == "standing-photo":
+                window.standing.show_bench()
+            if name == "mobility":
+                window.mobility.open_test(window.workspace.knowledge.tests["knee-to-wall"])
             settle(app)
             if name == "picture-rear":  # the lens shows while a mark is about to be placed
                 canvas, board = window.movement.canvas, window.movement.board

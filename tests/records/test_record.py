@@ -175,6 +175,33 @@ def test_no_record_and_newer_records_are_left_alone(tmp_path: Path):
         Record(tmp_path / "newer")
 
 
+def test_a_record_of_the_first_revision_is_brought_up_and_a_copy_kept(tmp_path: Path):
+    from alembic import command
+    from alembic.config import Config
+    from sqlalchemy import create_engine
+
+    from tuning.records import FindingEntry, schema
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(schema.__file__).with_name("migrations")))
+    engine = create_engine(f"sqlite:///{tmp_path / 'record.sqlite'}")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0001")
+    engine.dispose()
+    with sqlite3.connect(tmp_path / "record.sqlite") as raw:
+        raw.execute("insert into person values (1, 'R. Falk', 'student', '2026-01-02 03:04:05')")
+    record = Record(tmp_path)
+    person = record.people()[0]
+    assert person.name == "R. Falk" and (tmp_path / f"record.sqlite.before-{HEAD}").exists()
+    visit = record.start_visit(record.add_patient(person, **PATIENT), person)
+    told = FindingEntry(test_id="hip", side="left", status="done", data={"a": [1]}, visit_id=visit.id, person_id=1)
+    told.at = visit.started_at
+    record.write([told])
+    assert record.entries(FindingEntry, visit)[0].data == {"a": [1]} and record.check() == []
+    record.close()
+
+
 def test_head_is_the_newest_migration_and_the_migrations_build_the_models(tmp_path: Path):
     from alembic.autogenerate import compare_metadata
     from alembic.config import Config

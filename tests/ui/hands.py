@@ -43,6 +43,18 @@ def mark_plumb_line(window, ends) -> None:
         click_at(window.movement.canvas, end)
 
 
+def record_screen(window, *yes: str, note: str = "") -> None:
+    """Answer the safety screen: yes to some questions, no to the rest, and record it."""
+    window.intake.open_leaf("Safety")
+    settle()
+    panel = window.intake.safety
+    for key in yes:
+        panel.list.answer(key, True)
+    panel.list.rest_no()
+    panel.note.setText(note)
+    panel.save.click()
+
+
 def type_enter(field, text: str) -> None:
     """Type into a field and press Enter."""
     field.setFocus()

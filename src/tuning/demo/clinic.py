@@ -185,6 +185,13 @@ class _Builder:
         row = FindingEntry(test_id=test_id, side=side.value, status=Status.DONE.value, data=data)
         self.keep(visit, row)
 
+    def decide(self, visit: Visit, row_id: str, low: Side, outcome: str) -> None:
+        row = next(r for r in self.knowledge.chain.rows if r.id == row_id)
+        then = row.outcomes[outcome]
+        kept = {"suspicion": row.suspicion, "relook": row.relook, "outcome": outcome, "then": then}
+        self.found(visit, "levels-chain", {"row": row.id, "low": low.value, "facts": [], **kept}, low)
+        self.found(visit, "levels-chain-past", {"answer": "agrees"})
+
     def screen(self, visit: Visit, level: str, yes: tuple[str, ...] = (), said: str = "") -> None:
         table = self.knowledge.safety
         answers = {q.id: q.id in yes for q in table.questions if not q.after}
@@ -221,9 +228,10 @@ def build_clinic(folder: Path) -> None:
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
 
     visit = b.visit("glassblower", 0)
-    b.screen(visit, "AMBER", ("surgeon",), "surgeon: no jumps")
+    b.screen(visit, "AMBER", ("surgeon",), "no jumps")
     _glassblower_tells(b, visit)
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
+    b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
     b.hands_on(visit, "typed", {**MOBILITY, "knee-to-wall": ([7.0, 7.5, 7.5], [11.0, 11.5, 11.0])})
     b.picture(visit, "walk-rear", "rear", {45: rear_right, 17: rear_left})
     glassblower = b.patients["glassblower"]

@@ -92,34 +92,40 @@ def _hang_plumb_line(picture: Picture, camera: Camera) -> None:
         picture[rows, at] = picture[rows, at] * (1 - cover) + np.array([0.10, 0.10, 0.12]) * cover
 
 
-def _hit(limb: Limb, eye: Vectors, rays: Picture) -> tuple[Picture, Picture]:
-    """Distance (inf: none) and normal of a round cone along each ray.
+def _distance(limb: Limb, eye: Vectors, rays: Picture) -> Picture:
+    """Distance (inf: none) of a round cone along each ray.
 
     The side is the quadratic of a cone around the segment; the ends are spheres.
     """
     ba, oa, ob = limb.b - limb.a, eye - limb.a, eye - limb.b
     rr = limb.ra - limb.rb
     length2, along_eye = float(ba @ ba), float(ba @ oa)
-    along_ray = rays @ ba.astype(np.float32)
-    toward_a, toward_b = rays @ oa.astype(np.float32), rays @ ob.astype(np.float32)
+    along_ray, toward_a, toward_b = (rays @ v.astype(np.float32) for v in (ba, oa, ob))
     d2 = length2 - rr * rr
     k2 = d2 - along_ray**2
-    k1 = d2 * toward_a - along_eye * along_ray + along_ray * rr * limb.ra
+    k1 = d2 * toward_a - along_eye * along_ray + along_ray * (rr * limb.ra)
     k0 = d2 * float(oa @ oa) - along_eye**2 + 2 * along_eye * rr * limb.ra - length2 * limb.ra**2
     inside = k1 * k1 - k0 * k2
     with np.errstate(invalid="ignore", divide="ignore"):
-        t = np.where(inside > 0, (-np.sqrt(np.maximum(inside, 0)) - k1) / k2, np.inf)
+        t = (-np.sqrt(inside) - k1) / k2
         y = along_eye - limb.ra * rr + t * along_ray
-    side = (inside > 0) & (y > 0) & (y < d2)
-    distance = np.where(side, t, np.inf).astype(np.float32)
-    normal = d2 * (oa + np.where(side, t, 0)[..., None] * rays) - ba * np.where(side, y, 0)[..., None]
-    for toward, offset, radius in ((toward_a, oa, limb.ra), (toward_b, ob, limb.rb)):
-        h = toward**2 - float(offset @ offset) + radius**2
-        ball = np.where(h > 0, -toward - np.sqrt(np.maximum(h, 0)), np.inf)
-        nearer = ball < distance
-        distance = np.where(nearer, ball, distance)
-        normal = np.where(nearer[..., None], offset + np.where(nearer, ball, 0)[..., None] * rays, normal)
-    return distance, normal.astype(np.float32)
+        distance = np.where((inside > 0) & (y > 0) & (y < d2), t, np.float32(np.inf))
+        for toward, offset, radius in ((toward_a, oa, limb.ra), (toward_b, ob, limb.rb)):
+            ball = -toward - np.sqrt(toward * toward - (float(offset @ offset) - radius**2))
+            distance = np.fmin(distance, ball)
+    return distance.astype(np.float32)
+
+
+def _normals(limb: Limb, points: Vectors) -> Vectors:
+    """Outward unit normals (n, 3) at points of a round cone's surface."""
+    ba = limb.b - limb.a
+    length2, rr = float(ba @ ba), limb.ra - limb.rb
+    d2 = length2 - rr * rr
+    from_a = points - limb.a
+    # A point of the cone's side stands over the axis point where the tangent sphere sits.
+    y = np.clip((from_a @ ba - limb.ra * rr) / d2 if d2 > 0 else np.zeros(len(points)), 0, 1)
+    out = from_a - y[:, None] * ba
+    return out / np.linalg.norm(out, axis=-1, keepdims=True)
 
 
 def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
@@ -148,13 +154,15 @@ def draw(body: Body, camera: Camera, background: Picture, shift: tuple[float, fl
     light /= np.linalg.norm(light)
     for limb in body.limbs + _stickers(body, camera.view):
         window = _window(limb, camera)
-        distance, normal = _hit(limb, camera.position, camera.rays(*window, shift))
+        rays = camera.rays(*window, shift)
+        distance = _distance(limb, camera.position, rays)
         shown = distance < nearest[window]
         if not shown.any():
             continue
-        unit = normal[shown] / np.linalg.norm(normal[shown], axis=-1, keepdims=True)
-        flat = limb.cloth == "sticker"
-        tone = np.full(len(unit), 1.0) if flat else 0.45 + 0.6 * np.clip(unit @ light, 0, 1)
+        tone = np.ones(int(shown.sum()))
+        if limb.cloth != "sticker":
+            points = camera.position + rays[shown] * distance[shown][:, None]
+            tone = 0.45 + 0.6 * np.clip(_normals(limb, points) @ light, 0, 1)
         picture[window][shown] = np.array(COLOURS[limb.cloth]) * tone[:, None]
         nearest[window] = np.where(shown, distance, nearest[window])
     return picture

@@ -78,7 +78,8 @@ class PicturePage(QWidget):
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
-        self.captures.setMaximumWidth(150)
+        self.captures.setMinimumWidth(120)
+        self.captures.setMaximumWidth(170)
         head = QHBoxLayout()
         head.setSpacing(16)
         if self._way_back is not None:
@@ -139,9 +140,10 @@ class PicturePage(QWidget):
         self._show_open(False)
 
     def _show_open(self, is_open: bool) -> None:
-        self.empty.setVisible(not is_open)
-        for part in (self.canvas, self.panel, *self._controls):
-            part.setVisible(is_open)
+        if self.empty.isHidden() != is_open:
+            self.empty.setVisible(not is_open)
+            for part in (self.canvas, self.panel, *self._controls):
+                part.setVisible(is_open)
         if not is_open:
             self.title.setText(self._name)
             self.place_text.setText("")

@@ -1,0 +1,304 @@
+"""Intake, Standing and Mobility on the real window: keys, counts, refusals, locks, trails."""
+
+from datetime import date, timedelta
+from pathlib import Path
+
+import hands
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from tuning.core.programme import Triage
+from tuning.core.types import LEGS, Side
+from tuning.records import FindingEntry, SafetyScreen
+from tuning.ui.intake.panels import COMPLAINT
+from tuning.ui.standing.trail import TRAIL
+
+ALT = Qt.KeyboardModifier.AltModifier
+LEFT_BUTTON = Qt.MouseButton.LeftButton
+
+FIRST_LOOK = {
+    "achilles-heel-tilt": "L2", "arch-profile": "L2", "knee-crease-level": "R2", "psis-level": "R2",
+    "pelvis-crest-level": "R1", "scapula-position": "L1", "plumb-side": "2", "arm-resist-check": "1",
+}  # fmt: skip
+
+
+class Keys:
+    """Presses keys on whatever has the focus and counts them."""
+
+    def __init__(self):
+        self.count = 0
+
+    def press(self, text):
+        for key in text:
+            self.count += 1
+            if key == "\n":
+                QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+            else:
+                QTest.keyClick(QApplication.focusWidget(), key)
+
+
+def by_eye(window):
+    return {
+        (o.measure_id, o.side): o
+        for o in window.workspace.observations()
+        if o.measure_id.endswith("-eye") and o.marking_sd is None
+    }
+
+
+def test_the_whole_walk_by_keyboard(window, patient, capsys):
+    patient("ferry deckhand", "standing")
+    state = window.standing.state
+    walk = [i for i, step in enumerate(state.steps) if not step.test.extra]
+    first = Keys()
+    for index in walk:
+        assert state.index == index and QApplication.focusWidget() is window.standing.question
+        first.press(FIRST_LOOK.get(state.step.test.id, "0"))
+    assert "Look 1 is complete" in window.status.message.text()
+    assert first.count < 60
+
+    state.begin_look(2)
+    window.standing.question.setFocus()
+    second = Keys()
+    for index in walk:
+        assert state.index == index
+        second.press("R3" if state.step.test.id == "knee-crease-level" else "\n")
+    assert second.count == len(walk) + 1, "one key where nothing changed"
+    with capsys.disabled():
+        print(f"\nwalk: {len(walk)} questions, {first.count} keys on the first look, {second.count} on the second")
+
+    seen = by_eye(window)
+    assert list(seen["knee-crease-level-eye", Side.NONE].trials) == [2, 3]
+    assert seen["knee-crease-level-eye", Side.NONE].measured == 2.5
+    assert [seen["arch-profile-eye", side].measured for side in LEGS] == [2, 0]
+    assert list(seen["head-tilt-eye", Side.NONE].trials) == [0, 0]
+
+    hands.settle()
+    assert "the foot that rolls in lowers this leg (left)" in window.standing.trail.text.text()
+    assert "folded cloth" in window.status.step.text(), "the deciding look is the next step"
+    buttons = {b.text(): b for b in window.standing.trail.findChildren(type(window.standing.photo)) if b.isVisible()}
+    buttons["levels out"].click()
+    hands.settle()
+    assert "folded cloth" not in window.status.step.text()
+    assert "foot collapse on this side is supported" in window.standing.trail.next.text()
+    kept = window.workspace.findings(TRAIL)[-1]
+    assert kept.data["facts"] and kept.data["outcome"] == "levels out" and kept.side == "left"
+    asked = {b.text(): b for b in window.standing.trail.findChildren(type(window.standing.photo)) if b.isVisible()}
+    asked["agrees"].click()
+    hands.settle()
+    assert "Past trouble on the found side: agrees" in window.standing.trail.kept.text()
+
+
+def test_back_undo_and_endings_that_are_never_a_zero(window, patient):
+    patient("ferry deckhand", "standing")
+    state, keys = window.standing.state, Keys()
+    keys.press("L2")
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Left, ALT)
+    assert state.step.test.id == "achilles-heel-tilt"
+    keys.press("LR13")
+    assert [by_eye(window)["achilles-heel-tilt-eye", side].measured for side in LEGS] == [1, 3]
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert [by_eye(window)["achilles-heel-tilt-eye", side].measured for side in LEGS] == [2, 0]
+    assert state.step.test.id == "arch-profile"
+    keys.press("P")
+    assert ("arch-profile-eye", Side.LEFT) not in by_eye(window)
+    assert window.workspace.findings("arch-profile")[-1].status == "stopped for pain"
+    state.back()
+    keys.press("0")
+    assert by_eye(window)["arch-profile-eye", Side.LEFT].measured == 0
+    assert window.workspace.findings("arch-profile") == [], "an answer takes the ending back"
+
+
+def test_a_wrong_key_is_refused_beside_the_question_and_moves_nothing(window, patient):
+    patient("ferry deckhand", "standing")
+    question, keys = window.standing.question, Keys()
+    keys.press("7\n")
+    assert window.standing.state.index == 0 and "R2, L1" in question.hint.text()
+    keys.press("R9")
+    assert window.standing.state.index == 0 and not by_eye(window)
+
+
+def test_a_photograph_proposes_and_enter_accepts(window, patient):
+    patient("choir conductor", "standing")
+    test = window.workspace.knowledge.tests["knee-crease-level"]
+    window.standing.open_test(test)
+    hands.settle()
+    assert "right higher by 3" in window.standing.question.proposal.text()
+    Keys().press("\n")
+    seen = by_eye(window)["knee-crease-level-eye", Side.NONE]
+    assert seen.measured == 2 and seen.method == "photo, accepted"
+    window.standing.show_bench()
+    assert window.bench is window.standing.bench and len(window.bench.own_captures()) == 4
+    hands.settle()
+    window.standing.back()
+    assert window.bench is None
+    assert "sway-back" in window.standing.trail.posture.text()
+    assert "30 mm or more behind the hip" in window.standing.trail.posture.text(), "the rule is shown"
+
+
+def test_foot_score_and_scales_by_keyboard(window, patient):
+    patient("ferry deckhand", "standing")
+    tests, panel = window.workspace.knowledge.tests, window.standing.foot_score
+    window.standing.open_test(tests["foot-posture-score"])
+    keys = Keys()
+    keys.press("21" * 6)
+    assert "left +12" not in panel.totals.text() and "left 12, highly pronated" in panel.totals.text()
+    assert "right 6, pronated" in panel.totals.text()
+    panel.keep_button.click()
+    seen = {o.side: o.measured for o in window.workspace.observations() if o.measure_id == "foot-posture-score"}
+    assert seen == {Side.LEFT: 12, Side.RIGHT: 6}
+
+    window.standing.open_test(tests["two-scale-share"])
+    scales = window.standing.scales
+    hands.type_enter(scales.field, "20 21")
+    assert "on record" in scales.hint.text() and scales.field.text() == "20 21"
+    scales.field.clear()
+    for typed in ("48,4 39.6", "47.9 40.1", "48.0 40.0"):
+        hands.type_enter(scales.field, typed)
+    share = next(o for o in window.workspace.observations() if o.measure_id == "two-scale-share")
+    assert share.measured == pytest.approx(100 * (39.6 / 88 + 40.1 / 88 + 40 / 88) / 3)
+    hands.settle()
+    assert "left carries more" in scales.result.text() and "no lower hip" in scales.agreement.text()
+    scales.take()
+    assert len(scales._pairs()) == 4
+
+
+def test_mobility_takes_trials_side_by_side_and_refuses_the_impossible(window, patient):
+    patient("ferry deckhand", "mobility")
+    page = window.mobility
+    page.open_test(window.workspace.knowledge.tests["knee-to-wall"])
+    assert page.state.step.side is Side.LEFT, "the right side is involved, the left comes first"
+    hands.type_enter(page.question.number, "-3")
+    assert "0 to 30 cm" in page.question.hint.text() and page.question.number.text() == "-3"
+    page.question.number.clear()
+    for typed in ("10,5", "105 mm", "10.5"):
+        hands.type_enter(page.question.number, typed)
+    assert page.state.step.side is Side.RIGHT
+    for typed in ("6", "6.5", "6.5"):
+        hands.type_enter(page.question.number, typed)
+    row = next(r for r in window.workspace.comparisons() if r.measure.id == "knee-to-wall")
+    assert row.verdict.word.value == "marked" and row.verdict.d == pytest.approx(19 / 3 - 10.5)
+    assert page.state.step.question.key == "heel"
+    Keys().press("1")
+    assert window.workspace.findings("knee-to-wall")[-1].data["answer"] == "stays down"
+
+
+# intake
+
+
+def test_the_complaint_is_told_on_the_map_and_found_again(window, patient, open_on):
+    patient("ferry deckhand", "intake")
+    panel = window.intake.complaint
+    window.intake.open_leaf("Complaint")
+    hands.settle()
+    QTest.mouseClick(panel.map, LEFT_BUTTON, pos=panel.map.place("back", 0.1, 0.48).toPoint())
+    assert panel.site_head.text() == "1. outer hip, right"
+    worst = panel.site.fields["worst"]
+    hands.type_enter(worst.edit, "11")
+    assert "0 to 10 is accepted" in worst.refusal.text() and worst.edit.text() == "11"
+    worst.edit.clear()
+    hands.type_enter(worst.edit, "6")
+    goals = panel.form.lists["goals"]
+    goals.add()
+    hands.type_enter(goals.rows[0][0].edit, "walk the car deck")
+    hands.type_enter(goals.rows[0][1].edit, "4,5")
+    values = {o.measure_id: o for o in window.workspace.observations()}
+    assert values["pain-worst"].measured == 6 and values["pain-worst"].side is Side.RIGHT
+    assert values["intake-goals"].measured == 4.5
+    folder = window.workspace.record.folder
+    window.close()
+    again = open_on(folder)
+    again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "ferry deckhand"))
+    again.new_visit()
+    site = again.workspace.form(COMPLAINT).data["sites"][0]
+    assert (site["region"], site["side"], site["worst"]) == ("outer hip", "right", 6)
+    assert again.intake.complaint.map.sites[0]["region"] == "outer hip"
+
+
+def test_brushing_the_soles_measures_them(window, patient, tmp_path: Path):
+    patient("ferry deckhand", "intake")
+    window.intake.open_leaf("Shoes")
+    hands.settle()
+    shoes = window.intake.shoes
+    shoes.brushes[2].click()
+    inner = [shoes.map.zone_box(Side.RIGHT, f"{part} inner").center().toPoint() for part in ("heel", "middle", "front")]
+    QTest.mousePress(shoes.map, LEFT_BUTTON, pos=inner[0])
+    for at in inner:
+        QTest.mouseMove(shoes.map, at)
+        shoes.map._brush(at.toPointF())
+    QTest.mouseRelease(shoes.map, LEFT_BUTTON, pos=inner[-1])
+    row = next(r for r in window.workspace.comparisons() if r.measure.id == "shoe-wear")
+    assert (row.left.measured, row.right.measured) == (0, 6)
+    assert "right worn 2 grades further" in shoes.told.text()
+    bad = tmp_path / "not a photo.jpg"
+    bad.write_bytes(b"nothing")
+    shoes.add_photo(bad)
+    assert "not a photograph" in window.status.message.text()
+
+
+def answer(window, **answers):
+    window.intake.open_leaf("Safety")
+    hands.settle()
+    for key, yes in answers.items():
+        window.intake.safety.list.answer(key.replace("_", "-"), yes)
+
+
+def test_the_screen_needs_every_answer_but_red_does_not_wait(window, patient):
+    patient("ferry deckhand", "intake")
+    window.new_visit()
+    window.go("intake")
+    panel = window.intake.safety
+    answer(window, night=False)
+    panel.record()
+    assert "no answer yet" in window.status.message.text() and not window.workspace.asked_today
+    answer(window, calf=True, calf_breath=True)
+    assert panel.level.text() == "RED" and "breathlessness" in panel.why.text()
+    panel.record()
+    assert window.workspace.triage() == (Triage.RED, False)
+    window.go("strength")
+    assert window.stage == "intake"
+
+
+def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, tmp_path: Path):
+    patient("ferry deckhand", "intake")
+    answer(window, saddle=True)
+    panel = window.intake.safety
+    panel.record()
+    panel.list.rest_no()
+    answer(window, saddle=False)
+    panel.record()
+    assert window.workspace.entries(SafetyScreen)[-1].level == "NONE"
+    assert window.workspace.triage() == (Triage.RED, False), "a later NONE does not lift it"
+    window.new_visit()
+    window.go("intake")
+    hands.settle()
+    assert panel.again_row.isVisible()
+    panel.nothing_new.click()
+    assert window.workspace.triage() == (Triage.RED, False)
+    note = tmp_path / "note.pdf"
+    assert panel.write_note(note) and note.read_bytes().startswith(b"%PDF")
+    panel.cleared_by.setText("Dr. Marsh")
+    panel.result.setText("no cord sign")
+    panel.cleared_on.setDate(date.today() + timedelta(days=2))
+    panel.clear()
+    assert "future" in window.status.message.text() and window.workspace.triage() == (Triage.RED, False)
+    panel.cleared_on.setDate(date.today())
+    panel.clear()
+    assert window.workspace.triage() == (Triage.RED, True)
+    window.go("strength")
+    assert window.stage == "strength"
+    kept = [f for f in window.workspace.entries(FindingEntry) if f.test_id == "safety-screen"]
+    assert all(f.person.name == "R. Falk" for f in kept), "who answered is kept"
+
+
+def test_a_quiet_later_visit_takes_one_click(window, patient):
+    patient("ferry deckhand", "intake")
+    window.new_visit()
+    window.go("intake")
+    window.intake.open_leaf("Safety")
+    hands.settle()
+    assert "Ask the safety screen" in window.status.step.text()
+    window.intake.safety.nothing_new.click()
+    assert window.workspace.triage() == (Triage.NONE, False)
+    assert "Ask the safety screen" not in window.status.step.text()

@@ -156,7 +156,7 @@ def _add_leg(body: Body, leg: Leg, side: str, sign: float, stature: float) -> No
     p[f"ankle_{side}"] = ankle - 0.042 * back + 0.012 * bone
     p[f"heel_top_{side}"] = ankle + 0.05 * bone + 0.043 * back
     p[f"heel_{side}"] = heel + foot_turn @ np.array([0.0, 0.004, -0.038])
-    p[f"toe_{side}"] = on_foot(0.046, 0.036 - rise, 0.42 * length)
+    p[f"toe_{side}"] = on_foot(0.058, 0.03 - rise, 0.42 * length)
     p[f"second_toe_{side}"] = tip + foot_turn @ np.array([-sign * 0.004, 0.026, 0.014])
     split = hip + 0.52 * (knee - hip)
     body.limbs += [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -14,6 +15,8 @@ from tuning.demo.mannequin import Body, Limb
 
 Picture = NDArray[np.float32]
 STICKER_RADIUS = 0.0125
+STICKER_LIFT = 0.04
+"""How far a sticker's disc is brought before the skin it sits on, m."""
 COLOURS = {
     "skin": (0.78, 0.60, 0.50),
     "shorts": (0.24, 0.33, 0.38),
@@ -34,6 +37,9 @@ class Look:
     exposures: int = 5
     exposure_s: float = 0.008
     noise: float = 2.2
+    sticker_radius: float = STICKER_RADIUS
+    flicker: float = 0.0
+    """Depth of a 100 Hz lamp's brightness change, part of 1."""
 
 
 def _noise_texture(rng: np.random.Generator, size: int = 512) -> Picture:
@@ -138,24 +144,30 @@ def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
     return y, x
 
 
-def _stickers(body: Body, view: str) -> list[Limb]:
+def _stickers(body: Body, view: str, radius: float) -> list[Limb]:
     up = np.array([0.0, 1e-4, 0.0])
-    return [
-        Limb(place, place + up, STICKER_RADIUS, STICKER_RADIUS, "sticker") for place in body.stickers(view).values()
-    ]
+    return [Limb(place, place + up, radius, radius, "sticker") for place in body.stickers(view).values()]
 
 
-def draw(body: Body, camera: Camera, background: Picture, shift: tuple[float, float] = (0.0, 0.0)) -> Picture:
+def draw(
+    body: Body,
+    camera: Camera,
+    background: Picture,
+    shift: tuple[float, float] = (0.0, 0.0),
+    sticker_radius: float = STICKER_RADIUS,
+) -> Picture:
     """One sharp picture (height, width, 3), 0..1."""
     picture = background.copy()
     _shade_floor(picture, body, camera)
     nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
     light = LIGHT + 0.55 * -camera.axes[2]
     light /= np.linalg.norm(light)
-    for limb in body.limbs + _stickers(body, camera.view):
+    for limb in body.limbs + _stickers(body, camera.view, sticker_radius):
         window = _window(limb, camera)
         rays = camera.rays(*window, shift)
         distance = _distance(limb, camera.position, rays)
+        if limb.cloth == "sticker":  # flat on the skin: nothing of its own body part hides it
+            distance = distance - STICKER_LIFT
         shown = distance < nearest[window]
         if not shown.any():
             continue
@@ -189,11 +201,13 @@ def photograph(
 ) -> NDArray[np.uint8]:
     """One recorded frame: the mean of several exposures around `t`, with sensor noise."""
     total = np.zeros_like(background)
+    # Sampling places inside the pixel, spread evenly, so that the picture as a whole stays where it is.
+    across, down = ((rng.permutation(look.exposures) + 0.5) / look.exposures - 0.5 for _ in range(2))
     for part in range(look.exposures):
         when = t + look.exposure_s * ((part + 0.5) / look.exposures - 0.5)
-        shift = (float(rng.uniform(-0.5, 0.5)), float(rng.uniform(-0.5, 0.5))) if look.exposures > 1 else (0.0, 0.0)
-        total += draw(body_at(when), camera, background, shift)
-    levels = total / look.exposures * 255
+        shift = (float(across[part]), float(down[part]))
+        total += draw(body_at(when), camera, background, shift, look.sticker_radius)
+    levels = total / look.exposures * 255 * (1 + look.flicker * math.sin(2 * math.pi * 100 * t))
     if look.noise:
         levels += rng.normal(0, look.noise, levels.shape)
     return np.clip(levels + 0.5, 0, 255).astype(np.uint8)

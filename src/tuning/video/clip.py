@@ -98,6 +98,16 @@ class Clip:
         return self._times
 
     @property
+    def stamps(self) -> NDArray[np.int64]:
+        """Presentation stamp of each frame, in the clip's own time base."""
+        return self._pts
+
+    @property
+    def quarter_turns(self) -> int:
+        """Quarter turns to the left that bring a decoded frame upright."""
+        return self._quarter_turns
+
+    @property
     def cached_bytes(self) -> int:
         """Memory held by decoded frames."""
         return sum(_weight(frame) for frame in self._cache.values())

@@ -1,0 +1,49 @@
+"""Places of marks over the frames of a clip, with the quality of each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tuning.core.types import Floats
+
+TRUSTED = 0.5
+"""Quality from which a tracked place counts (practice judgement, editable)."""
+
+
+@dataclass
+class Tracks:
+    """`times` (n,) s; `xy` (n, k, 2) image px, NaN where unseen; `quality` (n, k), 0..1."""
+
+    names: tuple[str, ...]
+    times: Floats
+    xy: Floats
+    quality: Floats
+
+    @classmethod
+    def empty(cls, names: tuple[str, ...], times: Floats) -> Tracks:
+        """Tracks with nothing found yet."""
+        n, k = len(times), len(names)
+        return cls(names, np.asarray(times, dtype=np.float64), np.full((n, k, 2), np.nan), np.zeros((n, k)))
+
+    def of(self, name: str) -> Floats:
+        """Places of one mark, (n, 2). Raises KeyError for a mark that was not tracked."""
+        if name not in self.names:
+            raise KeyError(name)
+        return self.xy[:, self.names.index(name)]
+
+    def has(self, *names: str) -> bool:
+        """Whether all these marks were tracked at all."""
+        return all(name in self.names for name in names)
+
+    def merged(self, other: Tracks) -> Tracks:
+        """These tracks with every place that `other` found put over them."""
+        names = (*self.names, *(n for n in other.names if n not in self.names))
+        joined = Tracks.empty(names, self.times)
+        for source in (self, other):
+            for k, name in enumerate(source.names):
+                seen = source.quality[:, k] > 0
+                j = names.index(name)
+                joined.xy[seen, j], joined.quality[seen, j] = source.xy[seen, k], source.quality[seen, k]
+        return joined

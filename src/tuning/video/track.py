@@ -1,0 +1,417 @@
+"""Follows marks through a clip: stickers by their centroid, plain landmarks by optical flow and template.
+
+Coordinates are image pixels of the upright picture with pixel n covering
+n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache, partial
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.tracks import Tracks
+from tuning.video.luma import LumaReader, Plane
+
+Floats = NDArray[np.float64]
+
+RADII = np.arange(2.5, 14.1, 0.5)
+"""Sticker radii looked for, px."""
+SNAP_PX = 4.0
+"""A click counts as meant for a sticker no further away than this."""
+LEAST_CONTRAST = 22.0
+"""Sticker over its surroundings, grey levels."""
+GATE_PX = 9.0
+"""A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
+GATE_GROWTH_PX = 2.5
+GATE_MOST_PX = 48.0
+SETTLED_PX = 0.06
+"""A centroid that moved less in a round is final."""
+SAME_PX = 3.0
+"""Two marks closer than this sit on one sticker."""
+EDGE_QUALITY = 0.95
+SURE = 0.5
+"""Quality from which a place is trusted."""
+LOST_AFTER = 45
+"""Frames unseen after which a mark is given up in this direction."""
+
+
+@dataclass
+class Sticker:
+    """How one mark looks: radius (px), brightness against its surroundings (sign), contrast and area seen."""
+
+    radius: float
+    sign: int
+    contrast: float
+    area: float
+
+
+@dataclass
+class _Target:
+    """One mark on its way through the clip."""
+
+    name: str
+    at: Floats
+    sticker: Sticker | None
+    patch: NDArray[np.uint8] | None = None
+    velocity: Floats = field(default_factory=lambda: np.zeros(2))
+    unseen: int = 0
+    course: Floats = field(default_factory=lambda: np.zeros(2))
+    """Where its own course has led since it was last seen at `at`."""
+    company: list[tuple[_Target, Floats, float]] = field(default_factory=list)
+    """While unseen: the nearest marks, their places when it was last seen, and their weights."""
+
+    def predicted(self) -> Floats:
+        """Its own course, fading into the motion of its neighbours while unseen."""
+        if not self.unseen:
+            return self.at + self.velocity
+        fade = 0.8**self.unseen
+        return self.at + fade * (self.course + fade * self.velocity) + (1 - fade) * self._carried()
+
+    def _carried(self) -> Floats:
+        shown = [(t.at - was, w) for t, was, w in self.company if not t.unseen]
+        total = sum(w for _, w in shown)
+        return sum((moved * w for moved, w in shown), np.zeros(2)) / total if total else self.course
+
+    def leave(self, others: list[_Target]) -> None:
+        """It is out of sight from now on: remember who was near."""
+        near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: _gap(t.at, self.at))[:3]
+        self.company = [(t, t.at.copy(), 1 / (10 + _gap(t.at, self.at)) ** 2) for t in near]
+        self.course = np.zeros(2)
+
+
+def _gap(a: Floats, b: Floats) -> float:
+    return math.hypot(a[0] - b[0], a[1] - b[1])
+
+
+def _crop(plane: Plane, centre: Floats, half: int) -> tuple[Plane, int, int]:
+    """Square crop around a point, edges repeated; with the image place of its first pixel."""
+    x, y = int(np.floor(centre[0])) - half, int(np.floor(centre[1])) - half
+    size = 2 * half + 1
+    height, width = plane.shape
+    if x >= 0 and y >= 0 and x + size <= width and y + size <= height:
+        return plane[y : y + size, x : x + size], x, y
+    columns = np.clip(np.arange(x, x + size), 0, width - 1)
+    rows = np.clip(np.arange(y, y + size), 0, height - 1)
+    return plane[np.ix_(rows, columns)], x, y
+
+
+class _Discs:
+    """Masks for m stickers on one square grid: core and four ring sectors, and the counting window."""
+
+    def __init__(self, radii: tuple[float, ...], signs: tuple[int, ...]) -> None:
+        self.half = int(np.ceil(2.1 * max(radii))) + 1
+        grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
+        x, y = (g.ravel() for g in np.meshgrid(grid, grid))
+        self.sums = np.stack([np.ones_like(x), x, y], axis=1)
+        self.negative = np.array(signs) < 0
+        distance = np.hypot(x, y)
+        windows, levels = [], []
+        for radius in radii:
+            windows.append(np.clip(1.75 * radius + 0.5 - distance, 0, 1))
+            core = distance <= 0.55 * radius
+            ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
+            ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
+            sectors = [ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways]
+            levels.append(np.stack([part / part.sum() for part in (core, *sectors)], axis=1))
+        self.window = np.array(windows, dtype=np.float32)
+        self.levels = np.array(levels, dtype=np.float32)
+
+    @staticmethod
+    @lru_cache(maxsize=64)
+    def of(radii: tuple[float, ...], signs: tuple[int, ...]) -> _Discs:
+        """The masks of a set of stickers, made once."""
+        return _Discs(radii, signs)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A sticker as found in a picture."""
+
+    at: Floats
+    contrast: float
+    area: float
+
+
+def _centroids(plane: Plane, starts: Floats, discs: _Discs, rounds: int = 4) -> list[_Seen | None]:
+    """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
+    at = starts.copy()
+    size = 2 * discs.half + 1
+    pixels = np.empty((len(at), size * size), dtype=np.float32)
+    corners = np.empty((len(at), 2))
+    for _ in range(rounds):
+        for m, centre in enumerate(at):
+            crop, x0, y0 = _crop(plane, centre, discs.half)
+            pixels[m] = crop.ravel()
+            corners[m] = x0, y0
+        if discs.negative.any():
+            pixels[discs.negative] = 255 - pixels[discs.negative]
+        levels = np.matmul(pixels[:, None, :], discs.levels)[:, 0]
+        ground = levels[:, 1:].max(axis=1)
+        contrast = np.maximum(levels[:, 0] - ground, 1e-3)
+        weight = np.clip((pixels - (ground + 0.5 * contrast)[:, None]) * (2 / contrast)[:, None], 0, 1) * discs.window
+        area, along, down = np.maximum(weight @ discs.sums, [1e-3, -np.inf, -np.inf]).T
+        # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
+        found = corners + discs.half + 0.5 + np.stack([along, down], axis=1) / area[:, None]
+        found = np.clip(found, at - discs.half, at + discs.half)
+        moved = np.abs(found - at).max()
+        at = found
+        if moved < SETTLED_PX:
+            break
+    return [
+        _Seen(place, float(c), float(size_)) if c >= 6 and size_ >= 2 else None
+        for place, c, size_ in zip(at, contrast, area, strict=True)
+    ]
+
+
+def _centroid(plane: Plane, start: Floats, radius: float, sign: int) -> _Seen | None:
+    return _centroids(plane, start[None], _Discs.of((radius,), (sign,)))[0]
+
+
+def recognise(plane: Plane, click: Floats) -> tuple[Floats, Sticker | None]:
+    """The sticker that was meant by a click, with its centre; None where there is no sticker."""
+    best: tuple[float, _Seen, float, int] | None = None
+    for sign in (1, -1):
+        for radius in RADII[::3]:
+            seen = _centroid(plane, click, float(radius), sign)
+            if seen is None or seen.contrast < LEAST_CONTRAST or _gap(seen.at, click) > SNAP_PX + radius / 2:
+                continue
+            # A disc of this radius fills this area; anything else is an edge or a stripe.
+            fit = seen.contrast * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
+            if best is None or fit > best[0]:
+                best = (fit, seen, float(radius), sign)
+    if best is None:
+        return click, None
+    _, seen, radius, sign = best
+    radius = float(np.clip(np.round(2 * np.sqrt(seen.area / np.pi)) / 2, RADII[0], RADII[-1]))
+    again = _centroid(plane, seen.at, radius, sign)
+    if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8:
+        return click, None
+    return again.at, Sticker(radius, sign, again.contrast, again.area)
+
+
+def _search(plane: Plane, centre: Floats, reach: float, sticker: Sticker) -> list[_Seen]:
+    """Places within `reach` that look like the sticker, best first."""
+    cut, x0, y0 = _crop(plane, centre, int(reach + 2.1 * sticker.radius) + 2)
+    pixels = cut.astype(np.float32) if sticker.sign > 0 else 255 - cut.astype(np.float32)
+    size = 2 * int(np.ceil(sticker.radius)) + 1
+    near = cv2.boxFilter(pixels, -1, (size, size))
+    wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))
+    response = near - wide
+    found: list[_Seen] = []
+    for _ in range(4):
+        _, peak, _, (px, py) = cv2.minMaxLoc(response)
+        if peak < 0.15 * sticker.contrast:
+            break
+        seen = _centroid(plane, np.array([x0 + px + 0.5, y0 + py + 0.5]), sticker.radius, sticker.sign)
+        cv2.circle(response, (px, py), size, -1e3, -1)
+        if seen is not None and _gap(seen.at, centre) <= reach:
+            found.append(seen)
+    return found
+
+
+def _likeness(seen: _Seen, sticker: Sticker) -> float:
+    """How much a find looks like the sticker, 0..1; a third of it covered is the end of trust."""
+    contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
+    ratio = seen.area / sticker.area
+    cover = np.clip((ratio - 0.5) / 0.3, 0, 1) if ratio < 1 else np.clip((2.2 - ratio) / 0.8, 0, 1)
+    return float(max(contrast, 0.0) * cover)
+
+
+class Follower:
+    """Carries all marks from one frame to the next."""
+
+    def __init__(self, plane: Plane, marks: Mapping[str, Floats]) -> None:
+        self.targets: list[_Target] = []
+        for name, click in marks.items():
+            at, sticker = recognise(plane, np.asarray(click, dtype=np.float64))
+            patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
+            self.targets.append(_Target(name, at, sticker, patch))
+        self._any_plain = any(t.sticker is None for t in self.targets)
+        self._before = plane.copy()
+
+    def step(self, plane: Plane) -> list[tuple[Floats, float]]:
+        """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
+        predicted = [t.predicted() for t in self.targets]
+        quick = self._quick(plane, predicted)
+        finds = [
+            self._find(plane, target, place, quick.get(k))
+            for k, (target, place) in enumerate(zip(self.targets, predicted, strict=True))
+        ]
+        self._guard(finds, predicted)
+        for target, find in zip(self.targets, finds, strict=True):
+            if find is None and not target.unseen:
+                target.leave(self.targets)
+        told = [self._settle(target, find) for target, find in zip(self.targets, finds, strict=True)]
+        if self._any_plain:
+            self._before = plane.copy()
+        return told
+
+    def _quick(self, plane: Plane, predicted: list[Floats]) -> dict[int, _Seen | None]:
+        """All stickers that were seen in the frame before, at one go."""
+        at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
+        if not at:
+            return {}
+        stickers = [s for k in at if (s := self.targets[k].sticker) is not None]
+        discs = _Discs.of(tuple(s.radius for s in stickers), tuple(s.sign for s in stickers))
+        seen = _centroids(plane, np.array([predicted[k] for k in at]), discs)
+        return dict(zip(at, seen, strict=True))
+
+    def _find(
+        self, plane: Plane, target: _Target, predicted: Floats, quick: _Seen | None
+    ) -> tuple[Floats, float] | None:
+        height, width = plane.shape
+        inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
+        if target.unseen > LOST_AFTER or not inside:
+            return None
+        if target.sticker is None:
+            return self._find_plain(plane, target, predicted)
+        return self._find_sticker(plane, target, target.sticker, predicted, quick)
+
+    @staticmethod
+    def _find_sticker(
+        plane: Plane, target: _Target, sticker: Sticker, predicted: Floats, seen: _Seen | None
+    ) -> tuple[Floats, float] | None:
+        gate = min(GATE_PX + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
+        like = _likeness(seen, sticker) if seen is not None else 0.0
+        if seen is None or like < SURE or _gap(seen.at, predicted) > gate:
+            candidates = [(s, _likeness(s, sticker)) for s in _search(plane, predicted, gate, sticker)]
+            good = [(s, q) for s, q in candidates if q >= SURE]
+            if not good:
+                return None
+            seen, like = min(good, key=lambda c: _gap(c[0].at, predicted) / (0.3 + c[1]))
+        # Light and distance change the look slowly, something that covers it fast.
+        if 0.8 < seen.area / sticker.area < 1.25:
+            sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
+            sticker.area += 0.25 * (seen.area - sticker.area)
+        return seen.at, like
+
+    def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
+        """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
+        assert target.patch is not None
+        half = 44
+        before, x0, y0 = _crop(self._before, target.at, half)
+        first, second = np.ascontiguousarray(before), np.ascontiguousarray(_crop(plane, target.at, half)[0])
+        origin = np.array([x0 + 0.5, y0 + 0.5])
+        start = (target.at - origin).astype(np.float32).reshape(1, 1, 2)
+        guess = (predicted - origin).astype(np.float32).reshape(1, 1, 2)
+        flow = partial(cv2.calcOpticalFlowPyrLK, winSize=(15, 15), maxLevel=2, flags=cv2.OPTFLOW_USE_INITIAL_FLOW)
+        there, ok, _ = flow(first, second, start, guess)
+        back, ok_back, _ = flow(second, first, there, start.copy())
+        if not (ok[0, 0] and ok_back[0, 0]):
+            return None
+        wrong = float(np.linalg.norm(back - start))
+        at = there[0, 0].astype(np.float64) + origin
+        likeness, at = self._draw_to_template(plane, target.patch, at)
+        quality = float(np.clip(1 - wrong / 1.5, 0, 1) * np.clip((likeness - 0.4) / 0.4, 0, 1))
+        return (at, quality) if quality >= SURE / 2 else None
+
+    @staticmethod
+    def _draw_to_template(plane: Plane, patch: NDArray[np.uint8], at: Floats) -> tuple[float, Floats]:
+        """Normalised correlation within 3 px of `at`; the place moves to the sub-pixel peak."""
+        reach, half = 3, patch.shape[0] // 2
+        pixels, x0, y0 = _crop(plane, at, half + reach)
+        score = cv2.matchTemplate(np.ascontiguousarray(pixels), patch, cv2.TM_CCOEFF_NORMED)
+        _, peak, _, (px, py) = cv2.minMaxLoc(score)
+        if 0 < px < 2 * reach and 0 < py < 2 * reach:
+            dx = _parabola(score[py, px - 1], peak, score[py, px + 1])
+            dy = _parabola(score[py - 1, px], peak, score[py + 1, px])
+            # The template was cut around the pixel that held the first mark.
+            return peak, np.array([x0 + half + px + dx + 0.5, y0 + half + py + dy + 0.5])
+        return float(score[reach, reach]), at
+
+    def _guard(self, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+        """Two marks may not sit on one sticker: the one that fits its own course worse is let go."""
+        shown = [k for k, find in enumerate(finds) if find is not None]
+        places = np.array([find[0] for find in finds if find is not None]).reshape(-1, 2)
+        apart = np.abs(places[:, None] - places[None]).max(axis=-1)
+        for a, b in zip(*np.nonzero(np.triu(apart < SAME_PX, 1)), strict=True):
+            pair = [k for k in (shown[a], shown[b]) if finds[k] is not None]
+            if len(pair) == 2:
+                misfit = [
+                    _gap(places[n], predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
+                    for n, k in zip((a, b), pair, strict=True)
+                ]
+                finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None
+
+    @staticmethod
+    def _settle(target: _Target, find: tuple[Floats, float] | None) -> tuple[Floats, float]:
+        if find is None:
+            target.unseen += 1
+            target.course = target.course + 0.8**target.unseen * target.velocity
+            return np.full(2, np.nan), 0.0
+        at, quality = find
+        if target.unseen:
+            target.velocity = (at - target.at) / (target.unseen + 1)
+        else:
+            target.velocity = 0.35 * target.velocity + 0.65 * (at - target.at)
+        target.at, target.unseen = at, 0
+        return at, quality
+
+
+def _parabola(left: float, middle: float, right: float) -> float:
+    """Offset of the peak through three equally spaced values, -0.5..0.5."""
+    bend = left - 2 * middle + right
+    return float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
+
+
+def track(
+    reader: LumaReader,
+    frames: int,
+    times: Floats,
+    start: int,
+    marks: Mapping[str, Floats],
+    *,
+    first: int = 0,
+    last: int | None = None,
+    tick: Callable[[float], None] = lambda _: None,
+) -> Tracks:
+    """Follow `marks` (landmark to (2,) px) of frame `start` both ways, within first..last.
+
+    `tick` is told the share that is done and may raise to cancel; see
+    `tracked_so_far` for what is kept then. Returns Tracks over all `frames`,
+    NaN and quality 0 where a mark was not found.
+    """
+    last = frames - 1 if last is None else last
+    found = Tracks.empty(tuple(marks), times)
+    total = max(1, last - first)
+    done = 0
+
+    def run(pictures: Iterable[tuple[int, Plane]], follower: Follower) -> None:
+        nonlocal done
+        for number, plane in pictures:
+            for k, (at, quality) in enumerate(follower.step(plane)):
+                found.xy[number, k], found.quality[number, k] = at, quality
+            done += 1
+            if done % 8 == 0:
+                tick(done / total)
+
+    opening: Plane | None = None
+    for _, plane in reader.forward(start, start + 1):
+        opening = plane.copy()
+    if opening is None:
+        return found
+    follower = Follower(opening, marks)
+    for k, target in enumerate(follower.targets):
+        found.xy[start, k], found.quality[start, k] = target.at, 1.0
+    run(reader.forward(start + 1, last + 1), follower)
+    if start > first:
+        run(reader.backward(start - 1, first - 1), Follower(opening, marks))
+    _doubt_edges(found)
+    return found
+
+
+def _doubt_edges(found: Tracks) -> None:
+    """Beside a gap a sticker is half covered and its centroid off: less than whole is not trusted there."""
+    unseen = found.quality == 0
+    for by in (-2, -1, 1, 2):
+        beside = np.roll(unseen, by, axis=0)
+        beside[: max(by, 0)] = False
+        beside[len(beside) + min(by, 0) :] = False
+        doubtful = beside & (found.quality > 0) & (found.quality < EDGE_QUALITY)
+        found.quality[doubtful] = np.minimum(found.quality[doubtful], 0.4)

@@ -73,6 +73,8 @@ class Body:
         """Centres of the adhesive marks that a view shows, by landmark name."""
         if self.marked is not None:
             return {name: self.points[place] for name, place in self.marked.items()}
+        if view in SIDES:
+            return {name: self.points[f"{name}_side_{view}"] for name in SIDE_STICKERS}
         names = FRONT_STICKERS if view == "front" else REAR_STICKERS
         return {f"{name}_{side}": self.points[f"{name}_{side}"] for name in names for side in SIDES}
 
@@ -82,6 +84,7 @@ class Body:
 
 
 REAR_STICKERS = ("psis", "buttock", "knee_back", "heel_top", "heel", "toe")
+SIDE_STICKERS = ("ear", "shoulder", "hip", "knee", "ankle", "heel", "toe", "asis", "psis")
 FRONT_STICKERS = ("shoulder", "asis", "knee", "ankle", "second_toe")
 
 
@@ -125,6 +128,9 @@ def build(posture: Posture, stature: float = 1.72) -> Body:
         p[f"hip_{side}"] = on_pelvis(sign * 0.09, 0.0, 0.0)
         p[f"psis_{side}"] = on_pelvis(sign * 0.048, 0.125, -0.105)
         p[f"asis_{side}"] = on_pelvis(sign * 0.115, 0.105, 0.098)
+        p[f"hip_side_{side}"] = on_pelvis(sign * 0.185, 0.0, 0.0)
+        p[f"asis_side_{side}"] = on_pelvis(sign * 0.15, 0.105, 0.085)
+        p[f"psis_side_{side}"] = on_pelvis(sign * 0.14, 0.115, -0.085)
         p[f"buttock_{side}"] = on_pelvis(sign * 0.092, -0.015, -0.135)
         _add_leg(body, posture.legs[side], side, sign, stature)
     body.limbs.append(Limb(on_pelvis(-0.075, 0.045, -0.02), on_pelvis(0.075, 0.045, -0.02), 0.108, 0.108, "shorts"))
@@ -158,6 +164,10 @@ def _add_leg(body: Body, leg: Leg, side: str, sign: float, stature: float) -> No
     p[f"heel_{side}"] = heel + foot_turn @ np.array([0.0, 0.004, -0.038])
     p[f"toe_{side}"] = on_foot(0.058, 0.03 - rise, 0.42 * length)
     p[f"second_toe_{side}"] = tip + foot_turn @ np.array([-sign * 0.004, 0.026, 0.014])
+    p[f"knee_side_{side}"] = knee + np.array([sign * 0.057, 0.0, 0.0])
+    p[f"ankle_side_{side}"] = ankle + np.array([sign * 0.038, 0.0, 0.0])
+    p[f"heel_side_{side}"] = on_foot(0.03, 0.02 - rise, -0.25 * length + 0.015)
+    p[f"toe_side_{side}"] = on_foot(0.035, 0.02 - rise, 0.74 * length)
     split = hip + 0.52 * (knee - hip)
     body.limbs += [
         Limb(hip, split, 0.092, 0.076, "shorts"),
@@ -184,6 +194,8 @@ def _add_trunk(body: Body, posture: Posture, base: Vectors, stature: float) -> N
     top = 0.235 * stature
     for side, sign in SIDES.items():
         shoulder = on_trunk(sign * 0.175, top, 0)
+        body.points[f"shoulder_side_{side}"] = on_trunk(sign * 0.235, top, 0.0)
+        body.points[f"ear_side_{side}"] = on_trunk(sign * 0.084, top + 0.185, 0.025)
         body.points[f"shoulder_{side}"] = shoulder + turn @ np.array([0.0, 0.02, 0.062])
         body.limbs += [
             Limb(on_trunk(sign * 0.055, 0.02, 0), on_trunk(sign * 0.085, top - 0.09, 0), 0.088, 0.098, "shirt"),

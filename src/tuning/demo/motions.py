@@ -43,6 +43,11 @@ class Squatter:
     half_width: float = 0.13
     toe_out: float = 10.0
     stature: float = 1.72
+    knee_ahead: float = 0.0
+    """How much further forward than usual the pelvis stays at depth, m: the knee goes with it."""
+    trunk_lean: float = 38.0
+    tuck: float = 0.0
+    """How far the pelvis turns back under near the bottom, degrees."""
 
 
 def _smooth(x: float) -> float:
@@ -81,13 +86,17 @@ def _walking_leg(walker: Walker, side: str, phase: float) -> Leg:
     if phase < STANCE:
         s = phase / STANCE
         pitch = 34 * _smooth((s - 0.62) / 0.38) - 8 * (1 - _smooth(s / 0.15))
-        z, lift, sideways = walker.step * (1 - 2 * s), 0.0, 0.0
+        z, sideways = walker.step * (1 - 2 * s), 0.0
+        # While the heel is up the forefoot stays on the belt.
+        lift = fore * max(0.0, math.sin(math.radians(pitch)))
     else:
         s = (phase - STANCE) / (1 - STANCE)
         pitch = 34 * (1 - _smooth(s / 0.6)) + 26 * _hump(s) - 8 * _smooth((s - 0.6) / 0.4)
-        z, lift, sideways = -walker.step * math.cos(math.pi * s), 0.055 * _hump(s), arc * _hump(s)
-    # While the heel is up the forefoot stays on the belt.
-    height = rise * math.cos(math.radians(pitch)) + fore * max(0.0, math.sin(math.radians(pitch)))
+        # The foot leaves the belt moving up and still moves down when it lands; the floor stops it.
+        lift = fore * math.sin(math.radians(34)) * (1 - _smooth(s / 0.75))
+        lift += 6.75 * s * (1 - s) * (0.04 * (1 - s) + 0.03 * s)
+        z, sideways = -walker.step * math.cos(math.pi * s), arc * _hump(s)
+    height = rise * math.cos(math.radians(pitch))
     load = _hump(phase / STANCE)
     return Leg(
         ankle=(sign * (walker.half_width + sideways), height + lift, z - 0.02),
@@ -113,9 +122,45 @@ def squatting(squatter: Squatter, t: float) -> Posture:
     }
     height = (0.491 + ANKLE) * squatter.stature - 0.02 - squatter.depth * down
     return Posture(
-        pelvis=(squatter.shift * down, height, -0.16 * down + 0.03),
+        pelvis=(squatter.shift * down, height, (squatter.knee_ahead - 0.16) * down + 0.03),
         legs=legs,
-        pelvis_tilt=24 * down,
-        trunk_lean=38 * down + 2,
+        pelvis_tilt=24 * down - squatter.tuck * _smooth((down - 0.6) / 0.4),
+        trunk_lean=squatter.trunk_lean * down + 2,
+        arms_forward=True,
+    )
+
+
+@dataclass(frozen=True)
+class Stepper:
+    """Habits of a step-down from a box, reaching forward; `side` is the leg on the box."""
+
+    side: str = "left"
+    repetition: float = 3.6
+    box: float = 0.16
+    knee_in: float = 0.0
+    pelvis_drop: float = 0.0
+    trunk_side: float = 0.0
+    stature: float = 1.72
+
+
+def stepping_down(stepper: Stepper, t: float) -> Posture:
+    """Posture at time `t` of repeated step-downs: lower until the free heel is at the floor, return."""
+    s = (t / stepper.repetition) % 1.0
+    down = _smooth((s - 0.05) / 0.42) if s < 0.5 else 1 - _smooth((s - 0.53) / 0.42)
+    sign, rise = SIDES[stepper.side], ANKLE * stepper.stature
+    free = "right" if stepper.side == "left" else "left"
+    lower = stepper.box * 0.97 * down
+    legs = {
+        stepper.side: Leg((sign * 0.07, stepper.box + rise, 0.0), knee_in=stepper.knee_in * down, toe_out=6),
+        free: Leg((-sign * 0.13, stepper.box + rise - lower, 0.06 + 0.2 * down), toe_out=6, pitch=-6 * down),
+    }
+    height = stepper.box + (0.491 + ANKLE) * stepper.stature - 0.018 - lower * 0.98
+    return Posture(
+        pelvis=(sign * 0.035, height, -0.05 * down),
+        legs=legs,
+        pelvis_roll=sign * stepper.pelvis_drop * down,
+        pelvis_tilt=10 * down,
+        trunk_lean=16 * down + 2,
+        trunk_side=sign * stepper.trunk_side * down,
         arms_forward=True,
     )

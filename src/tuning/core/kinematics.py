@@ -1,0 +1,144 @@
+"""Tracks made ready for measuring: levelled, gaps filled, smoothed; and the angles over time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tuning.core import geometry
+from tuning.core.geometry import Marks
+from tuning.core.signals import LONGEST_GAP_S, fill_gaps, lowpass
+from tuning.core.tracks import TRUSTED, Tracks
+from tuning.core.types import Floats, Side
+
+NOISE_SD_PX = 0.16
+"""SD of a tracked sticker's place at full quality, px; checked by tests on fresh clips."""
+BIAS_SD_PX = 0.12
+"""What of it smoothing does not remove (shading, compression), px."""
+DOUBT_SD_PX = 0.6
+"""Added where the quality falls to nothing, px (practice judgement, editable)."""
+
+
+@dataclass
+class Signals:
+    """Marks over time, upright: `tracks` turned by minus `roll_deg`.
+
+    `metres_per_px` is None without a length scale. A place under TRUSTED counts
+    as unseen; gaps up to `longest_gap_s` are filled, longer ones stay NaN.
+    """
+
+    tracks: Tracks
+    cutoff_hz: float
+    roll_deg: float = 0.0
+    metres_per_px: float | None = None
+    longest_gap_s: float = LONGEST_GAP_S
+    _raw: dict[str, Floats] = field(default_factory=dict)
+    _smooth: dict[str, Floats] = field(default_factory=dict)
+
+    @property
+    def times(self) -> Floats:
+        """Seconds (n,)."""
+        return self.tracks.times
+
+    @property
+    def rate(self) -> float:
+        """Median frames a second."""
+        return 1 / float(np.median(np.diff(self.times)))
+
+    def has(self, *names: str) -> bool:
+        """Whether these marks were tracked."""
+        return self.tracks.has(*names)
+
+    def raw(self, name: str) -> Floats:
+        """Upright places (n, 2), px, gaps filled, not smoothed."""
+        if name not in self._raw:
+            k = self.tracks.names.index(name)
+            xy = self.tracks.xy[:, k].copy()
+            xy[self.tracks.quality[:, k] < TRUSTED] = np.nan
+            c, s = math.cos(math.radians(-self.roll_deg)), math.sin(math.radians(-self.roll_deg))
+            upright = np.stack([c * xy[:, 0] - s * xy[:, 1], s * xy[:, 0] + c * xy[:, 1]], axis=1)
+            filled = [fill_gaps(column, self.times, self.longest_gap_s) for column in upright.T]
+            self._raw[name] = np.stack(filled, axis=1)
+        return self._raw[name]
+
+    def at(self, name: str) -> Floats:
+        """Upright places (n, 2), px, smoothed."""
+        if name not in self._smooth:
+            columns = [lowpass(column, self.times, self.cutoff_hz) for column in self.raw(name).T]
+            self._smooth[name] = np.stack(columns, axis=1)
+        return self._smooth[name]
+
+    def middle(self, *names: str) -> Floats:
+        """Mean place of several marks, (n, 2)."""
+        return np.asarray(np.mean([self.at(name) for name in names], axis=0))
+
+    def frame(self, time: float) -> int:
+        """Frame nearest to a time."""
+        return int(np.argmin(np.abs(self.times - time)))
+
+    def window(self, start: float, end: float) -> np.ndarray:
+        """Frames within start..end."""
+        return np.flatnonzero((self.times >= start) & (self.times <= end))
+
+    def seen_share(self, frames: np.ndarray, *names: str) -> float:
+        """Least share of `frames` in which each of the marks was truly seen."""
+        if frames.size == 0:
+            return 0.0
+        columns = [self.tracks.names.index(name) for name in names]
+        return float(min((self.tracks.quality[frames, k] >= TRUSTED).mean() for k in columns))
+
+    def sd_px(self, name: str, frame: int) -> float:
+        """SD of a smoothed place, px: less noise by the smoothing, more where the quality was low."""
+        quality = float(self.tracks.quality[frame, self.tracks.names.index(name)])
+        kept = math.sqrt(min(1.0, 2 * self.cutoff_hz / self.rate))
+        return math.hypot(math.hypot(NOISE_SD_PX * kept, BIAS_SD_PX), DOUBT_SD_PX * (1 - quality))
+
+    def marking_sd(self, names: tuple[str, ...], frame: int, value_of: Callable[[Marks], float]) -> float:
+        """SD of a value from the marks of one frame, in the unit of the value."""
+        marks = {name: self.at(name)[frame] for name in names}
+        return geometry.propagate(value_of, marks, {name: self.sd_px(name, frame) for name in names})
+
+
+def over_time(signals: Signals, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Floats:
+    """A value of marks in every frame (n,); NaN where a mark is missing."""
+    places = [signals.at(name) for name in names]
+    seen = np.all([np.isfinite(p).all(axis=1) for p in places], axis=0)
+    values = np.full(len(signals.times), np.nan)
+    for frame in np.flatnonzero(seen):
+        values[frame] = value_of({name: p[frame] for name, p in zip(names, places, strict=True)})
+    return values
+
+
+def lean(lower: Floats, upper: Floats, ahead: int) -> float:
+    """Lean of a line from upright, degrees, + toward image direction `ahead`."""
+    return geometry.lean_from_vertical(lower, upper, ahead)
+
+
+def flexion(a: Floats, joint: Floats, b: Floats) -> float:
+    """180 minus the interior angle, degrees."""
+    return 180 - geometry.interior_angle((a, joint, b))
+
+
+@dataclass(frozen=True)
+class CycleValue:
+    """One measure of one step or repetition. `marking_sd` in the unit of the value."""
+
+    measure: str
+    side: Side
+    cycle: int
+    value: float
+    frame: int
+    time_s: float
+    marking_sd: float
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A value over all frames with the cycles to cut it by: (side, start, end) in s."""
+
+    measure: str
+    side: Side
+    values: Floats

@@ -69,6 +69,86 @@ def check_record(folder: Path) -> None:
     _told(run)
 
 
+@main.command()
+@click.argument("clip", type=click.Path(path_type=Path))
+@click.option("--points", type=click.Path(path_type=Path), required=True, help="Marks of one frame, JSON.")
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="Where the tracks go, CSV.")
+def track(clip: Path, points: Path, out: Path) -> None:
+    """Follow the marks of POINTS through CLIP, both ways."""
+
+    def run() -> None:
+        from tuning.exchange.tracks import read_points, write_tracks
+        from tuning.video.follow import follow_clip
+
+        frame, marks = read_points(points)
+        found = follow_clip(clip, frame, marks)
+        write_tracks(found, out)
+        for k, name in enumerate(found.names):
+            seen = 100 * float((found.quality[:, k] >= 0.5).mean())
+            click.echo(f"{name}: seen in {seen:.0f} % of {len(found.times)} frames")
+
+    _told(run)
+
+
+@main.command()
+@click.argument("tracks", type=click.Path(path_type=Path))
+@click.option("--task", required=True, help="rear-gait, side-gait, front-squat, single-leg-squat, side-squat, …")
+@click.option("--side", type=click.Choice(["left", "right"]), help="The leg that stands, or that faces the camera.")
+@click.option("--standing-tilt-deg", type=float, help="Pelvic tilt in quiet stance, right side higher +.")
+@click.option("--mass-kg", type=float, help="Body mass.")
+@click.option("--load-kg", type=float, default=0.0, help="Bar load.")
+@click.option("--scale-mm-per-px", type=float, help="Length scale in the plane of movement.")
+@click.option("--roll-deg", type=float, default=0.0, help="Camera roll: turn of the picture's uprights.")
+@click.option("--turn-out-deg", type=float, help="Foot turn-out, for knee over toe in a side view.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
+def measure(
+    tracks: Path,
+    task: str,
+    side: str | None,
+    standing_tilt_deg: float | None,
+    mass_kg: float | None,
+    load_kg: float,
+    scale_mm_per_px: float | None,
+    roll_deg: float,
+    turn_out_deg: float | None,
+    as_json: bool,
+) -> None:
+    """Measure TRACKS (CSV) step by step or repetition by repetition."""
+
+    def run() -> None:
+        import json
+
+        from tuning.core.errors import BadInput
+        from tuning.core.tasks import TASKS, Options
+        from tuning.core.tasks import measure as measure_task
+        from tuning.core.types import Side
+        from tuning.exchange.tracks import read_tracks, result_json
+        from tuning.knowledge import load
+
+        if task not in TASKS:
+            raise BadInput(f"“{task}” is no task; one of {', '.join(TASKS)}.")
+        options = Options(
+            side=Side(side) if side else Side.NONE,
+            roll_deg=roll_deg,
+            standing_tilt_deg=standing_tilt_deg,
+            mass_kg=mass_kg,
+            load_kg=load_kg,
+            metres_per_px=scale_mm_per_px / 1000 if scale_mm_per_px else None,
+            turn_out_deg=turn_out_deg,
+        )
+        told = result_json(measure_task(read_tracks(tracks), task, options), load().measures)
+        if as_json:
+            click.echo(json.dumps(told, indent=1))
+            return
+        for s in told["summaries"]:
+            error = f"± {s['predicted_error']:.2f}"
+            click.echo(f"{s['measure']:26s} {s['side']:6s} {s['mean']:8.2f} {error:8s} SD {s['sd']:.2f}  n {s['n']}")
+        for warning in told["warnings"]:
+            click.echo(warning, err=True)
+
+    _told(run)
+
+
 def _told(run) -> None:  # type: ignore[no-untyped-def]
     """Errors of input and machine come as one sentence, without a traceback."""
     try:

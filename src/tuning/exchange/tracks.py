@@ -1,0 +1,127 @@
+"""Tracks as CSV, points and measured values as JSON."""
+
+from __future__ import annotations
+
+import csv
+import json
+import math
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tuning.core.errors import BadInput, EnvironmentFault
+from tuning.core.measures import Measure
+from tuning.core.tasks import Result
+from tuning.core.tracks import Tracks
+from tuning.core.types import Floats
+
+COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
+VERSION = 1
+
+
+def read_points(path: Path) -> tuple[int, dict[str, Floats]]:
+    """Frame and places of marks from `{"frame": 0, "points": {"landmark": [x, y]}}`. Raises BadInput."""
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+        frame, points = data["frame"], data["points"]
+        if not isinstance(frame, int) or isinstance(frame, bool) or frame < 0 or not points:
+            raise ValueError
+        places = {str(name): np.array([float(x), float(y)]) for name, (x, y) in points.items()}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError) as err:
+        raise BadInput(
+            f"“{path.name}” holds no points; expected {{“frame”: 0, “points”: {{“knee_left”: [x, y]}}}} in pixels."
+        ) from err
+    for name, place in places.items():
+        if not np.isfinite(place).all():
+            raise BadInput(f"“{path.name}”: the place of {name} is not a number.")
+    return frame, places
+
+
+def write_tracks(tracks: Tracks, path: Path) -> None:
+    """One line for each frame and mark; the place is empty where the mark was not seen. Raises EnvironmentFault."""
+    try:
+        with path.open("w", newline="", encoding="utf-8") as file:
+            writer = csv.writer(file)
+            writer.writerow(COLUMNS)
+            for frame, time in enumerate(tracks.times):
+                for k, name in enumerate(tracks.names):
+                    x, y = tracks.xy[frame, k]
+                    place = (f"{x:.3f}", f"{y:.3f}") if math.isfinite(x) else ("", "")
+                    writer.writerow((frame, f"{time:.6f}", name, *place, f"{tracks.quality[frame, k]:.3f}"))
+    except OSError as err:
+        raise EnvironmentFault(f"The tracks could not be written to {path} ({err.strerror or err}).") from err
+
+
+def read_tracks(path: Path) -> Tracks:
+    """Tracks from CSV. Raises BadInput that names the line for missing columns and what is no number."""
+    try:
+        with path.open(newline="", encoding="utf-8") as file:
+            reader = csv.DictReader(file)
+            missing = [c for c in COLUMNS if c not in (reader.fieldnames or ())]
+            if missing:
+                raise BadInput(f"“{path.name}” is no table of tracks: the column {missing[0]} is missing.")
+            lines = [_line(path.name, n, row) for n, row in enumerate(reader, start=2)]
+    except (OSError, UnicodeDecodeError, csv.Error) as err:
+        raise BadInput(f"“{path.name}” cannot be read as a table of tracks.") from err
+    if not lines:
+        raise BadInput(f"“{path.name}” holds no tracks.")
+    names = tuple(dict.fromkeys(line[2] for line in lines))
+    last = max(line[0] for line in lines)
+    times = np.full(last + 1, np.nan)
+    for frame, time, *_ in lines:
+        times[frame] = time
+    if not np.isfinite(times).all() or (np.diff(times) <= 0).any():
+        raise BadInput(f"“{path.name}”: every frame from 0 needs a time, and times must grow.")
+    tracks = Tracks.empty(names, times)
+    for frame, _, name, x, y, quality in lines:
+        k = names.index(name)
+        tracks.xy[frame, k], tracks.quality[frame, k] = (x, y), quality if math.isfinite(x) else 0.0
+    return tracks
+
+
+def _line(file: str, number: int, row: Mapping[str, str]) -> tuple[int, float, str, float, float, float]:
+    try:
+        frame, time = int(row["frame"]), float(row["time_s"])
+        x, y = (float(row[c]) if row[c] else math.nan for c in ("x_px", "y_px"))
+        quality = float(row["quality"])
+    except (ValueError, TypeError) as err:
+        raise BadInput(f"“{file}”, line {number}: a number is missing or is no number.") from err
+    if frame < 0 or frame > 10**7 or not math.isfinite(time) or not 0 <= quality <= 1 or not row["landmark"]:
+        raise BadInput(f"“{file}”, line {number}: frame, time, landmark or quality (0 to 1) is not possible.")
+    if math.isfinite(x) != math.isfinite(y):
+        raise BadInput(f"“{file}”, line {number}: one coordinate is missing.")
+    return frame, time, row["landmark"], x, y, quality
+
+
+def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, Any]:
+    """Values, summaries and warnings of a measured clip, ready for JSON."""
+
+    def unit(measure: str) -> str:
+        return measures[measure].unit if measure in measures else ""
+
+    values = [
+        {
+            "measure": v.measure,
+            "side": v.side.value,
+            "cycle": v.cycle,
+            "value": round(v.value, 4),
+            "unit": unit(v.measure),
+            "frame": v.frame,
+            "time_s": round(v.time_s, 4),
+        }
+        for v in result.values
+    ]
+    summaries = [
+        {
+            "measure": s.measure,
+            "side": s.side.value,
+            "mean": round(s.mean, 4),
+            "sd": round(s.sd, 4),
+            "n": s.n,
+            "predicted_error": round(s.predicted_error, 4),
+        }
+        for s in result.summaries()
+    ]
+    return {"version": VERSION, "values": values, "summaries": summaries, "warnings": result.warnings}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from tuning.core import geometry
 from tuning.core.geometry import Marks
 from tuning.core.marks import Protocol, Recipe, both, medial_x
@@ -71,6 +73,35 @@ def _front_leg(side: Side) -> list[Recipe]:
     ]
 
 
+def _side_view(facing: Side) -> Protocol:
+    """Side view; `facing` is the side that the camera sees: toes to the right of the picture for the right side."""
+    ahead = 1 if facing is Side.RIGHT else -1
+    table: tuple[tuple[str, tuple[str, ...], Callable[[Marks], float], bool], ...] = (
+        ("trunk", ("hip", "shoulder"), lambda m: geometry.lean_from_vertical(m["hip"], m["shoulder"], ahead), True),
+        ("shin", ("ankle", "knee"), lambda m: geometry.lean_from_vertical(m["ankle"], m["knee"], ahead), True),
+        ("hip", ("shoulder", "hip", "knee"), _flexion("shoulder", "hip", "knee"), False),
+        ("knee", ("hip", "knee", "ankle"), _flexion("hip", "knee", "ankle"), False),
+    )
+    return Protocol(
+        "side-l" if facing is Side.LEFT else "side-r",
+        "movement",
+        f"Movement, {facing} side",
+        "Camera level, square to the side, lens at knee height; the whole body in the picture.",
+        Side.NONE,
+        ("ear", "shoulder", "hip", "knee", "ankle", "heel", "toe", "asis", "psis", "l5"),
+        tuple(
+            Recipe(f"squat-side-{name}", facing, marks, value_of, needs_level=level)
+            for name, marks, value_of, level in table
+        ),
+        (("ear", "shoulder", "hip", "knee", "ankle"), ("heel", "toe"), ("psis", "asis")),
+        {"squat-side-trunk": "trunk", "squat-side-shin": "shin", "squat-side-knee": "knee"},
+    )
+
+
+def _flexion(a: str, joint: str, b: str) -> Callable[[Marks], float]:
+    return lambda m: 180 - geometry.interior_angle((m[a], m[joint], m[b]))
+
+
 PROTOCOLS = (
     Protocol(
         "rear",
@@ -86,12 +117,24 @@ PROTOCOLS = (
     Protocol(
         "front",
         "movement",
-        "Squat from the front",
+        "Movement from the front",
         "Camera level, square to the front, lens at knee height.",
         FRONT,
         both("asis", "knee", "ankle", "second_toe", "shoulder"),
         tuple(r for side in LEGS for r in _front_leg(side)),
         (("asis", "knee", "ankle"),),
         {"squat-front-fppa": ""},
+    ),
+    _side_view(Side.LEFT),
+    _side_view(Side.RIGHT),
+    Protocol(
+        "bridge",
+        "movement",
+        "Bridge with a bar",
+        "Light bar across the pelvis, camera level at the foot end; mark both ends of the bar.",
+        FRONT,
+        both("bar"),
+        (),
+        (("bar_left", "bar_right"),),
     ),
 )

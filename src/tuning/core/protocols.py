@@ -44,6 +44,8 @@ _WORDS = {
     "metatarsal": "inner midfoot",
     "toe_joint": "big-toe joint",
     "toe_tip": "big-toe tip",
+    "bar": "end of the bar",
+    "l5": "low back (L5)",
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -37,6 +37,13 @@ class Options:
     metres_per_px: float | None = None
     cutoff_hz: float | None = None
     turn_out_deg: float | None = None
+    moved: tuple[tuple[str, Side, float, float], ...] = ()
+    """Events put elsewhere by hand: kind, side, found at, put to (s)."""
+
+    def placed(self, kind: str, side: Side, time: float) -> float:
+        """Where an event stands: as found, or where it was put."""
+        hits = [new for k, s, old, new in self.moved if k == kind and s is side and abs(old - time) < 0.01]
+        return hits[-1] if hits else time
 
 
 @dataclass(frozen=True)
@@ -60,6 +67,8 @@ class Result:
     curves: list[Curve] = field(default_factory=list)
     cycles: list[tuple[Side, float, float]] = field(default_factory=list)
     events: list[tuple[str, Side, float]] = field(default_factory=list)
+    """Kind, side and time (s), in the order of `found`: where each was before it was moved by hand."""
+    found: list[tuple[str, Side, float]] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
     cutoff_hz: float = 0.0
 
@@ -152,7 +161,7 @@ def _scaled(signals: Signals, per_metre: float) -> float | None:
 
 def _rear_gait(signals: Signals, options: Options, result: Result) -> None:
     meter = _Meter(signals, result)
-    steps = _steps(signals, result)
+    steps = _steps(signals, options, result)
     if not steps:
         return
     for step in steps:
@@ -170,7 +179,7 @@ def _rear_gait(signals: Signals, options: Options, result: Result) -> None:
         result.values.append(CycleValue("gait-cadence", Side.NONE, 1, 120 / stride, 0, 0.0, float(sd)))
 
 
-def _steps(signals: Signals, result: Result) -> list[Step]:
+def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
     if not signals.has("heel_left", "heel_right", "toe_left", "toe_right"):
         result.warnings.append("Steps need heel and outer forefoot of both feet: track them too.")
         return []
@@ -180,7 +189,16 @@ def _steps(signals: Signals, result: Result) -> list[Step]:
     if isinstance(found, NotMeasured):
         result.warnings.append(f"No steps: {found.detail}.")
         return []
-    return found
+    for step in found:
+        result.found += [("contact", step.side, step.contact), ("toe-off", step.side, step.toe_off)]
+    return [
+        replace(
+            step,
+            contact=options.placed("contact", step.side, step.contact),
+            toe_off=options.placed("toe-off", step.side, step.toe_off),
+        )
+        for step in found
+    ]
 
 
 def _pelvic_drop(meter: _Meter, steps: Sequence[Step], options: Options) -> None:
@@ -251,7 +269,9 @@ def _three(m: Marks, names: tuple[str, str, str]) -> geometry.Chain:
 # front view of squats, step-downs, chair rises
 
 
-def _repetitions(signals: Signals, result: Result, names: tuple[str, ...], rising: bool = False) -> list[Repetition]:
+def _repetitions(
+    signals: Signals, options: Options, result: Result, names: tuple[str, ...], rising: bool = False
+) -> list[Repetition]:
     shown = [n for n in names if signals.has(n)]
     if not shown:
         result.warnings.append(f"Repetitions need one of: {', '.join(names)}.")
@@ -261,6 +281,18 @@ def _repetitions(signals: Signals, result: Result, names: tuple[str, ...], risin
     if isinstance(found, NotMeasured):
         result.warnings.append(f"No repetitions: {found.detail}.")
         return []
+    none = Side.NONE
+    for rep in found:
+        result.found += [("start", none, rep.start), ("turn", none, rep.turn), ("end", none, rep.end)]
+    found = [
+        Repetition(
+            r.number,
+            options.placed("start", none, r.start),
+            options.placed("turn", none, r.turn),
+            options.placed("end", none, r.end),
+        )
+        for r in found
+    ]
     for rep in found:
         result.events += [("start", Side.NONE, rep.start), ("turn", Side.NONE, rep.turn), ("end", Side.NONE, rep.end)]
         result.cycles.append((Side.NONE, rep.start, rep.end))
@@ -298,7 +330,7 @@ def _knee_front(meter: _Meter, side: Side, reps: Sequence[Repetition], prefix: s
 
 def _front_squat(signals: Signals, options: Options, result: Result) -> None:
     meter = _Meter(signals, result)
-    reps = _repetitions(signals, result, ("asis_left", "asis_right", "shoulder_left", "shoulder_right"))
+    reps = _repetitions(signals, options, result, ("asis_left", "asis_right", "shoulder_left", "shoulder_right"))
     for side in LEGS:
         _knee_front(meter, side, reps, "squat-front")
     pelvis, feet = ("asis_left", "asis_right"), ("ankle_left", "ankle_right")
@@ -345,7 +377,7 @@ def _one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Opti
             return
         meter, side = _Meter(signals, result), options.side
         names = (f"asis_{side}", "asis_left", "asis_right", "shoulder_left", "shoulder_right")
-        reps = _repetitions(signals, result, names, rising)
+        reps = _repetitions(signals, options, result, names, rising)
         _knee_front(meter, side, reps, prefix)
         pelvis = ("asis_left", "asis_right")
         if signals.has(*pelvis):
@@ -404,7 +436,7 @@ def _side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options
             result.warnings.append("A side view needs heel and toe: they say which way is ahead.")
             return
         meter, ahead = _Meter(signals, result), _ahead(signals)
-        reps = _repetitions(signals, result, ("hip", "shoulder"), rising)
+        reps = _repetitions(signals, options, result, ("hip", "shoulder"), rising)
         for line in _side_curves(meter, options.side, ahead, prefix).values():
             for rep in reps:
                 line.at(rep.turn, rep.number)

@@ -12,6 +12,7 @@ from tuning.records.models import (
     PersonRow,
     PlanItem,
     SafetyScreen,
+    TrackEntry,
     Visit,
 )
 from tuning.records.record import Record
@@ -29,5 +30,6 @@ __all__ = [
     "PlanItem",
     "Record",
     "SafetyScreen",
+    "TrackEntry",
     "Visit",
 ]

@@ -154,6 +154,23 @@ class ObservationEntry(Entry):
     __mapper_args__ = {"polymorphic_identity": "observation"}
 
 
+class TrackEntry(Entry):
+    """Marks followed through a clip, for one task; `moved` are events put elsewhere by hand.
+
+    `places` is packed by records.packing: x, y and quality of every frame and mark.
+    """
+
+    __tablename__ = "track"
+    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
+    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
+    task: Mapped[str] = mapped_column(String(30))
+    side: Mapped[str] = mapped_column(String(10))
+    names: Mapped[list[Any]]
+    moved: Mapped[list[Any]]
+    places: Mapped[bytes]
+    __mapper_args__ = {"polymorphic_identity": "track", "inherit_condition": id == Entry.id}
+
+
 class FindingEntry(Entry):
     """What was found or told without a number: a test's ending, chosen words, a form, a step of a trail."""
 

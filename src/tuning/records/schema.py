@@ -9,7 +9,7 @@ from sqlalchemy import Engine, inspect, text
 
 from tuning.core.errors import EnvironmentFault
 
-HEAD = "0002"
+HEAD = "0003"
 """Newest revision in migrations/versions; a test holds the two together."""
 
 

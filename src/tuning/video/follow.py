@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
-from tuning.core.tracks import Tracks
+from tuning.core.tracks import TRUSTED, Tracks
 from tuning.video.clip import Clip
 from tuning.video.luma import LumaReader
 from tuning.video.source import open_source
@@ -25,11 +25,12 @@ def follow_clip(
     *,
     first: int = 0,
     last: int | None = None,
-    tick: Callable[[float], None] = lambda _: None,
+    tick: Callable[[float], bool] = lambda _: True,
 ) -> Tracks:
     """Follow marks (px of the upright picture) of one frame both ways, within first..last.
 
-    Raises BadInput when the file is no clip, has too few frames, or a mark lies outside the picture.
+    Raises BadInput when the file is no clip, has too few frames, or a mark lies
+    outside the picture. `tick` as in track.
     """
     source = open_source(path)
     try:
@@ -48,3 +49,38 @@ def follow_clip(
             reader.close()
     finally:
         source.close()
+
+
+RETRACK_S = 4.0
+AGREED_PX, AGREED_FRAMES = 1.5, 3
+
+
+def correct(
+    path: Path, tracks: Tracks, name: str, frame: int, at: NDArray[np.float64], tick: Callable[[float], bool]
+) -> Tracks:
+    """The tracks after one mark was put right in one frame.
+
+    The mark is followed anew from there, both ways, only to where the old
+    track is trusted and agrees again; everything else stays as it was.
+    """
+    reach = np.flatnonzero(np.abs(tracks.times - tracks.times[frame]) <= RETRACK_S)
+    fresh = follow_clip(path, frame, {name: at}, first=int(reach[0]), last=int(reach[-1]), tick=tick)
+    k = tracks.names.index(name) if name in tracks.names else None
+    mended = Tracks.empty((name,), tracks.times)
+    mended.xy[frame, 0], mended.quality[frame, 0] = at, 1.0
+    for way in (1, -1):
+        agreed, n = 0, frame + way
+        while reach[0] <= n <= reach[-1] and agreed < AGREED_FRAMES:
+            mended.xy[n, 0], mended.quality[n, 0] = fresh.xy[n, 0], fresh.quality[n, 0]
+            old_trusted = k is not None and tracks.quality[n, k] >= TRUSTED
+            close = k is not None and np.abs(fresh.xy[n, 0] - tracks.xy[n, k]).max() < AGREED_PX
+            agreed = agreed + 1 if old_trusted and close else 0
+            n += way
+    span = np.flatnonzero(mended.quality[:, 0] > 0)
+    whole = tracks.merged(mended)
+    if k is not None and span.size:  # inside the mended stretch an old wrong place may not shine through
+        inside = np.zeros(len(tracks.times), dtype=bool)
+        inside[span[0] : span[-1] + 1] = True
+        lost = inside & (mended.quality[:, 0] == 0)
+        whole.xy[lost, k], whole.quality[lost, k] = np.nan, 0.0
+    return whole

@@ -369,27 +369,28 @@ def track(
     *,
     first: int = 0,
     last: int | None = None,
-    tick: Callable[[float], None] = lambda _: None,
+    tick: Callable[[float], bool] = lambda _: True,
 ) -> Tracks:
     """Follow `marks` (landmark to (2,) px) of frame `start` both ways, within first..last.
 
-    `tick` is told the share that is done and may raise to cancel; see
-    `tracked_so_far` for what is kept then. Returns Tracks over all `frames`,
+    `tick` is told the share that is done; when it returns False the work stops
+    and what was found so far is returned. Returns Tracks over all `frames`,
     NaN and quality 0 where a mark was not found.
     """
     last = frames - 1 if last is None else last
     found = Tracks.empty(tuple(marks), times)
     total = max(1, last - first)
-    done = 0
+    done, going = 0, True
 
     def run(pictures: Iterable[tuple[int, Plane]], follower: Follower) -> None:
-        nonlocal done
+        nonlocal done, going
         for number, plane in pictures:
             for k, (at, quality) in enumerate(follower.step(plane)):
                 found.xy[number, k], found.quality[number, k] = at, quality
             done += 1
-            if done % 8 == 0:
-                tick(done / total)
+            if done % 8 == 0 and not tick(done / total):
+                going = False
+                return
 
     opening: Plane | None = None
     for _, plane in reader.forward(start, start + 1):
@@ -400,7 +401,7 @@ def track(
     for k, target in enumerate(follower.targets):
         found.xy[start, k], found.quality[start, k] = target.at, 1.0
     run(reader.forward(start + 1, last + 1), follower)
-    if start > first:
+    if start > first and going:
         run(reader.backward(start - 1, first - 1), Follower(opening, marks))
     _doubt_edges(found)
     return found

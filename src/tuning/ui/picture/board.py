@@ -23,6 +23,7 @@ from tuning.core.marks import (
     read_marks,
 )
 from tuning.core.protocols import PROTOCOLS, plain
+from tuning.core.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
 from tuning.records import Calibration, Capture, Entry, Mark, ObservationEntry
 from tuning.ui.workspace import Workspace
@@ -48,6 +49,10 @@ class MarkBoard(QObject):
 
     changed = pyqtSignal()
     message = pyqtSignal(str)
+    corrected = pyqtSignal(str, int, object)
+    """A followed mark was put elsewhere by hand: name, frame, place."""
+    referenced = pyqtSignal()
+    """Level or length changed while followed marks are shown."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -64,6 +69,7 @@ class MarkBoard(QObject):
         self._references: dict[str, Reference] = {}
         self._first_end: Floats | None = None
         self._held: tuple[str, Floats] | None = None
+        self._tracks: Tracks | None = None
         workspace.content_changed.connect(self.reload)
 
     # what is open
@@ -73,7 +79,7 @@ class MarkBoard(QObject):
         self.capture, self.times = capture, times
         if capture is not None:
             self.protocol = PROTOCOLS[capture.view]
-        self._first_end = self._held = None
+        self._first_end = self._held = self._tracks = None
         self.frame = 0
         self.reload()
         if self._marks:
@@ -125,9 +131,23 @@ class MarkBoard(QObject):
 
     # what is there
 
+    def show_tracks(self, tracks: Tracks | None) -> None:
+        """Followed marks appear in every frame in which they are trusted."""
+        self._tracks = tracks
+        self.changed.emit()
+
+    def _placed(self) -> dict[str, Floats]:
+        """Marks of this frame: followed ones, and over them those placed by hand."""
+        found = {}
+        if self._tracks is not None and self.frame < len(self._tracks.times):
+            for k, name in enumerate(self._tracks.names):
+                if self._tracks.quality[self.frame, k] >= TRUSTED:
+                    found[name] = self._tracks.xy[self.frame, k]
+        return {**found, **self._marks.get(self.frame, {})}
+
     def points(self) -> dict[str, Floats]:
         """Every placed point of this frame by key, with a held one where the pointer is."""
-        found = dict(self._marks.get(self.frame, {}))
+        found = self._placed()
         for reference in self._references.values():
             found[f"{reference.what}:a"], found[f"{reference.what}:b"] = reference.a, reference.b
         if self._first_end is not None:
@@ -142,7 +162,7 @@ class MarkBoard(QObject):
 
     def next_landmark(self) -> str:
         """First landmark that a measure needs and this frame lacks; empty when none does."""
-        placed, needed = self._marks.get(self.frame, {}), self.protocol.needed
+        placed, needed = self._placed(), self.protocol.needed
         return next((name for name in self.landmarks() if name in needed and name not in placed), "")
 
     @property
@@ -257,8 +277,12 @@ class MarkBoard(QObject):
             marks[name] = at
         new = name not in self._marks.get(self.frame, {})
         self._sds[(self.frame, name)] = sd
-        added = [row, *self._observed(self.frame, marks, self._context(self.frame, marks))]
         verb = "remove" if at is None else "place" if new else "move"
+        if self._tracks is not None and at is not None:  # what the clip says comes from all its frames
+            if self._workspace.do(f"{verb} {plain(name)}", [row]):
+                self.corrected.emit(name, self.frame, at)
+            return
+        added = [row, *self._observed(self.frame, marks, self._context(self.frame, marks))]
         if self._workspace.do(f"{verb} {plain(name)}", added, self._observed_before({self.frame})):
             self.choose(self.next_landmark() if new and at is not None else name)
 
@@ -302,10 +326,13 @@ class MarkBoard(QObject):
             self._references[what] = reference
         # Every marked frame of the clip is read anew under the new reference.
         rows: list[Entry] = [row]
-        for frame, marks in self._marks.items():
+        for frame, marks in self._marks.items() if self._tracks is None else ():
             rows += self._observed(frame, marks, self._context(frame, marks))
         verb = "mark" if reference is not None else "remove"
-        if self._workspace.do(f"{verb} {what}", rows, self._observed_before(set(self._marks))):
+        before = self._observed_before(set(self._marks)) if self._tracks is None else []
+        if self._workspace.do(f"{verb} {what}", rows, before):
+            if self._tracks is not None:
+                self.referenced.emit()
             return True
         self._references = kept
         return False

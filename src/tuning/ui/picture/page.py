@@ -15,13 +15,16 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QV
 from tuning.core.errors import TuningError
 from tuning.core.marks import Protocol
 from tuning.core.protocols import PROTOCOLS
+from tuning.core.types import LEGS, Side
 from tuning.records import Capture
 from tuning.records.media import Kept
 from tuning.ui import theme
 from tuning.ui.jobs import Job
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
+from tuning.ui.picture.following import Following, tasks_for
 from tuning.ui.picture.frames import FrameServer
+from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
 from tuning.ui.widgets import button, label
@@ -60,6 +63,10 @@ class PicturePage(QWidget):
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
         self.panel = SidePanel(self.board, workspace.knowledge.measures)
+        measures = workspace.knowledge.measures
+        self.following = Following(workspace, self.board)
+        self.results, self.curves = ResultList(self.following, measures), CurveView(self.following, measures)
+        self.strip.follow(self.following)
         self.server: FrameServer | None = None
         self._shown_frame = -1
         self._timer = QTimer(self)
@@ -70,6 +77,9 @@ class PicturePage(QWidget):
         self.board.changed.connect(self._follow_board)
         self.board.message.connect(self.refused)
         self.strip.frame_wanted.connect(self.go)
+        self.following.changed.connect(self._show_following)
+        self.following.job_started.connect(self.job_started)
+        self.results.chosen.connect(self.curves.choose)
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
@@ -136,8 +146,62 @@ class PicturePage(QWidget):
         column.setSpacing(8)
         column.addLayout(head)
         column.addLayout(body, 1)
+        self._build_following(controls)
+        left.insertWidget(left.indexOf(self.strip) + 1, self.curves)
+        self.curves.hide()
         self._controls = (self.play_button, self.speed, self.strip, *steps)
         self._show_open(False)
+
+    def _build_following(self, controls: QHBoxLayout) -> None:
+        """What to measure, on which leg, and the button that follows the marks."""
+        self.task, self.leg = QComboBox(), QComboBox()
+        self.task.setAccessibleName("What is done in the clip")
+        self.leg.setAccessibleName("Leg that stands")
+        self.leg.addItem("leg?", Side.NONE.value)
+        for side in LEGS:
+            self.leg.addItem(f"{side.value} leg", side.value)
+        self.follow_button = button(
+            "Follow the marks", self.follow, "primary", "Follows them both ways from this frame"
+        )
+        self._over_head = label("Over the whole clip", bold=True)
+        for choice in (self.task, self.leg):
+            choice.activated.connect(lambda _: self._task_chosen())
+        at = controls.indexOf(self.play_button)
+        for offset, part in enumerate((self.follow_button, self.task, self.leg)):
+            controls.insertWidget(at + 4 + offset, part)
+            part.hide()
+        self.panel.over_clip.addWidget(self._over_head)
+        self.panel.over_clip.addWidget(self.results)
+        self._over_head.hide()
+
+    def follow(self) -> None:
+        """Follow the marks of this frame through the clip."""
+        refusal = self.following.start()
+        if refusal:
+            self.refused.emit(refusal)
+
+    def _task_chosen(self) -> None:
+        self.following.choose(self.task.currentData(), Side(self.leg.currentData()))
+
+    def _show_following(self) -> None:
+        following = self.following
+        usable = following.usable and self.server is not None
+        fitting = tasks_for(self.board.capture.view) if self.board.capture is not None and usable else []
+        self.task.clear()
+        for task in fitting:
+            self.task.addItem(task.name, task.id)
+        self.task.setCurrentIndex(max(0, self.task.findData(following.task)))
+        self.leg.setCurrentIndex(self.leg.findData(following.side.value))
+        self.follow_button.setVisible(usable)
+        self.task.setVisible(len(fitting) > 1)
+        self.leg.setVisible(usable and following.needs_leg())
+        has = following.result is not None and usable
+        self.curves.setVisible(has)
+        self._over_head.setVisible(has)
+        self.results.setVisible(has)
+        self.panel.readings_head.setText("In this frame" if has else "What these marks say")
+        self.results.refresh()
+        self.strip.update()
 
     def _show_open(self, is_open: bool) -> None:
         if self.empty.isHidden() != is_open:
@@ -213,6 +277,7 @@ class PicturePage(QWidget):
         self._shown_frame = -1
         self._show_open(True)
         self.board.open(capture, source.times)
+        self.following.open(capture)
         is_clip = len(source.times) > 1
         for part in self._controls:
             part.setVisible(is_clip)
@@ -260,6 +325,7 @@ class PicturePage(QWidget):
         """Let go of the open picture."""
         self._close_source()
         self.board.open(None, np.zeros(1))
+        self.following.open(None)
         self._show_open(False)
 
     def _close_source(self) -> None:

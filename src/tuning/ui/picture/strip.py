@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.tracks import TRUSTED
+from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.board import MarkBoard
+from tuning.ui.picture.following import Following
 
 
 class Strip(QWidget):
@@ -23,6 +27,30 @@ class Strip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Strip of the clip")
         board.changed.connect(self.update)
+        self._following: Following | None = None
+        self._held: tuple[int, float] | None = None
+
+    def follow(self, following: Following) -> None:
+        """Show the quality and the events of followed marks."""
+        self._following = following
+        following.changed.connect(self.update)
+
+    def _events(self) -> list[tuple[int, str, Side, float]]:
+        """Events with their number; a held one where the pointer is."""
+        result = self._following.result if self._following is not None else None
+        if result is None:
+            return []
+        return [
+            (n, kind, side, self._held[1] if self._held is not None and self._held[0] == n else time)
+            for n, (kind, side, time) in enumerate(result.events)
+        ]
+
+    def _time_at(self, x: float) -> float:
+        share = min(max((x - 8) / (self.width() - 16), 0.0), 1.0)
+        return share * float(self._board.times[-1])
+
+    def _x_of(self, time: float) -> float:
+        return 8 + (self.width() - 16) * time / (float(self._board.times[-1]) or 1.0)
 
     def sizeHint(self) -> QSize:
         """Thin and wide."""
@@ -34,12 +62,32 @@ class Strip(QWidget):
         return 8 + (self.width() - 16) * float(times[frame]) / whole
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Jump."""
-        self._jump(event)
+        """Take hold of an event tick, else jump."""
+        if event is None:
+            return
+        near = [e for e in self._events() if abs(self._x_of(e[3]) - event.position().x()) < 5]
+        if near and event.position().y() < 14:
+            number, _, _, time = min(near, key=lambda e: abs(self._x_of(e[3]) - event.position().x()))
+            self._held = (number, time)
+        else:
+            self._jump(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """Scrub."""
-        self._jump(event)
+        """Carry the held event, or scrub."""
+        if event is None:
+            return
+        if self._held is None:
+            self._jump(event)
+            return
+        self._held = (self._held[0], self._time_at(event.position().x()))
+        self.frame_wanted.emit(int(np.argmin(np.abs(self._board.times - self._held[1]))))
+        self.update()
+
+    def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
+        """The event stays where it was put; everything is measured anew."""
+        held, self._held = self._held, None
+        if held is not None and self._following is not None:
+            self._following.move_event(*held)
 
     def _jump(self, event: QMouseEvent | None) -> None:
         times = self._board.times
@@ -77,6 +125,8 @@ class Strip(QWidget):
         for second in range(1, int(times[-1]) + 1):
             x = 8 + (self.width() - 16) * second / float(times[-1])
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        self._paint_quality(painter, box)
+        self._paint_events(painter, box)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("ink"))
         for frame in self._board.marked_frames:
@@ -86,3 +136,25 @@ class Strip(QWidget):
         painter.setPen(QPen(theme.colour("accent"), 2))
         x = self._x(min(self._board.frame, len(times) - 1))
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+    def _paint_quality(self, painter: QPainter, box: QRectF) -> None:
+        """A band at the foot: washed where a mark is lost, the darker the more are."""
+        tracks = self._following.tracks if self._following is not None else None
+        if tracks is None or len(tracks.times) != len(self._board.times):
+            return
+        lost = (tracks.quality < TRUSTED).mean(axis=1)
+        painter.setPen(Qt.PenStyle.NoPen)
+        ink = theme.colour("caution")
+        width = max(1.0, (self.width() - 16) / len(lost) + 0.5)
+        for frame in np.flatnonzero(lost > 0):
+            ink.setAlphaF(0.25 + 0.6 * float(lost[frame]))
+            painter.fillRect(QRectF(self._x(int(frame)), box.bottom() - 8, width, 8), ink)
+
+    def _paint_events(self, painter: QPainter, box: QRectF) -> None:
+        """Contact and start as ticks with a foot, toe-off and end without; in the colour of the side."""
+        for _, kind, side, time in self._events():
+            x = self._x_of(time)
+            painter.setPen(QPen(theme.colour(side.value if side in LEGS else "accent"), 1.8))
+            painter.drawLine(QPointF(x, box.top() + 1), QPointF(x, box.top() + 11))
+            if kind in ("contact", "turn"):
+                painter.drawLine(QPointF(x - 3, box.top() + 11), QPointF(x + 3, box.top() + 11))

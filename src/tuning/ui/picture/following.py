@@ -1,0 +1,269 @@
+"""Marks followed through the open clip: the tracks, what they say, and their corrections. Needs no window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.kinematics import CycleValue
+from tuning.core.tasks import TASKS, Options, Result, Task, measure
+from tuning.core.tracks import Tracks
+from tuning.core.types import Observation, Side
+from tuning.records import Capture, Entry, ObservationEntry, TrackEntry
+from tuning.records.packing import pack, unpack
+from tuning.ui.jobs import Cancelled, Job
+from tuning.ui.picture.board import MarkBoard
+from tuning.ui.workspace import Workspace
+
+
+def tasks_for(view: str) -> list[Task]:
+    """The tasks that a kind of picture can be measured for."""
+    kind = "side" if view.startswith("side") else view
+    return [task for task in TASKS.values() if task.protocol == kind]
+
+
+def goes_on(tick: Callable[[float], None]) -> Callable[[float], bool]:
+    """A job's tick for the tracker: cancelling ends the work and keeps what is there."""
+
+    def told(share: float) -> bool:
+        try:
+            tick(share)
+        except Cancelled:
+            return False
+        return True
+
+    return told
+
+
+class Following(QObject):
+    """One open clip. Everything is kept in the record as it comes."""
+
+    changed = pyqtSignal()
+    job_started = pyqtSignal(object)
+
+    def __init__(self, workspace: Workspace, board: MarkBoard) -> None:
+        super().__init__()
+        self._workspace, self._board = workspace, board
+        self.tracks: Tracks | None = None
+        self.result: Result | None = None
+        self.task, self.side = "", Side.NONE
+        self.moved: list[tuple[str, Side, float, float]] = []
+        self._shown: tuple[int, int] | None = None
+        workspace.content_changed.connect(self.reload)
+        board.corrected.connect(self._correct)
+        board.referenced.connect(self._measure_again)
+
+    def open(self, capture: Capture | None) -> None:
+        """Take up what the record holds of a clip."""
+        self._shown = None
+        self.task, self.side = "", Side.NONE
+        if capture is not None:
+            fitting = tasks_for(capture.view)
+            self.task = fitting[0].id if fitting else ""
+            facing = {"side-l": Side.LEFT, "side-r": Side.RIGHT}
+            self.side = facing.get(capture.view, Side.NONE)
+        self.reload()
+
+    @property
+    def usable(self) -> bool:
+        """True for a clip of a kind that can be measured over time."""
+        return bool(self.task) and len(self._board.times) > 2
+
+    def reload(self) -> None:
+        """Follow the record: undo and redo reach tracks, too."""
+        capture = self._board.capture
+        row = self._row()
+        now = None if capture is None else (capture.id, row.id if row is not None else 0)
+        if now == self._shown:
+            return
+        self._shown = now
+        self.tracks = self.result = None
+        self.moved = []
+        if row is not None:
+            self.tracks = unpack(row.places, row.names, self._board.times)
+            self.task, self.side = row.task, Side(row.side)
+            self.moved = [(kind, Side(side), old, new) for kind, side, old, new in row.moved]
+            self.result = measure(self.tracks, self.task, self.options())
+        self._board.show_tracks(self.tracks)
+        self.changed.emit()
+
+    def _row(self) -> TrackEntry | None:
+        capture = self._board.capture
+        if capture is None:
+            return None
+        rows = [row for row in self._workspace.entries(TrackEntry) if row.capture_id == capture.id]
+        return rows[-1] if rows else None
+
+    def options(self) -> Options:
+        """What the case and the picture tell besides the tracks."""
+        patient, context = self._workspace.patient, self._board.context()
+        scale = context.scale
+        per_px = scale.length_m / float(np.linalg.norm(scale.a - scale.b)) if scale is not None else None
+        return Options(
+            side=self.side,
+            roll_deg=context.level.roll() if context.level is not None else 0.0,
+            standing_tilt_deg=self._standing_tilt(),
+            mass_kg=patient.body_mass_kg if patient is not None else None,
+            metres_per_px=per_px,
+            moved=tuple(self.moved),
+        )
+
+    def _standing_tilt(self) -> float | None:
+        """Pelvic tilt of a standing photograph of this visit."""
+        seen = [
+            o for o in self._workspace.observations() if o.measure_id == "psis-level-tilt" and o.measured is not None
+        ]
+        return seen[-1].measured if seen else None
+
+    # following
+
+    def start(self) -> str:
+        """Follow the marks of this frame through the clip; a sentence when there is nothing to follow."""
+        board = self._board
+        names = board.landmarks()
+        marks = {name: at for name, at in board.points().items() if name in names}
+        if board.capture is None or not self.usable:
+            return "Open a clip first."
+        if not marks:
+            return "Place the marks in this frame first; they are followed both ways from here."
+        path, frame = self._workspace.record.media_path(board.capture.media), board.frame
+        before, capture_id = self.tracks, board.capture.id
+
+        def work(tick: Callable[[float], None]) -> Tracks:
+            from tuning.video.follow import follow_clip
+
+            found = follow_clip(path, frame, marks, tick=goes_on(tick))
+            return before.merged(found) if before is not None else found
+
+        self._run(Job("Following the marks", work), capture_id, "follow the marks")
+        return ""
+
+    def _correct(self, name: str, frame: int, at: np.ndarray) -> None:
+        board, tracks = self._board, self.tracks
+        if tracks is None or board.capture is None:
+            return
+        path = self._workspace.record.media_path(board.capture.media)
+
+        def work(tick: Callable[[float], None]) -> Tracks:
+            from tuning.video.follow import correct
+
+            return correct(path, tracks, name, frame, at, goes_on(tick))
+
+        self._run(Job("Following the corrected mark", work), board.capture.id, "correct a track")
+
+    def _run(self, job: Job, capture_id: int, text: str) -> None:
+        def keep(tracks: Tracks) -> None:
+            capture = self._board.capture
+            if capture is not None and capture.id == capture_id:
+                self.keep(tracks, text)
+
+        job.done.connect(keep)
+        self.job_started.emit(job)
+
+    def _measure_again(self) -> None:
+        if self.tracks is not None:
+            self.keep(self.tracks, "measure anew")
+
+    # keeping
+
+    def keep(self, tracks: Tracks, text: str = "follow the marks") -> None:
+        """Write the tracks and everything they measure, in one action."""
+        capture = self._board.capture
+        assert capture is not None
+        self.tracks = tracks
+        result = measure(tracks, self.task, self.options())
+        rows: list[Entry] = [
+            self._workspace.stamp(
+                TrackEntry(
+                    capture_id=capture.id,
+                    task=self.task,
+                    side=self.side.value,
+                    names=list(tracks.names),
+                    moved=[[kind, side.value, old, new] for kind, side, old, new in self.moved],
+                    places=pack(tracks),
+                )
+            )
+        ]
+        rows += [self._workspace.observe(seen) for seen in self._observations(result)]
+        before = self._row()
+        old = [before.id] if before is not None else []
+        old += [r.id for r in self._workspace.entries(ObservationEntry) if r.evidence.get("capture") == capture.id]
+        self._workspace.do(text, rows, old)
+
+    def _observations(self, result: Result) -> list[Observation]:
+        assert self._board.capture is not None
+        groups: dict[tuple[str, Side], list[CycleValue]] = {}
+        for value in result.values:
+            if value.measure in self._workspace.knowledge.measures and value.measure != "gait-pelvic-tilt":
+                groups.setdefault((value.measure, value.side), []).append(value)
+        found = []
+        for (measure_id, side), group in groups.items():
+            trials = np.array([v.value for v in group])
+            typical = group[int(np.argmin(np.abs(trials - trials.mean())))]
+            evidence = {
+                "capture": self._board.capture.id,
+                "frame": typical.frame,
+                "time_s": typical.time_s,
+                "frames": [v.frame for v in group],
+                "task": result.task,
+                "cutoff_hz": result.cutoff_hz,
+            }
+            sd = float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
+            found.append(
+                Observation(
+                    measure_id,
+                    side,
+                    float(trials.mean()),
+                    trials,
+                    "mean",
+                    "clip",
+                    sd,
+                    evidence=evidence,
+                    quality_reason="; ".join(result.warnings),
+                )
+            )
+        return found
+
+    def choose(self, task: str, side: Side) -> None:
+        """Measure for another task or leg."""
+        if (task, side) == (self.task, self.side):
+            return
+        self.task, self.side, self.moved = task, side, []
+        if self.tracks is not None:
+            self.keep(self.tracks, "choose the task")
+        else:
+            self.changed.emit()
+
+    def needs_leg(self) -> bool:
+        """True when the task is done on one leg and the view does not say which."""
+        capture = self._board.capture
+        return bool(self.task) and TASKS[self.task].one_leg and capture is not None and "side" not in capture.view
+
+    def move_event(self, index: int, time: float) -> None:
+        """An event dragged on the strip: everything is measured anew."""
+        if self.result is None or self.tracks is None:
+            return
+        kind, side, found = self.result.found[index]
+        self.moved = [m for m in self.moved if not (m[0] == kind and m[1] is side and abs(m[2] - found) < 0.01)]
+        self.moved.append((kind, side, found, time))
+        self.keep(self.tracks, f"move {kind}")
+
+    def summary_lines(self) -> list[tuple[str, dict[Side, str]]]:
+        """Measure and, by side, mean ± error with spread and count, for the panel."""
+        if self.result is None:
+            return []
+        rows: dict[str, dict[Side, str]] = {}
+        measures = self._workspace.knowledge.measures
+        for s in self.result.summaries():
+            if s.measure not in measures or s.measure == "gait-pelvic-tilt":
+                continue
+            m = measures[s.measure]
+            unit = m.unit if m.unit in ("°", "%") else f" {m.unit}"
+            spread = f", SD {s.sd:.{max(m.decimals, 1)}f}" if s.n > 1 else ""
+            places = max(m.decimals, 1)
+            rows.setdefault(s.measure, {})[s.side] = (
+                f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}{spread}, n {s.n}"
+            )
+        return [(measure_id, rows[measure_id]) for measure_id in rows]

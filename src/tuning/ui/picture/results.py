@@ -1,0 +1,185 @@
+"""What the followed marks say: one line a measure, and its curve by step or repetition."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from tuning.core.kinematics import Curve
+from tuning.core.measures import Measure
+from tuning.core.types import LEGS, Side
+from tuning.ui import theme
+from tuning.ui.picture.following import Following
+from tuning.ui.signs import SideSign
+from tuning.ui.widgets import button, empty, label, set_role
+
+POINTS = 101
+
+
+def by_cycle(following: Following, curve: Curve) -> list[np.ndarray]:
+    """The curve cut into its cycles, each on 0..100 %, shape (101,); cycles with long gaps left out."""
+    result, tracks = following.result, following.tracks
+    assert result is not None and tracks is not None
+    cut = []
+    for side, start, end in result.cycles:
+        if side in LEGS and curve.side in LEGS and side is not curve.side:
+            continue
+        grid = np.linspace(start, end, POINTS)
+        inside = (tracks.times >= start) & (tracks.times <= end)
+        seen = inside & np.isfinite(curve.values)
+        if inside.sum() > 5 and seen.sum() >= 0.8 * inside.sum():
+            cut.append(np.interp(grid, tracks.times[seen], curve.values[seen]))
+    return cut
+
+
+class CurveView(QWidget):
+    """All cycles thin, their mean thick, left and right in their colours, named beside the line."""
+
+    def __init__(self, following: Following, measures: dict[str, Measure]) -> None:
+        super().__init__()
+        self._following, self._measures = following, measures
+        self.measure = ""
+        self.setFixedHeight(150)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        """Wide and low."""
+        return QSize(500, 150)
+
+    def choose(self, measure: str) -> None:
+        """Show the curve of a measure."""
+        self.measure = measure
+        name = self._measures[measure].name if measure in self._measures else ""
+        self.setAccessibleName(f"Curve: {name}, by step or repetition")
+        self.update()
+
+    def _curves(self) -> list[Curve]:
+        result = self._following.result
+        if result is None:
+            return []
+        own = [c for c in result.curves if c.measure == self.measure]
+        if own:
+            return own
+        # A least or peak value is read off the curve of its stem.
+        stems = [c for c in result.curves if self.measure.startswith(c.measure)]
+        return stems
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Axis, cycles, means."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("line"), 1))
+        painter.setBrush(theme.colour("panel"))
+        painter.drawRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1))
+        cut = {c.side: by_cycle(self._following, c) for c in self._curves()}
+        lines = [line for group in cut.values() for line in group]
+        measure = self._measures.get(self.measure)
+        if not lines or measure is None:
+            painter.setPen(theme.colour("muted"))
+            text = "Choose a measure: its curve by step or repetition appears here."
+            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
+            return
+        low, high = float(np.min(lines)), float(np.max(lines))
+        room = max(0.08 * (high - low), 0.5)
+        box = QRectF(52, 26, self.width() - 130, self.height() - 50)
+        self._paint_axes(painter, box, low - room, high + room, measure)
+        for side, group in cut.items():
+            role = side.value if side in LEGS else "ink"
+            for values in group:
+                self._paint_line(painter, box, values, low - room, high + room, role, 0.8)
+            if group:
+                mean = np.mean(group, axis=0)
+                end = self._paint_line(painter, box, mean, low - room, high + room, role, 2.6)
+                painter.setPen(theme.colour(role))
+                painter.drawText(end + QPointF(6, 4), f"{side.value if side in LEGS else ''} n {len(group)}".strip())
+
+    def _paint_axes(self, painter: QPainter, box: QRectF, low: float, high: float, measure: Measure) -> None:
+        painter.setFont(theme.font(theme.SMALL, bold=True))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(QPointF(12, 18), f"{measure.name}, {measure.unit}")
+        painter.setFont(theme.font())
+        painter.setPen(theme.colour("muted"))
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for value in (low, (low + high) / 2, high):
+            y = box.bottom() - box.height() * (value - low) / (high - low)
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            painter.drawText(QRectF(0, y - 8, box.left() - 6, 16), flags, f"{value:.0f}".replace("-", "−"))
+        result = self._following.result
+        walking = result is not None and "gait" in result.task
+        ends = ("contact", "toe-off") if walking else ("start", "end")
+        painter.drawText(QPointF(box.left(), box.bottom() + 18), ends[0])
+        width = painter.fontMetrics().horizontalAdvance(ends[1])
+        painter.drawText(QPointF(box.right() - width, box.bottom() + 18), ends[1])
+
+    @staticmethod
+    def _paint_line(
+        painter: QPainter, box: QRectF, values: np.ndarray, low: float, high: float, role: str, width: float
+    ) -> QPointF:
+        xs = np.linspace(box.left(), box.right(), POINTS)
+        ys = box.bottom() - box.height() * (values - low) / (high - low)
+        ink = theme.colour(role)
+        ink.setAlpha(255 if width > 2 else 120)
+        painter.setPen(QPen(ink, width))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs, ys, strict=True)]))
+        return QPointF(float(xs[-1]), float(ys[-1]))
+
+
+class ResultList(QWidget):
+    """One line a measure; a click shows its curve and the frame it was read in."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, following: Following, measures: dict[str, Measure]) -> None:
+        super().__init__()
+        self._following, self._measures = following, measures
+        self.current = ""
+        self._rows = QVBoxLayout(self)
+        self._rows.setContentsMargins(0, 0, 0, 0)
+        self._rows.setSpacing(2)
+        self._buttons: dict[str, QWidget] = {}
+
+    def refresh(self) -> None:
+        """Follow the result."""
+        empty(self._rows)
+        self._buttons.clear()
+        result = self._following.result
+        if result is None:
+            return
+        for measure_id, sides in self._following.summary_lines():
+            self._add(measure_id, sides)
+        cut = f"Smoothed at {result.cutoff_hz:g} Hz, zero lag. ± is the error of marks and events (95 %)."
+        for text in (*result.warnings, cut):
+            self._rows.addWidget(label(text, role="muted", wrap=True))
+        self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))
+
+    def _add(self, measure_id: str, sides: dict[Side, str]) -> None:
+        made = button(self._measures[measure_id].name, partial(self.choose, measure_id), "link")
+        self._buttons[measure_id] = made
+        self._rows.addWidget(made)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for side in (Side.NONE, *LEGS):
+            if side not in sides:
+                continue
+            value, error = sides[side].split("|")
+            if side in LEGS:
+                row.addWidget(SideSign(side, 5))
+            shown = label(value, theme.BODY, bold=True)
+            shown.setObjectName(f"over-{measure_id}-{side.value}")
+            row.addWidget(shown)
+            row.addWidget(label(error, role="muted"))
+        row.addStretch(1)
+        self._rows.addLayout(row)
+
+    def choose(self, measure_id: str) -> None:
+        """Show the curve of a measure."""
+        self.current = measure_id
+        for key, made in self._buttons.items():
+            set_role(made, chosen=key == measure_id)
+        if measure_id:
+            self.chosen.emit(measure_id)

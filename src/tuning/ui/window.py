@@ -67,15 +67,17 @@ class MainWindow(QWidget):
         self.header = Header(workspace)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(), StatusLine()
         self.day_list = DayList(workspace)
-        self.intake, self.movement = IntakePage(workspace), PicturePage(workspace, "movement", "Movement")
+        self.intake = IntakePage(workspace)
+        self.moving = TestRunPage(workspace, "movement", "Movement", looks=1, tall=True, pictures_first=True)
+        self.movement = self.moving.bench
         self.strength, self.programme = StrengthPage(workspace), ProgrammePage(workspace)
         self.standing = StandingPage(workspace)
         self.mobility = TestRunPage(workspace, "mobility", "Mobility", looks=1)
-        self.pages: dict[str, IntakePage | TestRunPage | PicturePage | StrengthPage | ProgrammePage] = {
+        self.pages: dict[str, IntakePage | TestRunPage | StrengthPage | ProgrammePage] = {
             "intake": self.intake,
             "standing": self.standing,
             "mobility": self.mobility,
-            "movement": self.movement,
+            "movement": self.moving,
             "strength": self.strength,
             "programme": self.programme,
         }
@@ -114,10 +116,10 @@ class MainWindow(QWidget):
         space = self.workspace
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
-        pages = (self.movement, self.programme, self.intake, self.standing, self.mobility)
+        pages = (self.moving, self.programme, self.intake, self.standing, self.mobility)
         for source in (space.refused, *(page.refused for page in pages), *(b.refused for b in self.benches)):
             source.connect(lambda text: self.status.say(text, caution=True))
-        for teller in (self.programme, self.intake, self.standing, self.mobility):
+        for teller in (self.programme, self.intake, self.moving, self.standing, self.mobility):
             teller.told.connect(self.status.say)
         for bench in self.benches:
             bench.job_started.connect(self._run)

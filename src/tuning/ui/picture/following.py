@@ -261,9 +261,9 @@ class Following(QObject):
                 continue
             m = measures[s.measure]
             unit = m.unit if m.unit in ("°", "%") else f" {m.unit}"
-            spread = f", SD {s.sd:.{max(m.decimals, 1)}f}" if s.n > 1 else ""
             places = max(m.decimals, 1)
+            spread = f"SD {s.sd:.{places}f} over {s.n}" if s.n > 1 else "once"
             rows.setdefault(s.measure, {})[s.side] = (
-                f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}{spread}, n {s.n}"
+                f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}, n {s.n}|{spread}"
             )
         return [(measure_id, rows[measure_id]) for measure_id in rows]

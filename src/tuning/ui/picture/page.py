@@ -56,9 +56,16 @@ class PicturePage(QWidget):
     job_started = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, stage: str, name: str, way_back: QPushButton | None = None) -> None:
+    def __init__(
+        self,
+        workspace: Workspace,
+        stage: str,
+        name: str,
+        way_back: QPushButton | None = None,
+        wide: bool = True,
+    ) -> None:
         super().__init__()
-        self._workspace, self._name, self._way_back = workspace, name, way_back
+        self._workspace, self._name, self._way_back, self._wide = workspace, name, way_back, wide
         self.protocols = [protocol for protocol in PROTOCOLS.values() if protocol.stage == stage]
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
@@ -83,7 +90,7 @@ class PicturePage(QWidget):
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
-        self.title = label("", theme.LARGE if self._way_back else theme.TITLE)
+        self.title = label("", theme.TITLE if self._wide else theme.LARGE)
         self.about = label(role="muted")
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
@@ -92,10 +99,10 @@ class PicturePage(QWidget):
         self.captures.setMaximumWidth(170)
         head = QHBoxLayout()
         head.setSpacing(16)
-        if self._way_back is not None:
+        if self._way_back is not None and not self._wide:
             head.addWidget(self._way_back)
         head.addWidget(self.title)
-        if self._way_back is None:
+        if self._wide:
             head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
         else:
             head.addStretch(1)
@@ -107,6 +114,8 @@ class PicturePage(QWidget):
             self.kind.addItem(protocol.title, protocol.id)
         self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
         head.addWidget(self.kind)
+        if self._way_back is not None and self._wide:
+            head.insertWidget(head.indexOf(self.captures), self._way_back)
         head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
         self.play_button = button("Play", self.toggle_play, tip="Space")
         self.speed = QComboBox()
@@ -125,7 +134,7 @@ class PicturePage(QWidget):
         )
         for step in steps:
             controls.addWidget(step)
-        if self._way_back is not None:
+        if not self._wide:
             controls.addWidget(self.about)
         controls.addStretch(1)
         controls.addWidget(self.place_text)

@@ -166,11 +166,12 @@ class ResultList(QWidget):
         for side in (Side.NONE, *LEGS):
             if side not in sides:
                 continue
-            value, error = sides[side].split("|")
+            value, error, spread = sides[side].split("|")
             if side in LEGS:
                 row.addWidget(SideSign(side, 5))
             shown = label(value, theme.BODY, bold=True)
             shown.setObjectName(f"over-{measure_id}-{side.value}")
+            shown.setToolTip(spread)
             row.addWidget(shown)
             row.addWidget(label(error, role="muted"))
         row.addStretch(1)

@@ -26,12 +26,16 @@ class TestRunPage(QWidget):
     refused = pyqtSignal(str)
     told = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, stage: str, name: str, looks: int, tall: bool = False) -> None:
+    def __init__(
+        self, workspace: Workspace, stage: str, name: str, looks: int, tall: bool = False, pictures_first: bool = False
+    ) -> None:
         super().__init__()
         self._workspace, self._name = workspace, name
         self.state = RunState(workspace, stage, looks)
-        self.back_to_walk = button("Back to the tests", self.show_walk, "primary")
-        self.bench = PicturePage(workspace, stage, f"{name}, pictures", self.back_to_walk)
+        words = "Tests by eye" if pictures_first else "Back to the tests"
+        self.back_to_walk = button(words, self.show_walk, "" if pictures_first else "primary")
+        title = name if pictures_first else f"{name}, pictures"
+        self.bench = PicturePage(workspace, stage, title, self.back_to_walk, wide=pictures_first)
         self.list = WalkList(self.state)
         self.picture, self.question = TestPictureView(self.state), QuestionPanel(self.state)
         self.panels: dict[str, QWidget] = {}
@@ -42,6 +46,10 @@ class TestRunPage(QWidget):
         self.question.refused.connect(self.refused)
         self.state.changed.connect(self.refresh)
         self.state.walked.connect(self._walked)
+        if pictures_first:
+            self.photo.setText("Pictures and clips")
+            self.stack.setCurrentIndex(1)
+        self._pictures_first = pictures_first
 
     def _build(self) -> None:
         self.title = label(self._name, theme.TITLE)
@@ -165,7 +173,7 @@ class TestRunPage(QWidget):
         if self.panel_test is None:
             self.work.setCurrentIndex(0)
         self.list.show_current(test)
-        self.photo.setVisible(bool(test.protocols))
+        self.photo.setVisible(bool(test.protocols) or self._pictures_first)
         walk = [t for t in state.tests if not t.extra]
         done = sum(state.done(t, state.look) for t in walk)
         self.about.setText(f"{done} of {len(walk)} answered" + (f" in look {state.look}" if state.looks > 1 else ""))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -66,6 +67,11 @@ class QuestionPanel(QWidget):
         self.so_far = label("", theme.BODY, wrap=True)
         self.meaning = label(role="muted", wrap=True)
         self.suggests = label(role="muted", wrap=True)
+        self.clock = button("", self._clock_pressed)
+        self._running: float | None = None
+        self._ticking = QTimer(self)
+        self._ticking.setInterval(100)
+        self._ticking.timeout.connect(self._tick)
         self.strike = button("Strike out last trial", self._state.strike_last, "link", "Also Ctrl+Z")
         ask = QHBoxLayout()
         ask.setSpacing(8)
@@ -79,7 +85,15 @@ class QuestionPanel(QWidget):
         column.addSpacing(4)
         column.addLayout(ask)
         column.addLayout(self._answers)
-        below: list[QWidget] = [self.number, self.measured, self.proposal, self.hint, self.so_far, self.strike]
+        below: list[QWidget] = [
+            self.number,
+            self.clock,
+            self.measured,
+            self.proposal,
+            self.hint,
+            self.so_far,
+            self.strike,
+        ]
         for widget in (*below, self.meaning, self.suggests):
             column.addWidget(widget)
         column.addStretch(1)
@@ -105,6 +119,7 @@ class QuestionPanel(QWidget):
         moved, self._shown = place != self._shown, place
         if moved:
             self._side = Side.NONE
+            self._stop_watch()
             self.number.clear()
             self.measured.clear()
             self._say("")
@@ -140,6 +155,8 @@ class QuestionPanel(QWidget):
         self.number.setVisible(is_number)
         self.number.setAccessibleName(self.asked.text())
         self.strike.setVisible(is_number and bool(state.trials(question.measure, step.side)))
+        self.clock.setVisible(is_number and measure is not None and measure.unit in ("s", "reps"))
+        self._show_clock()
         self.measured.setVisible(bool(question.number))
         if question.number:
             unit = state.measures[question.number].unit
@@ -218,6 +235,39 @@ class QuestionPanel(QWidget):
         """A refusal stands where the hint was."""
         self.hint.setText(refusal or HINTS[self._state.step.question.ask])
         set_role(self.hint, role="caution" if refusal else "muted")
+
+    # stopwatch and counter
+
+    def _unit(self) -> str:
+        measure = self._state.measures.get(self._state.step.question.measure)
+        return measure.unit if measure is not None else ""
+
+    def _show_clock(self) -> None:
+        counting = self._unit() == "reps"
+        self.clock.setText("Count one more" if counting else "Stop the watch" if self._running else "Start the watch")
+
+    def _clock_pressed(self) -> None:
+        """Counts one more, or starts and stops the watch; Enter in the field keeps the number."""
+        if self._unit() == "reps":
+            counted = self.number.text().strip()
+            self.number.setText(str(int(counted) + 1 if counted.isdigit() else 1))
+            return
+        if self._running is None:
+            self._running = time.monotonic()
+            self._ticking.start()
+        else:
+            self._tick()
+            self._stop_watch()
+            self.number.setFocus()
+        self._show_clock()
+
+    def _tick(self) -> None:
+        if self._running is not None:
+            self.number.setText(f"{time.monotonic() - self._running:.1f}")
+
+    def _stop_watch(self) -> None:
+        self._running = None
+        self._ticking.stop()
 
     # answering
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from tuning.core.marks import medial_x
 from tuning.core.movement import FRONT, REAR
 from tuning.core.repetitions import Repetition, find_repetitions
 from tuning.core.tracks import Tracks
-from tuning.core.types import LEGS, Floats, NotMeasured, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
 from tuning.core.verdict import Z95
 
 LEAST_SEEN = 0.6
@@ -276,7 +277,10 @@ def _repetitions(
     if not shown:
         result.warnings.append(f"Repetitions need one of: {', '.join(names)}.")
         return []
-    height = np.mean([signals.raw(n)[:, 1] for n in shown], axis=0)
+    heights = [signals.raw(n)[:, 1] for n in shown]
+    best = max(float(np.isfinite(h).mean()) for h in heights)
+    # A mark that was hidden half the time would cut the others' repetitions, too.
+    height = np.mean([h for h in heights if np.isfinite(h).mean() >= 0.95 * best], axis=0)
     found = find_repetitions(height, signals.times, rising)
     if isinstance(found, NotMeasured):
         result.warnings.append(f"No repetitions: {found.detail}.")
@@ -645,3 +649,46 @@ def measure(tracks: Tracks, task: str, options: Options = Options()) -> Result:
         return result
     chosen.measure(Signals(tracks, cutoff, options.roll_deg, options.metres_per_px), options, result)
     return result
+
+
+NOT_COMPARED = ("gait-pelvic-tilt",)
+"""Told with the drop that it belongs to; the ledger compares the drop."""
+
+
+def observations(result: Result, measures: Container[str], evidence: dict[str, Any]) -> list[Observation]:
+    """One observation a measure and side: the mean over its cycles, each cycle a trial.
+
+    `evidence` names the picture; frame and time of the most typical cycle are added.
+    """
+    groups: dict[tuple[str, Side], list[CycleValue]] = {}
+    for value in result.values:
+        if value.measure in measures and value.measure not in NOT_COMPARED:
+            groups.setdefault((value.measure, value.side), []).append(value)
+    found = []
+    for (measure_id, side), group in groups.items():
+        trials = np.array([v.value for v in group])
+        typical = group[int(np.argmin(np.abs(trials - trials.mean())))]
+        known = {
+            **evidence,
+            "frame": typical.frame,
+            "time_s": typical.time_s,
+            "frames": [v.frame for v in group],
+            "task": result.task,
+            "cutoff_hz": result.cutoff_hz,
+        }
+        sd = float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
+        reason = "; ".join(result.warnings)
+        found.append(
+            Observation(
+                measure_id,
+                side,
+                float(trials.mean()),
+                trials,
+                "mean",
+                "clip",
+                sd,
+                quality_reason=reason,
+                evidence=known,
+            )
+        )
+    return found

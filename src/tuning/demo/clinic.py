@@ -33,6 +33,7 @@ from tuning.records import (
     PlanItem,
     Record,
     SafetyScreen,
+    TrackEntry,
     Visit,
 )
 from tuning.records.record import now, to_entry
@@ -201,6 +202,46 @@ class _Builder:
         self.keep(visit, SafetyScreen(level=level, note=note))
         self.found(visit, "safety-screen", {"answers": answers, "hits": hits, "said": said})
 
+    def follow(
+        self,
+        visit: Visit,
+        clip_name: str,
+        view: str,
+        start: int,
+        task: str,
+        side: Side = Side.NONE,
+        scaled: bool = False,
+    ) -> None:
+        """Marks of one frame, placed by a hand a pixel off, followed through a shipped clip and measured."""
+        from tuning.core import tasks
+        from tuning.records.packing import pack
+        from tuning.video.follow import follow_clip
+
+        clip = CLIPS[clip_name]
+        kept = self.record.media.keep(clip.path)
+        self.record.media_row(kept, self.person)
+        capture = Capture(sha256=kept.sha256, view=view)
+        self.keep(visit, capture)
+        plumb = [self._hand(point) for point in clip.plumb_line()]
+        ends = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(plumb)), strict=True))
+        self.keep(
+            visit, Calibration(capture_id=capture.id, what=Level.PLUMB.value, length_m=None, sd_px=CLICK_SD_PX, **ends)
+        )
+        marks = {name: self._hand(at) for name, at in clip.truth(start).items()}
+        tracks = follow_clip(clip.path, start, marks)
+        options = tasks.Options(side=side, roll_deg=LevelReference(Level.PLUMB, plumb[0], plumb[1]).roll())
+        result = tasks.measure(tracks, task, options)
+        row = TrackEntry(
+            capture_id=capture.id,
+            task=task,
+            side=side.value,
+            names=list(tracks.names),
+            moved=[],
+            places=pack(tracks),
+        )
+        found = tasks.observations(result, self.knowledge.measures, {"capture": capture.id})
+        self.keep(visit, row, *(to_entry(seen, visit, self.person) for seen in found))
+
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
 
@@ -223,9 +264,11 @@ def build_clinic(folder: Path) -> None:
     """Build the demo record in `folder`. Raises EnvironmentFault when it cannot be written."""
     record = Record(folder)
     b = _Builder(record)
-    rear_left = ("psis_left", "psis_right", "buttock_left", "knee_back_left", "heel_left", "toe_left")
-    rear_right = ("buttock_right", "knee_back_right", "heel_right", "toe_right")
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
+
+    visit = b.visit("glassblower", 42)
+    b.screen(visit, "AMBER", ("surgeon",), "no jumps")
+    b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
 
     visit = b.visit("glassblower", 0)
     b.screen(visit, "AMBER", ("surgeon",), "no jumps")
@@ -233,7 +276,7 @@ def build_clinic(folder: Path) -> None:
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
     b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
     b.hands_on(visit, "typed", {**MOBILITY, "knee-to-wall": ([7.0, 7.5, 7.5], [11.0, 11.5, 11.0])})
-    b.picture(visit, "walk-rear", "rear", {45: rear_right, 17: rear_left})
+    b.follow(visit, "walk-later", "rear", 30, "rear-gait")
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
     b.strength(visit, glassblower, pounds, Setup(0.78, caution_reason="isometric and pain-free, no jump"))
@@ -251,6 +294,7 @@ def build_clinic(folder: Path) -> None:
     b.hands_on(visit, "by eye", CONDUCTOR_BY_EYE)
     b.found(visit, "plumb-side", {"key": "upper-back", "answer": "usual", "looks": 2})
     b.found(visit, "plumb-side", {"key": "low-back", "answer": "flat", "looks": 2})
+    b.follow(visit, "squat-side", "side-r", 0, "side-squat", Side.RIGHT)
 
     visit = b.visit("potter", 6)
     b.screen(visit, "NONE")
@@ -263,6 +307,8 @@ def build_clinic(folder: Path) -> None:
     b.screen(visit, "AMBER", ("surgeon",), "knee bend at most 90°, no jumps")
     visit = b.visit("ferry deckhand", 2)
     b.screen(visit, "NONE")
+    for side in LEGS:
+        b.follow(visit, f"step-{side}", "front", 0, "step-down", side)
     record.close()
 
 

@@ -61,7 +61,8 @@ def correct(
     """The tracks after one mark was put right in one frame.
 
     The mark is followed anew from there, both ways, only to where the old
-    track is trusted and agrees again; everything else stays as it was.
+    track is trusted and agrees again or is surer than the new one; everything
+    else stays as it was.
     """
     reach = np.flatnonzero(np.abs(tracks.times - tracks.times[frame]) <= RETRACK_S)
     fresh = follow_clip(path, frame, {name: at}, first=int(reach[0]), last=int(reach[-1]), tick=tick)
@@ -74,7 +75,8 @@ def correct(
             mended.xy[n, 0], mended.quality[n, 0] = fresh.xy[n, 0], fresh.quality[n, 0]
             old_trusted = k is not None and tracks.quality[n, k] >= TRUSTED
             close = k is not None and np.abs(fresh.xy[n, 0] - tracks.xy[n, k]).max() < AGREED_PX
-            agreed = agreed + 1 if old_trusted and close else 0
+            surer = k is not None and fresh.quality[n, 0] < tracks.quality[n, k]
+            agreed = agreed + 1 if old_trusted and (close or surer) else 0
             n += way
     span = np.flatnonzero(mended.quality[:, 0] > 0)
     whole = tracks.merged(mended)

@@ -24,7 +24,7 @@ RADII = np.arange(2.5, 14.1, 0.5)
 """Sticker radii looked for, px."""
 SNAP_PX = 4.0
 """A click counts as meant for a sticker no further away than this."""
-LEAST_CONTRAST = 22.0
+LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
@@ -35,6 +35,7 @@ SETTLED_PX = 0.06
 SAME_PX = 3.0
 """Two marks closer than this sit on one sticker."""
 EDGE_QUALITY = 0.95
+NEIGHBOUR_SHARE = 0.45
 SURE = 0.5
 """Quality from which a place is trusted."""
 LOST_AFTER = 45
@@ -63,6 +64,8 @@ class _Target:
     unseen: int = 0
     course: Floats = field(default_factory=lambda: np.zeros(2))
     """Where its own course has led since it was last seen at `at`."""
+    reach: float = GATE_MOST_PX
+    """How far from its prediction it is looked for at most: never as far as the next mark."""
     company: list[tuple[_Target, Floats, float]] = field(default_factory=list)
     """While unseen: the nearest marks, their places when it was last seen, and their weights."""
 
@@ -83,6 +86,8 @@ class _Target:
         near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: _gap(t.at, self.at))[:3]
         self.company = [(t, t.at.copy(), 1 / (10 + _gap(t.at, self.at)) ** 2) for t in near]
         self.course = np.zeros(2)
+        gaps = [_gap(t.at, self.at) for t in others if t is not self]
+        self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
 
 
 def _gap(a: Floats, b: Floats) -> float:
@@ -277,7 +282,7 @@ class Follower:
     def _find_sticker(
         plane: Plane, target: _Target, sticker: Sticker, predicted: Floats, seen: _Seen | None
     ) -> tuple[Floats, float] | None:
-        gate = min(GATE_PX + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
+        gate = min(GATE_PX + GATE_GROWTH_PX * target.unseen, target.reach if target.unseen else GATE_PX)
         like = _likeness(seen, sticker) if seen is not None else 0.0
         if seen is None or like < SURE or _gap(seen.at, predicted) > gate:
             candidates = [(s, _likeness(s, sticker)) for s in _search(plane, predicted, gate, sticker)]

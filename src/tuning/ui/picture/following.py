@@ -7,10 +7,9 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.kinematics import CycleValue
-from tuning.core.tasks import TASKS, Options, Result, Task, measure
+from tuning.core.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.tracks import Tracks
-from tuning.core.types import Observation, Side
+from tuning.core.types import Side
 from tuning.records import Capture, Entry, ObservationEntry, TrackEntry
 from tuning.records.packing import pack, unpack
 from tuning.ui.jobs import Cancelled, Job
@@ -186,45 +185,12 @@ class Following(QObject):
                 )
             )
         ]
-        rows += [self._workspace.observe(seen) for seen in self._observations(result)]
+        found = observations(result, self._workspace.knowledge.measures, {"capture": capture.id})
+        rows += [self._workspace.observe(seen) for seen in found]
         before = self._row()
         old = [before.id] if before is not None else []
         old += [r.id for r in self._workspace.entries(ObservationEntry) if r.evidence.get("capture") == capture.id]
         self._workspace.do(text, rows, old)
-
-    def _observations(self, result: Result) -> list[Observation]:
-        assert self._board.capture is not None
-        groups: dict[tuple[str, Side], list[CycleValue]] = {}
-        for value in result.values:
-            if value.measure in self._workspace.knowledge.measures and value.measure != "gait-pelvic-tilt":
-                groups.setdefault((value.measure, value.side), []).append(value)
-        found = []
-        for (measure_id, side), group in groups.items():
-            trials = np.array([v.value for v in group])
-            typical = group[int(np.argmin(np.abs(trials - trials.mean())))]
-            evidence = {
-                "capture": self._board.capture.id,
-                "frame": typical.frame,
-                "time_s": typical.time_s,
-                "frames": [v.frame for v in group],
-                "task": result.task,
-                "cutoff_hz": result.cutoff_hz,
-            }
-            sd = float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
-            found.append(
-                Observation(
-                    measure_id,
-                    side,
-                    float(trials.mean()),
-                    trials,
-                    "mean",
-                    "clip",
-                    sd,
-                    evidence=evidence,
-                    quality_reason="; ".join(result.warnings),
-                )
-            )
-        return found
 
     def choose(self, task: str, side: Side) -> None:
         """Measure for another task or leg."""

@@ -1,0 +1,154 @@
+"""Marks followed on the real window: open, mark, follow, correct, read the ledger, undo, reopen."""
+
+import hands
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from tuning.core.tracks import TRUSTED
+from tuning.core.types import Side
+from tuning.demo.clips import CLIPS
+from tuning.records import TrackEntry
+
+NONE = Qt.KeyboardModifier.NoModifier
+LEFT_BUTTON = Qt.MouseButton.LeftButton
+
+
+def over_clip(window, measure_id, side):
+    hands.settle()
+    shown = window.movement.results.findChildren(type(window.movement.title), f"over-{measure_id}-{side}")
+    return next(found.text() for found in shown if found.isVisible())
+
+
+def follow(qtbot, window):
+    before = window.workspace.entries(TrackEntry)
+    window.movement.follow_button.click()
+    qtbot.waitUntil(lambda: len(window.workspace.entries(TrackEntry)) > len(before), timeout=30000)
+    hands.settle()
+
+
+@pytest.fixture
+def walk(qtbot, window, patient):
+    """A fresh visit with the shipped walk open, levelled and marked in one frame."""
+    patient("beekeeper", "movement")
+    window.new_visit()
+    window.go("movement")
+    clip = CLIPS["walk-rear"]
+    hands.open_picture(qtbot, window, clip.path, "rear")
+    window.movement.go(30)
+    hands.mark_plumb_line(window, clip.plumb_line())
+    for name, at in clip.truth(30).items():
+        hands.place(window, name, at)
+    return clip
+
+
+def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
+    movement, following = window.movement, window.movement.following
+    assert not movement.curves.isVisible()
+    follow(qtbot, window)
+    tracks = following.tracks
+    for name in ("psis_left", "heel_right"):
+        k = tracks.names.index(name)
+        for n in (5, 120, 240):
+            if tracks.quality[n, k] >= TRUSTED:
+                assert tracks.xy[n, k] == pytest.approx(walk.truth(n)[name], abs=1)
+    left = float(over_clip(window, "gait-pelvic-drop", "left").rstrip("°"))
+    right = float(over_clip(window, "gait-pelvic-drop", "right").rstrip("°"))
+    assert left == pytest.approx(8.5, abs=0.8) and right == pytest.approx(3.5, abs=0.8)
+    row = next(r for r in window.workspace.comparisons() if r.measure.id == "gait-pelvic-drop")
+    assert row.verdict.word.value == "marked" and row.left.trials.size >= 3
+    assert movement.curves.isVisible() and movement.curves._curves()
+    assert {kind for kind, *_ in following.result.events} == {"contact", "toe-off"}
+
+    # A mark put elsewhere by hand is followed anew; undo brings the old track back.
+    movement.go(100)
+    before = tracks.xy[100, tracks.names.index("buttock_left")].copy()
+    start = movement.board.points()["buttock_left"]
+    count = len(window.workspace.entries(TrackEntry))
+    first = window.workspace.entries(TrackEntry)[-1].id
+    hands.drag(movement.canvas, start, start + np.array([14.0, 0.0]))
+    qtbot.waitUntil(lambda: window.workspace.entries(TrackEntry)[-1].id != first, timeout=30000)
+    assert len(window.workspace.entries(TrackEntry)) == count
+    k = following.tracks.names.index("buttock_left")
+    far = np.abs(np.arange(250) - 100) > 40
+    assert following.tracks.xy[far, k] == pytest.approx(tracks.xy[far, k], abs=1.6, nan_ok=True)
+    window.workspace.undo.undo()
+    assert following.tracks.xy[100, k] == pytest.approx(before, abs=1e-3)
+
+    folder = window.workspace.record.folder
+    shown = over_clip(window, "gait-bkh", "left")
+    window.close()
+    again = open_on(folder)
+    again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "beekeeper"))
+    again.go("movement")
+    qtbot.waitUntil(lambda: again.movement.canvas.image is not None, timeout=15000)
+    assert over_clip(again, "gait-bkh", "left") == shown
+
+
+def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
+    follow(qtbot, window)
+    strip, following = window.movement.strip, window.movement.following
+    number, kind, side, time = next(e for e in strip._events() if e[1] == "toe-off" and 1 < e[3] < 4)
+    at = QPoint(round(strip._x_of(time)), 8)
+    QTest.mousePress(strip, LEFT_BUTTON, NONE, at)
+    QTest.mouseMove(strip, at + QPoint(6, 0))
+    QTest.mouseRelease(strip, LEFT_BUTTON, NONE, at + QPoint(6, 0))
+    moved = following.result.events[number]
+    assert moved[:2] == (kind, side) and moved[2] - time == pytest.approx(strip._time_at(6 + 8), abs=0.02)
+    window.workspace.undo.undo()
+    assert following.result.events[number][2] == pytest.approx(time)
+
+
+def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, patient):
+    patient("beekeeper", "movement")
+    clip = CLIPS["walk-later"]
+    hands.open_picture(qtbot, window, clip.path, "rear")
+    window.movement.follow_button.click()
+    assert "Place the marks" in window.status.message.text()
+    for name in ("psis_left", "psis_right"):
+        hands.place(window, name, clip.truth(0)[name])
+    window.movement.follow_button.click()
+    window._job.cancel()
+    qtbot.waitUntil(lambda: bool(window.workspace.entries(TrackEntry)), timeout=30000)
+    assert 0 < (window.movement.following.tracks.quality > 0).any(axis=1).sum() < 250
+    assert "heel and outer forefoot" in window.movement.following.result.warnings[0]
+
+
+def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
+    patient("ferry deckhand", "movement")
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    movement, following = window.movement, window.movement.following
+    hands.settle()
+    assert following.task == "step-down" and movement.leg.isVisible()
+    side = following.side
+    assert {s.side for s in following.result.summaries() if s.measure == "step-down-fppa"} == {side}
+    movement.task.setCurrentIndex(movement.task.findData("front-squat"))
+    movement.task.activated.emit(0)
+    hands.settle()
+    assert not movement.leg.isVisible() and following.result.task == "front-squat"
+    window.workspace.undo.undo()
+    assert following.task == "step-down"
+    rows = {r.measure.id: r for r in window.workspace.comparisons()}
+    knee = rows["step-down-fppa"]
+    assert knee.left.measured > knee.right.measured + 8 and knee.verdict.word.value == "marked"
+
+
+def test_counting_and_timing_by_eye(window, patient):
+    patient("ferry deckhand", "movement")
+    window.movement._way_back.click()
+    page, tests = window.moving, window.workspace.knowledge.tests
+    page.open_test(tests["heel-raise"])
+    hands.settle()
+    for _ in range(3):
+        page.question.clock.click()
+    assert page.question.number.text() == "3"
+    hands.type_enter(page.question.number, "")
+    seen = next(o for o in window.workspace.observations() if o.measure_id == "heel-raise")
+    assert (seen.measured, seen.side) == (3, Side.LEFT), "the right leg is involved, the left comes first"
+    page.open_test(tests["wall-sit"])
+    hands.settle()
+    page.question.clock.click()
+    QTest.qWait(350)
+    page.question.clock.click()
+    assert 0.2 < float(page.question.number.text()) < 3

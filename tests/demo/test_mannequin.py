@@ -62,7 +62,7 @@ def test_a_camera_roll_turns_the_picture_about_its_middle():
 @pytest.mark.parametrize("name", list(CLIPS))
 def test_the_shipped_clips_show_their_own_truth(name):
     clip = CLIPS[name]
-    assert 0.5e6 < clip.path.stat().st_size < 2.2e6
+    assert 0.5e6 < clip.path.stat().st_size < 2.6e6
     source = open_source(clip.path)
     assert len(source.times) == clip.frames
     assert source.times == pytest.approx(np.arange(clip.frames) / clip.fps, abs=1e-4)

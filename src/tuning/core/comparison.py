@@ -12,6 +12,7 @@ from tuning.core.verdict import (
     ErrorParts,
     Verdict,
     Word,
+    error_of_change,
     error_of_difference,
     error_of_value,
     judge,
@@ -193,3 +194,67 @@ def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[C
         return len(order) if isinstance(row.verdict, NotMeasured) else order.index(row.verdict.word)
 
     return sorted((row for key, row in rows.items() if key not in told), key=rank)
+
+
+@dataclass(frozen=True)
+class Change:
+    """One measure of one side, earlier and now. `d` is now minus before: percent of before where sides are too."""
+
+    measure: Measure
+    side: Side
+    before: Observation
+    now: Observation
+    verdict: Verdict | NotMeasured
+
+    @property
+    def sentence(self) -> str:
+        """Size and direction of the change, with its error."""
+        if isinstance(self.verdict, NotMeasured):
+            return self.verdict.detail
+        v, unit = self.verdict, self.measure.comparison_unit
+        places = 0 if unit == "%" else max(self.measure.decimals, 1)
+        shown = unit if unit == "°" else f" {unit}"
+        if v.word is Word.CANNOT_TELL:
+            return f"no change beyond the error of ±{v.e:.{places}f}{shown}"
+        if v.word is Word.IN_TUNE:
+            return f"unchanged: less than {v.band:g}{shown} either way"
+        way = "more" if v.d > 0 else "less"
+        return f"{signed(abs(v.d), places)}{shown} {way}, beyond the error of ±{v.e:.{places}f}{shown}"
+
+
+def compare_change(measure: Measure, before: Observation, now: Observation) -> Change:
+    """Set an earlier value against the present one of the same side and method.
+
+    The error is that of a change between days (2.77 SEM for one trial). Unlike
+    methods or tasks are not compared.
+    """
+    side = now.side
+    if before.measured is None or now.measured is None:
+        return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
+    if (before.method, before.evidence.get("task")) != (now.method, now.evidence.get("task")):
+        unlike = NotMeasured("unlike", f"not compared: {before.method} before, {now.method} now, or another task")
+        return Change(measure, side, before, now, unlike)
+    d, spread = now.measured - before.measured, max(before.spread, now.spread)
+    if measure.compare is Compare.STRONGER:
+        if before.measured <= 0:
+            return Change(measure, side, before, now, NotMeasured("zero", "no percentage of a value of zero"))
+        d, spread = 100 * d / before.measured, 100 * spread / before.measured
+    parts = max((_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
+    error = error_of_change(parts, _count(before), _count(now))
+    return Change(measure, side, before, now, judge(d, error, measure.band, spread))
+
+
+def changes(measures: dict[str, Measure], before: list[Observation], now: list[Observation]) -> list[Change]:
+    """Every measure and side that both lists hold (newest each), greatest change in errors first."""
+    earlier = {(o.measure_id, o.side): o for o in before}
+    present = {(o.measure_id, o.side): o for o in now}
+    found = [
+        compare_change(measures[key[0]], earlier[key], present[key])
+        for key in present
+        if key in earlier and key[0] in measures and measures[key[0]].sem > 0
+    ]
+
+    def size(change: Change) -> float:
+        return -1.0 if isinstance(change.verdict, NotMeasured) else abs(change.verdict.in_errors)
+
+    return sorted(found, key=size, reverse=True)

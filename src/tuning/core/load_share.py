@@ -84,3 +84,20 @@ def lever_share(pose: SidePose) -> float | NotMeasured:
     if hip + knee <= 0:
         return NotMeasured("no-levers", "hip and knee lie on the line")
     return 100 * hip / (hip + knee)
+
+
+UPPER_CENTRE = 0.626
+"""Centre of head, arms and trunk from hip to shoulder, share of the length (Winter 2009)."""
+
+
+def balance_percent(pose: SidePose, shoulder: float) -> float:
+    """Where the body's centre stands over the foot: 0 heel, 100 toe, outside: falling."""
+    upper = 1 - 2 * (FOOT + SHANK + THIGH)
+    parts = (
+        (upper, pose.hip + UPPER_CENTRE * (shoulder - pose.hip)),
+        (2 * THIGH, pose.hip + THIGH_CENTRE * (pose.knee - pose.hip)),
+        (2 * SHANK, pose.knee + SHANK_CENTRE * (pose.ankle - pose.knee)),
+        (2 * FOOT, pose.ankle + FOOT_CENTRE * (pose.toe - pose.ankle)),
+    )
+    centre = sum(mass * place for mass, place in parts)
+    return 100 * (centre - pose.heel) / (pose.toe - pose.heel)

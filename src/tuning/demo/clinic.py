@@ -114,7 +114,7 @@ class _Builder:
 
     def keep(self, visit: Visit, *entries: Entry) -> None:
         for entry in entries:
-            entry.visit_id, entry.person_id, entry.at = visit.id, self.person.id, now()
+            entry.visit_id, entry.person_id, entry.at = visit.id, self.person.id, min(now(), visit.started_at)
         self.record.write(entries)
 
     def picture(self, visit: Visit, clip_name: str, view: str, wanted: dict[int, tuple[str, ...]]) -> None:

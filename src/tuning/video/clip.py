@@ -23,7 +23,7 @@ DAMAGED = "is damaged or incomplete"
 
 
 class Clip:
-    """An H.264 clip as a source of frames.
+    """A clip as a source of frames: H.264, HEVC, MPEG-4, VP8 or VP9.
 
     Opening reads the packet index only. A frame is decoded from the nearest
     key frame before it; what passes on the way is cached, oldest dropped
@@ -57,7 +57,7 @@ class Clip:
         self._times: NDArray[np.float64] = (self._pts - self._pts[0]) * float(self._stream.time_base or 0)
 
     def _sentence(self, trouble: str) -> str:
-        return f"“{self._name}” {trouble}. Nothing was changed; open an MP4 clip with H.264 pictures."
+        return f"“{self._name}” {trouble}. Nothing was changed; open a clip with pictures (MP4, MOV, AVI, WebM, MKV)."
 
     def _read_index(self) -> NDArray[np.int64]:
         stamps = []
@@ -96,6 +96,16 @@ class Clip:
     def times(self) -> NDArray[np.float64]:
         """Seconds of each frame from the first, as stamped in the file."""
         return self._times
+
+    @property
+    def capture_rate(self) -> float | None:
+        """Frames a second at which a slow-motion clip says it was recorded; None when it says nothing."""
+        for key in ("com.android.capture.fps", "com.apple.quicktime.capture.fps"):
+            try:
+                return float(self._container.metadata[key])
+            except (KeyError, ValueError):
+                continue
+        return None
 
     @property
     def stamps(self) -> NDArray[np.int64]:

@@ -18,7 +18,7 @@ class Photo:
 
     def __init__(self, path: Path, name: str) -> None:
         try:
-            with Image.open(path, formats=("JPEG", "PNG")) as image:
+            with Image.open(path, formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
                 self._pixels = np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
         except (OSError, UnidentifiedImageError, SyntaxError, ValueError, Image.DecompressionBombError) as err:
             raise BadInput(

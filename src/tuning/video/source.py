@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
 
-PHOTO_SUFFIXES = (".jpg", ".jpeg", ".png")
-CLIP_SUFFIXES = (".mp4", ".mov", ".m4v")
+PHOTO_SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
+CLIP_SUFFIXES = (".mp4", ".mov", ".m4v", ".avi", ".webm", ".mkv")
+ACCEPTED = "a photograph (JPEG, PNG, TIFF, WebP) or a clip (MP4, MOV, AVI, WebM, MKV)"
 
 
 class PictureSource(Protocol):
@@ -42,7 +43,7 @@ class PictureSource(Protocol):
 
 
 def open_source(path: Path, name: str = "") -> PictureSource:
-    """Open a JPEG or PNG photograph or an H.264 clip in MP4.
+    """Open a photograph or a clip; what is in the file counts, not only its name.
 
     `name` is what the sentence calls the file. Raises BadInput with a sentence
     that says what is wrong and what is accepted.
@@ -57,4 +58,4 @@ def open_source(path: Path, name: str = "") -> PictureSource:
         from tuning.video.clip import Clip
 
         return Clip(path, called)
-    raise BadInput(f"“{called}” is no kind of file that can be measured. Open a JPEG or PNG photograph or an MP4 clip.")
+    raise BadInput(f"“{called}” is no kind of file that can be measured. Open {ACCEPTED}.")

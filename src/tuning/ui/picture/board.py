@@ -102,7 +102,7 @@ class MarkBoard(QObject):
                 self._sds[(mark.frame, mark.name)] = mark.sd_px
         self._marks = {frame: places for frame, places in self._marks.items() if places}
         for row in self._workspace.entries(Calibration):
-            if row.capture_id == self.capture.id:
+            if row.capture_id == self.capture.id and row.what in REFERENCES:
                 self._take_reference(row)
         self.changed.emit()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -52,7 +53,7 @@ class Following(QObject):
         self._shown: tuple[int, int] | None = None
         workspace.content_changed.connect(self.reload)
         board.corrected.connect(self._correct)
-        board.referenced.connect(self._measure_again)
+        board.referenced.connect(self.measure_again)
 
     def open(self, capture: Capture | None) -> None:
         """Take up what the record holds of a clip."""
@@ -161,7 +162,8 @@ class Following(QObject):
         job.done.connect(keep)
         self.job_started.emit(job)
 
-    def _measure_again(self) -> None:
+    def measure_again(self) -> None:
+        """Level, length or capture rate changed: the same tracks say something else."""
         if self.tracks is not None:
             self.keep(self.tracks, "measure anew")
 
@@ -171,6 +173,7 @@ class Following(QObject):
         """Write the tracks and everything they measure, in one action."""
         capture = self._board.capture
         assert capture is not None
+        tracks = replace(tracks, times=self._board.times)  # a slow-motion clip runs in true time
         self.tracks = tracks
         result = measure(tracks, self.task, self.options())
         rows: list[Entry] = [

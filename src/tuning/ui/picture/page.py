@@ -16,10 +16,11 @@ from tuning.core.errors import TuningError
 from tuning.core.marks import Protocol
 from tuning.core.protocols import PROTOCOLS
 from tuning.core.types import LEGS, Side
-from tuning.records import Capture
+from tuning.records import Calibration, Capture
 from tuning.records.media import Kept
 from tuning.ui import theme
 from tuning.ui.jobs import Job
+from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
 from tuning.ui.picture.following import Following, tasks_for
@@ -27,18 +28,32 @@ from tuning.ui.picture.frames import FrameServer
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
-from tuning.ui.widgets import button, label
+from tuning.ui.picture.what_if import WhatIf
+from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
+from tuning.video.clip import Clip
+from tuning.video.source import ACCEPTED
 
-SPEEDS = {"1/8 speed": 0.125, "1/4 speed": 0.25, "1/2 speed": 0.5, "true speed": 1.0}
+SPEEDS = {
+    "1/16 speed": 0.0625,
+    "1/8 speed": 0.125,
+    "1/4 speed": 0.25,
+    "1/2 speed": 0.5,
+    "true speed": 1.0,
+    "2 x speed": 2.0,
+}
+LIGHTS = {"light as recorded": (1.0, 0), "brighter": (1.0, 45), "darker": (1.0, -45), "more contrast": (1.6, 0)}
+"""Gain about mid-grey and shift, grey levels; for the eye only, never for measuring."""
+RATES = (120.0, 240.0, 480.0)
+RATE = "rate"
 EMPTY = (
-    "Open a photograph (JPEG, PNG) or a clip (MP4) of this patient. The file is copied into the record "
+    f"Open {ACCEPTED} of this patient. The file is copied into the record "
     "bit for bit; then place marks on it and read the numbers."
 )
 
 
-FILES = "Photographs and clips (*.jpg *.jpeg *.png *.mp4 *.mov *.m4v)"
+FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.mov *.m4v *.avi *.webm *.mkv)"
 
 
 @dataclass(frozen=True)
@@ -76,6 +91,7 @@ class PicturePage(QWidget):
         self.strip.follow(self.following)
         self.server: FrameServer | None = None
         self._shown_frame = -1
+        self._looping = False
         self._timer = QTimer(self)
         self._timer.setInterval(15)
         self._timer.timeout.connect(self._play_on)
@@ -123,17 +139,31 @@ class PicturePage(QWidget):
         self.speed.setCurrentText("true speed")
         self.speed.setAccessibleName("Playing speed")
         self.speed.activated.connect(lambda: self._mark_start())
+        self.loop = button("Loop", self._toggle_loop, tip="Play round and round")
+        self.light = QComboBox()
+        self.light.addItems(list(LIGHTS))
+        self.light.setAccessibleName("Light, for the eye only")
+        self.light.activated.connect(lambda: self._show_again())
+        self.rate = QComboBox()
+        self.rate.setMinimumWidth(190)
+        self.rate.setAccessibleName("Frames a second at which the clip was recorded")
+        self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
         self.place_text = label(role="muted")
         controls = QHBoxLayout()
         controls.setSpacing(8)
         controls.addWidget(self.play_button)
         controls.addWidget(self.speed)
         steps = (
-            button("‹ frame", lambda: self.step(-1), tip="Comma"),
-            button("frame ›", lambda: self.step(1), tip="Full stop"),
+            button("‹", lambda: self.step(-1), tip="Back one frame (comma)"),
+            button("›", lambda: self.step(1), tip="On one frame (full stop)"),
         )
         for step in steps:
             controls.addWidget(step)
+        second = QHBoxLayout()
+        second.setSpacing(8)
+        for part in (self.loop, self.rate, self.light):
+            second.addWidget(part)
+        second.addStretch(1)
         if not self._wide:
             controls.addWidget(self.about)
         controls.addStretch(1)
@@ -146,6 +176,7 @@ class PicturePage(QWidget):
         left.addWidget(self.canvas, 1)
         left.addWidget(self.strip)
         left.addLayout(controls)
+        left.addLayout(second)
         body = QHBoxLayout()
         body.setSpacing(24)
         body.addLayout(left, 1)
@@ -158,7 +189,7 @@ class PicturePage(QWidget):
         self._build_following(controls)
         left.insertWidget(left.indexOf(self.strip) + 1, self.curves)
         self.curves.hide()
-        self._controls = (self.play_button, self.speed, self.strip, *steps)
+        self._controls = (self.play_button, self.speed, self.strip, self.loop, self.rate, *steps)
         self._show_open(False)
 
     def _build_following(self, controls: QHBoxLayout) -> None:
@@ -169,14 +200,17 @@ class PicturePage(QWidget):
         self.leg.addItem("leg?", Side.NONE.value)
         for side in LEGS:
             self.leg.addItem(f"{side.value} leg", side.value)
-        self.follow_button = button(
-            "Follow the marks", self.follow, "primary", "Follows them both ways from this frame"
-        )
+        self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
         self._over_head = label("Over the whole clip", bold=True)
+        self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
+        self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
+        self.task.setMinimumWidth(150)
         for choice in (self.task, self.leg):
             choice.activated.connect(lambda _: self._task_chosen())
         at = controls.indexOf(self.play_button)
-        for offset, part in enumerate((self.follow_button, self.task, self.leg)):
+        for offset, part in enumerate(
+            (self.follow_button, self.task, self.leg, self.compare_button, self.what_if_button)
+        ):
             controls.insertWidget(at + 4 + offset, part)
             part.hide()
         self.panel.over_clip.addWidget(self._over_head)
@@ -188,6 +222,25 @@ class PicturePage(QWidget):
         refusal = self.following.start()
         if refusal:
             self.refused.emit(refusal)
+
+    def compare(self) -> None:
+        """This clip against earlier ones of the same task and leg."""
+        capture, following = self.board.capture, self.following
+        if capture is None or following.result is None:
+            return
+        found = takes(self._workspace, capture.view, following.task, following.side)
+        now = next((t for t in found if t.capture.id == capture.id), None)
+        earlier = [t for t in found if now is not None and t.capture.id < now.capture.id]
+        if now is None or not earlier:
+            self.refused.emit("No earlier clip of this task and leg was followed; the first one is the baseline.")
+            return
+        BeforeAfter(self, self._workspace, now, earlier).exec()
+
+    def what_if(self) -> None:
+        """Try other squats on the drawn figure."""
+        patient = self._workspace.patient
+        if patient is not None:
+            WhatIf(self, patient.body_mass_kg, patient.stature_m).exec()
 
     def _task_chosen(self) -> None:
         self.following.choose(self.task.currentData(), Side(self.leg.currentData()))
@@ -206,6 +259,8 @@ class PicturePage(QWidget):
         self.leg.setVisible(usable and following.needs_leg())
         has = following.result is not None and usable
         self.curves.setVisible(has)
+        self.compare_button.setVisible(has)
+        self.what_if_button.setVisible(has and following.task == "side-squat")
         self._over_head.setVisible(has)
         self.results.setVisible(has)
         self.panel.readings_head.setText("In this frame" if has else "What these marks say")
@@ -215,7 +270,7 @@ class PicturePage(QWidget):
     def _show_open(self, is_open: bool) -> None:
         if self.empty.isHidden() != is_open:
             self.empty.setVisible(not is_open)
-            for part in (self.canvas, self.panel, *self._controls):
+            for part in (self.canvas, self.panel, self.light, *self._controls):
                 part.setVisible(is_open)
         if not is_open:
             self.title.setText(self._name)
@@ -285,19 +340,59 @@ class PicturePage(QWidget):
         self.server.failed.connect(self.refused)
         self._shown_frame = -1
         self._show_open(True)
-        self.board.open(capture, source.times)
+        self.board.open(capture, source.times / self._slowness(capture, source))
         self.following.open(capture)
         is_clip = len(source.times) > 1
         for part in self._controls:
             part.setVisible(is_clip)
         self.title.setText(PROTOCOLS[capture.view].title)
-        rate = f"{(len(source.times) - 1) / source.times[-1]:.0f} frames/s" if is_clip else "photograph"
+        times = self.board.times
+        rate = f"{(len(times) - 1) / times[-1]:.0f} frames/s" if is_clip else "photograph"
         width, height = source.size
         self.about.setText(f"{capture.media.original_name} · {width} x {height} · {rate}")
         self._fill_captures(capture)
         self.canvas.setFocus()
         if source.warning:
             self.refused.emit(source.warning)
+
+    def _slowness(self, capture: Capture, source: PictureSource) -> float:
+        """How many times slower the clip plays than it was: by the record, else by what the file says."""
+        if len(source.times) < 2:
+            return 1.0
+        stored = (len(source.times) - 1) / float(source.times[-1])
+        rows = [r for r in self._workspace.entries(Calibration) if r.capture_id == capture.id and r.what == RATE]
+        told = rows[-1].length_m if rows else (source.capture_rate if isinstance(source, Clip) else None)
+        self.rate.clear()
+        self.rate.addItem(f"recorded as stored, {stored:.0f}/s", 0.0)
+        for rate in sorted({*RATES, *([told] if told else [])}):
+            if rate > 1.2 * stored:
+                self.rate.addItem(f"recorded at {rate:.0f}/s", rate)
+        self.rate.setCurrentIndex(max(0, self.rate.findData(told)) if told else 0)
+        if not told or told <= 1.2 * stored:
+            return 1.0
+        if not rows:
+            text = f"The file says it was recorded at {told:.0f} frames/s; times are true ones. Change it below if not."
+            QTimer.singleShot(0, lambda: self.refused.emit(text))
+        return float(told) / stored
+
+    def _rate_chosen(self, rate: float) -> None:
+        """Say at which rate the clip was recorded; times and everything over time follow."""
+        capture = self.board.capture
+        if capture is None:
+            return
+        row = Calibration(capture_id=capture.id, what=RATE, length_m=rate or None, sd_px=0.0)
+        frame = self.board.frame
+        if self._workspace.do("capture rate", [self._workspace.stamp(row)]):
+            self.open_capture(capture, frame)
+            self.following.measure_again()
+
+    def _toggle_loop(self) -> None:
+        self._looping = not self._looping
+        set_role(self.loop, chosen=self._looping)
+
+    def _show_again(self) -> None:
+        if self.server is not None:
+            self.server.want(self.board.frame)
 
     def _fill_captures(self, current: Capture) -> None:
         self.captures.clear()
@@ -381,7 +476,11 @@ class PicturePage(QWidget):
         frame = int(times.searchsorted(at, side="right")) - 1
         self.board.go(frame)
         if frame >= len(times) - 1:
-            self.stop()
+            if not self._looping:
+                self.stop()
+                return
+            self.board.go(0)
+            self._mark_start()
 
     def _follow_board(self) -> None:
         board = self.board
@@ -396,4 +495,18 @@ class PicturePage(QWidget):
 
     def _frame_ready(self, index: int, image: QImage) -> None:
         if self.server is not None and self.sender() is self.server:
-            self.canvas.show_image(image)
+            self.canvas.show_image(lit(image, *LIGHTS[self.light.currentText()]))
+
+
+def lit(image: QImage, gain: float, shift: int) -> QImage:
+    """The picture with another light; the pixels that are measured stay untouched."""
+    if (gain, shift) == (1.0, 0):
+        return image
+    plain = image.convertToFormat(QImage.Format.Format_RGB888)
+    table = np.clip((np.arange(256) - 128) * gain + 128 + shift, 0, 255).astype(np.uint8)
+    bits = plain.constBits()
+    assert bits is not None
+    rows = np.frombuffer(bits.asstring(plain.sizeInBytes()), np.uint8).reshape(plain.height(), plain.bytesPerLine())
+    return QImage(
+        table[rows].tobytes(), plain.width(), plain.height(), plain.bytesPerLine(), QImage.Format.Format_RGB888
+    ).copy()

@@ -85,7 +85,7 @@ class CurveView(QWidget):
             return
         low, high = float(np.min(lines)), float(np.max(lines))
         room = max(0.08 * (high - low), 0.5)
-        box = QRectF(52, 26, self.width() - 130, self.height() - 50)
+        box = QRectF(52, 34, self.width() - 130, self.height() - 58)
         self._paint_axes(painter, box, low - room, high + room, measure)
         for side, group in cut.items():
             role = side.value if side in LEGS else "ink"
@@ -95,7 +95,11 @@ class CurveView(QWidget):
                 mean = np.mean(group, axis=0)
                 end = self._paint_line(painter, box, mean, low - room, high + room, role, 2.6)
                 painter.setPen(theme.colour(role))
-                painter.drawText(end + QPointF(6, 4), f"{side.value if side in LEGS else ''} n {len(group)}".strip())
+                # The names stand apart even where the lines end together.
+                above = -8 if side is Side.LEFT else 14 if side is Side.RIGHT else 4
+                painter.drawText(
+                    end + QPointF(6, above), f"{side.value if side in LEGS else ''} n {len(group)}".strip()
+                )
 
     def _paint_axes(self, painter: QPainter, box: QRectF, low: float, high: float, measure: Measure) -> None:
         painter.setFont(theme.font(theme.SMALL, bold=True))

@@ -166,7 +166,7 @@ class TestRunPage(QWidget):
 
     def refresh(self) -> None:
         """List, looks and whether a photograph helps here."""
-        if not self.isVisible() or not self.state.steps:
+        if not self.list.isVisible() or not self.state.steps:
             return
         state = self.state
         test = self.panel_test or state.step.test

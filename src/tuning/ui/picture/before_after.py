@@ -1,0 +1,276 @@
+"""Before and after: the same task on two days, change by change, with both frames side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from tuning.core.comparison import Change, changes
+from tuning.core.errors import TuningError
+from tuning.core.protocols import PROTOCOLS
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.units import signed
+from tuning.records import Capture, ObservationEntry, TrackEntry
+from tuning.records.packing import unpack
+from tuning.records.record import to_observation
+from tuning.ui import theme
+from tuning.ui.signs import SideSign, VerdictSign
+from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.workspace import Workspace
+from tuning.video import open_source
+
+
+@dataclass(frozen=True)
+class Take:
+    """A followed clip with what it measured."""
+
+    capture: Capture
+    track: TrackEntry
+    seen: list[Observation]
+
+    @property
+    def name(self) -> str:
+        """Day and file."""
+        return f"{self.capture.at:%-d %b %Y}, visit {self.capture.visit_id}: {self.capture.media.original_name}"
+
+
+def takes(space: Workspace, view: str, task: str, side: Side) -> list[Take]:
+    """All followed clips of the patient of one kind, task and leg, oldest first."""
+    if space.patient is None:
+        return []
+    record, patient = space.record, space.patient
+    captures = {c.id: c for c in record.patient_entries(Capture, patient) if c.view == view}
+    tracks = {t.capture_id: t for t in record.patient_entries(TrackEntry, patient)}
+    rows = record.patient_entries(ObservationEntry, patient)
+    found = []
+    for key, track in tracks.items():
+        if key in captures and (track.task, track.side) == (task, side.value):
+            seen = [to_observation(r) for r in rows if r.evidence.get("capture") == key]
+            found.append(Take(captures[key], track, seen))
+    return sorted(found, key=lambda take: (take.capture.visit_id, take.capture.id))
+
+
+@dataclass
+class Half:
+    """One side of the picture: the frame, its marks, what is written on it."""
+
+    image: QImage
+    marks: dict[str, np.ndarray]
+    head: str
+    value: str
+
+
+class PairView(QWidget):
+    """Two frames at the same event, cut to the person, lines and value drawn on each."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.halves: list[Half] = []
+        self.chains: tuple[tuple[str, ...], ...] = ()
+        self.side = Side.NONE
+        self.setMinimumSize(560, 420)
+        self.setAccessibleName("Before and now, side by side")
+
+    def sizeHint(self) -> QSize:
+        """Wide."""
+        return QSize(720, 520)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Both halves."""
+        painter = QPainter(self)
+        self.paint(painter, QRectF(self.rect()))
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        """Draw into any painter, so that screen and file are the same picture."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.fillRect(box, theme.colour("stage"))
+        for n, half in enumerate(self.halves):
+            width = box.width() / 2 - 2
+            self._paint_half(painter, QRectF(box.left() + n * (width + 4), box.top(), width, box.height()), half)
+
+    def _paint_half(self, painter: QPainter, box: QRectF, half: Half) -> None:
+        places = np.array(list(half.marks.values())).reshape(-1, 2)
+        low, high = places.min(axis=0), places.max(axis=0)
+        middle, tall = (low + high) / 2, max(float((high - low)[1]) * 1.35, 200.0)
+        scale = box.height() / tall
+        source = QRectF(
+            middle[0] - box.width() / scale / 2, middle[1] - tall / 2, box.width() / scale, box.height() / scale
+        )
+        painter.save()
+        painter.setClipRect(box)
+        painter.drawImage(box, half.image, source)
+
+        def at(place: np.ndarray) -> QPointF:
+            return QPointF(
+                box.left() + (place[0] - source.left()) * scale, box.top() + (place[1] - source.top()) * scale
+            )
+
+        for chain in self.chains:
+            bilateral = f"{chain[0]}_left" in half.marks or f"{chain[0]}_right" in half.marks
+            for names, role in (
+                [(tuple(f"{n}_{s.value}" for n in chain), f"{s.value}_wash") for s in LEGS]
+                if bilateral
+                else [(chain, "on_stage")]
+            ):
+                shown = [half.marks[n] for n in names if n in half.marks]
+                for pen in (QPen(theme.colour("stage"), 5), QPen(theme.colour(role), 2.5)):
+                    painter.setPen(pen)
+                    for a, b in zip(shown, shown[1:], strict=False):
+                        painter.drawLine(at(a), at(b))
+        for text, y, size in ((half.head, 16.0, theme.SMALL), (half.value, box.height() - 40, theme.LARGE)):
+            painter.setFont(theme.font(size, bold=True))
+            width = painter.fontMetrics().horizontalAdvance(text) + 20
+            plate = QRectF(box.left() + 12, box.top() + y - 4, width, size + 16)
+            back = theme.colour("stage")
+            back.setAlpha(225)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(back)
+            painter.drawRoundedRect(plate, 3, 3)
+            painter.setPen(theme.colour("on_stage"))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, text)
+        painter.restore()
+
+
+class BeforeAfter(QDialog):
+    """Choose an earlier take; every change stands with its error, the greatest first."""
+
+    def __init__(self, parent: QWidget | None, space: Workspace, now: Take, earlier: list[Take]) -> None:
+        super().__init__(parent)
+        self._space, self.now, self._earlier = space, now, earlier
+        self.changes: list[Change] = []
+        self.chosen: Change | None = None
+        self.setWindowTitle("Before and after")
+        self.resize(1180, 680)
+        self.takes = QComboBox()
+        self.takes.setAccessibleName("Earlier clip")
+        for take in earlier:
+            self.takes.addItem(take.name)
+        self.takes.setCurrentIndex(len(earlier) - 1)
+        self.takes.activated.connect(lambda _: self.refresh())
+        self.pair = PairView()
+        self.sentence = label("", theme.BODY, wrap=True)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(2)
+        self._build()
+        self.refresh()
+
+    def _build(self) -> None:
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addWidget(label("Before", theme.LARGE, bold=True))
+        head.addWidget(self.takes)
+        head.addWidget(label(f"Now: {self.now.name}", theme.BODY), 1)
+        head.addWidget(button("Picture as PNG…", self._ask_picture))
+        inner = QWidget()
+        inner.setLayout(self._list)
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        area.setFixedWidth(400)
+        left = QVBoxLayout()
+        left.addWidget(self.pair, 1)
+        left.addWidget(self.sentence)
+        body = QHBoxLayout()
+        body.setSpacing(16)
+        body.addLayout(left, 1)
+        body.addWidget(area)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.addLayout(head)
+        column.addLayout(body, 1)
+        note = "Real only beyond the error of a change between days (MDC95). A change the same day is short-term."
+        column.addWidget(label(note, role="muted", wrap=True))
+
+    @property
+    def before(self) -> Take:
+        """The earlier take that is chosen."""
+        return self._earlier[self.takes.currentIndex()]
+
+    def refresh(self) -> None:
+        """All changes against the chosen take."""
+        self.changes = changes(self._space.knowledge.measures, self.before.seen, self.now.seen)
+        empty(self._list)
+        for change in self.changes:
+            self._add(change)
+        self._list.addStretch(1)
+        if self.changes:
+            self.choose(self.changes[0])
+
+    def _add(self, change: Change) -> None:
+        m = change.measure
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        if not isinstance(change.verdict, NotMeasured):
+            row.addWidget(VerdictSign(change.verdict.word, 6))
+        if change.side in LEGS:
+            row.addWidget(SideSign(change.side, 5))
+        side = f", {change.side.value}" if change.side in LEGS else ""
+        made = button(f"{m.name}{side}", partial(self.choose, change), "link")
+        row.addWidget(made, 1)
+        self._list.addWidget(rule())
+        self._list.addLayout(row)
+        a, b = change.before.measured, change.now.measured
+        if a is not None and b is not None:
+            self._list.addWidget(label(f"{m.text(a)} → {m.text(b)} {m.unit}", theme.BODY, bold=True))
+        self._list.addWidget(label(change.sentence, role="muted", wrap=True))
+
+    def choose(self, change: Change) -> None:
+        """Show both frames at the event that the value was read at."""
+        self.chosen = change
+        m = change.measure
+        side = f", {change.side.value}" if change.side in LEGS else ""
+        self.sentence.setText(f"{m.name}{side}: {change.sentence}.")
+        set_role(self.sentence, role="")
+        self.pair.chains = PROTOCOLS[self.now.capture.view].chains
+        self.pair.side = change.side
+        try:
+            self.pair.halves = [
+                self._half(self.before, change.before, m.text(change.before.measured or 0.0), m.unit),
+                self._half(self.now, change.now, m.text(change.now.measured or 0.0), m.unit),
+            ]
+        except TuningError as err:
+            self.pair.halves = []
+            self.sentence.setText(str(err))
+        self.pair.update()
+
+    def _half(self, take: Take, seen: Observation, value: str, unit: str) -> Half:
+        path = self._space.record.media_path(take.capture.media)
+        source = open_source(path, take.capture.media.original_name)
+        try:
+            frame = int(seen.evidence["frame"])
+            pixels = np.ascontiguousarray(source.frame(frame))
+            tracks = unpack(take.track.places, take.track.names, source.times)
+        finally:
+            source.close()
+        height, width = pixels.shape[:2]
+        image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}
+        time = signed(float(source.times[frame]), 2)
+        shown = value + ("" if unit == "°" else " ") + unit
+        return Half(image, marks, f"{take.capture.at:%-d %b %Y}, {time} s", shown)
+
+    def _ask_picture(self) -> None:
+        found, _ = QFileDialog.getSaveFileName(
+            self, "Picture", str(Path.home() / "before and after.png"), "PNG (*.png)"
+        )
+        if found and not self.save_picture(Path(found)):
+            self.sentence.setText(f"The picture could not be written to {found}.")
+
+    def save_picture(self, target: Path) -> bool:
+        """Both frames with lines, values and the sentence as PNG; False when it cannot be written."""
+        picture = QImage(1600, 1000, QImage.Format.Format_RGB888)
+        picture.fill(theme.colour("paper"))
+        painter = QPainter(picture)
+        self.pair.paint(painter, QRectF(0, 0, 1600, 940))
+        painter.setFont(theme.font(theme.LARGE))
+        painter.setPen(theme.colour("ink"))
+        painter.drawText(QRectF(16, 944, 1568, 52), Qt.AlignmentFlag.AlignVCenter, self.sentence.text())
+        painter.end()
+        return picture.save(str(target), "PNG")

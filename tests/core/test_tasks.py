@@ -193,6 +193,19 @@ def test_what_is_missing_is_said_and_partial_sets_still_measure():
     assert "shorter than 20 frames" in tasks.measure(Tracks.empty(("a",), np.arange(5.0)), "rear-gait").warnings[0]
 
 
+def test_a_bumped_camera_is_told_and_a_steady_one_is_not():
+    rng = np.random.default_rng(12)
+    for task, view, body_at, fps in (
+        ("rear-gait", "rear", lambda x: build(walking(Walker(), x)), 60),
+        ("front-squat", "front", lambda x: build(squatting(Squatter(repetition=1.6), x)), 30),
+    ):
+        tracks = tracks_of(body_at, Camera(view), fps, 4, rng)
+        assert not any("bumped" in w for w in tasks.measure(tracks, task).warnings)
+        tracks.xy[2 * fps :] += [11.0, -4.0]
+        told = [w for w in tasks.measure(tracks, task).warnings if "bumped" in w]
+        assert told and "2.0" in told[0]
+
+
 def test_a_moved_event_moves_what_is_measured_at_it():
     rng = np.random.default_rng(9)
     tracks = tracks_of(lambda x: build(squatting(Squatter(knee_in_right=10), x)), Camera("front"), 30, 7, rng)

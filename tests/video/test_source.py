@@ -3,6 +3,7 @@
 import io
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 from conftest import numbered, write_clip
@@ -117,3 +118,43 @@ def test_a_clip_cut_in_its_header_is_refused(clip_file: Path, tmp_path: Path):
     (tmp_path / "stub.mp4").write_bytes(clip_file.read_bytes()[:200])
     with pytest.raises(BadInput, match="stub.mp4"):
         open_source(tmp_path / "stub.mp4")
+
+
+@pytest.mark.parametrize(
+    ("suffix", "codec"),
+    [(".mov", "libx264"), (".mkv", "libx265"), (".avi", "mpeg4"), (".webm", "libvpx"), (".webm", "libvpx-vp9")],
+)
+def test_other_kinds_of_clips_open_with_true_frames(tmp_path: Path, suffix, codec):
+    path = tmp_path / f"walk{suffix}"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=25)
+        stream.width, stream.height, stream.pix_fmt = 160, 96, "yuv420p"
+        stream.bit_rate = 2_000_000
+        for pixels in numbered(12):
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")))
+        container.mux(stream.encode())
+    source = open_source(path)
+    assert len(source.times) == 12 and source.times == pytest.approx(np.arange(12) / 25, abs=2e-3)
+    for n in (0, 7, 3, 11):
+        assert source.frame(n)[60, 100].mean() == pytest.approx(40 + 3 * n, abs=4)
+    source.close()
+
+
+@pytest.mark.parametrize("kind", ["tiff", "webp"])
+def test_other_kinds_of_photographs_open(tmp_path: Path, kind):
+    Image.fromarray(numbered(1)[0]).save(tmp_path / f"stand.{kind}")
+    assert open_source(tmp_path / f"stand.{kind}").size == (160, 96)
+
+
+def test_a_slow_motion_clip_tells_its_capture_rate(tmp_path: Path):
+    path = tmp_path / "slow.mp4"
+    with av.open(str(path), "w", options={"movflags": "use_metadata_tags"}) as container:
+        container.metadata["com.android.capture.fps"] = "240.000000"
+        stream = container.add_stream("libx264", rate=30)
+        stream.width, stream.height, stream.pix_fmt = 160, 96, "yuv420p"
+        for pixels in numbered(6):
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")))
+        container.mux(stream.encode())
+    source = open_source(path)
+    assert source.capture_rate == 240
+    source.close()

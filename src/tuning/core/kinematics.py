@@ -102,6 +102,26 @@ class Signals:
         return geometry.propagate(value_of, marks, {name: self.sd_px(name, frame) for name in names})
 
 
+JUMP_PX = 4.0
+"""A common jump of all marks from frame to frame that no body makes, px at 720 lines (practice judgement, editable)."""
+
+
+def camera_bump(tracks: Tracks) -> float | None:
+    """Time (s) at which most marks jump together against their course, as when the camera is bumped."""
+    places = np.where((tracks.quality >= TRUSTED)[..., None], tracks.xy, np.nan)
+    step = np.diff(places, axis=0)
+    # Against the mean of the steps before and after: a movement goes on, a bump does not.
+    jerk = step[1:-1] - (step[:-2] + step[2:]) / 2
+    seen: np.ndarray = np.asarray(np.isfinite(jerk).all(axis=2))
+    greatest, at = JUMP_PX, None
+    for k in np.flatnonzero(seen.sum(axis=1) >= max(3, 0.5 * jerk.shape[1])):
+        common = np.median(jerk[k][seen[k]], axis=0)
+        size = float(np.hypot(*common))
+        if size > greatest and float(np.median(np.abs(jerk[k][seen[k]] - common))) < 0.3 * size:
+            greatest, at = size, float(tracks.times[k + 2])
+    return at
+
+
 def over_time(signals: Signals, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Floats:
     """A value of marks in every frame (n,); NaN where a mark is missing."""
     places = [signals.at(name) for name in names]

@@ -11,7 +11,7 @@ import numpy as np
 from tuning.core import geometry
 from tuning.core.gait import Step, find_steps
 from tuning.core.geometry import Marks
-from tuning.core.kinematics import Curve, CycleValue, Signals, flexion, lean, over_time
+from tuning.core.kinematics import Curve, CycleValue, Signals, camera_bump, flexion, lean, over_time
 from tuning.core.load_share import SidePose, hip_share, lever_share
 from tuning.core.marks import medial_x
 from tuning.core.movement import FRONT, REAR
@@ -647,6 +647,12 @@ def measure(tracks: Tracks, task: str, options: Options = Options()) -> Result:
     if len(tracks.times) < 20:
         result.warnings.append("The clip is shorter than 20 frames; nothing can be measured over time.")
         return result
+    bump = camera_bump(tracks)
+    if bump is not None:
+        result.warnings.append(
+            f"The whole picture jumps at {bump:.2f} s: was the camera bumped? Tilts after it are off by its turn; "
+            "use the part before, or film again."
+        )
     chosen.measure(Signals(tracks, cutoff, options.roll_deg, options.metres_per_px), options, result)
     return result
 

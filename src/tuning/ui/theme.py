@@ -172,7 +172,8 @@ QWidget#reading:focus { border: 1px solid @accent; border-radius: 3px; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
 QSlider::groove:horizontal { background: @line; height: 4px; border-radius: 2px; }
 QSlider::sub-page:horizontal { background: @accent; border-radius: 2px; }
-QSlider::handle:horizontal { background: @panel; border: 2px solid @accent; width: 14px; margin: -7px 0; border-radius: 9px; }
+QSlider::handle:horizontal { background: @panel; border: 2px solid @accent; width: 14px; margin: -7px 0;
+    border-radius: 9px; }
 QScrollArea { border: none; }
 QScrollBar:vertical { background: transparent; width: 8px; }
 QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }

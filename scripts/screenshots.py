@@ -10,13 +10,13 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from tuning.core.types import Side
 from tuning.demo.clinic import build_clinic
-from tuning.demo.clips import CLIPS
 from tuning.ui import theme
 from tuning.ui.app import open_window
+from tuning.ui.picture.before_after import BeforeAfter, takes
 
 TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
 
@@ -48,7 +48,10 @@ def main() -> None:
             ("choir conductor", "standing", "standing-photo"),
             ("glassblower", "mobility", "mobility"),
             ("glassblower", "movement", "picture-rear"),
+            ("glassblower", "movement", "before-after"),
             ("potter", "movement", "picture-front"),
+            ("choir conductor", "movement", "picture-side"),
+            ("ferry deckhand", "movement", "movement-eye"),
             ("glassblower", "strength", "strength"),
             ("glassblower", "programme", "programme"),
         ):
@@ -65,11 +68,23 @@ def main() -> None:
             if name == "mobility":
                 window.mobility.open_test(window.workspace.knowledge.tests["knee-to-wall"])
             settle(app)
-            if name == "picture-rear":  # the lens shows while a mark is about to be placed
-                canvas, board = window.movement.canvas, window.movement.board
-                place = canvas.to_widget(CLIPS["walk-rear"].truth(board.frame)["psis_left"])
-                QTest.mouseMove(canvas, place.toPoint())
-                settle(app, 100)
+            if name == "movement-eye":
+                window.moving.show_walk()
+                window.moving.open_test(window.workspace.knowledge.tests["step-down"])
+            if name == "picture-rear":  # in the middle of a left stance
+                window.movement.go(60)
+            if name.startswith("picture"):
+                settle(app, 1500)
+            settle(app, 300)
+            if name == "before-after":
+                movement = window.movement
+                found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
+                dialog = BeforeAfter(movement, window.workspace, found[-1], found[:-1])
+                dialog.show()
+                settle(app)
+                dialog.grab().save(str(TARGET / f"{name}.png"))
+                dialog.close()
+                continue
             window.grab().save(str(TARGET / f"{name}.png"))
         window.close()
 

@@ -163,6 +163,58 @@ def test_the_pelvis_that_turns_under_is_caught_and_a_steady_one_is_not():
         assert any(v.measure == "tail-tuck" for v in result.values) == expected
 
 
+def test_widths_need_a_scale_and_are_those_of_the_walker():
+    rng = np.random.default_rng(14)
+    who = Walker(half_width=0.08)
+    tracks = tracks_of(lambda x: build(walking(who, x)), Camera("rear"), 60, 4.5, rng)
+    bare = {v.measure for v in tasks.measure(tracks, "rear-gait").values}
+    assert "gait-heel-whip" in bare and not bare & {"gait-step-width", "gait-heel-path"}
+    scaled = tasks.measure(tracks, "rear-gait", Options(metres_per_px=3.6 / 1300)).summaries()
+    told = {(s.measure, s.side): s.mean for s in scaled}
+    assert told["gait-step-width", Side.NONE] == pytest.approx(14.4, abs=0.6), (
+        "heels stand nearer than ankles with toes out"
+    )
+    assert told["gait-heel-whip", Side.LEFT] == pytest.approx(told["gait-heel-whip", Side.RIGHT], abs=2)
+
+
+def test_walking_from_the_side_reads_knee_and_trunk_at_contact():
+    """A leg that swings like a pendulum, knee bending with it: contact is where the heel is furthest ahead."""
+    t = np.arange(0, 5, 1 / 60)
+    swing, bend = np.radians(25 * np.sin(2 * np.pi * t / 1.2)), np.radians(10 + 8 * np.cos(2 * np.pi * t / 1.2))
+    hip = np.stack([np.full(t.size, 600.0), 300 + 5 * np.sin(4 * np.pi * t / 1.2)], axis=1)
+    knee = hip + 150 * np.stack([np.sin(swing), np.cos(swing)], axis=1)
+    ankle = knee + 150 * np.stack([np.sin(swing - bend), np.cos(swing - bend)], axis=1)
+    marks = {
+        "shoulder": hip - [-18, 180], "hip": hip, "knee": knee, "ankle": ankle, "heel": ankle + [-12, 14],
+        "toe": ankle + [48, 16],
+    }  # fmt: skip
+    xy = np.stack(list(marks.values()), axis=1)
+    tracks = Tracks(tuple(marks), t, xy, np.ones(xy.shape[:2]))
+    result = tasks.measure(tracks, "side-gait", Options(side=Side.RIGHT, metres_per_px=0.003))
+    knees = [v for v in result.values if v.measure == "gait-side-knee"]
+    lead = (marks["heel"] - hip)[:, 0]
+    assert len(knees) in (3, 4, 5)
+    for v in knees:
+        assert lead[v.frame] == pytest.approx(lead.max(), abs=1)
+        assert v.value == pytest.approx(np.degrees(bend[v.frame]), abs=0.6)
+    trunk = [v.value for v in result.values if v.measure == "gait-side-trunk"]
+    assert trunk == pytest.approx([np.degrees(np.arctan2(18, 180))] * len(trunk), abs=0.3)
+    ahead = [v.value for v in result.values if v.measure == "gait-side-lead"]
+    assert ahead == pytest.approx([0.3 * lead.max()] * len(ahead), abs=0.5)
+
+
+def test_the_bridge_reads_the_bar_on_the_raised_side():
+    t = np.arange(0, 3, 1 / 30)
+    drop = 6 * np.clip((t - 1) / 0.5, 0, 1)
+    half = np.stack([200 * np.cos(np.radians(drop)), 200 * np.sin(np.radians(drop))], axis=1)
+    # Front view: the patient's left end lies right in the picture; it falls (y grows).
+    xy = np.stack([np.array([640.0, 400.0]) + half, np.array([640.0, 400.0]) - half], axis=1)
+    tracks = Tracks(("bar_left", "bar_right"), t, xy, np.ones((t.size, 2)))
+    (value,) = tasks.measure(tracks, "bridge", Options(side=Side.LEFT)).values
+    assert value.value == pytest.approx(6, abs=0.2) and value.side is Side.LEFT
+    assert "which foot is raised" in tasks.measure(tracks, "bridge").warnings[0]
+
+
 def test_mirrored_clips_give_mirrored_measures():
     rng = np.random.default_rng(6)
     one = Walker(drop_left=8, drop_right=3, knee_in_left=9, toe_out_left=13)

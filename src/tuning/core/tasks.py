@@ -135,6 +135,11 @@ class _Line:
         k = int(frames[np.nanargmin(inside) if least else np.nanargmax(inside)])
         self._keep(measure, side, cycle, float(self.values[k]), k, self._flattened(k))
 
+    def keep(self, measure: str, cycle: int, value: float, frame: int, widen: float = 1.0) -> None:
+        """A value made from this line elsewhere, with its marking error times `widen`."""
+        spread = self.meter.signals.marking_sd(self.names, frame, self.value_of) * np.sqrt(widen**2 - 1)
+        self._keep(measure, None, cycle, value, frame, float(spread))
+
     def _flattened(self, k: int) -> float:
         """What smoothing may have taken off a sharp extreme: its bend against the cut-off."""
         signals = self.meter.signals
@@ -172,6 +177,7 @@ def _rear_gait(signals: Signals, options: Options, result: Result) -> None:
         _pelvic_drop(meter, steps, options)
     for side in LEGS:
         _rear_leg(meter, side, [s for s in steps if s.side is side])
+    _step_width(signals, steps, result)
     spans = [s.swing_end - s.contact for s in steps if np.isfinite(s.swing_end)]
     if spans:
         stride = float(np.median(spans))
@@ -242,7 +248,40 @@ def _rear_leg(meter: _Meter, side: Side, steps: Sequence[Step]) -> None:
     )
     for step in steps:
         foot.at(step.mid_stance, step.number)
+        _heel_whip(foot, signals, step)
         _heel_path(meter, side, step, -inward)
+
+
+def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None:
+    """Sideways distance of the heels in consecutive mid-stances, cm."""
+    per_px = _scaled(signals, 100)
+    if per_px is None:
+        return
+    standing = [s for s in steps if np.isfinite(s.mid_stance)]
+    for number, (one, other) in enumerate(zip(standing, standing[1:], strict=False), start=1):
+        if one.side is other.side:
+            continue
+        frames = [signals.frame(s.mid_stance) for s in (one, other)]
+        x = [signals.at(f"heel_{s.side}")[k, 0] for s, k in zip((one, other), frames, strict=True)]
+        if np.isfinite(x).all():
+            sds = [signals.sd_px(f"heel_{s.side}", k) for s, k in zip((one, other), frames, strict=True)]
+            sd = float(np.hypot(sds[0], sds[1]))
+            width = abs(float(x[0] - x[1])) * per_px
+            time = float(signals.times[frames[1]])
+            result.values.append(CycleValue("gait-step-width", Side.NONE, number, width, frames[1], time, sd * per_px))
+
+
+def _heel_whip(foot: _Line, signals: Signals, step: Step) -> None:
+    """Greatest turn of the foot line in the first half of the swing against mid-stance; + heel inward."""
+    if not (np.isfinite(step.swing_end) and np.isfinite(step.mid_stance)):
+        return
+    frames = signals.window(step.toe_off, (step.toe_off + step.swing_end) / 2)
+    stance = float(np.interp(step.mid_stance, signals.times, foot.values))
+    inside = foot.values[frames] - stance
+    if frames.size < 5 or not np.isfinite(inside).all() or signals.seen_share(frames, *foot.names) < LEAST_SEEN:
+        return
+    k = int(np.argmax(np.abs(inside)))
+    foot.keep("gait-heel-whip", step.number, float(inside[k]), int(frames[k]), np.sqrt(2))
 
 
 def _heel_path(meter: _Meter, side: Side, step: Step, outward: int) -> None:
@@ -332,6 +371,15 @@ def _knee_front(meter: _Meter, side: Side, reps: Sequence[Repetition], prefix: s
             offset.at(rep.turn, rep.number)
 
 
+HIP_SHIFT_MARKS = ("asis_left", "asis_right", "ankle_left", "ankle_right")
+
+
+def hip_shift(m: Marks) -> float:
+    """Pelvis middle minus ankle middle in a front view, percent of stance width, + to the patient's right."""
+    off = (m["ankle_left"] + m["ankle_right"] - m["asis_left"] - m["asis_right"])[0] / 2
+    return 100 * float(off) / float(np.linalg.norm(m["ankle_left"] - m["ankle_right"]))
+
+
 def _front_squat(signals: Signals, options: Options, result: Result) -> None:
     meter = _Meter(signals, result)
     reps = _repetitions(signals, options, result, ("asis_left", "asis_right", "shoulder_left", "shoulder_right"))
@@ -339,13 +387,7 @@ def _front_squat(signals: Signals, options: Options, result: Result) -> None:
         _knee_front(meter, side, reps, "squat-front")
     pelvis, feet = ("asis_left", "asis_right"), ("ankle_left", "ankle_right")
     if signals.has(*pelvis, *feet):
-
-        def shift(m: Marks) -> float:
-            # The patient's right lies on the left of a front view.
-            off = (m[feet[0]] + m[feet[1]] - m[pelvis[0]] - m[pelvis[1]])[0] / 2
-            return 100 * float(off) / float(np.linalg.norm(m[feet[0]] - m[feet[1]]))
-
-        line = meter.curve("squat-hip-shift", Side.NONE, (*pelvis, *feet), shift)
+        line = meter.curve("squat-hip-shift", Side.NONE, HIP_SHIFT_MARKS, hip_shift)
         for rep in reps:
             line.at(rep.turn, rep.number)
             rise = signals.window(rep.turn, rep.end)

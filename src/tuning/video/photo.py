@@ -15,6 +15,7 @@ class Photo:
     """A photograph as a source of one frame."""
 
     warning = ""
+    capture_rate: float | None = None
 
     def __init__(self, path: Path, name: str) -> None:
         try:

@@ -33,6 +33,11 @@ class PictureSource(Protocol):
         """A sentence about something odd in the file, or empty."""
         ...
 
+    @property
+    def capture_rate(self) -> float | None:
+        """Frames a second at which a slow-motion clip says it was recorded; None when it says nothing."""
+        ...
+
     def frame(self, index: int) -> NDArray[np.uint8]:
         """Shape (height, width, 3), RGB, upright. Raises IndexError or BadInput."""
         ...

@@ -233,11 +233,17 @@ class Follower:
 
     def __init__(self, plane: Plane, marks: Mapping[str, Floats]) -> None:
         self.targets: list[_Target] = []
+        self._any_plain = False
+        self._before = plane.copy()
         for name, click in marks.items():
-            at, sticker = recognise(plane, np.asarray(click, dtype=np.float64))
-            patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
-            self.targets.append(_Target(name, at, sticker, patch))
-        self._any_plain = any(t.sticker is None for t in self.targets)
+            self.add(plane, name, click)
+
+    def add(self, plane: Plane, name: str, click: Floats) -> None:
+        """Follow one more mark from this picture on."""
+        at, sticker = recognise(plane, np.asarray(click, dtype=np.float64))
+        patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
+        self.targets.append(_Target(name, at, sticker, patch))
+        self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
 
     def step(self, plane: Plane) -> list[tuple[Floats, float]]:

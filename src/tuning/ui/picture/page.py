@@ -32,7 +32,6 @@ from tuning.ui.picture.what_if import WhatIf
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
-from tuning.video.clip import Clip
 from tuning.video.source import ACCEPTED
 
 SPEEDS = {
@@ -163,7 +162,10 @@ class PicturePage(QWidget):
         second.setSpacing(8)
         for part in (self.loop, self.rate, self.light):
             second.addWidget(part)
+        self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
         second.addStretch(1)
+        if self._wide:
+            second.addWidget(self.live_button)
         if not self._wide:
             controls.addWidget(self.about)
         controls.addStretch(1)
@@ -235,6 +237,18 @@ class PicturePage(QWidget):
             self.refused.emit("No earlier clip of this task and leg was followed; the first one is the baseline.")
             return
         BeforeAfter(self, self._workspace, now, earlier).exec()
+
+    def live(self) -> None:
+        """The simulated camera; a recording opens as a clip of the chosen kind."""
+        # The tracker and the decoder are slow to load and not needed for the first window.
+        from tuning.demo.clips import CLIPS
+        from tuning.devices.camera import SimulatedCamera
+        from tuning.ui.picture.live import LiveDialog
+
+        dialog = LiveDialog(self, SimulatedCamera(CLIPS["squat-front"].path))
+        dialog.exec()
+        if dialog.recorded is not None:
+            self.open_file(dialog.recorded, self.kind.currentData())
 
     def what_if(self) -> None:
         """Try other squats on the drawn figure."""
@@ -361,7 +375,7 @@ class PicturePage(QWidget):
             return 1.0
         stored = (len(source.times) - 1) / float(source.times[-1])
         rows = [r for r in self._workspace.entries(Calibration) if r.capture_id == capture.id and r.what == RATE]
-        told = rows[-1].length_m if rows else (source.capture_rate if isinstance(source, Clip) else None)
+        told = rows[-1].length_m if rows else source.capture_rate
         self.rate.clear()
         self.rate.addItem(f"recorded as stored, {stored:.0f}/s", 0.0)
         for rate in sorted({*RATES, *([told] if told else [])}):

@@ -1,0 +1,283 @@
+"""Live: the picture with a level line or as a mirror, one value as a cue that can fade, recording."""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from tuning.core import geometry
+from tuning.core.errors import TuningError
+from tuning.core.geometry import Marks
+from tuning.core.marks import medial_x
+from tuning.core.movement import FRONT
+from tuning.core.protocols import plain
+from tuning.core.tasks import HIP_SHIFT_MARKS, hip_shift
+from tuning.core.types import LEGS, Side
+from tuning.core.units import signed
+from tuning.devices.camera import Camera
+from tuning.ui import theme
+from tuning.ui.widgets import button, label, set_role
+from tuning.video.recorder import Recorder
+from tuning.video.track import Follower
+
+GREY = np.array([0.299, 0.587, 0.114], dtype=np.float32)
+
+
+def _knee(side: Side) -> tuple[tuple[str, ...], Callable[[Marks], float]]:
+    names = (f"asis_{side}", f"knee_{side}", f"ankle_{side}")
+
+    def value(m: Marks) -> float:
+        return geometry.bend((m[names[0]], m[names[1]], m[names[2]]), medial_x(FRONT, side))
+
+    return names, value
+
+
+CUES: dict[str, tuple[tuple[str, ...], Callable[[Marks], float], float, str]] = {
+    "Hip shift, % of stance width": (HIP_SHIFT_MARKS, hip_shift, 5.0, " %"),
+    **{f"Knee angle, {side.value} leg": (*_knee(side), 10.0, "°") for side in LEGS},
+}
+"""Marks, value and the limit beyond which the cue shows when it fades (practice judgement, editable)."""
+FADES = ("cue always", "cue only beyond the limit", "cue every second time beyond", "cue hidden")
+
+
+class LiveView(QWidget):
+    """The newest picture; clicks place marks; drawn mirrored when asked."""
+
+    placed = pyqtSignal(float, float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.image: QImage | None = None
+        self.mirrored, self.level = False, True
+        self.marks: dict[str, np.ndarray] = {}
+        self.cue = ""
+        self.setMinimumSize(640, 400)
+        self.setAccessibleName("Live picture")
+
+    def sizeHint(self) -> QSize:
+        """Wide."""
+        return QSize(900, 506)
+
+    def _scale(self) -> tuple[float, QPointF]:
+        assert self.image is not None
+        scale = min(self.width() / self.image.width(), self.height() / self.image.height())
+        off = QPointF(
+            (self.width() - scale * self.image.width()) / 2, (self.height() - scale * self.image.height()) / 2
+        )
+        return scale, off
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Tell the picture place under the pointer, mirrored or not."""
+        if event is None or self.image is None:
+            return
+        scale, off = self._scale()
+        x, y = (event.position().x() - off.x()) / scale, (event.position().y() - off.y()) / scale
+        self.placed.emit(self.image.width() - x if self.mirrored else x, y)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Picture, level and plumb line, marks, the cue at arm's length."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.colour("stage"))
+        if self.image is None:
+            return
+        scale, off = self._scale()
+        box = QRectF(off.x(), off.y(), scale * self.image.width(), scale * self.image.height())
+        painter.save()
+        if self.mirrored:
+            painter.translate(2 * box.center().x(), 0)
+            painter.scale(-1, 1)
+        painter.drawImage(box, self.image)
+        for at in self.marks.values():
+            painter.setPen(QPen(theme.colour("on_stage"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(off.x() + scale * at[0], off.y() + scale * at[1]), 8, 8)
+        painter.restore()
+        if self.level:
+            painter.setPen(QPen(theme.colour("on_stage"), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
+            painter.drawLine(QPointF(box.center().x(), box.top()), QPointF(box.center().x(), box.bottom()))
+        if self.cue:
+            painter.setFont(theme.font(72, bold=True))
+            plate = QRectF(box.left() + 16, box.top() + 16, 260, 96)
+            back = theme.colour("stage")
+            back.setAlpha(210)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(back)
+            painter.drawRoundedRect(plate, 4, 4)
+            painter.setPen(theme.colour("on_stage"))
+            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, self.cue)
+
+
+class LiveDialog(QDialog):
+    """Place the marks of one cue, watch it, record. A recording opens as a clip when it ends."""
+
+    arrived = pyqtSignal(object, float)
+    gone = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None, camera: Camera) -> None:
+        super().__init__(parent)
+        self._camera = camera
+        self.recorded: Path | None = None
+        self._recorder: Recorder | None = None
+        self._follower: Follower | None = None
+        self._names: tuple[str, ...] = ()
+        self._clicked: dict[str, np.ndarray] = {}
+        self._plane: np.ndarray | None = None
+        self._beyond, self._times_beyond = False, 0
+        self._running = True
+        self.setWindowTitle(f"Live: {camera.name}")
+        self.view = LiveView()
+        self.cue, self.fade = QComboBox(), QComboBox()
+        self.cue.addItems(["no cue", *CUES])
+        self.cue.setAccessibleName("What is shown live")
+        self.fade.addItems(FADES)
+        self.fade.setAccessibleName("How the cue fades")
+        self.hint = label("", theme.BODY, wrap=True)
+        self.mirror = button("Mirror", self._mirror)
+        self.level = button("Level line", self._level)
+        self.record = button("Record", self.toggle_record, "primary")
+        self._build()
+        self.view.placed.connect(self._place)
+        self.cue.activated.connect(lambda _: self._begin_cue())
+        self.arrived.connect(self._show)
+        self.gone.connect(self.hint.setText)
+        self._thread = threading.Thread(target=self._serve, daemon=True, name="camera")
+        self._thread.start()
+
+    def _build(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        for part in (self.mirror, self.level, self.cue, self.fade):
+            row.addWidget(part)
+        row.addStretch(1)
+        row.addWidget(self.record)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.addWidget(self.view, 1)
+        column.addWidget(self.hint)
+        column.addLayout(row)
+        set_role(self.level, chosen=True)
+        self.resize(980, 680)
+
+    def _serve(self) -> None:
+        start = time.monotonic()
+        while self._running:
+            try:
+                pixels = self._camera.read()
+            except OSError as err:
+                self.gone.emit(f"The camera does not answer: {err}.")
+                return
+            self.arrived.emit(pixels, time.monotonic() - start)
+
+    def _show(self, pixels: np.ndarray, seconds: float) -> None:
+        if not self._running:
+            return
+        height, width = pixels.shape[:2]
+        self.view.image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        self._plane = (pixels @ GREY).astype(np.uint8)
+        if self._recorder is not None:
+            try:
+                self._recorder.add(pixels, seconds)
+            except TuningError as err:
+                self._recorder = None
+                self.hint.setText(str(err))
+        if self._follower is not None:
+            self._follow()
+        self.view.update()
+
+    def _mirror(self) -> None:
+        self.view.mirrored = not self.view.mirrored
+        set_role(self.mirror, chosen=self.view.mirrored)
+
+    def _level(self) -> None:
+        self.view.level = not self.view.level
+        set_role(self.level, chosen=self.view.level)
+
+    # the cue
+
+    def _begin_cue(self) -> None:
+        self._follower, self._clicked, self.view.marks, self.view.cue = None, {}, {}, ""
+        chosen = CUES.get(self.cue.currentText())
+        self._names = chosen[0] if chosen is not None else ()
+        self._tell_next()
+
+    def _tell_next(self) -> None:
+        left = [n for n in self._names if n not in self._clicked]
+        self.hint.setText(f"Click {plain(left[0])}, {left[0].rpartition('_')[2]}" if left else "")
+
+    def _place(self, x: float, y: float) -> None:
+        left = [n for n in self._names if n not in self._clicked]
+        if not left or self._plane is None:
+            return
+        if self._follower is None:
+            self._follower = Follower(self._plane, {})
+        self._follower.add(self._plane, left[0], np.array([x, y]))
+        self._clicked[left[0]] = np.array([x, y])
+        self._tell_next()
+
+    def _follow(self) -> None:
+        assert self._follower is not None and self._plane is not None
+        told = self._follower.step(self._plane)
+        self.view.marks = {
+            t.name: at for t, (at, quality) in zip(self._follower.targets, told, strict=True) if quality > 0
+        }
+        chosen = CUES.get(self.cue.currentText())
+        if chosen is None or len(self._clicked) < len(self._names):
+            return
+        if set(self._names) - set(self.view.marks):
+            self.view.cue = "–"
+            return
+        value = chosen[1](self.view.marks)
+        self.view.cue = self._faded(value, chosen[2], chosen[3])
+
+    def _faded(self, value: float, limit: float, unit: str) -> str:
+        """The cue, or nothing when the fading says so: help is taken away as control grows."""
+        beyond = abs(value) > limit
+        if beyond and not self._beyond:
+            self._times_beyond += 1
+        self._beyond = beyond
+        shown = {0: True, 1: beyond, 2: beyond and self._times_beyond % 2 == 0, 3: False}[self.fade.currentIndex()]
+        return f"{signed(value, 0)}{unit}" if shown else ""
+
+    # recording
+
+    def toggle_record(self) -> None:
+        """Begin a clip, or end it."""
+        if self._recorder is None and self.view.image is not None:
+            folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
+            self._recorder = Recorder(folder / "live.mp4", self.view.image.width(), self.view.image.height())
+            self.record.setText("Stop and keep")
+            return
+        if self._recorder is not None:
+            recorder, self._recorder = self._recorder, None
+            try:
+                self.recorded = recorder.close()
+            except TuningError as err:
+                self.hint.setText(str(err))
+                return
+            self.accept()
+
+    def done(self, result: int) -> None:
+        """However it ends, the camera is let go."""
+        self._stop()
+        super().done(result)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Closing ends everything; an unfinished recording is dropped."""
+        self._stop()
+        super().closeEvent(event)
+
+    def _stop(self) -> None:
+        if self._running:
+            self._running = False
+            self._thread.join(2)
+            self._camera.close()

@@ -1,0 +1,159 @@
+"""Before and after, the live camera, trying a pose, the capture rate: on the real dialogs."""
+
+import av
+import hands
+import numpy as np
+import pytest
+from conftest import numbered
+from PIL import Image
+
+from tuning.core.comparison import compare_change
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.demo.clips import CLIPS
+from tuning.devices.camera import SimulatedCamera
+from tuning.knowledge import load
+from tuning.records import TrackEntry
+from tuning.ui.picture.before_after import BeforeAfter, takes
+from tuning.ui.picture.live import FADES, LiveDialog
+from tuning.ui.picture.what_if import WhatIf
+from tuning.video import open_source
+
+MEASURES = load().measures
+
+
+def test_before_and_after_says_what_changed_beyond_error(qtbot, window, patient, tmp_path):
+    patient("glassblower", "movement")
+    found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
+    assert [t.capture.media.original_name for t in found] == ["walk-rear.mp4", "walk-later.mp4"]
+    dialog = BeforeAfter(None, window.workspace, found[-1], found[:-1])
+    qtbot.addWidget(dialog)
+    by_key = {(c.measure.id, c.side): c for c in dialog.changes}
+    drop = by_key["gait-pelvic-drop", Side.LEFT]
+    # The mannequin's drop over the left leg went from 8.5 to 4.5 degrees, over the right it stayed.
+    assert drop.verdict.d == pytest.approx(-4, abs=0.8) and drop.verdict.word.value == "marked"
+    assert "less, beyond the error of ±" in drop.sentence
+    assert "unchanged" in by_key["gait-pelvic-drop", Side.RIGHT].sentence
+    dialog.choose(drop)
+    assert len(dialog.pair.halves) == 2 and dialog.pair.halves[0].value != dialog.pair.halves[1].value
+    target = tmp_path / "pair.png"
+    assert dialog.save_picture(target) and Image.open(target).size == (1600, 1000)
+    assert np.asarray(Image.open(target).convert("L"))[:900, :800].std() > 20, "frames are drawn"
+    assert not dialog.save_picture(tmp_path / "no folder" / "pair.png")
+
+
+def seen(value, method="clip", task="rear-gait", n=1):
+    return Observation("gait-pelvic-drop", Side.LEFT, value, np.full(n, value), "mean", method, evidence={"task": task})
+
+
+def test_unlike_takes_are_not_compared_and_small_changes_are_not_real():
+    drop = MEASURES["gait-pelvic-drop"]
+    assert isinstance(compare_change(drop, seen(8.0, method="photo"), seen(4.0)).verdict, NotMeasured)
+    assert isinstance(compare_change(drop, seen(8.0, task="x"), seen(4.0)).verdict, NotMeasured)
+    assert compare_change(drop, seen(8.0), seen(8.0 - 2.77 * 1.3 + 0.05)).verdict.word.value == "cannot tell"
+    assert compare_change(drop, seen(8.0), seen(8.0 - 2.77 * 1.3 - 0.05)).verdict.word.value == "notable"
+    one, other = compare_change(drop, seen(8.0), seen(3.0)), compare_change(drop, seen(3.0), seen(8.0))
+    assert one.verdict.d == -other.verdict.d and one.verdict.word is other.verdict.word
+
+
+class Held:
+    """A camera that shows one picture for as long as one likes."""
+
+    name = "held camera"
+
+    def __init__(self, pixels):
+        self.pixels, self.closed = pixels, False
+
+    def read(self):
+        import time
+
+        time.sleep(0.02)
+        return self.pixels
+
+    def close(self):
+        self.closed = True
+
+
+def test_live_cue_fading_mirror_and_recording(qtbot):
+    clip = CLIPS["squat-front"]
+    source = open_source(clip.path)
+    pixels, truth = source.frame(42), clip.truth(42)
+    source.close()
+    camera = Held(pixels)
+    dialog = LiveDialog(None, camera)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(lambda: dialog.view.image is not None)
+    dialog.cue.setCurrentIndex(1)
+    dialog.cue.activated.emit(1)
+    for name in ("asis_left", "asis_right", "ankle_left", "ankle_right"):
+        assert name.split("_")[1] in dialog.hint.text()
+        dialog.view.placed.emit(*truth[name])
+    qtbot.waitUntil(lambda: dialog.view.cue not in ("", "–"))
+    middle = sum(truth[f"ankle_{s}"] - truth[f"asis_{s}"] for s in ("left", "right"))[0] / 2
+    expected = 100 * middle / np.linalg.norm(truth["ankle_left"] - truth["ankle_right"])
+    assert dialog.view.cue == f"{expected:.0f} %".replace("-", "−")
+    dialog.fade.setCurrentIndex(FADES.index("cue hidden"))
+    qtbot.waitUntil(lambda: dialog.view.cue == "")
+    dialog.mirror.click()
+    scale, off = dialog.view._scale()
+    with qtbot.waitSignal(dialog.view.placed) as told:
+        at = off.toPoint()
+        at.setX(round(off.x() + 100 * scale))
+        at.setY(round(off.y() + 50 * scale))
+        qtbot.mouseClick(dialog.view, hands.LEFT, pos=at)
+    assert told.args[0] == pytest.approx(1280 - 100, abs=1.5)
+    dialog.toggle_record()
+    qtbot.wait(400)
+    dialog.toggle_record()
+    assert camera.closed
+    kept = open_source(dialog.recorded)
+    assert len(kept.times) > 5 and (np.diff(kept.times) > 0).all() and 0.2 < kept.times[-1] < 2
+    kept.close()
+
+
+def test_the_simulated_camera_plays_round_and_round(tmp_path):
+    camera = SimulatedCamera(CLIPS["walk-rear"].path)
+    assert camera.read().shape == (720, 1280, 3)
+    camera.close()
+    with pytest.raises(OSError, match="no pictures"):
+        SimulatedCamera(tmp_path / "none.mp4")
+
+
+def test_trying_a_pose_moves_the_share(qtbot):
+    dialog = WhatIf(None, 63, 1.65)
+    qtbot.addWidget(dialog)
+
+    def share(**angles):
+        for name, value in angles.items():
+            dialog.sliders[name.replace("_", " ")].setValue(value)
+        return dialog.share.text()
+
+    upright = float(share(trunk_lean=20, shin_lean=35, knee_bend=90).split()[0])
+    sat_back = float(share(trunk_lean=55, shin_lean=5, knee_bend=90).split()[0])
+    assert sat_back > upright + 25 and "zone" in dialog.more.text() and "Nm" in dialog.more.text()
+    share(trunk_lean=0, shin_lean=0, knee_bend=110)
+    assert "cannot stand so" in dialog.more.text() and "behind the heel" in dialog.more.text()
+
+
+def test_a_slow_motion_clip_runs_in_true_time(qtbot, window, patient, tmp_path):
+    path = tmp_path / "slow.mp4"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=30)
+        stream.width, stream.height, stream.pix_fmt = 160, 96, "yuv420p"
+        for pixels in numbered(31):
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")))
+        container.mux(stream.encode())
+    patient("beekeeper", "movement")
+    hands.open_picture(qtbot, window, path, "rear")
+    movement = window.movement
+    assert movement.board.times[-1] == pytest.approx(1.0) and "30 frames/s" in movement.about.text()
+    movement.rate.setCurrentIndex(movement.rate.findData(240.0))
+    movement.rate.activated.emit(movement.rate.currentIndex())
+    qtbot.waitUntil(lambda: "240 frames/s" in movement.about.text())
+    assert movement.board.times[-1] == pytest.approx(0.125)
+    assert not window.workspace.entries(TrackEntry)
+    qtbot.waitUntil(lambda: movement.canvas.image is not None)
+    movement.light.setCurrentIndex(1)
+    movement.light.activated.emit(1)
+    before = movement.canvas.image.pixelColor(100, 60).lightness()
+    qtbot.waitUntil(lambda: movement.canvas.image.pixelColor(100, 60).lightness() >= before)

@@ -135,11 +135,6 @@ class _Line:
         k = int(frames[np.nanargmin(inside) if least else np.nanargmax(inside)])
         self._keep(measure, side, cycle, float(self.values[k]), k, self._flattened(k))
 
-    def keep(self, measure: str, cycle: int, value: float, frame: int, widen: float = 1.0) -> None:
-        """A value made from this line elsewhere, with its marking error times `widen`."""
-        spread = self.meter.signals.marking_sd(self.names, frame, self.value_of) * np.sqrt(widen**2 - 1)
-        self._keep(measure, None, cycle, value, frame, float(spread))
-
     def _flattened(self, k: int) -> float:
         """What smoothing may have taken off a sharp extreme: its bend against the cut-off."""
         signals = self.meter.signals
@@ -248,7 +243,6 @@ def _rear_leg(meter: _Meter, side: Side, steps: Sequence[Step]) -> None:
     )
     for step in steps:
         foot.at(step.mid_stance, step.number)
-        _heel_whip(foot, signals, step)
         _heel_path(meter, side, step, -inward)
 
 
@@ -269,19 +263,6 @@ def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None
             width = abs(float(x[0] - x[1])) * per_px
             time = float(signals.times[frames[1]])
             result.values.append(CycleValue("gait-step-width", Side.NONE, number, width, frames[1], time, sd * per_px))
-
-
-def _heel_whip(foot: _Line, signals: Signals, step: Step) -> None:
-    """Greatest turn of the foot line in the first half of the swing against mid-stance; + heel inward."""
-    if not (np.isfinite(step.swing_end) and np.isfinite(step.mid_stance)):
-        return
-    frames = signals.window(step.toe_off, (step.toe_off + step.swing_end) / 2)
-    stance = float(np.interp(step.mid_stance, signals.times, foot.values))
-    inside = foot.values[frames] - stance
-    if frames.size < 5 or not np.isfinite(inside).all() or signals.seen_share(frames, *foot.names) < LEAST_SEEN:
-        return
-    k = int(np.argmax(np.abs(inside)))
-    foot.keep("gait-heel-whip", step.number, float(inside[k]), int(frames[k]), np.sqrt(2))
 
 
 def _heel_path(meter: _Meter, side: Side, step: Step, outward: int) -> None:

@@ -189,6 +189,10 @@ class PicturePage(QWidget):
         column.addLayout(head)
         column.addLayout(body, 1)
         self._build_following(controls)
+        at = second.indexOf(self.live_button) if self._wide else second.count()
+        for offset, part in enumerate((self.compare_button, self.what_if_button)):
+            second.insertWidget(at + offset, part)
+            part.hide()
         left.insertWidget(left.indexOf(self.strip) + 1, self.curves)
         self.curves.hide()
         self._controls = (self.play_button, self.speed, self.strip, self.loop, self.rate, *steps)
@@ -210,9 +214,7 @@ class PicturePage(QWidget):
         for choice in (self.task, self.leg):
             choice.activated.connect(lambda _: self._task_chosen())
         at = controls.indexOf(self.play_button)
-        for offset, part in enumerate(
-            (self.follow_button, self.task, self.leg, self.compare_button, self.what_if_button)
-        ):
+        for offset, part in enumerate((self.follow_button, self.task, self.leg)):
             controls.insertWidget(at + 4 + offset, part)
             part.hide()
         self.panel.over_clip.addWidget(self._over_head)

@@ -105,71 +105,7 @@ class PicturePage(QWidget):
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
-        self.title = label("", theme.TITLE if self._wide else theme.LARGE)
-        self.about = label(role="muted")
-        self.captures = QComboBox()
-        self.captures.setAccessibleName("Pictures of this visit")
-        self.captures.activated.connect(self._choose_capture)
-        self.captures.setMinimumWidth(120)
-        self.captures.setMaximumWidth(170)
-        head = QHBoxLayout()
-        head.setSpacing(16)
-        if self._way_back is not None and not self._wide:
-            head.addWidget(self._way_back)
-        head.addWidget(self.title)
-        if self._wide:
-            head.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
-        else:
-            head.addStretch(1)
-        head.addWidget(self.captures)
-        self.kind = QComboBox()
-        self.kind.setMaximumWidth(170)
-        self.kind.setAccessibleName("Kind of picture to open")
-        for protocol in self.protocols:
-            self.kind.addItem(protocol.title, protocol.id)
-        self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
-        head.addWidget(self.kind)
-        if self._way_back is not None and self._wide:
-            head.insertWidget(head.indexOf(self.captures), self._way_back)
-        head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
-        self.play_button = button("Play", self.toggle_play, tip="Space")
-        self.speed = QComboBox()
-        self.speed.addItems(list(SPEEDS))
-        self.speed.setCurrentText("true speed")
-        self.speed.setAccessibleName("Playing speed")
-        self.speed.activated.connect(lambda: self._mark_start())
-        self.loop = button("Loop", self._toggle_loop, tip="Play round and round")
-        self.light = QComboBox()
-        self.light.addItems(list(LIGHTS))
-        self.light.setAccessibleName("Light, for the eye only")
-        self.light.activated.connect(lambda: self._show_again())
-        self.rate = QComboBox()
-        self.rate.setMinimumWidth(190)
-        self.rate.setAccessibleName("Frames a second at which the clip was recorded")
-        self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
-        self.place_text = label(role="muted")
-        controls = QHBoxLayout()
-        controls.setSpacing(8)
-        controls.addWidget(self.play_button)
-        controls.addWidget(self.speed)
-        steps = (
-            button("‹", lambda: self.step(-1), tip="Back one frame (comma)"),
-            button("›", lambda: self.step(1), tip="On one frame (full stop)"),
-        )
-        for step in steps:
-            controls.addWidget(step)
-        second = QHBoxLayout()
-        second.setSpacing(8)
-        for part in (self.loop, self.rate, self.light):
-            second.addWidget(part)
-        self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
-        second.addStretch(1)
-        if self._wide:
-            second.addWidget(self.live_button)
-        if not self._wide:
-            controls.addWidget(self.about)
-        controls.addStretch(1)
-        controls.addWidget(self.place_text)
+        controls, second = self._build_controls()
         left = QVBoxLayout()
         left.setSpacing(8)
         self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
@@ -177,6 +113,8 @@ class PicturePage(QWidget):
         left.addWidget(self.empty, 1)
         left.addWidget(self.canvas, 1)
         left.addWidget(self.strip)
+        left.addWidget(self.curves)
+        self.curves.hide()
         left.addLayout(controls)
         left.addLayout(second)
         body = QHBoxLayout()
@@ -186,40 +124,100 @@ class PicturePage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 12)
         column.setSpacing(8)
-        column.addLayout(head)
+        column.addLayout(self._build_head())
         column.addLayout(body, 1)
-        self._build_following(controls)
-        at = second.indexOf(self.live_button) if self._wide else second.count()
-        for offset, part in enumerate((self.compare_button, self.what_if_button)):
-            second.insertWidget(at + offset, part)
-            part.hide()
-        left.insertWidget(left.indexOf(self.strip) + 1, self.curves)
-        self.curves.hide()
-        self._controls = (self.play_button, self.speed, self.strip, self.loop, self.rate, *steps)
         self._show_open(False)
 
-    def _build_following(self, controls: QHBoxLayout) -> None:
-        """What to measure, on which leg, and the button that follows the marks."""
+    def _build_head(self) -> QHBoxLayout:
+        """What is open, what else there is, and how to open more."""
+        self.title = label("", theme.TITLE if self._wide else theme.LARGE)
+        self.captures = QComboBox()
+        self.captures.setAccessibleName("Pictures of this visit")
+        self.captures.activated.connect(self._choose_capture)
+        self.captures.setMinimumWidth(120)
+        self.captures.setMaximumWidth(170)
+        self.kind = QComboBox()
+        self.kind.setMaximumWidth(170)
+        self.kind.setAccessibleName("Kind of picture to open")
+        for protocol in self.protocols:
+            self.kind.addItem(protocol.title, protocol.id)
+        self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
+        head = QHBoxLayout()
+        head.setSpacing(16)
+        parts: list[QWidget | None] = [self.title, self.about, self._way_back]
+        if not self._wide:
+            parts = [self._way_back, self.title]
+        for part in parts:
+            if part is not None:
+                head.addWidget(part, 1 if part is self.about else 0)
+        if not self._wide:
+            head.addStretch(1)
+        head.addWidget(self.captures)
+        head.addWidget(self.kind)
+        head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
+        return head
+
+    def _build_controls(self) -> tuple[QHBoxLayout, QHBoxLayout]:
+        """Two rows: moving through time and following; how it looks and what else can be done."""
+        self.about = label(role="muted")
+        self.place_text = label(role="muted")
+        self.play_button = button("Play", self.toggle_play, tip="Space")
+        self.speed, self.light, self.rate = QComboBox(), QComboBox(), QComboBox()
+        self.speed.addItems(list(SPEEDS))
+        self.speed.setCurrentText("true speed")
+        self.speed.setAccessibleName("Playing speed")
+        self.speed.activated.connect(lambda: self._mark_start())
+        self.light.addItems(list(LIGHTS))
+        self.light.setAccessibleName("Light, for the eye only")
+        self.light.activated.connect(lambda: self._show_again())
+        self.rate.setMinimumWidth(190)
+        self.rate.setAccessibleName("Frames a second at which the clip was recorded")
+        self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
+        self.loop = button("Loop", self._toggle_loop, tip="Play round and round")
+        self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
+        steps = (
+            button("‹", lambda: self.step(-1), tip="Back one frame (comma)"),
+            button("›", lambda: self.step(1), tip="On one frame (full stop)"),
+        )
+        self._build_following()
+        first, second = QHBoxLayout(), QHBoxLayout()
+        for row, parts in (
+            (first, (self.play_button, self.speed, *steps, self.follow_button, self.task, self.leg)),
+            (second, (self.loop, self.rate, self.light)),
+        ):
+            row.setSpacing(8)
+            for part in parts:
+                row.addWidget(part)
+        if not self._wide:
+            first.addWidget(self.about)
+        first.addStretch(1)
+        first.addWidget(self.place_text)
+        second.addStretch(1)
+        for part in (self.compare_button, self.what_if_button, *((self.live_button,) if self._wide else ())):
+            second.addWidget(part)
+        self._controls = (self.play_button, self.speed, self.strip, self.loop, self.rate, *steps)
+        return first, second
+
+    def _build_following(self) -> None:
+        """What to measure, on which leg, the button that follows the marks, and what comes after."""
         self.task, self.leg = QComboBox(), QComboBox()
         self.task.setAccessibleName("What is done in the clip")
+        self.task.setMinimumWidth(150)
         self.leg.setAccessibleName("Leg that stands")
         self.leg.addItem("leg?", Side.NONE.value)
         for side in LEGS:
             self.leg.addItem(f"{side.value} leg", side.value)
-        self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
-        self._over_head = label("Over the whole clip", bold=True)
-        self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
-        self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
-        self.task.setMinimumWidth(150)
         for choice in (self.task, self.leg):
             choice.activated.connect(lambda _: self._task_chosen())
-        at = controls.indexOf(self.play_button)
-        for offset, part in enumerate((self.follow_button, self.task, self.leg)):
-            controls.insertWidget(at + 4 + offset, part)
-            part.hide()
+        self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
+        self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
+        self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
+        self._over_head = label("Over the whole clip", bold=True)
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
-        self._over_head.hide()
+        hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
+        for part in (*hidden, self._over_head):
+            part.hide()
 
     def follow(self) -> None:
         """Follow the marks of this frame through the clip."""

@@ -35,6 +35,15 @@ def test_before_and_after_says_what_changed_beyond_error(qtbot, window, patient,
     assert "unchanged" in by_key["gait-pelvic-drop", Side.RIGHT].sentence
     dialog.choose(drop)
     assert len(dialog.pair.halves) == 2 and dialog.pair.halves[0].value != dialog.pair.halves[1].value
+    at_event = dialog.pair.halves[0].image.copy()
+    dialog.slider.setValue(400)
+    assert "0.40 s after" in dialog.at.text() and dialog.pair.halves[0].image != at_event
+    dialog.slider.setValue(0)
+    assert dialog.pair.halves[0].image == at_event, "the same frame again"
+    dialog.toggle_play()
+    qtbot.waitUntil(lambda: dialog.slider.value() > 150)
+    dialog.toggle_play()
+    assert not dialog._timer.isActive()
     target = tmp_path / "pair.png"
     assert dialog.save_picture(target) and Image.open(target).size == (1600, 1000)
     assert np.asarray(Image.open(target).convert("L"))[:900, :800].std() > 20, "frames are drawn"

@@ -100,6 +100,24 @@ def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
     assert following.result.events[number][2] == pytest.approx(time)
 
 
+def test_smoothing_is_shown_and_can_be_chosen(qtbot, window, patient):
+    patient("ferry deckhand", "movement")
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    hands.settle()
+    following, results = window.movement.following, window.movement.results
+    assert "5 Hz, usual" in results.smoothing.currentText()
+    usual = {s.measure: s.mean for s in following.result.summaries()}
+    results.smoothing.setCurrentIndex(results.smoothing.findData(3.0))
+    results.smoothing.activated.emit(0)
+    hands.settle()
+    assert following.result.cutoff_hz == 3 and "3 Hz" in results.smoothing.currentText()
+    smoother = {s.measure: s.mean for s in following.result.summaries()}
+    assert smoother != usual and smoother["step-down-fppa"] == pytest.approx(usual["step-down-fppa"], abs=1.5)
+    window.workspace.undo.undo()
+    hands.settle()
+    assert following.result.cutoff_hz == 5
+
+
 def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, patient):
     patient("beekeeper", "movement")
     clip = CLIPS["walk-later"]

@@ -7,9 +7,9 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from tuning.core.comparison import Change, changes
 from tuning.core.errors import TuningError
@@ -23,7 +23,7 @@ from tuning.ui import theme
 from tuning.ui.signs import SideSign, VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
-from tuning.video import open_source
+from tuning.video import PictureSource, open_source
 
 
 @dataclass(frozen=True)
@@ -146,6 +146,17 @@ class BeforeAfter(QDialog):
         self._space, self.now, self._earlier = space, now, earlier
         self.changes: list[Change] = []
         self.chosen: Change | None = None
+        self.offset_s = 0.0
+        self._sources: dict[int, PictureSource] = {}
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(-1500, 1500)
+        self.slider.setSingleStep(20)
+        self.slider.setAccessibleName("Both clips around the event, milliseconds")
+        self.slider.valueChanged.connect(self._moved)
+        self.play = button("Play both", self.toggle_play)
+        self._timer = QTimer(self)
+        self._timer.setInterval(40)
+        self._timer.timeout.connect(self._play_on)
         self.setWindowTitle("Before and after")
         self.resize(1180, 680)
         self.takes = QComboBox()
@@ -176,6 +187,13 @@ class BeforeAfter(QDialog):
         area.setFixedWidth(400)
         left = QVBoxLayout()
         left.addWidget(self.pair, 1)
+        around = QHBoxLayout()
+        around.addWidget(self.play)
+        around.addWidget(self.slider, 1)
+        self.at = label("at the event", role="muted")
+        self.at.setMinimumWidth(120)
+        around.addWidget(self.at)
+        left.addLayout(around)
         left.addWidget(self.sentence)
         body = QHBoxLayout()
         body.setSpacing(16)
@@ -221,15 +239,51 @@ class BeforeAfter(QDialog):
             self._list.addWidget(label(f"{m.text(a)} → {m.text(b)} {m.unit}", theme.BODY, bold=True))
         self._list.addWidget(label(change.sentence, role="muted", wrap=True))
 
+    def _moved(self, milliseconds: int) -> None:
+        """Both clips the same time before or after their own event."""
+        self.offset_s = milliseconds / 1000
+        way = "before" if milliseconds < 0 else "after"
+        self.at.setText(f"{abs(self.offset_s):.2f} s {way} the event" if milliseconds else "at the event")
+        if self.chosen is not None:
+            self._show_halves(self.chosen)
+
+    def toggle_play(self) -> None:
+        """Play both together from 1.5 s before the event, or stop."""
+        if self._timer.isActive():
+            self._timer.stop()
+        else:
+            if self.slider.value() >= self.slider.maximum():
+                self.slider.setValue(self.slider.minimum())
+            self._timer.start()
+        self.play.setText("Stop" if self._timer.isActive() else "Play both")
+
+    def _play_on(self) -> None:
+        self.slider.setValue(self.slider.value() + 40)
+        if self.slider.value() >= self.slider.maximum():
+            self.toggle_play()
+
+    def done(self, result: int) -> None:
+        """The clips are let go."""
+        self._timer.stop()
+        for source in self._sources.values():
+            source.close()
+        self._sources.clear()
+        super().done(result)
+
     def choose(self, change: Change) -> None:
         """Show both frames at the event that the value was read at."""
         self.chosen = change
+        self.slider.setValue(0)
         m = change.measure
         side = f", {change.side.value}" if change.side in LEGS else ""
         self.sentence.setText(f"{m.name}{side}: {change.sentence}.")
         set_role(self.sentence, role="")
         self.pair.chains = PROTOCOLS[self.now.capture.view].chains
         self.pair.side = change.side
+        self._show_halves(change)
+
+    def _show_halves(self, change: Change) -> None:
+        m = change.measure
         try:
             self.pair.halves = [
                 self._half(self.before, change.before, m.text(change.before.measured or 0.0), m.unit),
@@ -240,15 +294,19 @@ class BeforeAfter(QDialog):
             self.sentence.setText(str(err))
         self.pair.update()
 
+    def _source(self, take: Take) -> PictureSource:
+        """The clip of a take, kept open while the dialog is."""
+        if take.capture.id not in self._sources:
+            path = self._space.record.media_path(take.capture.media)
+            self._sources[take.capture.id] = open_source(path, take.capture.media.original_name)
+        return self._sources[take.capture.id]
+
     def _half(self, take: Take, seen: Observation, value: str, unit: str) -> Half:
-        path = self._space.record.media_path(take.capture.media)
-        source = open_source(path, take.capture.media.original_name)
-        try:
-            frame = int(seen.evidence["frame"])
-            pixels = np.ascontiguousarray(source.frame(frame))
-            tracks = unpack(take.track.places, take.track.names, source.times)
-        finally:
-            source.close()
+        source = self._source(take)
+        event = float(source.times[int(seen.evidence["frame"])])
+        frame = int(np.argmin(np.abs(source.times - event - self.offset_s)))
+        pixels = np.ascontiguousarray(source.frame(frame))
+        tracks = unpack(take.track.places, take.track.names, source.times)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
         marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}

@@ -17,6 +17,9 @@ from tuning.ui.jobs import Cancelled, Job
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.workspace import Workspace
 
+CUTOFF = "cut-off"
+"""Kind under which a chosen cut-off stands among the things changed by hand."""
+
 
 def tasks_for(view: str) -> list[Task]:
     """The tasks that a kind of picture can be measured for."""
@@ -107,7 +110,8 @@ class Following(QObject):
             standing_tilt_deg=self._standing_tilt(),
             mass_kg=patient.body_mass_kg if patient is not None else None,
             metres_per_px=per_px,
-            moved=tuple(self.moved),
+            moved=tuple(m for m in self.moved if m[0] != CUTOFF),
+            cutoff_hz=self.cutoff_hz,
         )
 
     def _standing_tilt(self) -> float | None:
@@ -209,6 +213,20 @@ class Following(QObject):
         """True when the task is done on one leg and the view does not say which."""
         capture = self._board.capture
         return bool(self.task) and TASKS[self.task].one_leg and capture is not None and "side" not in capture.view
+
+    @property
+    def cutoff_hz(self) -> float | None:
+        """The cut-off that was chosen by hand; None for the usual one of the task."""
+        chosen = [m[3] for m in self.moved if m[0] == CUTOFF]
+        return chosen[-1] if chosen else None
+
+    def smooth_at(self, hz: float | None) -> None:
+        """Measure with another cut-off; it is kept with the tracks."""
+        self.moved = [m for m in self.moved if m[0] != CUTOFF]
+        if hz:
+            self.moved.append((CUTOFF, Side.NONE, 0.0, hz))
+        if self.tracks is not None:
+            self.keep(self.tracks, "smoothing")
 
     def move_event(self, index: int, time: float) -> None:
         """An event dragged on the strip: everything is measured anew."""

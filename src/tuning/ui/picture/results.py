@@ -7,10 +7,11 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.kinematics import Curve
 from tuning.core.measures import Measure
+from tuning.core.tasks import TASKS
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.following import Following
@@ -156,10 +157,22 @@ class ResultList(QWidget):
             return
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)
-        cut = f"Smoothed at {result.cutoff_hz:g} Hz, zero lag. ± is the error of marks and events (95 %)."
-        for text in (*result.warnings, cut):
+        for text in (*result.warnings, "± is the error of marks and events (95 %)."):
             self._rows.addWidget(label(text, role="muted", wrap=True))
+        self._add_smoothing(result.cutoff_hz)
         self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))
+
+    def _add_smoothing(self, now: float) -> None:
+        """The cut-off in use, and others to choose."""
+        usual = TASKS[self._following.task].cutoff_hz
+        self.smoothing = QComboBox()
+        self.smoothing.setAccessibleName("Smoothing, cut-off in Hz")
+        self.smoothing.addItem(f"smoothed at {usual:g} Hz, usual, zero lag", None)
+        for hz in sorted({3.0, 4.0, 6.0, 8.0, 10.0, 12.0, now} - {usual}):
+            self.smoothing.addItem(f"smoothed at {hz:g} Hz, zero lag", hz)
+        self.smoothing.setCurrentIndex(0 if now == usual else self.smoothing.findData(now))
+        self.smoothing.activated.connect(lambda _: self._following.smooth_at(self.smoothing.currentData()))
+        self._rows.addWidget(self.smoothing)
 
     def _add(self, measure_id: str, sides: dict[Side, str]) -> None:
         made = button(self._measures[measure_id].name, partial(self.choose, measure_id), "link")

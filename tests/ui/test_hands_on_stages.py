@@ -184,6 +184,33 @@ def test_mobility_takes_trials_side_by_side_and_refuses_the_impossible(window, p
     assert window.workspace.findings("knee-to-wall")[-1].data["answer"] == "stays down"
 
 
+def test_under_amber_a_maximal_test_by_eye_needs_a_clinician_and_a_reason(window, patient):
+    patient("beekeeper", "movement")
+    window.moving.show_walk()
+    page, tests = window.moving, window.workspace.knowledge.tests
+    page.open_test(tests["heel-raise"])
+    hands.settle()
+    question = page.question
+    assert question.reason.isVisible()
+    hands.type_enter(question.number, "12")
+    assert "type the reason" in question.hint.text() and not window.workspace.observations()
+    question.reason.setFocus()
+    QTest.keyClicks(question.reason, "surgeon agreed to raises")
+    clinician = window.workspace.person
+    window.workspace.choose_person(window.workspace.record.people()[1])
+    hands.type_enter(question.number, "")
+    question.number.setText("12")
+    QTest.keyClick(question.number, Qt.Key.Key_Return)
+    assert "licensed clinician" in question.hint.text() and not window.workspace.observations()
+    window.workspace.choose_person(clinician)
+    QTest.keyClick(question.number, Qt.Key.Key_Return)
+    (seen,) = window.workspace.observations()
+    assert seen.measured == 12 and seen.evidence["caution_reason"] == "surgeon agreed to raises"
+    page.open_test(tests["pelvis-hold-1leg"])
+    hands.settle()
+    assert not question.reason.isVisible(), "a quiet hold is no maximal test"
+
+
 # intake
 
 

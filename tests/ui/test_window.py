@@ -47,7 +47,7 @@ def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
     patient("potter", "intake")
     hands.record_screen(window, "calf", "calf-breath", note="since Monday")
     assert "RED" in window.header.caution.text() and "Refer" in window.status.step.text()
-    for stage in ("strength", "programme"):
+    for stage in ("mobility", "movement", "strength", "programme"):
         window.go(stage)
         assert window.stage == "intake" and "Locked" in window.status.message.text()
     assert not window.programme.save_sheet(Path("/tmp/never.pdf"))

@@ -76,6 +76,8 @@ class Test:
     protocols: tuple[str, ...] = ()
     panel: str = ""
     """Name of a special panel (foot-score, scales); empty for the question panel."""
+    maximal: bool = False
+    """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
 

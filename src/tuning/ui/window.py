@@ -45,7 +45,8 @@ from tuning.ui.workspace import Workspace
 
 LOCKED = "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock."
 WIDE_STAGES = ("movement", "force")
-GUARDED_STAGES = ("strength", "programme")
+GUARDED_STAGES = ("mobility", "movement", "strength", "programme")
+"""Testing and loading: locked while a RED stands. Looking, in Standing, stays open."""
 PICTURE_KEYS = [
     ("click", "place the chosen mark"),
     ("drag", "move a mark; Escape abandons"),
@@ -212,9 +213,7 @@ class MainWindow(QWidget):
             self.status.say(stage.promise)
             return
         if stage_id in GUARDED_STAGES and self.workspace.triage() == (Triage.RED, False):
-            self.status.say(
-                "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock.", caution=True
-            )
+            self.status.say(LOCKED, caution=True)
             stage_id = "intake"
         for bench in self.benches:
             bench.stop()

@@ -67,6 +67,11 @@ class QuestionPanel(QWidget):
         self.so_far = label("", theme.BODY, wrap=True)
         self.meaning = label(role="muted", wrap=True)
         self.suggests = label(role="muted", wrap=True)
+        self.reason = EntryField()
+        self.reason.setPlaceholderText("AMBER: reason for this test all the same, kept with the answer")
+        self.reason.setAccessibleName("Reason under AMBER")
+        self.reason.textEdited.connect(self._reason_typed)
+        self.reason.returnPressed.connect(self._focus_answer)
         self.clock = button("", self._clock_pressed)
         self._running: float | None = None
         self._ticking = QTimer(self)
@@ -82,6 +87,7 @@ class QuestionPanel(QWidget):
         column.setSpacing(6)
         for part in (self.where, self.name, self.look, self.mistake, self.caution):
             column.addWidget(part)
+        column.addWidget(self.reason)
         column.addSpacing(4)
         column.addLayout(ask)
         column.addLayout(self._answers)
@@ -114,7 +120,7 @@ class QuestionPanel(QWidget):
         state = self._state
         if not self.isVisible() or not state.steps:
             return
-        test, question = state.step.test, state.step.question
+        test = state.step.test
         place = (state.index, state.look)
         moved, self._shown = place != self._shown, place
         if moved:
@@ -131,10 +137,16 @@ class QuestionPanel(QWidget):
         self.mistake.setText(f"Easy mistake: {test.mistake}.")
         self._set(self.caution, test.caution)
         self._set(self.suggests, f"If found: {test.suggests}")
+        self.reason.setVisible(state.needs_reason)
+        if self.reason.text() != state.reason:
+            self.reason.setText(state.reason)
         self._show_question()
         self._show_answer()
         if moved:
-            (self.number if question.ask is Ask.NUMBER else self).setFocus()
+            if state.needs_reason and not state.reason:
+                self.reason.setFocus()
+            else:
+                self._focus_answer()
 
     @staticmethod
     def _set(line: QLabel, text: str) -> None:
@@ -287,12 +299,23 @@ class QuestionPanel(QWidget):
             self.measured.setFocus()
         elif key in ENDINGS:
             self._end(ENDINGS[key])
-        elif not (key and self._state.press(key)):
+        elif not (key and self._pressed(key)):
             super().keyPressEvent(event)
 
+    def _pressed(self, key: str) -> bool:
+        """True when the key was taken, or refused in a sentence."""
+        taken: list[bool] = []
+        return not self._do(lambda: taken.append(self._state.press(key))) or taken[0]
+
     def _press(self, key: str) -> None:
-        self._state.press(key)
+        self._pressed(key)
         self.setFocus()
+
+    def _reason_typed(self, text: str) -> None:
+        self._state.reason = text
+
+    def _focus_answer(self) -> None:
+        (self.number if self._state.step.question.ask is Ask.NUMBER else self).setFocus()
 
     def _answer(self, text: str) -> None:
         self._do(lambda: self._state.answer(text))

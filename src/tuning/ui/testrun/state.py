@@ -21,7 +21,8 @@ from tuning.core.battery import (
 from tuning.core.comparison import against_reference, compare_sides, judge_value
 from tuning.core.errors import BadInput
 from tuning.core.measures import Compare, Measure
-from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.programme import Triage
+from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
 from tuning.core.units import signed
 from tuning.records import Entry, FindingEntry, ObservationEntry
 from tuning.ui.workspace import Workspace
@@ -43,6 +44,7 @@ class RunState(QObject):
         self.tests = [t for t in workspace.knowledge.tests.values() if t.stage == stage]
         self.steps: list[Step] = []
         self.index, self.look, self.pending = 0, 1, ""
+        self.reason = ""
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self.begin)
 
@@ -52,7 +54,7 @@ class RunState(QObject):
         involved = Side(patient.involved) if patient is not None else Side.NONE
         walk = [t for t in self.tests if not t.extra]
         self.steps = steps_of([*walk, *(t for t in self.tests if t.extra)], self.measures, involved.other)
-        self.pending = ""
+        self.pending = self.reason = ""
         self.look = next((n for n in range(1, self.looks) if not self._looked(n)), self.looks)
         self.index = next((i for i, s in enumerate(self._walk()) if not self.answered(s, self.look)), 0)
         self.changed.emit()
@@ -285,6 +287,7 @@ class RunState(QObject):
 
     def answer(self, text: str, method: str = EYE) -> None:
         """Keep an answer to the current step and go on. Raises BadInput; nothing is lost."""
+        self._guard()
         step, question = self.step, self.step.question
         if question.ask is Ask.CHOICE:
             self._keep_choice(step, text)
@@ -303,13 +306,30 @@ class RunState(QObject):
             self._write(step.test.name, new, old)
         self.forward()
 
+    @property
+    def needs_reason(self) -> bool:
+        """Under AMBER a maximal or fast test needs a named clinician and a reason."""
+        return self.step.test.maximal and self.workspace.triage() == (Triage.AMBER, False)
+
+    def _guard(self) -> None:
+        if not self.needs_reason:
+            return
+        if not self.reason.strip():
+            raise BadInput("AMBER: type the reason for this test first; it is kept with the answer.")
+        person = self.workspace.person
+        if person is None or person.role != Role.CLINICIAN.value:
+            raise BadInput("AMBER: a maximal or fast test needs a licensed clinician. The answer was not kept.")
+
+    def _kept_reason(self) -> dict[str, str]:
+        return {"caution_reason": self.reason.strip()} if self.needs_reason else {}
+
     def _write(self, text: str, new: list[Entry], old: list[int]) -> None:
         """An answer also takes back that the test had ended without one."""
         endings = [f.id for f in self.workspace.findings(self.step.test.id) if f.status != Status.DONE.value]
         self.workspace.do(text, new, [*old, *endings])
 
     def _keep_choice(self, step: Step, answer: str) -> None:
-        data = {"key": step.question.key, "answer": answer, "looks": self.look}
+        data = {"key": step.question.key, "answer": answer, "looks": self.look, **self._kept_reason()}
         before = self.choice(step)
         new = self.workspace.find(step.test.id, data, step.side)
         self._write(step.test.name, [new], [before.id] if before is not None else [])
@@ -337,7 +357,9 @@ class RunState(QObject):
             self._write_trials(self.measures[step.question.measure], step.side, trials[:-1])
 
     def _write_trials(self, measure: Measure, side: Side, trials: list[float]) -> None:
-        new: list[Entry] = [self.workspace.observe(observed(measure, side, trials, "typed"))] if trials else []
+        new: list[Entry] = (
+            [self.workspace.observe(observed(measure, side, trials, "typed", **self._kept_reason()))] if trials else []
+        )
         self._write(measure.name, new, self._rows(measure.id, side))
 
     def _rows(self, measure_id: str, side: Side) -> list[int]:

@@ -80,6 +80,7 @@ def main() -> None:
                 movement = window.movement
                 found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
                 dialog = BeforeAfter(movement, window.workspace, found[-1], found[:-1])
+                dialog.resize(1280, 800)
                 dialog.show()
                 settle(app)
                 dialog.grab().save(str(TARGET / f"{name}.png"))

@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core import marks
-from tuning.core.levels import Chain, Height, Levels, Tilt, from_grade, is_sound, loading_agrees, suspect
+from tuning.core.levels import Chain, Height, Levels, Tilt, from_grade, is_sound, loading_agrees, low_hip, suspect
 from tuning.core.marks import Level, LevelReference, PictureContext, Scale
 from tuning.core.protocols import PROTOCOLS
 from tuning.core.standing import Curve, Posture, SideLine, foot_score_band, grade_of, posture_type
-from tuning.core.types import Role, Side
+from tuning.core.types import Observation, Role, Side
 from tuning.core.verdict import error_of_value, split_sem, with_marking
 from tuning.demo.stills import FRONT, REAR, Stander, Still, portrait, side_marks, standing
 from tuning.knowledge import load
@@ -228,6 +228,16 @@ def test_structure_is_only_suspected_and_trainers_send_on():
     for role in (Role.TRAINER, Role.STUDENT):
         assert structural.text(role).startswith("Suspected, have it checked")
         assert suspect(CHAIN, looks(14, 9, 0, (2, 0))).text(role).startswith("Worth having checked")
+
+
+def test_the_lower_hip_is_the_newest_height_then_tilt_then_grade():
+    def seen(measure, value):
+        return Observation(measure, Side.NONE, value)
+
+    eye, height = seen("pelvis-crest-level-eye", -2.0), seen("pelvis-crest-level", 9.0)
+    assert low_hip([eye]) is Side.RIGHT and low_hip([height, eye]) is Side.LEFT
+    assert low_hip([height, seen("pelvis-crest-level", -4.0)]) is Side.RIGHT
+    assert low_hip([]) is low_hip([seen("pelvis-crest-level-eye", 0.0)]) is Side.NONE
 
 
 def test_load_and_the_lower_hip():

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core import geometry, tasks
+from tuning.core.kinematics import Curve, by_cycle
 from tuning.core.load_share import (
     FOOT,
     SHANK,
@@ -242,6 +243,17 @@ def test_what_is_missing_is_said_and_partial_sets_still_measure():
     assert not result.values and "heel and outer forefoot" in result.warnings[0]
     assert "which leg stands" in tasks.measure(tracks, "step-down").warnings[0]
     assert "shorter than 20 frames" in tasks.measure(Tracks.empty(("a",), np.arange(5.0)), "rear-gait").warnings[0]
+
+
+def test_curves_are_cut_into_their_own_cycles():
+    times = np.arange(0, 4, 0.02)
+    values = times.copy()
+    values[(times > 2.2) & (times < 2.8)] = np.nan
+    cycles = [(Side.LEFT, 0.0, 1.0), (Side.RIGHT, 0.5, 1.5), (Side.LEFT, 1.0, 2.0), (Side.LEFT, 2.0, 3.0)]
+    cut = by_cycle(Curve("m", Side.LEFT, values), cycles, times)
+    # The right leg's cycle and the one with a long gap are left out.
+    assert [line[0] for line in cut] == pytest.approx([0, 1]) and cut[1] == pytest.approx(np.linspace(1, 2, 101))
+    assert len(by_cycle(Curve("m", Side.NONE, times), cycles, times)) == 4
 
 
 def test_a_bumped_camera_is_told_and_a_steady_one_is_not():

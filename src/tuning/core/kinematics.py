@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,7 +12,7 @@ from tuning.core import geometry
 from tuning.core.geometry import Marks
 from tuning.core.signals import LONGEST_GAP_S, fill_gaps, lowpass
 from tuning.core.tracks import TRUSTED, Tracks
-from tuning.core.types import Floats, Side
+from tuning.core.types import LEGS, Floats, Side
 
 NOISE_SD_PX = 0.16
 """SD of a tracked sticker's place at full quality, px; checked by tests on fresh clips."""
@@ -162,3 +162,23 @@ class Curve:
     measure: str
     side: Side
     values: Floats
+
+
+POINTS = 101
+"""Places on the common axis of a cycle, 0..100 %."""
+
+
+def by_cycle(curve: Curve, cycles: Sequence[tuple[Side, float, float]], times: Floats) -> list[Floats]:
+    """The curve cut into its cycles (side, start, end in s), each of shape (101,).
+
+    Cycles of the other leg are left out, and those seen in less than four fifths.
+    """
+    cut = []
+    for side, start, end in cycles:
+        if side in LEGS and curve.side in LEGS and side is not curve.side:
+            continue
+        inside = (times >= start) & (times <= end)
+        seen = inside & np.isfinite(curve.values)
+        if inside.sum() > 5 and seen.sum() >= 0.8 * inside.sum():
+            cut.append(np.interp(np.linspace(start, end, POINTS), times[seen], curve.values[seen]))
+    return cut

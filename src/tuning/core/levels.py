@@ -235,6 +235,18 @@ def levels_from(seen: Sequence[Observation]) -> Levels:
     )
 
 
+LOW_HIP = ("pelvis-crest-level", "pelvis-crest-level-tilt", "pelvis-crest-level-eye")
+
+
+def low_hip(seen: Sequence[Observation]) -> Side:
+    """The lower side of the pelvis crest, newest look: height before tilt before grade by eye."""
+    for measure_id in LOW_HIP:
+        found = [o.measured for o in seen if o.measure_id == measure_id]
+        if found and found[-1]:
+            return Side.LEFT if found[-1] > 0 else Side.RIGHT
+    return Side.NONE
+
+
 def is_sound(chain: Chain) -> Sequence[str]:
     """Combinations of looks that no row catches; empty when the table is whole."""
     holes = []

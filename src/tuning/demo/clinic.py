@@ -19,7 +19,7 @@ from tuning.core.strength import Setup
 from tuning.core.strength import observe as observe_strength
 from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
-from tuning.demo.clips import CLIPS
+from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
 from tuning.knowledge import load
 from tuning.records import (
@@ -117,9 +117,8 @@ class _Builder:
             entry.visit_id, entry.person_id, entry.at = visit.id, self.person.id, min(now(), visit.started_at)
         self.record.write(entries)
 
-    def picture(self, visit: Visit, clip_name: str, view: str, wanted: dict[int, tuple[str, ...]]) -> None:
-        """Mark frames of a shipped clip with a hand that is about a pixel off."""
-        clip = CLIPS[clip_name]
+    def _levelled(self, visit: Visit, clip: DemoClip, view: str) -> tuple[Capture, LevelReference]:
+        """A shipped clip in the record, levelled by its hanging line."""
         kept = self.record.media.keep(clip.path)
         self.record.media_row(kept, self.person)
         capture = Capture(sha256=kept.sha256, view=view)
@@ -129,7 +128,13 @@ class _Builder:
         self.keep(
             visit, Calibration(capture_id=capture.id, what=Level.PLUMB.value, length_m=None, sd_px=CLICK_SD_PX, **ends)
         )
-        context = PictureContext(LevelReference(Level.PLUMB, plumb[0], plumb[1]))
+        return capture, LevelReference(Level.PLUMB, plumb[0], plumb[1])
+
+    def picture(self, visit: Visit, clip_name: str, view: str, wanted: dict[int, tuple[str, ...]]) -> None:
+        """Mark frames of a shipped clip with a hand that is about a pixel off."""
+        clip = CLIPS[clip_name]
+        capture, level = self._levelled(visit, clip, view)
+        context = PictureContext(level)
         for frame, names in wanted.items():
             truth = clip.truth(frame)
             marks = {name: self._hand(truth[name]) for name in names}
@@ -210,7 +215,6 @@ class _Builder:
         start: int,
         task: str,
         side: Side = Side.NONE,
-        scaled: bool = False,
     ) -> None:
         """Marks of one frame, placed by a hand a pixel off, followed through a shipped clip and measured."""
         from tuning.core import tasks
@@ -218,18 +222,10 @@ class _Builder:
         from tuning.video.follow import follow_clip
 
         clip = CLIPS[clip_name]
-        kept = self.record.media.keep(clip.path)
-        self.record.media_row(kept, self.person)
-        capture = Capture(sha256=kept.sha256, view=view)
-        self.keep(visit, capture)
-        plumb = [self._hand(point) for point in clip.plumb_line()]
-        ends = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(plumb)), strict=True))
-        self.keep(
-            visit, Calibration(capture_id=capture.id, what=Level.PLUMB.value, length_m=None, sd_px=CLICK_SD_PX, **ends)
-        )
+        capture, level = self._levelled(visit, clip, view)
         marks = {name: self._hand(at) for name, at in clip.truth(start).items()}
         tracks = follow_clip(clip.path, start, marks)
-        options = tasks.Options(side=side, roll_deg=LevelReference(Level.PLUMB, plumb[0], plumb[1]).roll())
+        options = tasks.Options(side=side, roll_deg=level.roll())
         result = tasks.measure(tracks, task, options)
         row = TrackEntry(
             capture_id=capture.id,

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.kinematics import Curve
+from tuning.core.kinematics import POINTS, Curve, by_cycle
 from tuning.core.measures import Measure
 from tuning.core.tasks import TASKS
 from tuning.core.types import LEGS, Side
@@ -17,24 +17,6 @@ from tuning.ui import theme
 from tuning.ui.picture.following import Following
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import button, empty, label, set_role
-
-POINTS = 101
-
-
-def by_cycle(following: Following, curve: Curve) -> list[np.ndarray]:
-    """The curve cut into its cycles, each on 0..100 %, shape (101,); cycles with long gaps left out."""
-    result, tracks = following.result, following.tracks
-    assert result is not None and tracks is not None
-    cut = []
-    for side, start, end in result.cycles:
-        if side in LEGS and curve.side in LEGS and side is not curve.side:
-            continue
-        grid = np.linspace(start, end, POINTS)
-        inside = (tracks.times >= start) & (tracks.times <= end)
-        seen = inside & np.isfinite(curve.values)
-        if inside.sum() > 5 and seen.sum() >= 0.8 * inside.sum():
-            cut.append(np.interp(grid, tracks.times[seen], curve.values[seen]))
-    return cut
 
 
 class CurveView(QWidget):
@@ -76,7 +58,10 @@ class CurveView(QWidget):
         painter.setPen(QPen(theme.colour("line"), 1))
         painter.setBrush(theme.colour("panel"))
         painter.drawRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1))
-        cut = {c.side: by_cycle(self._following, c) for c in self._curves()}
+        result, tracks = self._following.result, self._following.tracks
+        cut = {}
+        if result is not None and tracks is not None:
+            cut = {c.side: by_cycle(c, result.cycles, tracks.times) for c in self._curves()}
         lines = [line for group in cut.values() for line in group]
         measure = self._measures.get(self.measure)
         if not lines or measure is None:

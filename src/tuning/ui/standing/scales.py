@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tuning.core.battery import observed
 from tuning.core.comparison import judge_value
 from tuning.core.errors import BadInput
-from tuning.core.levels import loading_agrees
+from tuning.core.levels import loading_agrees, low_hip
 from tuning.core.scales import read_pair, right_share
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.devices.scales import SimulatedScales, TwoScales
@@ -20,7 +20,6 @@ from tuning.ui.testrun.state import RunState
 from tuning.ui.widgets import EntryField, button, label, set_role
 
 TEST = "two-scale-share"
-LOW_HIP = ("pelvis-crest-level", "pelvis-crest-level-tilt", "pelvis-crest-level-eye")
 
 
 class _Readings(QWidget):
@@ -149,14 +148,6 @@ class ScalesPanel(QWidget):
         new = [space.observe(observed(measure, Side.NONE, shares, method, readings_kg=pairs))] if pairs else []
         space.do("scales reading", new, old)
 
-    def low_hip(self) -> Side:
-        """The lower side of the pelvis crest: number before photograph before eye."""
-        for measure_id in LOW_HIP:
-            found = [o for o in self._state.workspace.observations() if o.measure_id == measure_id]
-            if found and found[-1].measured:
-                return Side.LEFT if found[-1].measured > 0 else Side.RIGHT
-        return Side.NONE
-
     def refresh(self) -> None:
         """Bars, share with spread and verdict, agreement."""
         if not self.isVisible():
@@ -179,4 +170,5 @@ class ScalesPanel(QWidget):
     def _agreement(self, seen: Observation) -> str:
         row = judge_value(self._state.measures[TEST], seen)
         assert not isinstance(row.verdict, NotMeasured) and not isinstance(seen.value, NotMeasured)
-        return f"Lower hip and load: {loading_agrees(seen.value, row.verdict.e, self.low_hip())}."
+        low = low_hip(self._state.workspace.observations())
+        return f"Lower hip and load: {loading_agrees(seen.value, row.verdict.e, low)}."

@@ -15,6 +15,7 @@ from tuning.core.battery import (
 from tuning.core.errors import BadInput
 from tuning.core.forms import Field, Kind, read_field
 from tuning.core.intake import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
+from tuning.core.limits import standing_limits
 from tuning.core.programme import Triage
 from tuning.core.safety import ScreenOnRecord, facts, screen, standing
 from tuning.core.scales import read_pair, right_share
@@ -135,6 +136,19 @@ def test_one_more_yes_never_lowers_the_level(yes, more, age):
     two = screen(KNOWLEDGE.safety, dict.fromkeys({*yes, more}, True), age)
     assert SEVERITY[two.level] >= SEVERITY[one.level]
     assert facts(age) == {"age-55": age >= 55, "child": age < 16}
+
+
+LIMITS = [limit.id for limit in KNOWLEDGE.safety.limits]
+
+
+@given(st.sets(st.sampled_from(QUESTIONS)), st.lists(st.sampled_from(LIMITS)), st.sampled_from(LEGS))
+def test_limits_lock_what_names_them_on_their_legs_only(yes, limited_by, side):
+    found = standing_limits(KNOWLEDGE.safety.limits, dict.fromkeys(yes, True))
+    named = {f"limit-{leg.value}" for leg in LEGS} & yes
+    both = not named or f"limit-{side.value}" in named
+    hit = "surgeon" in yes and bool(set(limited_by) & yes)
+    assert bool(found.lock(limited_by)) == hit
+    assert bool(found.lock(limited_by, side)) == (hit and both)
 
 
 @given(st.lists(st.tuples(st.sampled_from(Triage), st.booleans()), max_size=8))

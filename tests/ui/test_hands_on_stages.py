@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from tuning.core.errors import BadInput
 from tuning.core.programme import Triage
 from tuning.core.types import LEGS, Side
 from tuning.records import FindingEntry, SafetyScreen
@@ -209,6 +210,32 @@ def test_under_amber_a_maximal_test_by_eye_needs_a_clinician_and_a_reason(window
     page.open_test(tests["pelvis-hold-1leg"])
     hands.settle()
     assert not question.reason.isVisible(), "a quiet hold is no maximal test"
+
+
+def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, patient):
+    patient("beekeeper", "movement")  # right knee: bend limited, nothing fast
+    page, tests, space = window.moving, window.workspace.knowledge.tests, window.workspace
+    page.show_walk()
+    page.open_test(tests["split-squat"])
+    page.state.choose_side(Side.RIGHT)
+    hands.settle()
+    assert "right: knee range" in page.question.caution.text()
+    Keys().press("1")
+    assert "locked until cleared" in page.question.hint.text() and not space.observations()
+    assert all(not page.state.lock(s) for s in page.state.steps if s.test.id == "heel-raise")
+    sides = {s.side: bool(page.state.lock(s)) for s in page.state.steps if s.test.id == "chair-rise-1leg"}
+    assert sides[Side.RIGHT] and not sides[Side.LEFT], "the sound leg may be tested"
+    window.go("programme")
+    assert "knee range" in window.programme.state.locked()
+    with pytest.raises(BadInput, match="surgeon's limit"):
+        window.programme.state.write("wants to go on")
+    window.intake.open_leaf("Safety")
+    panel = window.intake.safety
+    window.go("intake")
+    panel.cleared_by.setText("Dr. Marsh, surgeon")
+    panel.result.setText("full bend allowed")
+    panel.clear()
+    assert not space.limits().limits and "surgeon" not in window.programme.state.locked()
 
 
 # intake

@@ -69,7 +69,9 @@ def test_a_red_of_an_earlier_visit_still_locks(window, patient):
 
 
 def test_only_a_clinician_opens_a_loaded_rung_under_amber(window, patient):
-    patient("beekeeper", "programme")
+    patient("choir conductor", "intake")
+    hands.record_screen(window, "heart")
+    window.go("programme")
     state = window.programme.state
     state.choose(next(r for r in state.ladder.rungs if r.loaded))
     student = next(p for p in window.workspace.record.people() if p.role == Role.STUDENT.value)

@@ -78,6 +78,10 @@ class Test:
     """Name of a special panel (foot-score, scales); empty for the question panel."""
     maximal: bool = False
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
+    limited_by: tuple[str, ...] = ()
+    """The surgeon's limits that lock this test until cleared."""
+    one_leg: bool = False
+    """One leg does it: a limit of the other leg leaves this side open."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
 

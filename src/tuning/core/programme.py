@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+from tuning.core.limits import NO_LIMITS, StandingLimits
 from tuning.core.pose import Frame, knee_zone
 from tuning.core.types import LEGS, Side
 from tuning.core.verdict import Word
@@ -86,6 +87,7 @@ class Rung:
     feel: tuple[str, ...]
     avoid: tuple[str, ...]
     step_cm: float
+    limited_by: tuple[str, ...] = ()
 
     @property
     def knee_demand(self) -> int:
@@ -151,6 +153,7 @@ class Situation:
     verdicts: Mapping[str, Word]
     trials: Mapping[Side, Trial]
     pain_limit: int = 2
+    limits: StandingLimits = NO_LIMITS
 
 
 class State(StrEnum):
@@ -177,6 +180,9 @@ def entry_checks(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
     MET, or when a named person gives a reason for the others.
     """
     checks = _safety(rung, now)
+    lock = now.limits.lock(rung.limited_by)
+    if lock:
+        checks.append(Check(State.LOCKED, lock))
     below = ladder.below(rung)
     placed = _placement(now)
     if below is not None and below.id in now.passed:

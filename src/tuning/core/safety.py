@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from tuning.core.limits import Limit
 from tuning.core.programme import Triage
 
 Answers = Mapping[str, bool]
@@ -41,6 +42,7 @@ class SafetyTable:
     again_source: str
     questions: tuple[SafetyQuestion, ...]
     rules: tuple[SafetyRule, ...]
+    limits: tuple[Limit, ...] = ()
 
     def asked(self, answers: Answers) -> list[SafetyQuestion]:
         """The questions that are due, given the answers so far."""

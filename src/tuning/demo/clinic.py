@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from tuning.core.battery import Status, observed
+from tuning.core.limits import standing_limits
 from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.marks import observe as observe_marks
 from tuning.core.programme import Rung
@@ -200,10 +201,11 @@ class _Builder:
 
     def screen(self, visit: Visit, level: str, yes: tuple[str, ...] = (), said: str = "") -> None:
         table = self.knowledge.safety
-        answers = {q.id: q.id in yes for q in table.questions if not q.after}
+        answers = {q.id: q.id in yes for q in table.asked(dict.fromkeys(yes, True))}
         hits = [r.id for r in table.rules if set(r.all) <= set(yes)]
         names = [r.name for r in table.rules if r.id in hits]
-        note = "; ".join(part for part in (*names, said) if part)
+        limits = standing_limits(table.limits, answers)
+        note = "; ".join(part for part in (*names, limits.text, said) if part)
         self.keep(visit, SafetyScreen(level=level, note=note))
         self.found(visit, "safety-screen", {"answers": answers, "hits": hits, "said": said})
 
@@ -262,12 +264,13 @@ def build_clinic(folder: Path) -> None:
     b = _Builder(record)
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
 
+    no_jumps = ("surgeon", "limit-left", "limit-fast")
     visit = b.visit("glassblower", 42)
-    b.screen(visit, "AMBER", ("surgeon",), "no jumps")
+    b.screen(visit, "AMBER", no_jumps, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
 
     visit = b.visit("glassblower", 0)
-    b.screen(visit, "AMBER", ("surgeon",), "no jumps")
+    b.screen(visit, "AMBER", no_jumps, "until the check in spring")
     _glassblower_tells(b, visit)
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
     b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
@@ -300,7 +303,8 @@ def build_clinic(folder: Path) -> None:
     b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
 
     visit = b.visit("beekeeper", 13)
-    b.screen(visit, "AMBER", ("surgeon",), "knee bend at most 90°, no jumps")
+    bend = ("surgeon", "limit-right", "limit-knee", "limit-fast")
+    b.screen(visit, "AMBER", bend, "bend at most 90° until week 16")
     visit = b.visit("ferry deckhand", 2)
     b.screen(visit, "NONE")
     for side in LEGS:

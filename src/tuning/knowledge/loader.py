@@ -132,7 +132,7 @@ def _measure(file: str, key: str, table: dict[str, Any]) -> Measure:
     return m
 
 
-def _tests(folder: Path, measures: dict[str, Measure]) -> dict[str, Test]:
+def _tests(folder: Path, measures: dict[str, Measure], limits: set[str]) -> dict[str, Test]:
     tests: dict[str, Test] = {}
     for path in sorted(folder.glob("*.toml")):
         for table in _toml(path).get("test", []):
@@ -141,6 +141,7 @@ def _tests(folder: Path, measures: dict[str, Measure]) -> dict[str, Test]:
             named = [(q.measure, q.number, q.proposed_by) for q in test.questions]
             orphans = [m for three in named for m in three if m and m not in measures]
             orphans += [p for p in test.protocols if p not in PROTOCOLS]
+            orphans += [k for k in test.limited_by if k not in limits]
             if orphans:
                 raise KnowledgeError(f"{where}: unknown id “{orphans[0]}”.")
             if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
@@ -165,13 +166,14 @@ def _safety(path: Path) -> SafetyTable:
     table = _structure(_toml(path), SafetyTable, path.name)
     ids = {q.id for q in table.questions}
     orphans = [q.after for q in table.questions if q.after and q.after not in ids]
+    orphans += [limit.id for limit in table.limits if limit.id not in ids]
     orphans += [k for rule in table.rules for k in (*rule.all, *rule.any) if k not in ids and k not in FACTS]
     if orphans:
         raise KnowledgeError(f"{path.name}: unknown id “{orphans[0]}”.")
     return table
 
 
-def _ladder(path: Path, measures: dict[str, Measure], faults: dict[str, Fault]) -> Ladder:
+def _ladder(path: Path, measures: dict[str, Measure], faults: dict[str, Fault], limits: set[str]) -> Ladder:
     table = _toml(path)
     defaults = table.pop("defaults", {})
     rungs = [_rung(path, n, {**defaults, **raw}) for n, raw in enumerate(table.pop("rung", []), start=1)]
@@ -182,6 +184,7 @@ def _ladder(path: Path, measures: dict[str, Measure], faults: dict[str, Fault]) 
     for rung in ladder.rungs:
         orphans = [f for f in rung.faults if f not in faults]
         orphans += [e.measure for e in rung.entry if e.measure and e.measure not in measures]
+        orphans += [k for k in rung.limited_by if k not in limits]
         orphans += [e.rung for e in rung.entry if e.rung and e.rung not in ids]
         if orphans:
             raise KnowledgeError(f"{path.name}: {rung.id}: unknown id “{orphans[0]}”.")
@@ -215,12 +218,14 @@ def load(folder: Path = FOLDER) -> Knowledge:
         key: _structure({"id": key, **table}, Fault, f"faults.toml: {key}")
         for key, table in _toml(folder / "faults.toml").items()
     }
-    ladders = [_ladder(path, measures, faults) for path in sorted((folder / "ladders").glob("*.toml"))]
+    safety = _safety(folder / "safety.toml")
+    limits = {limit.id for limit in safety.limits}
+    ladders = [_ladder(path, measures, faults, limits) for path in sorted((folder / "ladders").glob("*.toml"))]
     return Knowledge(
         measures,
-        _tests(folder / "tests", measures),
+        _tests(folder / "tests", measures, limits),
         _chain(folder / "levels_chain.toml"),
-        _safety(folder / "safety.toml"),
+        safety,
         {key: _structure(t, Form, f"intake.toml: {key}") for key, t in _toml(folder / "intake.toml").items()},
         {ladder.id: ladder for ladder in ladders},
         faults,

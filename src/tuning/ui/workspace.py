@@ -12,6 +12,7 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 from tuning.core.battery import Status
 from tuning.core.comparison import Comparison, compare_all
 from tuning.core.errors import TuningError
+from tuning.core.limits import NO_LIMITS, StandingLimits, standing_limits
 from tuning.core.programme import Triage
 from tuning.core.safety import ScreenOnRecord, standing
 from tuning.core.types import Observation, Side
@@ -30,6 +31,8 @@ from tuning.records import (
 from tuning.records.record import now, to_entry, to_observation
 
 E = TypeVar("E", bound=Entry)
+SAFETY_SCREEN = "safety-screen"
+"""Id of the finding that holds the answers of a safety screen."""
 
 
 class Workspace(QObject):
@@ -163,6 +166,13 @@ class Workspace(QObject):
         """Level of the newest screen and whether it was cleared."""
         screen = self.screen()
         return (None, False) if screen is None else (Triage(screen.level), bool(screen.cleared_by))
+
+    def limits(self) -> StandingLimits:
+        """The surgeon's limits that stand: those of the newest screen, until it is cleared."""
+        screen, kept = self.last_screen(), self.form(SAFETY_SCREEN)
+        if screen is None or screen.cleared_by or kept is None:
+            return NO_LIMITS
+        return standing_limits(self.knowledge.safety.limits, kept.data["answers"])
 
     # writing
 

@@ -7,9 +7,19 @@ from pathlib import Path
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDateEdit, QFileDialog, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QDateEdit,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tuning.core.errors import TuningError
+from tuning.core.limits import StandingLimits, standing_limits
 from tuning.core.programme import Triage
 from tuning.core.safety import SafetyQuestion, SafetyTable, Screened, screen
 from tuning.exchange.referral import Referral, write_referral
@@ -17,21 +27,24 @@ from tuning.records import SafetyScreen
 from tuning.ui import theme
 from tuning.ui.intake.panels import COMPLAINT, site_text
 from tuning.ui.widgets import button, label, rule
+from tuning.ui.workspace import SAFETY_SCREEN as SCREEN
 from tuning.ui.workspace import Workspace
 
-SCREEN = "safety-screen"
 EFFECT = {
     Triage.NONE: "Testing and loading are open.",
     Triage.AMBER: "Maximal tests and loaded rungs need a licensed clinician and a reason, kept in the record.",
     Triage.RED: "Refer. Testing and loading are locked; only a recorded clearance lifts the lock.",
 }
-ROW = 27.0
+ROW, DENSE, FEW = 27.0, 24.0, 13
+"""Height of a row; many questions sit closer."""
 
 
 class AnswerList(QWidget):
     """Questions in two columns; Y and N answer and go on, arrows move, a click sets."""
 
     answered = pyqtSignal()
+    moved = pyqtSignal(int)
+    """Height of the question that is next."""
 
     def __init__(self, table: SafetyTable) -> None:
         super().__init__()
@@ -44,7 +57,7 @@ class AnswerList(QWidget):
 
     def sizeHint(self) -> QSize:
         """As tall as half the questions that are due."""
-        return QSize(720, round(ROW * self._rows() + 6))
+        return QSize(720, round(self._row() * self._rows() + 6))
 
     def due(self) -> list[SafetyQuestion]:
         """The questions that are due, given the answers."""
@@ -53,17 +66,21 @@ class AnswerList(QWidget):
     def _rows(self) -> int:
         return (len(self.due()) + 1) // 2
 
+    def _row(self) -> float:
+        return ROW if self._rows() <= FEW else DENSE
+
     def fit(self) -> None:
         """Take the height that the due questions need."""
-        self.setFixedHeight(round(ROW * self._rows() + 6))
+        self.setFixedHeight(round(self._row() * self._rows() + 6))
         question = self.due()[self.at]
+        self.moved.emit(round(self._box(self.at).center().y()))
         self.setAccessibleName(f"Safety question {self.at + 1}: {question.text}. Y yes, N no.")
 
     def _box(self, index: int) -> QRectF:
-        rows = self._rows()
+        rows, height = self._rows(), self._row()
         width = self.width() / 2
         left = 4 + (width + 8) * (index // rows)
-        return QRectF(left, ROW * (index % rows), width - 16, ROW)
+        return QRectF(left, height * (index % rows), width - 16, height)
 
     def answer(self, key: str, yes: bool) -> None:
         """Answer one question; follow-up questions come and go with it."""
@@ -129,7 +146,7 @@ class AnswerList(QWidget):
             text = painter.fontMetrics().elidedText(question.text, Qt.TextElideMode.ElideRight, int(room.width()))
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
             for n, (words, yes) in enumerate((("yes", True), ("no", False))):
-                cell = QRectF(box.right() - 84 + 42 * n, box.top() + 2, 40, ROW - 4)
+                cell = QRectF(box.right() - 84 + 42 * n, box.top() + 2, 40, box.height() - 4)
                 chosen = self.answers.get(question.id) is yes
                 role = "caution" if yes else "muted"
                 painter.setPen(QPen(theme.colour(role if chosen else "line"), 1))
@@ -154,6 +171,11 @@ class SafetyPanel(QWidget):
         self._space = workspace
         table = workspace.knowledge.safety
         self.list = AnswerList(table)
+        self.sheet = QScrollArea()
+        self.sheet.setWidget(self.list)
+        self.sheet.setWidgetResizable(True)
+        self.sheet.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.moved.connect(lambda y: self.sheet.ensureVisible(0, y, 0, round(2 * ROW)))
         self.again = label(table.again, theme.BODY, wrap=True)
         self.nothing_new = button("Nothing new", self.record_nothing_new, "primary")
         self.level = label("", theme.LARGE, bold=True)
@@ -189,7 +211,7 @@ class SafetyPanel(QWidget):
         column.setSpacing(6)
         column.addWidget(self.again_row)
         column.addLayout(head)
-        column.addWidget(self.list)
+        column.addWidget(self.sheet, 1)
         result = QHBoxLayout()
         result.setSpacing(16)
         result.addWidget(self.level, 0, Qt.AlignmentFlag.AlignTop)
@@ -197,10 +219,12 @@ class SafetyPanel(QWidget):
         column.addLayout(result)
         column.addLayout(bottom)
         column.addWidget(rule())
-        column.addWidget(self.standing)
+        kept = QHBoxLayout()
+        kept.setSpacing(12)
+        kept.addWidget(self.standing, 1)
+        kept.addWidget(self.refer, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(kept)
         column.addWidget(self._clearance())
-        column.addWidget(self.refer, alignment=Qt.AlignmentFlag.AlignLeft)
-        column.addStretch(1)
         self.setFocusProxy(self.list)
 
     def _clearance(self) -> QWidget:
@@ -236,6 +260,9 @@ class SafetyPanel(QWidget):
         assert patient is not None
         return screen(self._space.knowledge.safety, self.list.answers, patient.age_on(date.today()))
 
+    def _limits(self) -> StandingLimits:
+        return standing_limits(self._space.knowledge.safety.limits, self.list.answers)
+
     def record(self) -> None:
         """Keep the answers and their level; NONE needs every question answered, RED does not wait."""
         left = len(self.list.table.unanswered(self.list.answers))
@@ -244,7 +271,7 @@ class SafetyPanel(QWidget):
             self.refused.emit(f"{left} questions have no answer yet; “No to all the rest” answers them.")
             return
         said = self.note.text().strip()
-        note = "; ".join(part for part in (found.text, said) if part)
+        note = "; ".join(part for part in (found.text, self._limits().text, said) if part)
         data: dict[str, object] = {
             "answers": dict(self.list.answers),
             "hits": [rule.id for rule in found.hits],
@@ -297,6 +324,11 @@ class SafetyPanel(QWidget):
         unknown = left and found.level is Triage.NONE
         self.level.setText(f"{left} to ask" if unknown or not started else found.level.value)
         cited = [f"{r.name} ({r.source})" if r.source else r.name for r in found.hits]
+        limits = self._limits()
+        if limits.limits:
+            cited.append(f"{limits.text} (matching tests and rungs stay locked until cleared)")
+        elif self.list.answers.get("surgeon"):
+            cited.append("say which limit it is; none named yet, so no test is locked by it")
         self.why.setText("; ".join(cited) + (". " if cited else "") + ("" if unknown else EFFECT[found.level]))
         self._show_standing()
 

@@ -62,6 +62,7 @@ class ProgrammeState(QObject):
             measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
             verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},
             trials=self.trials,
+            limits=space.limits(),
             pain_limit=space.knowledge.cautions.pain_limit,
         )
         return entry_checks(self.rung, self.ladder, now)

@@ -16,6 +16,7 @@ from tuning.records import ObservationEntry
 from tuning.ui.workspace import Workspace
 
 TEST = "hip-abd"
+LIMITED_BY = ("limit-load", "limit-hip")
 
 
 class StrengthState(QObject):
@@ -92,6 +93,9 @@ class StrengthState(QObject):
     def enter(self, text: str) -> None:
         """Keep one typed trial. Raises BadInput with a sentence; nothing is lost."""
         force, _ = parse_force(text, self.unit)
+        lock = self._workspace.limits().lock(LIMITED_BY, self.side)
+        if lock:
+            raise BadInput(f"Not kept: {lock}.")
         if self.needs_reason and not self.reason.strip():
             raise BadInput("AMBER: type the reason for a maximal test first; it is kept with every trial.")
         if self.needs_reason and not self._by_clinician():

@@ -175,8 +175,10 @@ class TestRunPage(QWidget):
         self.list.show_current(test)
         self.photo.setVisible(bool(test.protocols) or self._pictures_first)
         walk = [t for t in state.tests if not t.extra]
-        done = sum(state.done(t, state.look) for t in walk)
-        self.about.setText(f"{done} of {len(walk)} answered" + (f" in look {state.look}" if state.looks > 1 else ""))
+        locked = sum(state.locked(t) for t in walk)
+        done = sum(state.done(t, state.look) for t in walk) - locked
+        told = f"{done} of {len(walk)} answered" + (f" in look {state.look}" if state.looks > 1 else "")
+        self.about.setText(told + (f", {locked} locked by the surgeon's limits" if locked else ""))
         empty(self._looks)
         for look in range(1, state.looks + 1) if state.looks > 1 else ():
             made = button(f"Look {look}", partial(state.begin_look, look), tip="Set the stance anew between looks")

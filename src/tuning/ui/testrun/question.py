@@ -135,7 +135,8 @@ class QuestionPanel(QWidget):
         self.name.setText(test.name)
         self.look.setText(f"{test.look} {test.compare}")
         self.mistake.setText(f"Easy mistake: {test.mistake}.")
-        self._set(self.caution, test.caution)
+        lock = state.lock(state.step)
+        self._set(self.caution, f"Locked. {lock[0].upper()}{lock[1:]}. Enter goes on." if lock else test.caution)
         self._set(self.suggests, f"If found: {test.suggests}")
         self.reason.setVisible(state.needs_reason)
         if self.reason.text() != state.reason:
@@ -196,6 +197,7 @@ class QuestionPanel(QWidget):
         made = button(words, act)
         made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         made.setFixedHeight(34)
+        made.setEnabled(not self._state.lock(self._state.step))
         self.answers[key] = made
         self._answers.addWidget(made, row, column)
 

@@ -77,6 +77,16 @@ class RunState(QObject):
 
     # reading
 
+    def lock(self, step: Step) -> str:
+        """Why the surgeon's limits lock a step; empty when they do not."""
+        side = step.side if step.test.one_leg else Side.NONE
+        return self.workspace.limits().lock(step.test.limited_by, side)
+
+    def locked(self, test: Test) -> bool:
+        """Whether the surgeon's limits lock all of a test."""
+        mine = [s for s in self.steps if s.test is test]
+        return bool(mine) and all(self.lock(s) for s in mine)
+
     def seen(self, measure_id: str, side: Side) -> Observation | None:
         """The newest standing observation by hand or eye; photographs do not count here."""
         found = [
@@ -107,7 +117,7 @@ class RunState(QObject):
 
     def answered(self, step: Step, look: int = 1) -> bool:
         """Whether a step has its answer in a look."""
-        if self.ending(step.test) is not None:
+        if self.ending(step.test) is not None or self.lock(step):
             return True
         question = step.question
         if question.ask is Ask.CHOICE:
@@ -312,6 +322,9 @@ class RunState(QObject):
         return self.step.test.maximal and self.workspace.triage() == (Triage.AMBER, False)
 
     def _guard(self) -> None:
+        lock = self.lock(self.step)
+        if lock:
+            raise BadInput(f"Not kept: {lock}.")
         if not self.needs_reason:
             return
         if not self.reason.strip():
@@ -345,6 +358,7 @@ class RunState(QObject):
 
     def keep_height(self, text: str) -> None:
         """A number typed beside a grade, for this look. Raises BadInput."""
+        self._guard()
         measure = self.measures[self.step.question.number]
         looks = self.trials(measure.id, Side.NONE)[: self.look - 1]
         self._write_trials(measure, Side.NONE, [*looks, read_number(text, measure)])

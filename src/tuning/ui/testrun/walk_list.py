@@ -20,6 +20,8 @@ def result_text(state: RunState, test: Test) -> str:
     ending = state.ending(test)
     if ending is not None:
         return ending.value
+    if state.locked(test):
+        return "locked"
     first = next((s for s in state.steps if s.test is test), None)
     return _step_text(state, first) if first is not None else state.panel_text(test)
 

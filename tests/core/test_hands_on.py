@@ -5,8 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.battery import (
+    HOW_OFTEN,
     answer_is_complete,
     answer_may_continue,
+    how_often,
     read_grades,
     read_number,
     read_signed,
@@ -101,6 +103,17 @@ def test_every_test_of_the_battery_can_be_answered():
     assert standing_ids | mobility_ids <= ids
     for test in KNOWLEDGE.tests.values():
         assert test.questions or test.panel
+
+
+@given(st.integers(1, 12), st.integers(0, 12))
+def test_how_often_grows_with_the_count(of, faulty):
+    if faulty > of:
+        with pytest.raises(ValueError, match="repetitions"):
+            how_often(faulty, of)
+        return
+    rank = HOW_OFTEN.index(how_often(faulty, of))
+    assert (rank == 0) == (faulty == 0) and (rank == 3) == (0 < faulty == of)
+    assert faulty == of or HOW_OFTEN.index(how_often(faulty + 1, of)) >= rank
 
 
 # safety

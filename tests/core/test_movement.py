@@ -32,6 +32,15 @@ FRONT = {
     "second_toe_left": (668, 625),
 }  # fmt: skip
 
+SOLE = {
+    "sole_toe_left": (600, 640), "sole_heel_left": (612, 600),
+    "sole_toe_right": (660, 640), "sole_heel_right": (664, 602),
+}  # fmt: skip
+STANCE = {
+    "heel_left": (500, 640), "heel_right": (700, 600), "second_toe_left": (470, 540), "second_toe_right": (710, 500),
+}  # fmt: skip
+VIEWS = [("rear", REAR), ("front", FRONT), ("rear-sole", SOLE), ("stance", STANCE)]
+
 
 def read_marks(protocol_id, placed, context):
     return marks.read_marks(PROTOCOLS[protocol_id], placed, context)
@@ -67,7 +76,19 @@ def test_front_view_right_is_on_the_left_and_inward_is_positive():
     assert found["squat-front-knee-offset", Side.LEFT] == pytest.approx((668 - 640) * 0.25)
 
 
-@pytest.mark.parametrize(("view", "table"), [("rear", REAR), ("front", FRONT)])
+def test_a_sole_leans_inward_with_its_heel_and_feet_are_set_wide_turned_and_ahead():
+    whip = values(read_marks("rear-sole", as_marks(SOLE), PictureContext()))
+    assert whip["gait-heel-whip", Side.LEFT] == pytest.approx(math.degrees(math.atan(12 / 40)))
+    assert whip["gait-heel-whip", Side.RIGHT] == pytest.approx(-math.degrees(math.atan(4 / 38)))
+    scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
+    feet = values(read_marks("stance", as_marks(STANCE), PictureContext(scale=scale)))
+    assert feet["stance-foot-angle", Side.LEFT] == pytest.approx(math.degrees(math.atan(0.3)))
+    assert feet["stance-foot-angle", Side.RIGHT] == pytest.approx(math.degrees(math.atan(0.1)))
+    assert feet["stance-width", Side.NONE] == pytest.approx(50)
+    assert feet["stance-offset", Side.NONE] == pytest.approx(10), "the right heel lies further up the picture"
+
+
+@pytest.mark.parametrize(("view", "table"), VIEWS)
 def test_mirrored_marks_give_mirrored_readings(view, table):
     swap = {"left": "right", "right": "left"}
     scale = Scale(np.array([0.0, 0.0]), np.array([200.0, 0.0]), 0.5)
@@ -79,7 +100,7 @@ def test_mirrored_marks_give_mirrored_readings(view, table):
     one = values(read_marks(view, as_marks(table), context))
     other = values(read_marks(view, mirrored, context))
     for (measure, side), value in one.items():
-        expected = -value if side is Side.NONE else value
+        expected = -value if side is Side.NONE and measure != "stance-width" else value
         assert other[measure, side.other] == pytest.approx(expected)
 
 
@@ -88,7 +109,7 @@ def test_a_plumb_line_takes_camera_roll_out_of_every_reading(roll):
     scale = Scale(np.array([300.0, 50.0]), np.array([500.0, 50.0]), 0.5)
     plumb = LevelReference(Level.PLUMB, np.array([200.0, 80.0]), np.array([200.0, 650.0]))
     turn = lambda p: rotated(p, roll)  # noqa: E731
-    for view, table in (("rear", REAR), ("front", FRONT)):
+    for view, table in VIEWS:
         straight = values(read_marks(view, as_marks(table), PictureContext(plumb, scale)))
         rolled = PictureContext(
             LevelReference(Level.PLUMB, turn(plumb.a), turn(plumb.b)), Scale(turn(scale.a), turn(scale.b), 0.5)

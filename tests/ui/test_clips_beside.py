@@ -7,6 +7,7 @@ import pytest
 from conftest import numbered
 from PIL import Image
 
+from tuning.core.causes import causes
 from tuning.core.comparison import compare_change
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.demo.clips import CLIPS
@@ -14,6 +15,7 @@ from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
 from tuning.records import TrackEntry
 from tuning.ui.picture.before_after import BeforeAfter, takes
+from tuning.ui.picture.changed import found_causes
 from tuning.ui.picture.live import FADES, LiveDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.video import open_source
@@ -52,6 +54,44 @@ def test_before_and_after_says_what_changed_beyond_error(qtbot, window, patient,
 
 def seen(value, method="clip", task="rear-gait", n=1):
     return Observation("gait-pelvic-drop", Side.LEFT, value, np.full(n, value), "mean", method, evidence={"task": task})
+
+
+def test_a_single_change_is_judged_against_the_plain_clip_beyond_error():
+    shift = MEASURES["squat-hip-shift"]
+
+    def squatted(value):
+        return Observation(shift.id, Side.NONE, value, np.full(4, value), "mean", "clip", evidence={"task": "x"})
+
+    found = causes(shift, squatted(14.0), {"load": squatted(13.5), "wedge": squatted(1.0), "tempo": squatted(8.0)})
+    assert [(c.changed, c.answer) for c in found] == [("wedge", "gone"), ("tempo", "less"), ("load", "same")]
+    assert "beyond the error" in found[0].sentence
+    unclear = causes(shift, squatted(6.0), {"mirror": squatted(3.0)})[0]
+    assert unclear.answer == "" and "no change beyond the error" in unclear.sentence
+
+
+def test_the_clip_says_what_was_changed_and_the_test_shows_what_it_did(qtbot, window, patient):
+    patient("potter", "movement")
+    window.new_visit()
+    window.go("movement")
+    clip, space = CLIPS["squat-front"], window.workspace
+    for _ in range(2):
+        before, old = len(space.entries(TrackEntry)), window.movement.board.capture
+        hands.open_picture(qtbot, window, clip.path, "front")
+        qtbot.waitUntil(lambda o=old: window.movement.board.capture is not o)
+        qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+        for name, at in clip.truth(0).items():
+            hands.place(window, name, at)
+        window.movement.follow_button.click()
+        qtbot.waitUntil(lambda n=before: len(space.entries(TrackEntry)) > n, timeout=30000)
+        hands.settle()
+    box = window.movement.changed_box
+    box.setCurrentIndex(box.findData("wedge"))
+    box.activated.emit(box.currentIndex())
+    (told,) = found_causes(space)
+    assert told.changed == "wedge" and abs(told.change.verdict.d) < 1e-6
+    state = window.moving.state
+    at = next(s for s in state.steps if s.test.id == "shift-cause-finder" and s.question.key == "wedge")
+    assert state.verdict(at) == [told.sentence]
 
 
 def test_unlike_takes_are_not_compared_and_small_changes_are_not_real():
@@ -162,7 +202,7 @@ def test_a_slow_motion_clip_runs_in_true_time(qtbot, window, patient, tmp_path):
     assert movement.board.times[-1] == pytest.approx(0.125)
     assert not window.workspace.entries(TrackEntry)
     qtbot.waitUntil(lambda: movement.canvas.image is not None)
-    movement.light.setCurrentIndex(1)
-    movement.light.activated.emit(1)
+    movement.player.light.setCurrentIndex(1)
+    movement.player.light.activated.emit(1)
     before = movement.canvas.image.pixelColor(100, 60).lightness()
     qtbot.waitUntil(lambda: movement.canvas.image.pixelColor(100, 60).lightness() >= before)

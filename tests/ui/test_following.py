@@ -43,6 +43,45 @@ def walk(qtbot, window, patient):
     return clip
 
 
+def test_faults_are_ticked_by_repetition_and_told_in_the_test_by_eye(window, patient):
+    patient("ferry deckhand", "movement")  # the newest clip: three step-downs on the right leg
+    movement, space = window.movement, window.workspace
+    hands.settle()
+    movement.fault_button.click()
+    grid = movement.faults
+    assert grid.isVisible() and not movement.curves.isVisible() and len(grid.cycles()) == 3
+    QTest.keyClicks(grid, "12")
+    QTest.keyClick(grid, Qt.Key.Key_Right)
+    lowest = [t for kind, _, t in movement.following.result.events if kind == "turn"]
+    assert movement.board.times[movement.board.frame] == pytest.approx(lowest[1], abs=0.4)
+    QTest.keyClicks(grid, "120")
+    QTest.mouseClick(grid, LEFT_BUTTON, NONE, grid.cell(Side.RIGHT, 0, 2).center().toPoint())
+    QTest.keyClicks(grid, "2")
+    QTest.keyClicks(grid, "2")
+    told = {f.data["key"]: (f.data["answer"], f.data["reps"]) for f in space.findings("step-down")}
+    assert told["knee-in"] == ("every", [0, 1, 2]) and told["pelvis"] == ("most", [0, 1])
+    assert told["trunk"] == told["floor"] == ("absent", [])
+    space.undo.undo()
+    assert grid.ticked(grid.faults()[1], Side.RIGHT) == [0, 1, 2]
+    window.moving.show_walk()
+    window.moving.open_test(space.knowledge.tests["step-down"])
+    state = window.moving.state
+    knee = next(i for i, s in enumerate(state.steps) if s.question.text == "Knee in" and s.test.id == "step-down"
+                and s.side is Side.RIGHT)  # fmt: skip
+    state.go(knee)
+    hands.settle()
+    assert "seen in 3 of 3" in window.moving.question.meaning.text()
+
+
+def test_a_value_over_the_clip_explains_itself(window, patient):
+    patient("glassblower", "movement")
+    hands.settle()
+    (name,) = [b for key, b in window.movement.results._buttons.items() if key == "gait-pelvic-drop"]
+    told = name.explanation()
+    hz = window.movement.following.result.cutoff_hz
+    assert "Left: mean" in told and f"low-pass at {hz:g} Hz" in told and "Marks and events alone: ±" in told
+
+
 def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     movement, following = window.movement, window.movement.following
     assert not movement.curves.isVisible()

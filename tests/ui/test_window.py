@@ -111,12 +111,12 @@ def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window,
     qtbot.waitUntil(lambda: page.canvas.image is not None)
     page.canvas.setFocus()
     QTest.keyClick(page.canvas, Qt.Key.Key_Space)
-    assert page.play_button.text() == "Stop"
+    assert page.player.play_button.text() == "Stop"
     QTest.keyClick(page.canvas, Qt.Key.Key_Space)
-    assert page.play_button.text() == "Play"
+    assert page.player.play_button.text() == "Play"
     page.panel._buttons["plumb line"].setFocus()
     QTest.keyClick(page.panel._buttons["plumb line"], Qt.Key.Key_Space)
-    assert page.board.chosen == "plumb line" and page.play_button.text() == "Play"
+    assert page.board.chosen == "plumb line" and page.player.play_button.text() == "Play"
 
 
 def test_strength_takes_numbers_and_enter_alone_changes_side(window, patient):
@@ -186,7 +186,7 @@ def test_frames_step_play_and_jump(qtbot, window, patient):
     QTest.keyClick(page.strip, Qt.Key.Key_End)
     assert page.board.frame == 249
     QTest.keyClick(page.strip, Qt.Key.Key_Home)
-    page.speed.setCurrentText("1/2 speed")
+    page.player.speed.setCurrentText("1/2 speed")
     page.toggle_play()
     qtbot.wait(600)
     page.stop()

@@ -15,6 +15,19 @@ from tuning.core.standing import GRADES, grade_of
 from tuning.core.types import LEGS, Observation, Side
 from tuning.core.units import FORCE_UNITS, LENGTH_UNITS, parse_number
 
+HOW_OFTEN = ("absent", "occasional", "most", "every")
+"""How often a fault is seen, by repetitions."""
+
+
+def how_often(faulty: int, of: int) -> str:
+    """A count of faulty repetitions in words: `most` is half of them or more (practice judgement, editable).
+
+    Raises ValueError when there are fewer repetitions than faulty ones, or none.
+    """
+    if not 0 <= faulty <= of or of == 0:
+        raise ValueError(f"{faulty} of {of} repetitions")
+    return HOW_OFTEN[0 if faulty == 0 else 3 if faulty == of else 2 if 2 * faulty >= of else 1]
+
 
 class Status(StrEnum):
     """How a test ended. Zero never means not done."""
@@ -80,10 +93,17 @@ class Test:
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
     limited_by: tuple[str, ...] = ()
     """The surgeon's limits that lock this test until cleared."""
+    tasks: tuple[str, ...] = ()
+    """What a clip may show for its faults to be ticked by repetition."""
     one_leg: bool = False
     """One leg does it: a limit of the other leg leaves this side open."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
+
+    @property
+    def faults(self) -> list[Question]:
+        """The questions that ask how often a fault is seen."""
+        return [q for q in self.questions if q.options == HOW_OFTEN]
 
 
 @dataclass(frozen=True)

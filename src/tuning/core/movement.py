@@ -102,6 +102,58 @@ def _flexion(a: str, joint: str, b: str) -> Callable[[Marks], float]:
     return lambda m: 180 - geometry.interior_angle((m[a], m[joint], m[b]))
 
 
+def _sole(side: Side) -> Recipe:
+    """How far the sole axis of a foot that has just left the ground leans inward at its heel end."""
+    heel, toe = f"sole_heel_{side}", f"sole_toe_{side}"
+    inward = medial_x(REAR, side)
+    return Recipe(
+        "gait-heel-whip",
+        side,
+        (toe, heel),
+        lambda m: geometry.lean_from_vertical(m[toe], m[heel], inward),
+        needs_level=True,
+        words=("heel end inward", "heel end outward"),
+    )
+
+
+def _stance() -> tuple[Recipe, ...]:
+    """Feet from straight above, the patient facing up the picture: right is right."""
+    heels = ("heel_left", "heel_right")
+    turns = [
+        Recipe(
+            "stance-foot-angle",
+            side,
+            (f"heel_{side}", f"second_toe_{side}"),
+            lambda m, s=side: geometry.lean_from_vertical(  # type: ignore[misc]
+                m[f"heel_{s}"], m[f"second_toe_{s}"], 1 if s is Side.RIGHT else -1
+            ),
+            needs_level=True,
+            words=("outward", "inward"),
+        )
+        for side in LEGS
+    ]
+    return (
+        *turns,
+        Recipe(
+            "stance-width",
+            Side.NONE,
+            heels,
+            lambda m: float((m["heel_right"] - m["heel_left"])[0]),
+            needs_level=True,
+            needs_scale=True,
+        ),
+        Recipe(
+            "stance-offset",
+            Side.NONE,
+            heels,
+            lambda m: float((m["heel_left"] - m["heel_right"])[1]),
+            needs_level=True,
+            needs_scale=True,
+            words=("right foot ahead", "left foot ahead"),
+        ),
+    )
+
+
 PROTOCOLS = (
     Protocol(
         "rear",
@@ -127,6 +179,28 @@ PROTOCOLS = (
     ),
     _side_view(Side.LEFT),
     _side_view(Side.RIGHT),
+    Protocol(
+        "rear-sole",
+        "movement",
+        "Sole after toe-off, from behind",
+        "A frame just after toe-off, when the sole faces the camera: mark the middle of heel and forefoot on it.",
+        REAR,
+        both("sole_heel", "sole_toe"),
+        tuple(_sole(side) for side in LEGS),
+        (("sole_toe", "sole_heel"),),
+        {"gait-heel-whip": "sole"},
+    ),
+    Protocol(
+        "stance",
+        "movement",
+        "Feet before the squat, from above",
+        "Camera straight above, patient facing up the picture, feet as set. A floor edge across gives the level.",
+        Side.LEFT,
+        both("heel", "second_toe"),
+        _stance(),
+        (("heel", "second_toe"),),
+        {"stance-foot-angle": "", "stance-offset": "ahead"},
+    ),
     Protocol(
         "bridge",
         "movement",

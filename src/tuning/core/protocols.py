@@ -45,6 +45,8 @@ _WORDS = {
     "toe_joint": "big-toe joint",
     "toe_tip": "big-toe tip",
     "bar": "end of the bar",
+    "sole_heel": "heel of the sole",
+    "sole_toe": "forefoot of the sole",
     "l5": "low back (L5)",
 }
 

@@ -170,6 +170,7 @@ QListView, QTableView { background: transparent; border: none; outline: none; }
 QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
 QWidget#reading:focus { border: 1px solid @accent; border-radius: 3px; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
+QSlider:horizontal { min-height: 24px; }
 QSlider::groove:horizontal { background: @line; height: 4px; border-radius: 2px; }
 QSlider::sub-page:horizontal { background: @accent; border-radius: 2px; }
 QSlider::handle:horizontal { background: @panel; border: 2px solid @accent; width: 14px; margin: -7px 0;

@@ -32,6 +32,7 @@ from tuning.ui.intake.page import IntakePage
 from tuning.ui.jobs import Job
 from tuning.ui.ledger import Ledger, LedgerRow
 from tuning.ui.picture.page import PicturePage
+from tuning.ui.picture.results import ResultButton
 from tuning.ui.picture.side_panel import ReadingRow
 from tuning.ui.programme.page import ProgrammePage
 from tuning.ui.stages import STAGES
@@ -321,7 +322,7 @@ class MainWindow(QWidget):
         """F1: how the focused number was worked out, or what the focused control is for."""
         widget = QApplication.focusWidget()
         while widget is not None:
-            if isinstance(widget, LedgerRow | ReadingRow):
+            if isinstance(widget, LedgerRow | ReadingRow | ResultButton):
                 ExplainDialog(self, widget.title, widget.explanation()).exec()
                 return
             text = widget.toolTip()

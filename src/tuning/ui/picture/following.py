@@ -254,3 +254,23 @@ class Following(QObject):
                 f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}, n {s.n}|{spread}"
             )
         return [(measure_id, rows[measure_id]) for measure_id in rows]
+
+    def explanation(self, measure_id: str) -> str:
+        """How the values of a measure over the clip were worked out, in words."""
+        result = self.result
+        if result is None:
+            return ""
+        m = self._workspace.knowledge.measures[measure_id]
+        lines = [m.definition, f"Sign: {m.sign}."]
+        for s in (s for s in result.summaries() if s.measure == measure_id):
+            each = [v for v in result.values if v.measure == measure_id and v.side is s.side]
+            told = ", ".join(f"{m.text(v.value)} at {v.time_s:.2f} s" for v in each)
+            name = f"{s.side.value.capitalize()}: " if s.side is not Side.NONE else ""
+            spread = f", SD {s.sd:.{max(m.decimals, 1)}f}" if s.n > 1 else ""
+            lines.append(
+                f"{name}mean {m.text(s.mean)} {m.unit} over {s.n}{spread} ({told}). Marks and events alone: "
+                f"±{s.predicted_error:.{max(m.decimals, 1)}f} {m.unit}, 95 %, from mark quality and pixel distance."
+            )
+        lines.append(f"Smoothed with a zero-lag Butterworth low-pass at {result.cutoff_hz:g} Hz.")
+        lines.append("The ledger row adds set-up and day, and gives the verdict.")
+        return "\n\n".join([*lines, *result.warnings])

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
@@ -23,8 +21,10 @@ from tuning.ui.jobs import Job
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
+from tuning.ui.picture.changed import ChangedBox
+from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.following import Following, tasks_for
-from tuning.ui.picture.frames import FrameServer
+from tuning.ui.picture.player import Player
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
@@ -34,16 +34,6 @@ from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 from tuning.video.source import ACCEPTED
 
-SPEEDS = {
-    "1/16 speed": 0.0625,
-    "1/8 speed": 0.125,
-    "1/4 speed": 0.25,
-    "1/2 speed": 0.5,
-    "true speed": 1.0,
-    "2 x speed": 2.0,
-}
-LIGHTS = {"light as recorded": (1.0, 0), "brighter": (1.0, 45), "darker": (1.0, -45), "more contrast": (1.6, 0)}
-"""Gain about mid-grey and shift, grey levels; for the eye only, never for measuring."""
 RATES = (120.0, 240.0, 480.0)
 RATE = "rate"
 EMPTY = (
@@ -88,20 +78,19 @@ class PicturePage(QWidget):
         self.following = Following(workspace, self.board)
         self.results, self.curves = ResultList(self.following, measures), CurveView(self.following, measures)
         self.strip.follow(self.following)
-        self.server: FrameServer | None = None
-        self._shown_frame = -1
-        self._looping = False
-        self._timer = QTimer(self)
-        self._timer.setInterval(15)
-        self._timer.timeout.connect(self._play_on)
-        self._started, self._started_at = 0.0, 0.0
+        self.faults = FaultGrid(workspace, self.board, self.following)
+        self.changed_box = ChangedBox(workspace, self.board)
+        self.player = Player(self.board)
         self._build()
-        self.board.changed.connect(self._follow_board)
+        self.player.shown.connect(self.canvas.show_image)
+        self.player.failed.connect(self.refused)
         self.board.message.connect(self.refused)
         self.strip.frame_wanted.connect(self.go)
         self.following.changed.connect(self._show_following)
         self.following.job_started.connect(self.job_started)
         self.results.chosen.connect(self.curves.choose)
+        self.results.chosen.connect(lambda _: self.show_faults(False))
+        self.faults.moved.connect(self.go)
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
@@ -114,7 +103,9 @@ class PicturePage(QWidget):
         left.addWidget(self.canvas, 1)
         left.addWidget(self.strip)
         left.addWidget(self.curves)
+        left.addWidget(self.faults)
         self.curves.hide()
+        self.faults.hide()
         left.addLayout(controls)
         left.addLayout(second)
         body = QHBoxLayout()
@@ -160,30 +151,20 @@ class PicturePage(QWidget):
     def _build_controls(self) -> tuple[QHBoxLayout, QHBoxLayout]:
         """Two rows: moving through time and following; how it looks and what else can be done."""
         self.about = label(role="muted")
-        self.place_text = label(role="muted")
-        self.play_button = button("Play", self.toggle_play, tip="Space")
-        self.speed, self.light, self.rate = QComboBox(), QComboBox(), QComboBox()
-        self.speed.addItems(list(SPEEDS))
-        self.speed.setCurrentText("true speed")
-        self.speed.setAccessibleName("Playing speed")
-        self.speed.activated.connect(lambda: self._mark_start())
-        self.light.addItems(list(LIGHTS))
-        self.light.setAccessibleName("Light, for the eye only")
-        self.light.activated.connect(lambda: self._show_again())
+        player = self.player
+        self.rate = QComboBox()
         self.rate.setMinimumWidth(190)
         self.rate.setAccessibleName("Frames a second at which the clip was recorded")
         self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
-        self.loop = button("Loop", self._toggle_loop, tip="Play round and round")
         self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
-        steps = (
-            button("‹", lambda: self.step(-1), tip="Back one frame (comma)"),
-            button("›", lambda: self.step(1), tip="On one frame (full stop)"),
-        )
         self._build_following()
         first, second = QHBoxLayout(), QHBoxLayout()
         for row, parts in (
-            (first, (self.play_button, self.speed, *steps, self.follow_button, self.task, self.leg)),
-            (second, (self.loop, self.rate, self.light)),
+            (
+                first,
+                (player.play_button, player.speed, player.back, player.on, self.follow_button, self.task, self.leg),
+            ),
+            (second, (player.loop, self.rate, player.light, self.changed_box)),
         ):
             row.setSpacing(8)
             for part in parts:
@@ -191,11 +172,13 @@ class PicturePage(QWidget):
         if not self._wide:
             first.addWidget(self.about)
         first.addStretch(1)
-        first.addWidget(self.place_text)
+        first.addWidget(player.place_text)
         second.addStretch(1)
-        for part in (self.compare_button, self.what_if_button, *((self.live_button,) if self._wide else ())):
+        for part in (self.fault_button, self.compare_button, self.what_if_button):
             second.addWidget(part)
-        self._controls = (self.play_button, self.speed, self.strip, self.loop, self.rate, *steps)
+        if self._wide:
+            second.addWidget(self.live_button)
+        self._controls = (self.strip, self.rate, *player.for_clips)
         return first, second
 
     def _build_following(self) -> None:
@@ -212,11 +195,14 @@ class PicturePage(QWidget):
         self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
         self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
         self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
+        self.fault_button = button(
+            "Faults", lambda: self.show_faults(self.faults.isHidden()), tip="Tick faults repetition by repetition"
+        )
         self._over_head = label("Over the whole clip", bold=True)
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        for part in (*hidden, self._over_head):
+        for part in (*hidden, self._over_head, self.fault_button, self.changed_box):
             part.hide()
 
     def follow(self) -> None:
@@ -256,12 +242,21 @@ class PicturePage(QWidget):
         if patient is not None:
             WhatIf(self, patient.body_mass_kg, patient.stature_m).exec()
 
+    def show_faults(self, on: bool) -> None:
+        """The faults by repetition in the place of the curve, or the curve again."""
+        on = on and self.faults.test() is not None
+        self.faults.setVisible(on)
+        self.curves.setVisible(not on and self.following.result is not None)
+        set_role(self.fault_button, chosen=on)
+        if on:
+            self.faults.enter()
+
     def _task_chosen(self) -> None:
         self.following.choose(self.task.currentData(), Side(self.leg.currentData()))
 
     def _show_following(self) -> None:
         following = self.following
-        usable = following.usable and self.server is not None
+        usable = following.usable and self.player.is_open
         fitting = tasks_for(self.board.capture.view) if self.board.capture is not None and usable else []
         self.task.clear()
         for task in fitting:
@@ -272,7 +267,10 @@ class PicturePage(QWidget):
         self.task.setVisible(len(fitting) > 1)
         self.leg.setVisible(usable and following.needs_leg())
         has = following.result is not None and usable
-        self.curves.setVisible(has)
+        self.show_faults(has and not self.faults.isHidden())
+        self.fault_button.setVisible(has and self.faults.test() is not None)
+        self.changed_box.setVisible(has and following.task == "front-squat")
+        self.changed_box.refresh()
         self.compare_button.setVisible(has)
         self.what_if_button.setVisible(has and following.task == "side-squat")
         self._over_head.setVisible(has)
@@ -284,16 +282,15 @@ class PicturePage(QWidget):
     def _show_open(self, is_open: bool) -> None:
         if self.empty.isHidden() != is_open:
             self.empty.setVisible(not is_open)
-            for part in (self.canvas, self.panel, self.light, *self._controls):
+            for part in (self.canvas, self.panel, self.player.light, *self._controls):
                 part.setVisible(is_open)
         if not is_open:
             self.title.setText(self._name)
-            self.place_text.setText("")
             self._tell_how()
 
     def _tell_how(self) -> None:
         """While nothing is open: how the chosen kind of picture is taken."""
-        if self.server is None:
+        if not self.player.is_open:
             self.about.setText("photograph or clip")
             self.empty.setText(f"{PROTOCOLS[self.kind.currentData()].how}\n\n{EMPTY}")
 
@@ -348,11 +345,7 @@ class PicturePage(QWidget):
             self.go(frame)
 
     def _show(self, capture: Capture, source: PictureSource) -> None:
-        self._close_source()
-        self.server = FrameServer(source)
-        self.server.ready.connect(self._frame_ready)
-        self.server.failed.connect(self.refused)
-        self._shown_frame = -1
+        self.player.open(source)
         self._show_open(True)
         self.board.open(capture, source.times / self._slowness(capture, source))
         self.following.open(capture)
@@ -400,18 +393,10 @@ class PicturePage(QWidget):
             self.open_capture(capture, frame)
             self.following.measure_again()
 
-    def _toggle_loop(self) -> None:
-        self._looping = not self._looping
-        set_role(self.loop, chosen=self._looping)
-
-    def _show_again(self) -> None:
-        if self.server is not None:
-            self.server.want(self.board.frame)
-
     def _fill_captures(self, current: Capture) -> None:
         self.captures.clear()
         for capture in self.own_captures():
-            self.captures.addItem(f"{PROTOCOLS[capture.view].title}: {capture.media.original_name}", capture.id)
+            self.captures.addItem(capture.media.original_name, capture.id)
             if capture.id == current.id:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 
@@ -436,91 +421,30 @@ class PicturePage(QWidget):
     def enter(self) -> None:
         """The stage is shown: open the newest picture of the visit, if none is open."""
         captures = self.own_captures()
-        if self.server is None and captures:
+        if not self.player.is_open and captures:
             self.open_capture(captures[-1])
 
     def close_picture(self) -> None:
         """Let go of the open picture."""
-        self._close_source()
+        self.player.close()
         self.board.open(None, np.zeros(1))
         self.following.open(None)
         self._show_open(False)
-
-    def _close_source(self) -> None:
-        self.stop()
-        self.canvas.show_image(None)
-        if self.server is not None:
-            self.server.close()
-            self.server = None
 
     # moving through time
 
     def go(self, frame: int) -> None:
         """Show a frame."""
-        self.stop()
-        self.board.go(frame)
+        self.player.go(frame)
 
     def step(self, by: int) -> None:
         """Step by frames."""
-        self.go(self.board.frame + by)
+        self.player.step(by)
 
     def toggle_play(self) -> None:
         """Play from here, or stop."""
-        if self._timer.isActive():
-            self.stop()
-        elif self.server is not None and len(self.board.times) > 1:
-            if self.board.frame == len(self.board.times) - 1:
-                self.board.go(0)
-            self._mark_start()
-            self._timer.start()
-            self.play_button.setText("Stop")
+        self.player.toggle()
 
     def stop(self) -> None:
         """Stop playing."""
-        self._timer.stop()
-        self.play_button.setText("Play")
-
-    def _mark_start(self) -> None:
-        self._started, self._started_at = time.monotonic(), float(self.board.times[self.board.frame])
-
-    def _play_on(self) -> None:
-        speed = SPEEDS[self.speed.currentText()]
-        at = self._started_at + (time.monotonic() - self._started) * speed
-        times = self.board.times
-        frame = int(times.searchsorted(at, side="right")) - 1
-        self.board.go(frame)
-        if frame >= len(times) - 1:
-            if not self._looping:
-                self.stop()
-                return
-            self.board.go(0)
-            self._mark_start()
-
-    def _follow_board(self) -> None:
-        board = self.board
-        if self.server is None:
-            return
-        if board.frame != self._shown_frame:
-            self._shown_frame = board.frame
-            self.server.want(board.frame)
-        if len(board.times) > 1:
-            now, count = board.times[board.frame], len(board.times)
-            self.place_text.setText(f"frame {board.frame + 1} of {count}   {now:.3f} s")
-
-    def _frame_ready(self, index: int, image: QImage) -> None:
-        if self.server is not None and self.sender() is self.server:
-            self.canvas.show_image(lit(image, *LIGHTS[self.light.currentText()]))
-
-
-def lit(image: QImage, gain: float, shift: int) -> QImage:
-    """The picture with another light; the pixels that are measured stay untouched."""
-    if (gain, shift) == (1.0, 0):
-        return image
-    plain = image.convertToFormat(QImage.Format.Format_RGB888)
-    table = np.clip((np.arange(256) - 128) * gain + 128 + shift, 0, 255).astype(np.uint8)
-    bits = plain.constBits()
-    assert bits is not None
-    rows = np.frombuffer(bits.asstring(plain.sizeInBytes()), np.uint8).reshape(plain.height(), plain.bytesPerLine())
-    return QImage(
-        table[rows].tobytes(), plain.width(), plain.height(), plain.bytesPerLine(), QImage.Format.Format_RGB888
-    ).copy()
+        self.player.stop()

@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.kinematics import POINTS, Curve, by_cycle
 from tuning.core.measures import Measure
@@ -16,7 +16,7 @@ from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.following import Following
 from tuning.ui.signs import SideSign
-from tuning.ui.widgets import button, empty, label, set_role
+from tuning.ui.widgets import empty, label, set_role
 
 
 class CurveView(QWidget):
@@ -119,6 +119,24 @@ class CurveView(QWidget):
         return QPointF(float(xs[-1]), float(ys[-1]))
 
 
+class ResultButton(QPushButton):
+    """Name of a measure over the clip; F1 tells how its values were worked out."""
+
+    def __init__(self, following: Following, measure: Measure, act: partial[None]) -> None:
+        super().__init__(measure.name)
+        self._following, self._measure = following, measure
+        self.title = measure.name
+        self.setObjectName("link")
+        self.setFont(theme.font())
+        self.setAutoDefault(False)
+        self.setToolTip("Click for the curve; F1 for how this was worked out")
+        self.clicked.connect(lambda: act())
+
+    def explanation(self) -> str:
+        """What F1 shows."""
+        return self._following.explanation(self._measure.id)
+
+
 class ResultList(QWidget):
     """One line a measure; a click shows its curve and the frame it was read in."""
 
@@ -160,7 +178,7 @@ class ResultList(QWidget):
         self._rows.addWidget(self.smoothing)
 
     def _add(self, measure_id: str, sides: dict[Side, str]) -> None:
-        made = button(self._measures[measure_id].name, partial(self.choose, measure_id), "link")
+        made = ResultButton(self._following, self._measures[measure_id], partial(self.choose, measure_id))
         self._buttons[measure_id] = made
         self._rows.addWidget(made)
         row = QHBoxLayout()

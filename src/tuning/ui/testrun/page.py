@@ -138,8 +138,11 @@ class TestRunPage(QWidget):
             self.state.back()
 
     def choose_side(self, side: Side) -> None:
-        """F5 and F6."""
-        self.state.choose_side(side)
+        """F5 and F6: the leg of the question, or of the faults beside a clip."""
+        if self.on_bench:
+            self.bench.faults.choose(side, self.bench.faults.column)
+        else:
+            self.state.choose_side(side)
 
     def show_bench(self) -> None:
         """The picture bench, ready for the current test's kind of picture."""

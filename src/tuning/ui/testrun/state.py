@@ -25,6 +25,8 @@ from tuning.core.programme import Triage
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
 from tuning.core.units import signed
 from tuning.records import Entry, FindingEntry, ObservationEntry
+from tuning.ui.picture.changed import TEST as CHANGED
+from tuning.ui.picture.changed import found_causes
 from tuning.ui.workspace import Workspace
 
 MOST_TRIALS = 5
@@ -179,7 +181,7 @@ class RunState(QObject):
         """What the answers of a step mean so far, one sentence a line."""
         question = step.question
         if question.ask is Ask.CHOICE:
-            return []
+            return self._told_by_clips(step)
         lines = []
         wanted = [m for m in (question.measure, question.number) if m]
         for measure in (self.measures[m] for m in wanted):
@@ -198,6 +200,15 @@ class RunState(QObject):
                     name = f"{side.value} " if side in LEGS else ""
                     lines.append(f"{name}{band} ({measure.reference.source if measure.reference else ''})")
         return lines
+
+    def _told_by_clips(self, step: Step) -> list[str]:
+        """What clips of this visit say to a choice: repetitions with the fault, or what a change did."""
+        if step.test.id == CHANGED:
+            return [c.sentence for c in found_causes(self.workspace) if c.changed == step.question.key]
+        kept = self.choice(step)
+        if kept is None or "reps" not in kept.data:
+            return []
+        return [f"clip: seen in {len(kept.data['reps'])} of {kept.data['of']} repetitions"]
 
     # moving
 

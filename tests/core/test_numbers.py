@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tuning.core import symmetry
 from tuning.core.errors import BadInput
 from tuning.core.patient import body_mass_kg, stature_m
-from tuning.core.strength import Rule, Setup, observe, summarise, torque_per_mass
+from tuning.core.strength import Rule, Setup, Source, observe, summarise, torque_per_mass
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, signed
 
@@ -101,8 +101,8 @@ def test_torque_needs_lever_and_mass():
 
 def test_observations_of_one_side():
     trials = np.array([180.0, 190.0])
-    force, torque = observe("hip-abd", Side.LEFT, trials, Setup(0.8), 80.0, ["180 N", "190 N"])
+    force, torque = observe("hip-abd", Side.LEFT, trials, Setup(0.8), 80.0, Source(("180 N", "190 N")))
     assert force.value == 185 and torque.value == pytest.approx(1.85)
     assert list(torque.trials) == pytest.approx([1.8, 1.9])
-    assert [o.measure_id for o in observe("hip-abd", Side.LEFT, trials, Setup(), 80.0, [])] == ["hip-abd"]
-    assert observe("hip-abd", Side.LEFT, np.empty(0), Setup(), 80.0, []) == []
+    assert [o.measure_id for o in observe("hip-abd", Side.LEFT, trials, Setup(), 80.0, Source(()))] == ["hip-abd"]
+    assert observe("hip-abd", Side.LEFT, np.empty(0), Setup(), 80.0, Source(())) == []

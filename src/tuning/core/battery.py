@@ -93,6 +93,26 @@ class Test:
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
     limited_by: tuple[str, ...] = ()
     """The surgeon's limits that lock this test until cleared."""
+    positions: tuple[str, ...] = ("standing",)
+    """Where the patient may be, the usual one first; `side-opposite` lies on the side that is not tested."""
+    at: str = "free"
+    """The clinician's side of the table; `tested` is that of the tested leg."""
+    equipment: str = "hands"
+    minutes: float = 1.0
+    """Time in place, both sides together unless `by_side`."""
+    by_side: bool = False
+    """Left and right are efforts of their own in the order of the visit."""
+    loads: bool = False
+    last: bool = False
+    """Last in its position: it hurts or tires."""
+    muscle: str = ""
+    """Group that a maximal effort tires."""
+    cue: str = ""
+    """What to say to the patient."""
+    pad: str = ""
+    """Where the pad goes, and the lever to be measured."""
+    arrow: str = ""
+    """What the patient does against the pad, as written beside the arrow."""
     tasks: tuple[str, ...] = ()
     """What a clip may show for its faults to be ticked by repetition."""
     one_leg: bool = False

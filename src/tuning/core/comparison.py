@@ -21,6 +21,9 @@ from tuning.core.verdict import (
     with_marking,
 )
 
+PAIN_LIMITED = 3
+"""Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
+
 
 @dataclass(frozen=True)
 class Comparison:
@@ -91,6 +94,19 @@ def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int)
     return "more trials alone will not settle it: a steadier method is needed"
 
 
+def _unlike(one: Observation, other: Observation) -> str:
+    """Why two forces may not be set against each other; empty when they may."""
+    for key, what in (("mode", " test"), ("position", "")):
+        a, b = one.evidence.get(key), other.evidence.get(key)
+        if a and b and a != b:
+            return f"not compared: {a}{what} against {b}{what}"
+    hurt = [o for o in (one, other) if (o.evidence.get("pain") or 0) >= PAIN_LIMITED]
+    if hurt:
+        told = " and ".join(f"{o.side.value} {o.evidence['pain']}/10" for o in hurt)
+        return f"pain-limited ({told}), not weak: no percentage"
+    return ""
+
+
 def compare_sides(measure: Measure, left: Observation | None, right: Observation | None) -> Comparison:
     """Set the left against the right observation of a paired measure.
 
@@ -105,6 +121,9 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
         if isinstance(seen.value, NotMeasured):
             return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
     assert left is not None and right is not None
+    unlike = _unlike(left, right)
+    if unlike:
+        return _incomplete(measure, left, right, unlike)
     a, b = left.measured, right.measured
     assert a is not None and b is not None
     if measure.compare is Compare.STRONGER:
@@ -234,6 +253,9 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
     if (before.method, before.evidence.get("task")) != (now.method, now.evidence.get("task")):
         unlike = NotMeasured("unlike", f"not compared: {before.method} before, {now.method} now, or another task")
         return Change(measure, side, before, now, unlike)
+    other = _unlike(before, now)
+    if other:
+        return Change(measure, side, before, now, NotMeasured("unlike", other))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)
     if measure.compare is Compare.STRONGER:
         if before.measured <= 0:

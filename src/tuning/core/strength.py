@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 
-from tuning.core.types import Floats, NotMeasured, Observation, Side
+from tuning.core.comparison import PAIN_LIMITED
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
+from tuning.core.verdict import Z95, error_of_difference, split_sem
 
 MOST_TRIALS = 5
 REPEAT_BEYOND_PERCENT = 10.0
@@ -73,14 +76,49 @@ def torque_per_mass(force_n: float, lever_m: float | None, body_mass_kg: float |
     return force_n * lever_m / body_mass_kg
 
 
+class Mode(StrEnum):
+    """Who moves: the patient pushes (make), or the tester overcomes after a hold (break)."""
+
+    MAKE = "make"
+    BREAK = "break"
+
+    @property
+    def contraction(self) -> str:
+        """What the muscle does at the reading."""
+        return "isometric" if self is Mode.MAKE else "eccentric, after an isometric hold"
+
+
+PAIN_BANDS = ((2, "go on"), (5, "reduce"), (10, "pause the provoking sport, review"))
+"""Highest pain of each band and what it means (Thorborg 2017)."""
+
+
+def pain_band(pain: int) -> tuple[int, str]:
+    """Number (0-2) and words of the pain band. Raises ValueError outside 0-10."""
+    if not 0 <= pain <= 10:
+        raise ValueError("pain runs from 0 to 10")
+    return next((n, words) for n, (top, words) in enumerate(PAIN_BANDS) if pain <= top)
+
+
 @dataclass(frozen=True)
 class Setup:
-    """How a side was tested; kept with the observation."""
+    """How a side was tested; kept with the observation. `pain` is 0-10, None when not asked."""
 
     lever_m: float | None = None
     fixation: str = "hand"
-    mode: str = "make"
+    mode: str = Mode.MAKE.value
+    position: str = ""
+    pain: int | None = None
     caution_reason: str = ""
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where trials came from: as entered, and traces where a gauge was read."""
+
+    said: tuple[str, ...]
+    method: str = "typed"
+    traces: tuple[dict[str, object] | None, ...] = ()
+    note: str = ""
 
 
 def observe(
@@ -89,13 +127,13 @@ def observe(
     trials_n: Floats,
     setup: Setup,
     body_mass_kg: float | None,
-    typed: list[str],
+    source: Source,
     rule: Rule = Rule.MEAN,
 ) -> list[Observation]:
-    """Observations of one side: the force in N and, with lever and mass, Nm/kg.
+    """Observations of one side: the force in N and, for a side with lever and mass, Nm/kg.
 
-    `trials_n` has shape (n,), newtons, n 1..5; `typed` keeps each trial as it was
-    entered. Returns an empty list without trials. Raises ValueError above five.
+    `trials_n` has shape (n,), newtons, n 1..5. Returns an empty list without
+    trials. Raises ValueError above five.
     """
     if trials_n.size > MOST_TRIALS:
         raise ValueError(f"at most {MOST_TRIALS} trials")
@@ -103,29 +141,107 @@ def observe(
     if isinstance(force, NotMeasured):
         return []
     evidence = {
-        "typed": typed,
+        "typed": list(source.said),
+        "traces": list(source.traces),
         "lever_m": setup.lever_m,
         "fixation": setup.fixation,
         "mode": setup.mode,
+        "contraction": Mode(setup.mode).contraction,
+        "position": setup.position,
+        "pain": setup.pain,
         "caution_reason": setup.caution_reason,
         "body_mass_kg": body_mass_kg,
     }
-    note = "best two trials differ by more than 10 %, repeat" if force.repeat_advised else ""
-    seen = [
-        Observation(test_id, side, force.value, trials_n, rule.value, "typed", quality_reason=note, evidence=evidence)
-    ]
+    repeat = "best two trials differ by more than 10 %, repeat" if force.repeat_advised else ""
+    note = "; ".join(part for part in (repeat, source.note) if part)
+    wanted = [(test_id, 1.0)]
     factor = torque_per_mass(1.0, setup.lever_m, body_mass_kg)
-    if not isinstance(factor, NotMeasured):
-        seen.append(
-            Observation(
-                f"{test_id}-torque",
-                side,
-                force.value * factor,
-                trials_n * factor,
-                rule.value,
-                "typed",
-                quality_reason=note,
-                evidence=evidence,
-            )
+    if not isinstance(factor, NotMeasured) and side in LEGS:
+        wanted.append((f"{test_id}-torque", factor))
+    return [
+        Observation(
+            measure_id,
+            side,
+            force.value * times,
+            trials_n * times,
+            rule.value,
+            source.method,
+            quality_reason=note,
+            evidence=evidence,
         )
-    return seen
+        for measure_id, times in wanted
+    ]
+
+
+@dataclass(frozen=True)
+class Ratio:
+    """One force over another of the same leg, with its 95 % error."""
+
+    value: float
+    error: float
+    low: float | None
+    high: float | None
+    source: str
+
+    @property
+    def words(self) -> str:
+        """Where the ratio lies, or that the error does not allow to say."""
+        below = self.low is not None and self.value + self.error < self.low
+        above = self.high is not None and self.value - self.error > self.high
+        inside = (self.low is None or self.value - self.error >= self.low) and (
+            self.high is None or self.value + self.error <= self.high
+        )
+        if below:
+            return f"below {self.low:g}"
+        if above:
+            return f"above {self.high:g}"
+        return "inside the usual band" if inside else "cannot tell on which side of the band"
+
+
+RATIOS = (
+    ("hip-add", "hip-abd", "adduction : abduction", 0.80, None, "0.80 (Tyler 2001, ice hockey)"),
+    ("hip-er", "hip-ir", "external : internal rotation", 0.7, 1.1, "0.7 to 1.1, practice judgement, editable"),
+)
+"""Upper test, lower test, name, band and its source."""
+
+
+def ratio(
+    upper: Observation, lower: Observation, sem_percent: float, low: float | None, high: float | None, source: str
+) -> Ratio | NotMeasured:
+    """Ratio of two forces of one leg; `sem_percent` is the SEM of one trial of either.
+
+    Returns NotMeasured when one is missing, pain-limited, or in the other mode.
+    """
+    a, b = upper.measured, lower.measured
+    if a is None or b is None or b <= 0:
+        return NotMeasured("incomplete", "needs both tests of the leg")
+    if upper.evidence.get("mode") != lower.evidence.get("mode"):
+        return NotMeasured("unlike", "a make and a break test are never set against each other")
+    if any((o.evidence.get("pain") or 0) >= PAIN_LIMITED for o in (upper, lower)):
+        return NotMeasured("pain-limited", "pain-limited, no ratio")
+    parts = split_sem(sem_percent)
+    variance = sum(parts.trial**2 / max(1, o.trials.size) + parts.setup**2 for o in (upper, lower))
+    value = a / b
+    return Ratio(value, value * Z95 * math.sqrt(variance) / 100, low, high, source)
+
+
+def least_difference(sem_percent: float, trials: int) -> float:
+    """Smallest difference between the sides, percent, that this many trials a side tell from none."""
+    parts = split_sem(sem_percent)
+    return error_of_difference(parts, parts, trials, trials)
+
+
+def what_resolves(sem_hand: float, sem_belt: float, band: float, trials: int) -> str:
+    """What these trials can tell by hand and with a belt, in words."""
+    hand, belt = least_difference(sem_hand, trials), least_difference(sem_belt, trials)
+    count = f"{trials} trials" if trials > 1 else "one trial"
+    told = f"With {count} a side this test can tell {hand:.0f} % apart by hand, {belt:.0f} % with a belt."
+    if hand <= band:
+        return told
+    enough = {
+        name: next((n for n in range(trials, MOST_TRIALS + 1) if least_difference(sem, n) <= band), None)
+        for name, sem in (("by hand", sem_hand), ("with a belt", sem_belt))
+    }
+    ways = [f"{n} trials {name}" for name, n in enough.items() if n is not None]
+    rest = f"{' or '.join(ways)} would do" if ways else "neither more trials nor a belt is enough"
+    return f"{told} Differences that matter begin at {band:g} %: {rest}."

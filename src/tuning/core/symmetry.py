@@ -6,6 +6,8 @@ All take positive left and right values in one unit; `+` means right larger.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from tuning.core.types import LEGS, NotMeasured, Side
 
@@ -56,3 +58,43 @@ def log_ratio(left: float, right: float) -> float:
     """100 ln(R / L) (Cole 2000)."""
     _check(left, right)
     return 100 * math.log(right / left)
+
+
+@dataclass(frozen=True)
+class Formula:
+    """One way to put a difference between the sides into percent, and when it fits."""
+
+    id: str
+    name: str
+    text: str
+    fits: str
+    of: Callable[[float, float], float]
+
+
+DIFFERENCES = {
+    f.id: f
+    for f in (
+        Formula(
+            "stronger",
+            "Difference against the stronger side",
+            "100 (max - min) / max",
+            "Fits one-leg tests without a known sound side. The verdict always uses this one.",
+            difference_to_stronger,
+        ),
+        Formula(
+            "index",
+            "Bilateral index",
+            "100 (R - L) / (R + L)",
+            "Fits two legs working at once; signed, about half of the difference against the stronger side.",
+            bilateral_index,
+        ),
+        Formula(
+            "mean",
+            "Symmetry index",
+            "100 (R - L) / mean of both (Robinson 1987)",
+            "Needs no reference side; avoid it near zero. Twice the bilateral index.",
+            symmetry_index,
+        ),
+    )
+}
+"""Percentage differences by id; + means right larger."""

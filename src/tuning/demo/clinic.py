@@ -16,7 +16,7 @@ from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext
 from tuning.core.marks import observe as observe_marks
 from tuning.core.programme import Rung
 from tuning.core.protocols import PROTOCOLS
-from tuning.core.strength import Setup
+from tuning.core.strength import Setup, Source
 from tuning.core.strength import observe as observe_strength
 from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
@@ -247,7 +247,7 @@ class _Builder:
         for side, trials in lbf.items():
             newtons = np.array(trials) * FORCE_UNITS["lbf"]
             typed = [f"{t:g} lbf" for t in trials]
-            seen = observe_strength("hip-abd", side, newtons, setup, patient.body_mass_kg, typed)
+            seen = observe_strength("hip-abd", side, newtons, setup, patient.body_mass_kg, Source(tuple(typed)))
             self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
 
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:

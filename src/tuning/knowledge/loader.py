@@ -20,6 +20,7 @@ from tuning.core.pose import Frame, parse_frame
 from tuning.core.programme import Fault, Ladder, Triage
 from tuning.core.protocols import PROTOCOLS
 from tuning.core.safety import FACTS, SafetyTable
+from tuning.core.visit_plan import OrderTable, known_ids
 
 T = TypeVar("T")
 FOLDER = Path(str(files("tuning.knowledge")))
@@ -48,6 +49,7 @@ class Knowledge:
     ladders: dict[str, Ladder]
     faults: dict[str, Fault]
     cautions: Cautions
+    order: OrderTable
 
 
 def _converter() -> cattrs.Converter:
@@ -135,7 +137,9 @@ def _measure(file: str, key: str, table: dict[str, Any]) -> Measure:
 def _tests(folder: Path, measures: dict[str, Measure], limits: set[str]) -> dict[str, Test]:
     tests: dict[str, Test] = {}
     for path in sorted(folder.glob("*.toml")):
-        for table in _toml(path).get("test", []):
+        tables = _toml(path)
+        for raw in tables.get("test", []):
+            table = {**tables.get("defaults", {}), **raw}
             where = f"{path.name}: {table.get('id', 'a test without id')}"
             test = _structure({"stage": path.stem, **table}, Test, where)
             named = [(q.measure, q.number, q.proposed_by) for q in test.questions]
@@ -160,6 +164,25 @@ def _chain(path: Path) -> Chain:
     if holes:
         raise KnowledgeError(f"{path.name}: no row catches “{holes[0]}”.")
     return chain
+
+
+def _order(path: Path, tests: dict[str, Test]) -> OrderTable:
+    order = _structure(_toml(path), OrderTable, path.name)
+    for test in tests.values():
+        ways = [p for p in test.positions if p not in ("side-opposite", "side-same")]
+        orphans = [p for p in ways if p not in order.positions]
+        orphans += [test.equipment] if test.equipment not in order.equipment else []
+        orphans += [test.at] if test.at not in (*order.at, "tested") else []
+        if orphans:
+            raise KnowledgeError(f"{test.id}: “{orphans[0]}” is not in {path.name}.")
+        if test.at == "tested" and not test.by_side:
+            raise KnowledgeError(f"{test.id}: at = “tested” needs by_side.")
+    known = known_ids(tests, order.clip)
+    for template in order.template:
+        for wanted in template.tests:
+            if wanted not in known:
+                raise KnowledgeError(f"{path.name}: {template.name}: unknown id “{wanted}”.")
+    return order
 
 
 def _safety(path: Path) -> SafetyTable:
@@ -221,13 +244,15 @@ def load(folder: Path = FOLDER) -> Knowledge:
     safety = _safety(folder / "safety.toml")
     limits = {limit.id for limit in safety.limits}
     ladders = [_ladder(path, measures, faults, limits) for path in sorted((folder / "ladders").glob("*.toml"))]
+    tests = _tests(folder / "tests", measures, limits)
     return Knowledge(
         measures,
-        _tests(folder / "tests", measures, limits),
+        tests,
         _chain(folder / "levels_chain.toml"),
         safety,
         {key: _structure(t, Form, f"intake.toml: {key}") for key, t in _toml(folder / "intake.toml").items()},
         {ladder.id: ladder for ladder in ladders},
         faults,
         _structure(_toml(folder / "cautions.toml"), Cautions, "cautions.toml"),
+        _order(folder / "order.toml", tests),
     )

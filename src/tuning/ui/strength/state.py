@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.comparison import Comparison, compare_sides
 from tuning.core.errors import BadInput
 from tuning.core.programme import Triage
-from tuning.core.strength import MOST_TRIALS, Setup, Summary, observe, summarise
+from tuning.core.strength import MOST_TRIALS, Setup, Source, Summary, observe, summarise
 from tuning.core.symmetry import limb_symmetry_index
 from tuning.core.types import NotMeasured, Observation, Role, Side
 from tuning.core.units import parse_force, parse_length
@@ -146,7 +146,7 @@ class StrengthState(QObject):
         assert space.patient is not None
         reason = self.reason.strip() if self.needs_reason else ""
         setup = Setup(self._levers.get(side), self.fixation, caution_reason=reason)
-        new = observe(TEST, side, trials, setup, space.patient.body_mass_kg, typed)
+        new = observe(TEST, side, trials, setup, space.patient.body_mass_kg, Source(tuple(typed)))
         old = [
             row.id
             for row in space.entries(ObservationEntry)

@@ -1,0 +1,161 @@
+"""The order of a visit: true minimum by brute force, rules by hypothesis, the hip battery in numbers."""
+
+from itertools import permutations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tuning.core.errors import BadInput
+from tuning.core.limits import StandingLimits
+from tuning.core.types import LEGS, Side
+from tuning.core.visit_order import Effort, Place, Wishes, as_listed, first_side, plan, with_drag
+from tuning.core.visit_plan import Choice, chosen_efforts, known_ids
+from tuning.knowledge import load
+
+KNOWLEDGE = load()
+TEMPLATES = {t.name: t.tests for t in KNOWLEDGE.order.template}
+
+
+def chosen(*tests, involved=Side.LEFT, **more):
+    return chosen_efforts(Choice(tests, **more), KNOWLEDGE.tests, KNOWLEDGE.order.clip, involved).efforts
+
+
+def allowed(order, wishes):
+    """The hard rules, told the plain way."""
+    at = {e.id: n for n, e in enumerate(order)}
+    for e in order:
+        for o in order:
+            later = at[o.id] > at[e.id]
+            if later and e.loads and o.posture:
+                return False
+            clash = e.posture and o.loads
+            if later and e.last and not o.last and o.place.position == e.place.position and not clash:
+                return False
+            first = first_side(wishes.involved)
+            if later and wishes.uninvolved_first and e.test == o.test and o.side is first and e.side is first.other:
+                return False
+    return all(at[a] < at[b] for a, b in wishes.pairs)
+
+
+def fewest_turns(efforts, wishes):
+    """Every order there is, none left out; None when the rules allow none."""
+    found = [
+        sum(a.place.position != b.place.position for a, b in zip(order, order[1:], strict=False))
+        for order in permutations(efforts)
+        if allowed(order, wishes)
+    ]
+    return min(found, default=None)
+
+
+@st.composite
+def visits(draw):
+    count = draw(st.integers(1, 6))
+    efforts = []
+    for n in range(count):
+        place = Place(
+            draw(st.sampled_from(("prone", "supine", "standing"))),
+            draw(st.sampled_from(("left", "right"))),
+            draw(st.sampled_from(("gauge", "tape"))),
+        )
+        posture = draw(st.booleans())
+        efforts.append(
+            Effort(
+                str(n), str(n // 2), f"effort {n}", (Side.RIGHT, Side.LEFT)[n % 2], place, 1.0, posture,
+                not posture and draw(st.booleans()), draw(st.integers(0, 4)) == 0, draw(st.sampled_from(("", "calf"))),
+            )
+        )  # fmt: skip
+    pairs = draw(st.lists(st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)), max_size=2))
+    wishes = Wishes(
+        draw(st.sampled_from(Side)), draw(st.booleans()), tuple((str(a), str(b)) for a, b in pairs if a != b)
+    )
+    return efforts, wishes
+
+
+@settings(max_examples=150, deadline=None)
+@given(visits())
+def test_no_order_that_the_rules_allow_needs_fewer_turns(visit):
+    efforts, wishes = visit
+    least = fewest_turns(efforts, wishes)
+    if least is None:
+        with pytest.raises(BadInput, match="cannot both come before"):
+            plan(efforts, wishes)
+        return
+    order = plan(efforts, wishes)
+    assert sorted(e.id for e in order.efforts) == sorted(e.id for e in efforts)
+    assert allowed(order.efforts, wishes) and order.turns == least
+    assert plan(efforts, wishes) == order, "the same visit, the same order"
+    for before, stop in zip(order.stops, order.stops[1:], strict=False):
+        same = before.effort.muscle and before.effort.muscle == stop.effort.muscle
+        assert (stop.rest > 0) == bool(same and before.effort.side is stop.effort.side), "rest, or somebody else's turn"
+
+
+@pytest.mark.parametrize("involved", [Side.LEFT, Side.RIGHT, Side.NONE])
+def test_the_hip_battery_takes_three_turns(involved):
+    efforts = chosen(*TEMPLATES["hip battery"], involved=involved)
+    assert len(efforts) == 13
+    order, listed = plan(efforts, Wishes(involved)), as_listed(efforts, Wishes(involved))
+    positions = {e.place.position for e in efforts}
+    assert order.turns == len(positions) - 1 == 3, "each position once: there is no fewer"
+    print(
+        f"hip battery, {involved}: {order.turns} turns, as listed {listed.turns} ({listed.turns / order.turns:.1f} x)"
+    )
+    assert listed.turns > order.turns and listed.minutes > order.minutes
+    assert order.efforts[-1].test == "squeeze-5s" or order.stays()[-1][-1].effort.last
+    for stay in order.stays():
+        for stop in stay:
+            twin = [s.effort.side for s in stay if s.effort.test == stop.effort.test]
+            assert twin == sorted(twin, key=lambda s: s is first_side(involved).other), "first side first in a stay"
+    hard = plan(efforts, Wishes(involved, uninvolved_first=True))
+    at = {e.id: n for n, e in enumerate(hard.efforts)}
+    first = first_side(involved)
+    assert all(at[f"{t}:{first}"] < at[f"{t}:{first.other}"] for t in TEMPLATES["hip battery"] if t != "squeeze-5s")
+    assert hard.turns == 4, "the hard rule costs one turn, and says so"
+
+
+def test_posture_comes_before_loading_and_painful_tests_last_in_their_position():
+    efforts = chosen(*TEMPLATES["first visit, whole body"])
+    order = plan(efforts, Wishes(Side.LEFT))
+    kinds = [(e.posture, e.loads) for e in order.efforts]
+    assert max(n for n, k in enumerate(kinds) if k[0]) < min(n for n, k in enumerate(kinds) if k[1])
+    assert len(TEMPLATES["first visit, whole body"]) == 40
+    assert any("posture before loading" in stop.why for stop in order.stops)
+    sore = plan(chosen("hip-flex", "squeeze-5s", "leg-length-check", painful=frozenset({"hip-flex"})))
+    assert [e.test for e in sore.efforts][0] == "leg-length-check"
+
+
+def test_a_drag_holds_and_the_rest_plans_anew_around_it():
+    efforts = chosen(*TEMPLATES["hip battery"])
+    order = plan(efforts, Wishes(Side.LEFT))
+    pairs = with_drag(order, "hip-ext:left", 0, ())
+    moved = plan(efforts, Wishes(Side.LEFT, pairs=pairs))
+    ids = [e.id for e in moved.efforts]
+    assert ids.index("hip-ext:left") < ids.index(order.efforts[0].id)
+    assert moved.turns <= order.turns + 1 and "you put it here" in moved.stops[ids.index("hip-ext:left")].why
+    assert with_drag(moved, "hip-ext:left", 5, pairs) != pairs and len(with_drag(moved, "hip-ext:left", 5, pairs)) == 2
+    with pytest.raises(BadInput, match="cannot both"):
+        plan(efforts, Wishes(Side.LEFT, pairs=(("squeeze-5s", "hip-flex:left"),)))
+    with pytest.raises(KeyError):
+        with_drag(order, "nothing", 0, ())
+
+
+def test_planning_from_the_middle_stays_where_the_patient_lies():
+    efforts = chosen("hip-er", "hip-abd")
+    here = Place("prone", "left", "dynamometer")
+    assert plan(efforts, Wishes(Side.LEFT, start=here)).efforts[0].place.position == "prone"
+    assert plan(efforts, Wishes(Side.LEFT, start=Place("sitting", "front", "hands"))).turns == 3
+
+
+def test_a_surgeons_limit_keeps_efforts_out_and_names_them():
+    limits = StandingLimits(tuple(k for k in KNOWLEDGE.safety.limits if k.id == "limit-hip"), frozenset({Side.LEFT}))
+    found = chosen_efforts(Choice(TEMPLATES["hip battery"]), KNOWLEDGE.tests, KNOWLEDGE.order.clip, Side.LEFT, limits)
+    assert {e.side for e in found.efforts} == {Side.RIGHT}
+    assert len(found.locked) == 7 and all("locked until cleared" in why for _, why in found.locked)
+
+
+@given(st.sets(st.sampled_from(sorted(known_ids(KNOWLEDGE.tests, KNOWLEDGE.order.clip))), min_size=1, max_size=12))
+@settings(max_examples=25, deadline=None)
+def test_any_choice_of_real_tests_can_be_ordered(ids):
+    efforts = chosen(*sorted(ids))
+    order, listed = plan(efforts, Wishes(Side.RIGHT)), as_listed(efforts, Wishes(Side.RIGHT))
+    assert len(order.efforts) == len(efforts) and order.turns <= max(listed.turns, len(LEGS) * 7)

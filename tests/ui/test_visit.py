@@ -85,14 +85,16 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
 
     window.go("strength")
     page = window.strength
-    hands.type_enter(page.lever, "0.76 m")
+    assert page.state.effort_id == "hip-abd:right"
+    hands.type_enter(page.setup.lever, "0.76 m")
     for text in ("181", "186.5", "184"):
         hands.type_enter(page.number, text)
-    QTest.keyClick(page.number, Qt.Key.Key_Return)
-    assert page.state.side is Side.LEFT
-    hands.type_enter(page.lever, "76 cm")
+    assert page.state.effort_id == "hip-add:left", "three trials done: the next one in this position"
+    page.state.choose("hip-abd:left")
+    hands.type_enter(page.setup.lever, "76 cm")
     for text in ("33.5 lbf", "34,1 lbf", "33 lbf"):
         hands.type_enter(page.number, text)
+    page.state.choose("hip-abd:left")
     strength = strength_words(window)
     assert strength == "marked: left lower by 19 % of stronger"
 
@@ -119,7 +121,8 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     assert ledger_words(again) == words
     assert [i.dose["sets"] for i in again.workspace.plan()] == [4]
     again.go("strength")
-    assert strength_words(again) == strength and again.strength.lever.text() == "0.76 m"
+    again.strength.state.choose("hip-abd:left")
+    assert strength_words(again) == strength and again.strength.setup.lever.text() == "0.76 m"
     again.go("movement")
     qtbot.waitUntil(lambda: again.movement.canvas.image is not None)
     assert again.movement.board.frame == 42
@@ -145,6 +148,7 @@ def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):
     page, space = window.strength, window.workspace
     before = strength_words(window)
     hands.type_enter(page.number, "300")
+    page.state.choose("hip-abd:left")
     changed = strength_words(window)
     assert changed != before
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

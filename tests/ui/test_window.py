@@ -119,18 +119,22 @@ def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window,
     assert page.board.chosen == "plumb line" and page.player.play_button.text() == "Play"
 
 
-def test_strength_takes_numbers_and_enter_alone_changes_side(window, patient):
+def test_strength_takes_numbers_and_goes_on_by_itself(window, patient):
     patient("ferry deckhand", "strength")
     page = window.strength
     assert page.state.side is Side.LEFT, "the uninvolved side comes first"
-    for text in ("201", "199,5", "45 lbf", "20.2kgf", "204"):
+    for text in ("201", "199,5", "45 lbf"):
         hands.type_enter(page.number, text)
-    assert len(page.state.trials(Side.LEFT)) == 5
-    hands.type_enter(page.number, "210")
+    assert page.state.effort_id == "hip-add:right" and QApplication.focusWidget() is page.number
+    page.state.choose("hip-abd:left")
+    for text in ("20.2kgf", "204", "210"):
+        hands.type_enter(page.number, text)
     assert "5 trials are kept" in page.hint.text() and page.number.text() == "210"
+    assert len(page.state.trials(Side.LEFT)) == 5
     page.number.clear()
     QTest.keyClick(page.number, Qt.Key.Key_Return)
-    assert page.state.side is Side.RIGHT and QApplication.focusWidget() is page.number
+    assert page.state.effort_id == "hip-add:right", "Enter alone goes on"
+    page.state.choose("hip-abd:right")
     hands.type_enter(page.number, "ninety")
     assert "not a force" in page.hint.text() and page.number.text() == "ninety"
     QTest.keyClick(window, Qt.Key.Key_F5)

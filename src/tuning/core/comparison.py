@@ -94,6 +94,11 @@ def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int)
     return "more trials alone will not settle it: a steadier method is needed"
 
 
+def _way(seen: Observation) -> str:
+    """How a value was taken, for likeness: a number typed from a gauge or sent by it is the same way."""
+    return "typed" if seen.method == "gauge" else seen.method
+
+
 def _unlike(one: Observation, other: Observation) -> str:
     """Why two forces may not be set against each other; empty when they may."""
     for key, what in (("mode", " test"), ("position", "")):
@@ -250,7 +255,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
     side = now.side
     if before.measured is None or now.measured is None:
         return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
-    if (before.method, before.evidence.get("task")) != (now.method, now.evidence.get("task")):
+    if (_way(before), before.evidence.get("task")) != (_way(now), now.evidence.get("task")):
         unlike = NotMeasured("unlike", f"not compared: {before.method} before, {now.method} now, or another task")
         return Change(measure, side, before, now, unlike)
     other = _unlike(before, now)

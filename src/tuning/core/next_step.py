@@ -30,6 +30,8 @@ class Progress:
     rows: Sequence[Comparison]
     planned: int
     relook: str = ""
+    ordered: NextStep | None = None
+    """Next stop of an order that was chosen for this visit."""
 
     def of_stage(self, stage: str) -> list[Comparison]:
         """Ledger rows of a stage."""
@@ -44,6 +46,8 @@ def next_step(at: Progress) -> NextStep:
         return NextStep("intake", "Ask the safety screen", "before any loading")
     if at.relook:
         return NextStep("standing", at.relook, "it decides the open suspicion")
+    if at.ordered is not None:
+        return at.ordered
     if not at.of_stage("standing"):
         return NextStep("standing", "Walk the standing levels from the feet up", "no camera needed")
     if not at.of_stage("mobility"):

@@ -65,7 +65,7 @@ class Push:
     @property
     def seconds(self) -> float:
         """Length of the recording."""
-        return self.wait + self.rise + self.hold + self.fall + 0.4
+        return self.wait + self.rise + self.hold + self.fall + 1.2
 
 
 def true_force(push: Push, t: NDArray[np.float64], phase: float = 0.0) -> NDArray[np.float64]:

@@ -169,6 +169,10 @@ QPushButton[chosen="true"] { background: @accent_wash; border: 2px solid @accent
 QListView, QTableView { background: transparent; border: none; outline: none; }
 QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
 QWidget#reading:focus { border: 1px solid @accent; border-radius: 3px; }
+QListView::item { padding: 4px 2px; color: @ink; }
+QListView::item:selected { background: @accent_wash; color: @ink; }
+QListView::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
+QListView::indicator:checked { background: @accent; border-color: @accent; image: none; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
 QSlider:horizontal { min-height: 24px; }
 QSlider::groove:horizontal { background: @line; height: 4px; border-radius: 2px; }
@@ -178,5 +182,7 @@ QSlider::handle:horizontal { background: @panel; border: 2px solid @accent; widt
 QScrollArea { border: none; }
 QScrollBar:vertical { background: transparent; width: 8px; }
 QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }
+QScrollBar:horizontal { background: transparent; height: 8px; }
+QScrollBar::handle:horizontal { background: @line; border-radius: 4px; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
 """

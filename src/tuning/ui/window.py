@@ -31,6 +31,8 @@ from tuning.ui.header import Header
 from tuning.ui.intake.page import IntakePage
 from tuning.ui.jobs import Job
 from tuning.ui.ledger import Ledger, LedgerRow
+from tuning.ui.order.dialog import PlanDialog
+from tuning.ui.order.state import OrderState
 from tuning.ui.picture.page import PicturePage
 from tuning.ui.picture.results import ResultButton
 from tuning.ui.picture.side_panel import ReadingRow
@@ -72,7 +74,8 @@ class MainWindow(QWidget):
         self.intake = IntakePage(workspace)
         self.moving = TestRunPage(workspace, "movement", "Movement", looks=1, tall=True, pictures_first=True)
         self.movement = self.moving.bench
-        self.strength, self.programme = StrengthPage(workspace), ProgrammePage(workspace)
+        self.order = OrderState(workspace)
+        self.strength, self.programme = StrengthPage(workspace, self.order), ProgrammePage(workspace)
         self.standing = StandingPage(workspace)
         self.mobility = TestRunPage(workspace, "mobility", "Mobility", looks=1)
         self.pages: dict[str, IntakePage | TestRunPage | StrengthPage | ProgrammePage] = {
@@ -118,10 +121,11 @@ class MainWindow(QWidget):
         space = self.workspace
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
-        pages = (self.moving, self.programme, self.intake, self.standing, self.mobility)
+        pages = (self.strength, self.moving, self.programme, self.intake, self.standing, self.mobility)
         for source in (space.refused, *(page.refused for page in pages), *(b.refused for b in self.benches)):
             source.connect(lambda text: self.status.say(text, caution=True))
-        for teller in (self.programme, self.intake, self.moving, self.standing, self.mobility):
+        self.strength.plan_wanted.connect(self.plan_visit)
+        for teller in (self.strength, self.programme, self.intake, self.moving, self.standing, self.mobility):
             teller.told.connect(self.status.say)
         for bench in self.benches:
             bench.job_started.connect(self._run)
@@ -160,6 +164,7 @@ class MainWindow(QWidget):
             Action("New patient", "Ctrl+N", self.new_patient),
             Action("Begin a new visit", "", self.new_visit),
             Action("Who is working", "Ctrl+U", self.choose_person),
+            Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.go(self.status.stage)),
             Action("Explain what is focused", "F1", self.explain),
             Action("Keys of this screen", "Shift+F1", self.show_keys),
@@ -245,7 +250,8 @@ class MainWindow(QWidget):
         space = self.workspace
         level, cleared = space.triage()
         rows, planned = space.comparisons(), len(space.plan())
-        return next_step(Progress(level, cleared, space.asked_today, rows, planned, relook(space)))
+        ordered = self.order.next_step()
+        return next_step(Progress(level, cleared, space.asked_today, rows, planned, relook(space), ordered))
 
     def show_evidence(self, row: Comparison) -> None:
         """Open the frame or the trials that a ledger row rests on."""
@@ -308,6 +314,29 @@ class MainWindow(QWidget):
             self.workspace.new_visit()
             self.go(self._next().stage)
 
+    def plan_visit(self) -> None:
+        """Choose tests of all stages and see their order."""
+        if self.workspace.patient is None:
+            return
+        dialog = PlanDialog(self, self.workspace, self.order)
+        dialog.opened.connect(self.open_effort)
+        dialog.exec()
+
+    def open_effort(self, effort_id: str) -> None:
+        """Go to where an effort of the order is done."""
+        test_id = effort_id.split(":")[0]
+        effort = next((s.effort for s in self.order.order.stops if s.effort.id == effort_id), None)
+        if effort is None:
+            return
+        self.go(self.order.stage(effort))
+        page = self.pages.get(self.stage)
+        test = self.workspace.knowledge.tests.get(test_id)
+        if isinstance(page, StrengthPage):
+            page.state.choose(effort_id)
+        elif isinstance(page, TestRunPage) and test is not None:
+            page.show_walk()
+            page.open_test(test)
+
     def show_commands(self) -> None:
         """The command list."""
         CommandList(self, self.actions_list).exec()
@@ -349,7 +378,7 @@ class MainWindow(QWidget):
 
     def _back(self) -> None:
         page = self.pages.get(self.stage)
-        if isinstance(page, TestRunPage):
+        if isinstance(page, TestRunPage | StrengthPage):
             page.back()
 
     def _frame(self, by: int) -> None:

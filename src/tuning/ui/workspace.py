@@ -29,6 +29,7 @@ from tuning.records import (
     Visit,
 )
 from tuning.records.record import now, to_entry, to_observation
+from tuning.records.settings import Settings
 
 E = TypeVar("E", bound=Entry)
 SAFETY_SCREEN = "safety-screen"
@@ -47,6 +48,7 @@ class Workspace(QObject):
     def __init__(self, record: Record, knowledge: Knowledge) -> None:
         super().__init__()
         self.record, self.knowledge = record, knowledge
+        self.settings = Settings(record.folder)
         people = record.people()
         self.person: PersonRow | None = people[0] if people else None
         self.patient: PatientRow | None = None

@@ -1,213 +1,173 @@
-"""The Strength workbench: position picture, one big number field, both sides at a glance."""
+"""The Strength workbench: position, one big number field or the live trace, the order of the battery."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from functools import partial
 
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+
+from tuning.core.battery import Status
 from tuning.core.errors import BadInput
-from tuning.core.figure import side_lying_abduction
 from tuning.core.strength import MOST_TRIALS, per_mass, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
-from tuning.core.verdict import Verdict
+from tuning.demo.gauge import profile
+from tuning.devices.dynamometer import SimulatedDynamometer
 from tuning.ui import theme
-from tuning.ui.signs import SideSign, VerdictSign, paint_outlines
-from tuning.ui.strength.state import StrengthState
+from tuning.ui.order.board import OrderBoard
+from tuning.ui.order.dialog import cost_words
+from tuning.ui.order.state import OrderState
+from tuning.ui.signs import SideSign
+from tuning.ui.strength.fields import NumberField, TrialBars
+from tuning.ui.strength.live import LivePanel, Phase
+from tuning.ui.strength.position import PositionPicture
+from tuning.ui.strength.profile import SummaryPanel
+from tuning.ui.strength.readings import STAGE
+from tuning.ui.strength.result import ResultBox
+from tuning.ui.strength.setup import SetupRow
+from tuning.ui.strength.state import Caught, StrengthState
 from tuning.ui.widgets import button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
-CUE = "“Push your leg up into my hand, harder, harder, hold … and relax.”"
-
-
-class PositionPicture(QWidget):
-    """The drawn test position with what to say and where to hold."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.side = Side.RIGHT
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(236)
-        self.setAccessibleName("Position: lying on the side, upper leg lifted against the pad")
-
-    def sizeHint(self) -> QSize:
-        """Wide and low."""
-        return QSize(470, 236)
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        """Draw the person, the cue and the two arrows."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
-        picture = side_lying_abduction()
-        scale = min(box.width() / 1.36, 350.0)
-        origin = QPointF(box.center().x(), box.bottom() - 0.175 * scale)
-        paint_outlines(painter, picture.shapes, origin, scale)
-        painter.setPen(theme.colour("ink"))
-        painter.setFont(theme.font(theme.BODY, italic=True))
-        flags = Qt.TextFlag.TextWordWrap
-        painter.drawText(QRectF(16, 10, box.width() * 0.56, 50), flags, CUE)
-        pad = QPointF(origin.x() + picture.pad[0] * scale, origin.y() - picture.pad[1] * scale)
-        painter.setFont(theme.font(theme.SMALL, bold=True))
-        self._arrow(painter, pad + QPointF(-2, -46), pad + QPointF(0, -16), "ink")
-        painter.drawText(pad + QPointF(-64, -36), "you hold")
-        push = QPointF(picture.push[0], -picture.push[1])
-        start = pad + QPointF(-88, 8)
-        painter.setPen(theme.colour(self.side.value))
-        painter.drawText(start + QPointF(-122, -14), "patient pushes up")
-        self._arrow(painter, start, start + push * 40, self.side.value)
-
-    @staticmethod
-    def _arrow(painter: QPainter, start: QPointF, end: QPointF, role: str) -> None:
-        ink = theme.colour(role)
-        painter.setPen(QPen(ink, 2))
-        painter.drawLine(start, end)
-        along = end - start
-        along /= max(1e-6, (along.x() ** 2 + along.y() ** 2) ** 0.5)
-        across = QPointF(-along.y(), along.x())
-        painter.setBrush(ink)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawPolygon(QPolygonF([end + along * 5, end - along * 5 + across * 4, end - along * 5 - across * 4]))
-        painter.setPen(ink)
-
-
-class TrialBars(QWidget):
-    """Trials of both sides as bars on one scale, mirrored about the middle."""
-
-    def __init__(self, state: StrengthState) -> None:
-        super().__init__()
-        self._state = state
-        self.setMinimumHeight(MOST_TRIALS * 28 + 8)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Trials of both sides")
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        """Left bars grow to the left, right bars to the right."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle = self.width() / 2
-        both = {side: self._state.trials(side) for side in LEGS}
-        top = max([float(t.max()) for t in both.values() if t.size] or [1.0])
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.drawLine(QPointF(middle, 0), QPointF(middle, self.height()))
-        painter.setFont(theme.font(theme.BODY))
-        reach = middle - 110
-        for side, trials in both.items():
-            sign = -1 if side is Side.LEFT else 1
-            for n, force in enumerate(trials):
-                y, length = 4 + 28.0 * n, reach * float(force) / top
-                bar = QRectF(middle + (2 if sign > 0 else -2 - length), y + 3, length, 18)
-                painter.fillRect(bar, theme.colour(f"{side.value}_wash"))
-                painter.setPen(theme.colour("ink"))
-                text = f"{force:.1f} N"
-                width = painter.fontMetrics().horizontalAdvance(text)
-                x = bar.right() + 8 if sign > 0 else bar.left() - 8 - width
-                painter.drawText(QPointF(x, y + 17), text)
+TYPED, SIMULATED = "typed", "simulated gauge"
 
 
 class StrengthPage(QWidget):
-    """Digits, Enter, digits, Enter; F5 and F6 choose the side."""
+    """Digits, Enter, digits, Enter; the order goes on by itself."""
 
-    def __init__(self, workspace: Workspace) -> None:
+    refused = pyqtSignal(str)
+    told = pyqtSignal(str)
+    plan_wanted = pyqtSignal()
+
+    def __init__(self, workspace: Workspace, order: OrderState) -> None:
         super().__init__()
         self._workspace = workspace
-        self.state = StrengthState(workspace)
+        self.state = StrengthState(workspace, order)
+        self.caught: Caught | None = None
+        self._shown = ""
         self._build()
         self.state.changed.connect(self.refresh)
+        self.state.finished.connect(self._finished)
+        self.live.caught.connect(self._caught)
+        self.live.refused.connect(lambda text: self._say(text, wrong=True))
+        self.number.space.connect(self.live.toggle)
 
     def _build(self) -> None:
-        self.title = label("Hip abduction", theme.TITLE)
+        self.title = label("", theme.TITLE)
         self._side_row = QHBoxLayout()
         self._side_row.setSpacing(8)
+        self.view_button = button("Summary", self.toggle_summary, tip="Both legs, all tests")
         head = QHBoxLayout()
-        head.setSpacing(24)
+        head.setSpacing(16)
         head.addWidget(self.title)
         head.addLayout(self._side_row)
         head.addStretch(1)
-        head.addWidget(button("Left  F5", lambda: self.choose_side(Side.LEFT)))
-        head.addWidget(button("Right  F6", lambda: self.choose_side(Side.RIGHT)))
-        self.about = label(role="muted")
+        head.addWidget(self.view_button)
+        self.about = label(role="muted", wrap=True)
         self.reason = QLineEdit()
         self.reason.setPlaceholderText("AMBER: reason for testing all the same, kept with every trial")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
-        self.picture = PositionPicture()
-        body = QHBoxLayout()
-        body.setSpacing(24)
-        body.addWidget(self.picture, 1)
-        body.addLayout(self._entry())
-        self.bars = TrialBars(self.state)
-        self._result = QVBoxLayout()
-        self._result.setSpacing(2)
+        self.summary = SummaryPanel(self.state)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._build_run())
+        self.stack.addWidget(self.summary)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 8, 24, 12)
-        column.setSpacing(8)
+        column.setSpacing(6)
         column.addLayout(head)
         column.addWidget(self.about)
         column.addWidget(self.reason)
-        column.addLayout(body)
-        bars_head = QHBoxLayout()
-        self.left_head, self.right_head = label(role="left"), label(role="right")
-        bars_head.addWidget(self.left_head)
-        bars_head.addStretch(1)
-        bars_head.addWidget(label("Trials", theme.BODY, bold=True))
-        bars_head.addStretch(1)
-        bars_head.addWidget(self.right_head)
-        column.addSpacing(8)
-        column.addLayout(bars_head)
-        column.addWidget(rule())
-        column.addWidget(self.bars)
-        column.addWidget(rule())
-        column.addLayout(self._result)
-        column.addStretch(1)
+        column.addWidget(self.stack, 1)
 
-    def _entry(self) -> QVBoxLayout:
+    def _build_run(self) -> QWidget:
+        self.picture, self.live, self.setup = PositionPicture(), LivePanel(), SetupRow(self.state)
+        self.setup.refused.connect(partial(self._say, wrong=True))
+        self.setup.refused.connect(self.refused)
+        self.live.phase_changed.connect(self._show_live)
+        self.board = OrderBoard(self.state.order, STAGE)
+        self.board.chosen.connect(self._go)
+        self.board.dragged.connect(lambda e, to: self._order(partial(self.state.order.drag, e, to)))
+        self.board.skipped.connect(lambda e: self._order(partial(self.state.order.skip, e)))
+        body = QHBoxLayout()
+        body.setSpacing(24)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.seen = QStackedWidget()
+        self.seen.addWidget(self.picture)
+        self.seen.addWidget(self.live)
+        self.seen.setFixedHeight(self.picture.height())
+        left.addWidget(self.seen)
+        left.addWidget(self.setup)
+        left.addStretch(1)
+        body.addLayout(left, 1)
+        body.addLayout(self._build_entry())
+        self.cost = label(role="muted")
+        order_head = QHBoxLayout()
+        order_head.setSpacing(16)
+        order_head.addWidget(label("Order", theme.BODY, bold=True))
+        order_head.addWidget(self.cost, 1)
+        order_head.addWidget(
+            button("Plan the visit…", self.plan_wanted.emit, "link", "All stages, in order: Ctrl+Shift+O")
+        )
+        self.result = ResultBox(self.state)
+        run = QWidget()
+        column = QVBoxLayout(run)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(body)
+        column.addLayout(order_head)
+        column.addWidget(rule())
+        column.addWidget(self.board)
+        column.addWidget(rule())
+        column.addWidget(self.result)
+        column.addStretch(1)
+        return run
+
+    def _build_entry(self) -> QVBoxLayout:
+        self.unit, self.device = QComboBox(), QComboBox()
+        self.unit.addItems(list(FORCE_UNITS))
+        self.unit.setAccessibleName("Unit")
+        self.unit.currentTextChanged.connect(self._unit_chosen)
+        self.device.addItems([TYPED, SIMULATED])
+        self.device.setAccessibleName("Where the numbers come from")
+        self.device.currentTextChanged.connect(self._device_chosen)
         self.trial = label(role="muted")
-        self.number = QLineEdit()
+        self.number = NumberField()
         self.number.setObjectName("number")
         self.number.setFont(theme.font(theme.TITLE))
-        self.number.setFixedHeight(72)
-        self.number.setAccessibleName("Force of this trial")
+        self.number.setFixedHeight(64)
         self.number.returnPressed.connect(self._enter)
         self.number.textChanged.connect(self._typing)
         self.hint = label("", role="muted", wrap=True)
         self.hint.setMinimumHeight(36)
-        self.unit = QComboBox()
-        self.unit.addItems(list(FORCE_UNITS))
-        self.unit.setAccessibleName("Unit")
-        self.unit.currentTextChanged.connect(self._unit_chosen)
-        self.lever = QLineEdit()
-        self.lever.setPlaceholderText("0.78 m")
-        self.lever.setAccessibleName("Lever arm of this side")
-        self.lever.editingFinished.connect(self._lever_typed)
-        self.fixation = QComboBox()
-        self.fixation.addItems(["hand", "belt"])
-        self.fixation.setAccessibleName("Device held by")
-        self.fixation.activated.connect(lambda: self.state.set_fixation(self.fixation.currentText()))
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        for name, part in (("unit", self.unit), ("lever", self.lever), ("held by", self.fixation)):
-            box = QVBoxLayout()
-            box.setSpacing(2)
-            box.addWidget(label(name, role="muted"))
-            box.addWidget(part)
-            row.addLayout(box, 1)
+        self.bars = TrialBars(self.state)
+        self.spread = label(role="muted")
+        self.keep_anyway = button("Keep all the same", self._keep_anyway, tip="The reason is kept with the trial")
+        self.keep_anyway.hide()
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self.trial, 1)
+        top.addWidget(self.device)
+        top.addWidget(self.unit)
+        ends = QHBoxLayout()
+        ends.setSpacing(4)
+        ends.addWidget(button("Strike out last", self.state.strike_last, "link", "Also Ctrl+Z"))
+        for status in (Status.UNABLE, Status.PAIN, Status.INVALID):
+            ends.addWidget(button(status.value, partial(self.state.end, status), "link", "No force; never a zero"))
+        ends.addStretch(1)
         entry = QVBoxLayout()
-        entry.setSpacing(6)
-        entry.addWidget(self.trial)
-        entry.addWidget(self.number)
-        entry.addWidget(self.hint)
-        entry.addLayout(row)
-        entry.addWidget(button("Strike out last trial", self.state.strike_last, "link", "Also Ctrl+Z"))
+        entry.setSpacing(4)
+        entry.addLayout(top)
+        for part in (self.number, self.hint, self.keep_anyway, self.bars, self.spread):
+            entry.addWidget(part)
+            part.setFixedWidth(300)
+        entry.addLayout(ends)
         entry.addStretch(1)
-        column: list[QWidget] = [self.number, self.hint, self.trial]
-        for widget in column:
-            widget.setFixedWidth(276)
         return entry
+
+    # doing
 
     def enter(self) -> None:
         """The stage is shown."""
@@ -215,23 +175,82 @@ class StrengthPage(QWidget):
         self.number.setFocus()
 
     def choose_side(self, side: Side) -> None:
-        """Test this side next."""
-        self._lever_typed()
+        """The same test on this side."""
+        self.setup.keep_lever()
         self.state.choose_side(side)
         self.number.setFocus()
+
+    def back(self) -> None:
+        """Alt+Left: one effort back."""
+        self.state.back()
+
+    def toggle_summary(self) -> None:
+        """Between the run and the summary."""
+        showing = self.stack.currentIndex() == 1
+        self.stack.setCurrentIndex(0 if showing else 1)
+        self.view_button.setText("Summary" if showing else "Back to the run")
+        self.refresh()
+        if showing:
+            self.number.setFocus()
+
+    def _finished(self) -> None:
+        self.told.emit("Every effort of the order is done; the summary shows both legs.")
+        if self.stack.currentIndex() == 0:
+            self.toggle_summary()
+
+    def _go(self, effort_id: str) -> None:
+        self.setup.keep_lever()
+        self.state.choose(effort_id)
+        self.number.setFocus()
+
+    def _order(self, act: partial[None]) -> None:
+        try:
+            act()
+        except BadInput as err:
+            self.refused.emit(str(err))
 
     def _enter(self) -> None:
         text = self.number.text()
         if not text.strip():
-            self.choose_side(self.state.side.other)
+            self.setup.keep_lever()
+            self.state.go_on()
             return
         try:
-            self.state.enter(text)
+            self.state.enter(text, self.caught)
         except BadInput as err:
             self._say(str(err), wrong=True)
             self.number.selectAll()
             return
+        self._drop_caught()
         self.number.clear()
+
+    def _caught(self, caught: Caught) -> None:
+        """A whole effort came from the gauge; a valid one waits for Enter."""
+        trace = caught.trace
+        self.caught = caught
+        if trace.valid:
+            self.number.setText(self._peak_text(caught))
+            self._say(
+                f"Peak after {trace.time_to_peak:.1f} s, best second {trace.best_second:.0f} N, "
+                f"rise {trace.rise:.0f} N/s, in the hold {trace.fatigue:+.1f} N/s. Enter keeps it."
+            )
+        else:
+            self.number.clear()
+            self._say(f"Not valid: {trace.reason}. Space repeats.", wrong=True)
+        self.keep_anyway.setVisible(not trace.valid)
+
+    def _peak_text(self, caught: Caught) -> str:
+        return f"{from_newtons(caught.trace.peak, self.state.unit):.1f} {self.state.unit}"
+
+    def _keep_anyway(self) -> None:
+        if self.caught is not None:
+            self.number.setText(self._peak_text(self.caught))
+            self._enter()
+            self.number.setFocus()
+
+    def _drop_caught(self) -> None:
+        self.caught = None
+        self.keep_anyway.hide()
 
     def _say(self, text: str, wrong: bool = False) -> None:
         self.hint.setText(text)
@@ -240,6 +259,11 @@ class StrengthPage(QWidget):
     def _typing(self, text: str) -> None:
         if not text.strip():
             self._say(self._waiting_words())
+            return
+        if self.caught is not None and text.strip() != self._peak_text(self.caught):
+            self._drop_caught()
+        if self.state.asking_pain:
+            self._say("0 no pain, 10 the worst; Enter keeps it")
             return
         try:
             force, unit = parse_force(text, self.state.unit)
@@ -250,110 +274,128 @@ class StrengthPage(QWidget):
         self._say(f"{from_newtons(force, unit):g} {unit}{other} · Enter keeps it")
 
     def _waiting_words(self) -> str:
-        if self.state.trials(self.state.side).size >= MOST_TRIALS:
-            return f"{MOST_TRIALS} trials kept. Enter goes to the other side."
-        return "Type the number, Enter. Enter alone goes to the other side."
+        state = self.state
+        lock = state.lock()
+        if lock:
+            return f"Locked. {lock[0].upper()}{lock[1:]}. Enter goes on."
+        if state.asking_pain:
+            return "How much did it hurt, 0 to 10? Then Enter."
+        if state.trials(state.side).size >= MOST_TRIALS:
+            return f"{MOST_TRIALS} trials kept. Enter goes on."
+        if self.live.phase is Phase.READY and self.number.gauge_chosen:
+            return "Space starts the gauge; a number may be typed as well."
+        return "Type the number, Enter. Enter alone goes on."
+
+    # set-up
 
     def _reason_typed(self, text: str) -> None:
         self.state.reason = text
 
     def _unit_chosen(self, unit: str) -> None:
-        self.state.unit = unit
+        if unit != self.state.unit:
+            self.state.set_unit(unit)
         self._typing(self.number.text())
 
-    def _lever_typed(self) -> None:
-        try:
-            self.state.set_lever(self.lever.text())
-        except BadInput as err:
-            self._say(str(err), wrong=True)
+    def _device_chosen(self, name: str) -> None:
+        self.number.gauge_chosen = name == SIMULATED
+        self._ready_gauge()
+        self.refresh()
+        self.number.setFocus()
+
+    def _ready_gauge(self) -> None:
+        patient = self._workspace.patient
+        if not self.number.gauge_chosen or patient is None:
+            self.live.use(None)
+            return
+        who = profile(patient.occupation, self.state.test_id, self.state.side.value, patient.body_mass_kg or 70.0)
+        self.live.use(SimulatedDynamometer(who))
+
+    # showing
 
     def refresh(self) -> None:
         """Follow the state; a hidden page waits until it is entered."""
-        if not self.isVisible():
+        if not self.isVisible() or self._workspace.patient is None:
             return
-        state, patient = self.state, self._workspace.patient
-        if patient is None:
+        state = self.state
+        if self.stack.currentIndex() == 1:
+            self.title.setText("Strength")
+            empty(self._side_row)
+            self.about.setText(self._count_words())
+            self.reason.hide()
+            self.summary.refresh()
             return
-        side = state.side
-        empty(self._side_row)
-        self._side_row.addWidget(SideSign(side, 9))
-        part = {side.value: "involved", side.other.value: "uninvolved", "both": "involved"}.get(patient.involved, "")
-        self._side_row.addWidget(label(f"{side.value}{', ' + part if part else ''}", theme.LARGE, role=side.value))
-        lever = state.lever(side)
-        lever_text = f"lever {lever:g} m" if lever else "no lever arm yet"
-        self.about.setText(
-            f"Make test · lying on the {side.other.value} side · pad 5 cm above the outer ankle · {lever_text}"
-        )
+        moved = self._shown != state.effort_id
+        self._shown = state.effort_id
+        if moved:
+            self.number.clear()
+            self._drop_caught()
+            self._ready_gauge()
+        self._show_head()
         self.reason.setVisible(state.needs_reason)
         if not self.reason.hasFocus():
             self.reason.setText(state.reason)
-        self.picture.side = side
-        self.picture.update()
-        count = state.trials(side).size
-        self.trial.setText(f"Trial {count + 1} of at most {MOST_TRIALS}" if count < MOST_TRIALS else "All trials kept")
-        if not self.lever.hasFocus():
-            self.lever.setText(f"{lever:g} m" if lever else "")
-        self.fixation.setCurrentText(state.fixation)
-        if not self.number.text():
+        self.picture.show_test(state.test, state.position, state.side)
+        self.setup.refresh()
+        self._show_entry()
+        self.cost.setText(f"{cost_words(state.order)} · {self._count_words()}")
+        self.board.current = state.effort_id
+        self.board.fit()
+        self.result.refresh()
+
+    def _count_words(self) -> str:
+        left = self.state.order.open_stops(STAGE)
+        return f"{len(left)} efforts left, about {self.state.order.minutes_left(STAGE):.0f} min" if left else "all done"
+
+    def _show_head(self) -> None:
+        state, patient = self.state, self._workspace.patient
+        assert patient is not None
+        side = state.side
+        self.title.setText(state.test.name)
+        empty(self._side_row)
+        if side in LEGS:
+            self._side_row.addWidget(SideSign(side, 9))
+            involved = {side.value: "involved", side.other.value: "uninvolved", "both": "involved"}
+            part = involved.get(patient.involved, "")
+            self._side_row.addWidget(label(f"{side.value}{', ' + part if part else ''}", theme.LARGE, role=side.value))
+        else:
+            self._side_row.addWidget(label("both legs", theme.LARGE, role="accent"))
+        stops = {s.effort.id: s for s in state.order.order.stops}
+        stop = stops.get(state.effort_id)
+        where = ""
+        if stop is not None:
+            names = self._workspace.knowledge.order
+            where = f"{names.positions[stop.effort.place.position]} · you {names.at[stop.effort.place.at]} · {stop.why}"
+        mode = f"{state.mode.value} test, {state.mode.contraction}"
+        self.about.setText(f"{where}{' · ' if where else ''}{mode}")
+
+    def _show_live(self) -> None:
+        """The trace in the place of the picture while there is one."""
+        self.seen.setCurrentWidget(self.picture if self.live.phase is Phase.READY else self.live)
+
+    def _show_entry(self) -> None:
+        state = self.state
+        count = state.trials(state.side).size
+        more = f"Trial {count + 1} of {state.wanted}" if count < state.wanted else f"{count} trials kept"
+        self.trial.setText("Pain" if state.asking_pain else more)
+        self.number.setAccessibleName("Pain 0 to 10" if state.asking_pain else "Force of this trial")
+        if not self.number.text() and self.caught is None:
             self._say(self._waiting_words())
-        self.left_head.setText(self._side_words(Side.LEFT))
-        self.right_head.setText(self._side_words(Side.RIGHT))
-        self.bars.update()
-        self._show_result()
+        self.bars.fit()
+        found = state.summary(state.side)
+        self.spread.setText("" if isinstance(found, NotMeasured) else self._side_words(state.side))
+        ending = state.ending()
+        if ending:
+            self.spread.setText(f"On record: {ending}.")
 
     def _side_words(self, side: Side) -> str:
         found = self.state.summary(side)
         if isinstance(found, NotMeasured):
-            return f"{side.value}: {found.detail}"
-        patient = self._workspace.patient
-        text = f"{side.value}: mean {found.value:.1f} N"
+            return ""
+        unit, patient = self.state.unit, self._workspace.patient
+        text = f"{self.state.rule.value} {from_newtons(found.value, unit):.1f} {unit}"
         if patient is not None and patient.body_mass_kg:
-            text += f", {per_mass(found.value, patient.body_mass_kg):.2f} N/kg"
+            text += f" · {per_mass(found.value, patient.body_mass_kg):.2f} N/kg"
         torque = torque_per_mass(found.value, self.state.lever(side), patient.body_mass_kg if patient else None)
-        if not isinstance(torque, NotMeasured):
-            text += f", {torque:.2f} Nm/kg"
-        if found.n > 1:
-            text += f" · spread {found.cv_percent:.1f} %"
-        return text
-
-    def _show_result(self) -> None:
-        empty(self._result)
-        row = self.state.comparison()
-        line = QHBoxLayout()
-        line.setSpacing(8)
-        if isinstance(row.verdict, Verdict):
-            v = row.verdict
-            line.addWidget(VerdictSign(v.word))
-            words = label(f"{v.word.value}: {row.sentence}", theme.BODY, bold=True)
-            words.setObjectName("strength-verdict")
-            line.addWidget(words)
-            line.addStretch(1)
-            self._result.addLayout(line)
-            error = f"error ±{v.e:.0f} % ({row.error_source})"
-            self._result.addWidget(label(f"Formula: {row.measure.formula}; {error}.", role="muted", wrap=True))
-        else:
-            self._result.addWidget(label(row.sentence.capitalize() + ".", theme.BODY, role="muted"))
-        self._result.addWidget(self._index_words())
-        if isinstance(row.verdict, Verdict) and not row.verdict.resolves:
-            text = f"With these trials the test cannot tell {row.verdict.band:g} % apart; more trials or a belt would."
-            self._result.addWidget(label(text, role="caution", wrap=True))
-        if row.settle:
-            self._result.addWidget(label(row.settle.capitalize() + ".", role="muted", wrap=True))
-        advised = [
-            s.value
-            for s in LEGS
-            if not isinstance(found := self.state.summary(s), NotMeasured) and found.repeat_advised
-        ]
-        if advised:
-            text = f"Best two trials differ by more than 10 %: repeat {' and '.join(advised)}."
-            self._result.addWidget(label(text, role="caution"))
-
-    def _index_words(self) -> QWidget:
-        index = self.state.symmetry_index()
-        if isinstance(index, NotMeasured):
-            text = f"Limb symmetry index: {index.detail}."
-        else:
-            text = f"Limb symmetry index {index:.0f} % (100 x involved / uninvolved)."
-        made = label(text, role="muted")
-        made.setObjectName("lsi")
-        return made
+        if not isinstance(torque, NotMeasured) and side in LEGS:
+            text += f" · {torque:.2f} Nm/kg"
+        return text + (f" · spread {found.cv_percent:.1f} %" if found.n > 1 else "")

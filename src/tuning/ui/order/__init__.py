@@ -1,0 +1,1 @@
+"""The order of the visit: state, board and the dialog where tests are chosen."""

@@ -1,0 +1,266 @@
+"""The order of the open visit: what was chosen, what is done, what comes next. Needs no window."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.battery import Ask, Status, Test
+from tuning.core.errors import BadInput, TuningError
+from tuning.core.next_step import NextStep
+from tuning.core.types import Side
+from tuning.core.visit_order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
+from tuning.core.visit_plan import Choice, Chosen, ClipTask, Template, chosen_efforts
+from tuning.records import FindingEntry, ObservationEntry, TrackEntry
+from tuning.ui.workspace import Workspace
+
+KEPT = "visit-order"
+HARD, OWN = "order.uninvolved-first", "order.templates"
+USUAL = "hip battery"
+
+
+class OrderState(QObject):
+    """The choice stands in the record; the order is worked out from it whenever something changes."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, space: Workspace) -> None:
+        super().__init__()
+        self._space = space
+        self._key: object = None
+        self._planned: tuple[Chosen, Order, Order] | None = None
+        space.content_changed.connect(self._forget)
+        space.case_changed.connect(self._forget)
+
+    def _forget(self) -> None:
+        self._key = None
+        self.changed.emit()
+
+    # what was chosen
+
+    @property
+    def chosen_by_hand(self) -> bool:
+        """Whether this visit has an order of its own; if not, the usual battery stands ready."""
+        return bool(self._space.findings(KEPT))
+
+    def kept(self) -> dict[str, Any]:
+        """The standing choice."""
+        found = self._space.findings(KEPT)
+        usual = next(t for t in self.templates() if t.name == USUAL)
+        start: dict[str, Any] = {"tests": list(usual.tests), "skipped": [], "pairs": [], "positions": {}, "painful": []}
+        return {**start, **(found[-1].data if found else {})}
+
+    def templates(self) -> list[Template]:
+        """Those of the program and the clinic's own."""
+        own = self._space.settings.get(OWN, {})
+        known = set(self._names())
+        mine = [Template(name, tuple(t for t in tests if t in known)) for name, tests in own.items()]
+        return [*self._space.knowledge.order.template, *mine]
+
+    @property
+    def hard(self) -> bool:
+        """Clinic setting: the uninvolved side always first."""
+        return bool(self._space.settings.get(HARD, False))
+
+    def _names(self) -> list[str]:
+        knowledge = self._space.knowledge
+        return [*knowledge.tests, *(c.id for c in knowledge.order.clip)]
+
+    def named(self, wanted: str) -> Test | ClipTask:
+        """A test or clip by its id."""
+        knowledge = self._space.knowledge
+        clips = {c.id: c for c in knowledge.order.clip}
+        return clips[wanted] if wanted in clips else knowledge.tests[wanted]
+
+    def position_names(self) -> Mapping[str, str]:
+        """Positions in words, by id."""
+        return self._space.knowledge.order.positions
+
+    def stage(self, effort: Effort) -> str:
+        """The stage where an effort is done."""
+        found = self.named(effort.test)
+        return found.stage if isinstance(found, Test) else "movement"
+
+    # the order
+
+    def _involved(self) -> Side:
+        patient = self._space.patient
+        return Side(patient.involved) if patient is not None else Side.NONE
+
+    def wishes(self, kept: dict[str, Any], hard: bool | None = None) -> Wishes:
+        """What binds the order besides the hard rules."""
+        pairs = tuple((str(a), str(b)) for a, b in kept["pairs"])
+        first = self.hard if hard is None else hard
+        return Wishes(self._involved(), first, pairs, minutes=self._space.knowledge.order.minutes)
+
+    def _choice(self, kept: dict[str, Any]) -> Choice:
+        known = set(self._names())
+        tests = tuple(t for t in kept["tests"] if t in known)
+        return Choice(tests, kept["positions"], frozenset(kept["painful"]))
+
+    def _work(self, kept: dict[str, Any], hard: bool | None = None) -> tuple[Chosen, Order, Order]:
+        """Everything chosen, its order, and its cost as listed. Raises BadInput."""
+        knowledge = self._space.knowledge
+        chosen = chosen_efforts(
+            self._choice(kept), knowledge.tests, knowledge.order.clip, self._involved(), self._space.limits()
+        )
+        efforts = [e for e in chosen.efforts if e.id not in kept["skipped"]]
+        wishes = self.wishes(kept, hard)
+        return chosen, plan(efforts, wishes), as_listed(efforts, wishes)
+
+    def _now(self) -> tuple[Chosen, Order, Order]:
+        kept = self.kept()
+        limits = self._space.limits()
+        key = (repr(kept), self.hard, self._involved(), limits)
+        if self._planned is None or key != self._key:
+            try:
+                self._planned = self._work(kept)
+            except BadInput:  # a changed setting or position may forbid what was dragged earlier
+                self._planned = self._work({**kept, "pairs": []})
+            self._key = key
+        return self._planned
+
+    @property
+    def order(self) -> Order:
+        """The order of the visit."""
+        return self._now()[1]
+
+    @property
+    def listed(self) -> Order:
+        """The same efforts as listed, test by test."""
+        return self._now()[2]
+
+    @property
+    def locked(self) -> tuple[tuple[str, str], ...]:
+        """What the surgeon's limits keep out."""
+        return self._now()[0].locked
+
+    def skipped(self) -> list[Effort]:
+        """Efforts that the user left out."""
+        out = self.kept()["skipped"]
+        return [e for e in self._now()[0].efforts if e.id in out]
+
+    def price_of_hard_rule(self) -> int:
+        """Extra turns when the uninvolved side always comes first."""
+        kept = self.kept()
+        try:
+            return self._work(kept, hard=True)[1].turns - self._work(kept, hard=False)[1].turns
+        except BadInput:
+            return 0
+
+    def stops(self, stage: str = "") -> list[Stop]:
+        """The stops of a stage, or all, in order."""
+        return [s for s in self.order.stops if not stage or self.stage(s.effort) == stage]
+
+    # what is done
+
+    def progress(self, effort: Effort) -> tuple[int, int]:
+        """Trials on record and trials wanted."""
+        space, named = self._space, self.named(effort.test)
+        if isinstance(named, ClipTask):
+            return int(any(t.task in named.tasks for t in space.entries(TrackEntry))), 1
+        if any(f.status != Status.DONE.value and f.side in (effort.side.value, "none") for f in self._found(named)):
+            return 1, 1
+        wanted = max([q.trials for q in named.questions if q.ask is Ask.NUMBER] or [1])
+        counted = [len(o.trials) for o in self._seen(named, effort.side)]
+        if named.stage != "strength":
+            return int(bool(counted or self._found(named))), 1
+        return max(counted, default=0), wanted
+
+    def _found(self, test: Test) -> list[FindingEntry]:
+        return self._space.findings(test.id)
+
+    def _seen(self, test: Test, side: Side) -> list[ObservationEntry]:
+        measures = {test.id, *(q.measure for q in test.questions if q.measure)}
+        rows = self._space.entries(ObservationEntry)
+        return [r for r in rows if r.measure_id in measures and (side is Side.NONE or r.side == side.value)]
+
+    def done(self, effort: Effort) -> bool:
+        """Whether an effort has what it needs: all trials, or one for tests of other stages."""
+        have, wanted = self.progress(effort)
+        return have >= wanted
+
+    def open_stops(self, stage: str = "") -> list[Stop]:
+        """What is left, in order."""
+        return [s for s in self.stops(stage) if not self.done(s.effort)]
+
+    def minutes_left(self, stage: str = "") -> float:
+        """Time for what is left, without turns."""
+        return sum(s.effort.minutes + s.rest for s in self.open_stops(stage))
+
+    def next_step(self) -> NextStep | None:
+        """The next stop of an order that was chosen by hand; None when there is none."""
+        if not self.chosen_by_hand:
+            return None
+        left = self.open_stops()
+        if not left:
+            return None
+        now = left[0].effort
+        here = self._space.knowledge.order.positions[now.place.position]
+        after = [s.effort for s in left[1:]]
+        turn = next((e for e in after if e.place.position != now.place.position), None)
+        then = "same position" if after and after[0].place.position == now.place.position else ""
+        if turn is not None:
+            name = self._space.knowledge.order.positions[turn.place.position]
+            then = f"{then}; then turn: {name}" if then else f"then turn: {name}"
+        return NextStep(self.stage(now), f"{now.name}, {here}", then)
+
+    # changing it
+
+    def _keep(self, text: str, **changes: Any) -> None:
+        """Keep a changed choice; refused in words when it cannot be ordered."""
+        kept = {**self.kept(), **changes}
+        self._work(kept)
+        old = [f.id for f in self._space.findings(KEPT)]
+        self._space.do(text, [self._space.find(KEPT, kept)], old)
+
+    def choose(self, tests: list[str]) -> None:
+        """Take other tests; wishes for tests that are gone go with them."""
+        ids = {t: t for t in tests}
+        kept = self.kept()
+        pairs = [p for p in kept["pairs"] if all(e.split(":")[0] in ids for e in p)]
+        skipped = [e for e in kept["skipped"] if e.split(":")[0] in ids]
+        self._keep("choose tests", tests=list(ids), pairs=pairs, skipped=skipped)
+
+    def drag(self, effort_id: str, to: int) -> None:
+        """Put an effort elsewhere. Raises BadInput when a rule forbids it."""
+        kept = self.kept()
+        pairs = with_drag(self.order, effort_id, to, [(a, b) for a, b in kept["pairs"]])
+        self._keep("drag in the order", pairs=[list(p) for p in pairs])
+
+    def skip(self, effort_id: str) -> None:
+        """Leave an effort out, or take it in again."""
+        skipped = set(self.kept()["skipped"]) ^ {effort_id}
+        self._keep("skip" if effort_id in skipped else "take in again", skipped=sorted(skipped))
+
+    def use_position(self, test_id: str, position: str) -> None:
+        """Do a test in another of its positions."""
+        self._keep("position", positions={**self.kept()["positions"], test_id: position})
+
+    def set_painful(self, test_id: str) -> None:
+        """A test that hurt goes last in its position."""
+        painful = set(self.kept()["painful"]) | {test_id}
+        self._keep("painful test last", painful=sorted(painful))
+
+    def free(self) -> None:
+        """Forget all drags."""
+        self._keep("order as worked out", pairs=[])
+
+    def set_hard(self, on: bool) -> None:
+        """Clinic setting. Raises TuningError when it cannot be kept."""
+        self._space.settings.set(HARD, on)
+        self._forget()
+
+    def save_template(self, name: str) -> None:
+        """Keep the chosen tests under a name. Raises BadInput for a name that is taken or empty."""
+        name = name.strip()
+        if not name or name in {t.name for t in self._space.knowledge.order.template}:
+            raise BadInput("Give the template a name of its own.")
+        own = self._space.settings.get(OWN, {})
+        try:
+            self._space.settings.set(OWN, {**own, name: self.kept()["tests"]})
+        except TuningError as err:
+            raise BadInput(str(err)) from err
+        self.changed.emit()

@@ -1,0 +1,197 @@
+"""The gauge on screen: countdown, trace as it comes, what it says; one effort at a time."""
+
+from __future__ import annotations
+
+import time
+from enum import StrEnum
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
+
+from tuning.core.trace import read_effort
+from tuning.core.types import NotMeasured
+from tuning.devices.dynamometer import Dynamometer
+from tuning.ui import theme
+from tuning.ui.strength.state import Caught
+
+COUNT, TICK_MS = 3, 30
+LONGEST_S, QUIET_S = 8.0, 0.7
+"""An effort ends by itself after this long on the clock, or this long after the push has ended."""
+
+
+class Phase(StrEnum):
+    """What the gauge is doing."""
+
+    READY = "ready"
+    COUNTING = "counting"
+    PUSHING = "pushing"
+    SHOWN = "shown"
+
+
+class LivePanel(QWidget):
+    """Space starts and stops; the trace is drawn as it comes."""
+
+    caught = pyqtSignal(object)
+    """A whole effort, valid or not, as `Caught`."""
+    refused = pyqtSignal(str)
+    phase_changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.gauge: Dynamometer | None = None
+        self.phase = Phase.READY
+        self.count = 0
+        self.samples = np.empty((0, 2))
+        self.last: Caught | None = None
+        self._started = 0.0
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self._counter = QTimer(self)
+        self._counter.setInterval(1000)
+        self._counter.timeout.connect(self._count_down)
+        self._ticker = QTimer(self)
+        self._ticker.setInterval(TICK_MS)
+        self._ticker.timeout.connect(self._tick)
+        self._tell()
+
+    def sizeHint(self) -> QSize:
+        """In the place of the picture."""
+        return QSize(470, 250)
+
+    def use(self, gauge: Dynamometer | None) -> None:
+        """Take another gauge, or none."""
+        self.stop()
+        self.gauge = gauge
+        self.clear()
+
+    def clear(self) -> None:
+        """Forget the last trace."""
+        self.samples, self.last = np.empty((0, 2)), None
+        self.phase = Phase.READY
+        self._tell()
+
+    def toggle(self) -> None:
+        """Start the countdown, or end the effort now."""
+        if self.phase is Phase.PUSHING:
+            self._finish()
+        elif self.phase is Phase.COUNTING:
+            self.stop()
+            self.clear()
+        elif self.gauge is not None:
+            self.clear()
+            self.phase, self.count = Phase.COUNTING, COUNT
+            QApplication.beep()
+            self._counter.start()
+            self._tell()
+
+    def stop(self) -> None:
+        """Let the gauge go; what was not whole is dropped."""
+        self._counter.stop()
+        self._ticker.stop()
+        if self.gauge is not None and self.phase is Phase.PUSHING:
+            self.gauge.stop()
+
+    def _count_down(self) -> None:
+        self.count -= 1
+        QApplication.beep()
+        if self.count > 0:
+            self._tell()
+            return
+        self._counter.stop()
+        assert self.gauge is not None
+        try:
+            self.gauge.start()
+        except OSError as err:
+            self._fail(err)
+            return
+        self.phase, self._started = Phase.PUSHING, time.monotonic()
+        self._ticker.start()
+        self._tell()
+
+    def _fail(self, err: OSError) -> None:
+        self.stop()
+        self.clear()
+        self.refused.emit(f"The gauge does not answer ({err}). Nothing was kept; type the number instead.")
+
+    def _tick(self) -> None:
+        assert self.gauge is not None
+        try:
+            self.samples = np.concatenate([self.samples, self.gauge.read()])
+        except OSError as err:
+            self._fail(err)
+            return
+        if self._is_over() or time.monotonic() - self._started > LONGEST_S:
+            self._finish()
+        self.update()
+
+    def _is_over(self) -> bool:
+        if not self.samples.size:
+            return False
+        t, f = self.samples[:, 0], np.abs(self.samples[:, 1])
+        late = f[t > t[-1] - QUIET_S]
+        return bool(t[-1] > 2 and f.max() > 10 and late.max() < 0.25 * f.max())
+
+    def _finish(self) -> None:
+        self.stop()
+        if self.gauge is not None:
+            self.gauge.stop()
+        QApplication.beep()
+        found = read_effort(self.samples[:, 0], self.samples[:, 1]) if len(self.samples) > 1 else None
+        if found is None or isinstance(found, NotMeasured):
+            why = found.detail if isinstance(found, NotMeasured) else "nothing was recorded"
+            self.clear()
+            self.refused.emit(f"No trial: {why}. Space starts again.")
+            return
+        self.phase, self.last = Phase.SHOWN, Caught(found, self.samples)
+        self._tell()
+        self.caught.emit(self.last)
+
+    def _tell(self) -> None:
+        words = {
+            Phase.READY: "Gauge: Space starts the countdown",
+            Phase.COUNTING: f"Push in {self.count}",
+            Phase.PUSHING: "Push and hold; Space ends",
+            Phase.SHOWN: "Trace of the last effort; Space repeats",
+        }
+        self.words = words[self.phase]
+        self.setAccessibleName(self.words)
+        self.phase_changed.emit()
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """Words, the trace, the best second."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.setPen(QPen(theme.colour("line"), 1))
+        painter.setBrush(theme.colour("panel"))
+        painter.drawRect(box)
+        if self.phase is Phase.COUNTING:
+            painter.setFont(theme.font(theme.TITLE))
+            painter.setPen(theme.colour("accent"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(self.count))
+            return
+        painter.setFont(theme.font(theme.BODY, bold=self.phase is Phase.PUSHING))
+        painter.setPen(theme.colour("muted"))
+        painter.drawText(QPointF(12, 24), self.words)
+        if len(self.samples) < 2:
+            return
+        self._paint_trace(painter, box.adjusted(12, 40, -60, -14))
+
+    def _paint_trace(self, painter: QPainter, box: QRectF) -> None:
+        t, f = self.samples[:, 0], np.abs(self.samples[:, 1])
+        span, top = max(5.0, float(t[-1])), max(50.0, 1.08 * float(f.max()))
+
+        def at(x: float, y: float) -> QPointF:
+            return QPointF(box.left() + box.width() * x / span, box.bottom() - box.height() * y / top)
+
+        if self.last is not None:
+            best = self.last.trace.best_second
+            level = QRectF(at(0, best), at(span, best)).adjusted(0, -2, 0, 2)
+            painter.fillRect(level, theme.colour("accent_wash"))
+        painter.setPen(QPen(theme.colour("ink"), 1.6))
+        painter.drawPolyline(QPolygonF([at(float(x), float(y)) for x, y in zip(t, f, strict=True)]))
+        peak = int(np.argmax(f))
+        painter.setFont(theme.font(theme.BODY, bold=True))
+        painter.drawText(at(span, float(f[peak])) + QPointF(4, 5), f"{f[peak]:.0f} N")

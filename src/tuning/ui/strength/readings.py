@@ -1,0 +1,156 @@
+"""What stands in the record of the strength tests, read for the screen. Needs no window."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QObject
+
+from tuning.core.battery import Test
+from tuning.core.comparison import Comparison, compare_sides
+from tuning.core.measures import Measure
+from tuning.core.strength import RATIOS, Mode, Ratio, Rule, Summary, pain_band, ratio, summarise
+from tuning.core.symmetry import DIFFERENCES, limb_symmetry_index
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.visit_plan import position_of
+from tuning.ui.order.state import OrderState
+from tuning.ui.workspace import Workspace
+
+STAGE = "strength"
+PAIN = "squeeze-pain"
+
+
+class StrengthReadings(QObject):
+    """Current effort, settings, and everything that is worked out from what stands."""
+
+    def __init__(self, workspace: Workspace, order: OrderState) -> None:
+        super().__init__()
+        self.space, self.order = workspace, order
+        self.test_id, self.side = "hip-abd", Side.RIGHT
+        self._levers: dict[tuple[str, Side], float | None] = {}
+        settings = workspace.settings
+        self.unit = settings.get("strength.unit", "N")
+        self.rule = Rule(settings.get("strength.rule", Rule.MEAN.value))
+        self.formula = settings.get("strength.formula", "stronger")
+        self.mode = Mode.MAKE
+
+    @property
+    def test(self) -> Test:
+        """The test of the current effort."""
+        return self.space.knowledge.tests[self.test_id]
+
+    @property
+    def measure(self) -> Measure:
+        """Its measure."""
+        return self.space.knowledge.measures[self.test_id]
+
+    @property
+    def effort_id(self) -> str:
+        """Id of the current effort in the order."""
+        return f"{self.test_id}:{self.side.value}" if self.side in LEGS else self.test_id
+
+    @property
+    def position(self) -> str:
+        """Position of the current test, as kept with it."""
+        return position_of(self.test, self.order._choice(self.order.kept()))
+
+    @property
+    def wanted(self) -> int:
+        """Trials wanted of the current test."""
+        return self.test.questions[0].trials
+
+    @property
+    def asks_pain(self) -> bool:
+        """Whether pain belongs to the current test."""
+        return any(q.measure == PAIN for q in self.test.questions)
+
+    def seen(self, side: Side, test_id: str = "") -> Observation | None:
+        """The standing force of a side."""
+        wanted = test_id or self.test_id
+        found = [o for o in self.space.observations() if o.measure_id == wanted and o.side is side]
+        return found[-1] if found else None
+
+    def trials(self, side: Side, test_id: str = "") -> np.ndarray:
+        """Newtons, shape (n,)."""
+        seen = self.seen(side, test_id)
+        return np.empty(0) if seen is None else seen.trials
+
+    def lever(self, side: Side) -> float | None:
+        """Lever arm in metres."""
+        return self._levers.get((self.test_id, side))
+
+    def pain(self, side: Side) -> int | None:
+        """Pain that was told with this test and side."""
+        seen = self.seen(side)
+        return None if seen is None else seen.evidence.get("pain")
+
+    def summary(self, side: Side) -> Summary | NotMeasured:
+        """What the trials of a side say."""
+        return summarise(self.trials(side), self.rule)
+
+    def comparison(self, test_id: str = "") -> Comparison:
+        """Left against right by the one rule: torque where both sides have it, else force."""
+        wanted = test_id or self.test_id
+        torque = f"{wanted}-torque"
+        both = [self.seen(side, torque) for side in LEGS]
+        measure = torque if all(both) else wanted
+        return compare_sides(self.space.knowledge.measures[measure], *(self.seen(s, measure) for s in LEGS))
+
+    def symmetry_index(self) -> float | NotMeasured:
+        """Limb symmetry index, or why there is none."""
+        row = self.comparison()
+        if isinstance(row.verdict, NotMeasured) or row.left is None or row.right is None:
+            return NotMeasured("incomplete", "needs both sides")
+        left, right = row.left.measured, row.right.measured
+        if left is None or right is None:
+            return NotMeasured("incomplete", "needs both sides")
+        patient = self.space.patient
+        return limb_symmetry_index(left, right, Side(patient.involved if patient else "none"))
+
+    def formulas(self, test_id: str = "") -> list[tuple[str, str, str, str]]:
+        """Every percentage difference of a test: name, formula, value, when it fits. Empty without both sides."""
+        row = self.comparison(test_id)
+        if isinstance(row.verdict, NotMeasured) or row.left is None or row.right is None:
+            return []
+        left, right = row.left.measured or 0.0, row.right.measured or 0.0
+        return [(f.name, f.text, f"{f.of(left, right):+.1f} %", f.fits) for f in DIFFERENCES.values()]
+
+    def difference(self, test_id: str) -> str:
+        """The chosen percentage difference in a few words."""
+        row = self.comparison(test_id)
+        if isinstance(row.verdict, NotMeasured) or row.left is None or row.right is None:
+            return ""
+        left, right = row.left.measured or 0.0, row.right.measured or 0.0
+        return f"{DIFFERENCES[self.formula].of(left, right):+.0f} %".replace("-", "−")
+
+    def ratios(self) -> list[tuple[str, dict[Side, Ratio | NotMeasured]]]:
+        """Adduction to abduction and external to internal rotation of each leg."""
+        measures = self.space.knowledge.measures
+        rows: list[tuple[str, dict[Side, Ratio | NotMeasured]]] = []
+        for upper, lower, name, low, high, source in RATIOS:
+            by_side: dict[Side, Ratio | NotMeasured] = {}
+            for side in LEGS:
+                a, b = self.seen(side, upper), self.seen(side, lower)
+                if a is not None and b is not None:
+                    belt = a.evidence.get("fixation") == b.evidence.get("fixation") == "belt"
+                    sem = measures[upper].sem_by.get("belt", 8.0) if belt else measures[upper].sem
+                    by_side[side] = ratio(a, b, sem, low, high, source)
+            if by_side:
+                rows.append((name, by_side))
+        return rows
+
+    def squeeze(self) -> tuple[float, int | None, str] | None:
+        """Force of the squeeze, pain and what its band means."""
+        seen = self.seen(Side.NONE, "squeeze-5s")
+        if seen is None or seen.measured is None:
+            return None
+        pain = seen.evidence.get("pain")
+        return seen.measured, pain, pain_band(pain)[1] if pain is not None else "pain not asked yet"
+
+    def tested(self) -> list[str]:
+        """Tests with a trial on either side, in the order of the knowledge files."""
+        have = {o.measure_id for o in self.space.observations()}
+        return [t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE and t.id in have]
+
+    def lock(self) -> str:
+        """Why the surgeon's limits lock the current effort; empty when they do not."""
+        return self.space.limits().lock(self.test.limited_by, self.side if self.test.one_leg else Side.NONE)

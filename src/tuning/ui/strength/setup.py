@@ -1,0 +1,96 @@
+"""How a test is done: make or break, position, fixation, lever arm, pain; kept with the trials."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
+
+from tuning.core.comparison import PAIN_LIMITED
+from tuning.core.errors import BadInput
+from tuning.core.strength import Mode
+from tuning.core.types import LEGS
+from tuning.ui.strength.state import StrengthState
+
+POSITION_WORDS = {"side-opposite": "on the other side", "side-same": "on this side"}
+
+
+class SetupRow(QWidget):
+    """One row of choices under the picture; what is refused is said and put back."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, state: StrengthState) -> None:
+        super().__init__()
+        self._state = state
+        self.mode, self.place, self.fixation = QComboBox(), QComboBox(), QComboBox()
+        self.lever, self.pain = QLineEdit(), QLineEdit()
+        for mode in Mode:
+            self.mode.addItem(mode.value, mode.value)
+        self.fixation.addItem("by hand", "hand")
+        self.fixation.addItem("by belt", "belt")
+        self.lever.setPlaceholderText("lever, m")
+        self.pain.setPlaceholderText("pain")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        for part, name, width in (
+            (self.mode, "Make or break", 82),
+            (self.place, "Position", 100),
+            (self.fixation, "Gauge held", 88),
+            (self.lever, "Lever arm of this side", 84),
+            (self.pain, "Pain with this test, 0 to 10", 58),
+        ):
+            part.setAccessibleName(name)
+            part.setToolTip(name)
+            part.setFixedWidth(width)
+            row.addWidget(part)
+        row.addStretch(1)
+        self.mode.activated.connect(lambda _: self._try(partial(state.set_mode, Mode(self.mode.currentData()))))
+        self.place.activated.connect(lambda _: self._try(self._use_position))
+        self.fixation.activated.connect(lambda _: state.set_fixation(self.fixation.currentData()))
+        self.lever.editingFinished.connect(self.keep_lever)
+        self.pain.editingFinished.connect(lambda: self._try(self._keep_pain))
+
+    def _try(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except BadInput as err:
+            self.refused.emit(str(err))
+        self.refresh()
+
+    def keep_lever(self) -> None:
+        """Take the lever arm as typed."""
+        self._try(partial(self._state.set_lever, self.lever.text()))
+
+    def _use_position(self) -> None:
+        self._state.order.use_position(self._state.test_id, self.place.currentData())
+
+    def _keep_pain(self) -> None:
+        text, state = self.pain.text().strip(), self._state
+        if not text or text == str(state.pain(state.side)):
+            return
+        pain = state.read_pain(text)
+        state.set_pain(pain)
+        if pain >= PAIN_LIMITED:
+            state.order.set_painful(state.test_id)
+
+    def refresh(self) -> None:
+        """Follow the state; a field that is being typed into is left alone."""
+        state = self._state
+        self.mode.setCurrentIndex(self.mode.findData(state.mode.value))
+        names = state.space.knowledge.order.positions
+        self.place.clear()
+        for position in state.test.positions:
+            self.place.addItem(POSITION_WORDS.get(position) or names[position], position)
+        self.place.setCurrentIndex(self.place.findData(state.position))
+        self.place.setVisible(len(state.test.positions) > 1)
+        self.fixation.setCurrentIndex(self.fixation.findData(state.fixation))
+        lever, pain = state.lever(state.side), state.pain(state.side)
+        self.lever.setVisible(state.side in LEGS)
+        if not self.lever.hasFocus():
+            self.lever.setText(f"{lever:g} m" if lever else "")
+        if not self.pain.hasFocus():
+            self.pain.setText("" if pain is None else str(pain))

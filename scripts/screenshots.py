@@ -16,6 +16,7 @@ from tuning.core.types import Side
 from tuning.demo.clinic import build_clinic
 from tuning.ui import theme
 from tuning.ui.app import open_window
+from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.picture.before_after import BeforeAfter, takes
 
 TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
@@ -53,6 +54,8 @@ def main() -> None:
             ("choir conductor", "movement", "picture-side"),
             ("ferry deckhand", "movement", "movement-eye"),
             ("glassblower", "strength", "strength"),
+            ("glassblower", "strength", "strength-profile"),
+            ("ferry deckhand", "strength", "visit-plan"),
             ("glassblower", "programme", "programme"),
         ):
             window.open_patient(people[occupation])
@@ -86,7 +89,22 @@ def main() -> None:
                 dialog.grab().save(str(TARGET / f"{name}.png"))
                 dialog.close()
                 continue
+            if name == "strength":
+                window.strength.state.choose("hip-er:left")
+            if name == "strength-profile":
+                window.strength.toggle_summary()
+            settle(app, 300)
+            if name == "visit-plan":
+                window.order.choose(list(window.order.templates()[-1].tests))
+                plan = PlanDialog(window, window.workspace, window.order)
+                plan.show()
+                settle(app)
+                plan.grab().save(str(TARGET / f"{name}.png"))
+                plan.close()
+                continue
             window.grab().save(str(TARGET / f"{name}.png"))
+            if name == "strength-profile":
+                window.strength.toggle_summary()
         window.close()
 
 

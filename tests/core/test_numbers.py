@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tuning.core import symmetry
 from tuning.core.errors import BadInput
 from tuning.core.patient import body_mass_kg, stature_m
-from tuning.core.strength import Rule, Setup, Source, observe, summarise, torque_per_mass
+from tuning.core.strength import Rule, Setup, Source, observe, percent_of_weight, summarise, torque_per_mass
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, signed
 
@@ -95,6 +95,7 @@ def test_summary_of_trials():
 
 def test_torque_needs_lever_and_mass():
     assert torque_per_mass(184.0, 0.78, 74.0) == pytest.approx(1.9395, abs=1e-4)
+    assert percent_of_weight(74.0 * 9.80665, 74.0) == pytest.approx(100)
     assert torque_per_mass(184.0, None, 74.0).reason == "no-lever"
     assert torque_per_mass(184.0, 0.78, None).reason == "no-body-mass"
 

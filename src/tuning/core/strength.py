@@ -10,6 +10,7 @@ import numpy as np
 
 from tuning.core.comparison import PAIN_LIMITED
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
+from tuning.core.units import GRAVITY
 from tuning.core.verdict import Z95, error_of_difference, split_sem
 
 MOST_TRIALS = 5
@@ -65,6 +66,11 @@ def summarise(trials: Floats, rule: Rule = Rule.MEAN) -> Summary | NotMeasured:
 def per_mass(force_n: float, body_mass_kg: float) -> float:
     """Force over body mass, N/kg."""
     return force_n / body_mass_kg
+
+
+def percent_of_weight(force_n: float, body_mass_kg: float) -> float:
+    """Force in percent of body weight, 100 N / (kg x 9.80665)."""
+    return 100 * force_n / (body_mass_kg * GRAVITY)
 
 
 def torque_per_mass(force_n: float, lever_m: float | None, body_mass_kg: float | None) -> float | NotMeasured:

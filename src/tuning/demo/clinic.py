@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -67,6 +67,13 @@ PEOPLE: tuple[dict[str, Any], ...] = (
     },
 )  # fmt: skip
 
+
+GLASSBLOWER_BATTERY = (
+    ("hip-add", 0.77, (35.1, 36.0, 34.4), (37.2, 36.5, 38.0)),
+    ("hip-er", 0.38, (24.0, 23.1, 24.6), (28.4, 29.3, 28.0)),
+    ("hip-ir", 0.38, (28.1, 27.0, 27.6), (28.8, 28.0, 29.1)),
+)
+"""Test, lever arm in m, trials left and right in lbf."""
 
 Trials = list[float] | tuple[list[float], list[float]]
 
@@ -243,11 +250,18 @@ class _Builder:
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
 
-    def strength(self, visit: Visit, patient: PatientRow, lbf: Mapping[Side, tuple[float, ...]], setup: Setup) -> None:
+    def strength(
+        self, visit: Visit, patient: PatientRow, test: str, lbf: Mapping[Side, tuple[float, ...]], setup: Setup
+    ) -> None:
+        """Typed trials of one test, both sides or both legs together."""
+        position = self.knowledge.tests[test].positions[0]
         for side, trials in lbf.items():
             newtons = np.array(trials) * FORCE_UNITS["lbf"]
-            typed = [f"{t:g} lbf" for t in trials]
-            seen = observe_strength("hip-abd", side, newtons, setup, patient.body_mass_kg, Source(tuple(typed)))
+            source = Source(tuple(f"{t:g} lbf" for t in trials))
+            kept = replace(setup, position=position)
+            seen = observe_strength(test, side, newtons, kept, patient.body_mass_kg, source)
+            if setup.pain is not None:
+                seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(setup.pain)], "typed"))
             self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
 
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:
@@ -278,7 +292,11 @@ def build_clinic(folder: Path) -> None:
     b.follow(visit, "walk-later", "rear", 30, "rear-gait")
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
-    b.strength(visit, glassblower, pounds, Setup(0.78, caution_reason="isometric and pain-free, no jump"))
+    quiet = "isometric and pain-free, no jump"
+    b.strength(visit, glassblower, "hip-abd", pounds, Setup(0.78, caution_reason=quiet))
+    for test, lever, left, right in GLASSBLOWER_BATTERY:
+        b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, Setup(lever, caution_reason=quiet))
+    b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, Setup(pain=3, caution_reason=quiet))
     b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
 
     visit = b.visit("choir conductor", 0)
@@ -300,7 +318,7 @@ def build_clinic(folder: Path) -> None:
     b.hands_on(visit, "by eye", LEVELS_EVEN)
     b.hands_on(visit, "typed", MOBILITY)
     b.picture(visit, "squat-front", "front", {42: front})
-    b.strength(visit, b.patients["potter"], {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
+    b.strength(visit, b.patients["potter"], "hip-abd", {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
 
     visit = b.visit("beekeeper", 13)
     bend = ("surgeon", "limit-right", "limit-knee", "limit-fast")

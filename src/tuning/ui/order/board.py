@@ -14,7 +14,7 @@ from tuning.ui import theme
 from tuning.ui.order.state import OrderState
 from tuning.ui.signs import paint_side
 
-ROW, HEAD, GAP, MOST_COLUMNS = 27.0, 26.0, 8.0, 5
+ROW, HEAD, GAP, MOST_COLUMNS = 25.0, 26.0, 8.0, 5
 
 
 @dataclass(frozen=True)

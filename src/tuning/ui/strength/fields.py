@@ -41,7 +41,7 @@ class TrialBars(QWidget):
 
     def fit(self) -> None:
         """As tall as the trials."""
-        self.setFixedHeight(max(1, self._state.trials(self._state.side).size) * 24 + 2)
+        self.setFixedHeight(max(1, self._state.trials(self._state.side).size) * 22 + 2)
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -51,7 +51,7 @@ class TrialBars(QWidget):
         role = self._state.side.value if self._state.side in LEGS else "accent"
         wash = theme.colour(f"{role}_wash")
         for n, force in enumerate(trials):
-            y = 24.0 * n
+            y = 22.0 * n
             painter.setFont(theme.font())
             painter.setPen(theme.colour("muted"))
             painter.drawText(QPointF(0, y + 17), str(n + 1))

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, Q
 
 from tuning.core.battery import Status
 from tuning.core.errors import BadInput
-from tuning.core.strength import MOST_TRIALS, per_mass, torque_per_mass
+from tuning.core.strength import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
 from tuning.demo.gauge import profile
@@ -31,6 +31,8 @@ from tuning.ui.widgets import button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 TYPED, SIMULATED = "typed", "simulated gauge"
+HIGH, LOW = 244, 214
+"""Height of the picture without and with the line for the reason under AMBER."""
 
 
 class StrengthPage(QWidget):
@@ -97,7 +99,6 @@ class StrengthPage(QWidget):
         self.seen = QStackedWidget()
         self.seen.addWidget(self.picture)
         self.seen.addWidget(self.live)
-        self.seen.setFixedHeight(self.picture.height())
         left.addWidget(self.seen)
         left.addWidget(self.setup)
         left.addStretch(1)
@@ -137,11 +138,11 @@ class StrengthPage(QWidget):
         self.number = NumberField()
         self.number.setObjectName("number")
         self.number.setFont(theme.font(theme.TITLE))
-        self.number.setFixedHeight(64)
+        self.number.setFixedHeight(58)
         self.number.returnPressed.connect(self._enter)
         self.number.textChanged.connect(self._typing)
         self.hint = label("", role="muted", wrap=True)
-        self.hint.setMinimumHeight(36)
+        self.hint.setMinimumHeight(34)
         self.bars = TrialBars(self.state)
         self.spread = label(role="muted")
         self.keep_anyway = button("Keep all the same", self._keep_anyway, tip="The reason is kept with the trial")
@@ -332,8 +333,10 @@ class StrengthPage(QWidget):
             self._ready_gauge()
         self._show_head()
         self.reason.setVisible(state.needs_reason)
+        self.seen.setFixedHeight(LOW if state.needs_reason else HIGH)
         if not self.reason.hasFocus():
             self.reason.setText(state.reason)
+        self.picture.setFixedHeight(LOW if state.needs_reason else HIGH)
         self.picture.show_test(state.test, state.position, state.side)
         self.setup.refresh()
         self._show_entry()
@@ -393,9 +396,12 @@ class StrengthPage(QWidget):
             return ""
         unit, patient = self.state.unit, self._workspace.patient
         text = f"{self.state.rule.value} {from_newtons(found.value, unit):.1f} {unit}"
-        if patient is not None and patient.body_mass_kg:
-            text += f" · {per_mass(found.value, patient.body_mass_kg):.2f} N/kg"
-        torque = torque_per_mass(found.value, self.state.lever(side), patient.body_mass_kg if patient else None)
+        mass = patient.body_mass_kg if patient is not None else None
+        torque = torque_per_mass(found.value, self.state.lever(side), mass)
         if not isinstance(torque, NotMeasured) and side in LEGS:
             text += f" · {torque:.2f} Nm/kg"
+        elif mass:
+            text += f" · {per_mass(found.value, mass):.2f} N/kg"
+        if mass:
+            self.spread.setToolTip(f"{percent_of_weight(found.value, mass):.1f} % of body weight")
         return text + (f" · spread {found.cv_percent:.1f} %" if found.n > 1 else "")

@@ -21,7 +21,6 @@ class PositionPicture(QWidget):
         self._test: Test | None = None
         self._side, self._picture = Side.NONE, TestPicture((), (), "")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(250)
 
     def sizeHint(self) -> QSize:
         """Wide and low."""

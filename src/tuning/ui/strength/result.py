@@ -36,7 +36,7 @@ class ResultBox(QWidget):
         row = state.comparison()
         if isinstance(row.verdict, Verdict):
             self._show_verdict(row.sentence, row.verdict)
-            error = f"error ±{row.verdict.e:.0f} %, {row.measure.unit}; {row.measure.formula}"
+            error = f"error ±{row.verdict.e:.0f} % ({row.measure.unit}), 100 (max - min) / max"
             self._result.addWidget(label(f"{self._index_words()} · {error}", role="muted", wrap=True))
         else:
             self._result.addWidget(label(row.sentence[:1].upper() + row.sentence[1:] + ".", theme.BODY, role="muted"))
@@ -74,4 +74,4 @@ class ResultBox(QWidget):
         index = self.state.symmetry_index()
         if isinstance(index, NotMeasured):
             return f"Limb symmetry index: {index.detail}"
-        return f"Limb symmetry index {index:.0f} % (100 x involved / uninvolved)"
+        return f"Limb symmetry index {index:.0f} % (involved / uninvolved)"

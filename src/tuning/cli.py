@@ -149,6 +149,46 @@ def measure(
     _told(run)
 
 
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--test", "test_id", required=True, help="quiet-stance, squat-fast, squat-pause, squat-iso, lunge-iso, …")
+@click.option("--side", type=click.Choice(["left", "right"]), help="The leg on the plate, in one-leg tests.")
+@click.option("--body-mass", type=float, help="Body mass in kg, where nobody stands still on the plates.")
+@click.option("--map", "map_file", type=click.Path(path_type=Path), help="Which column is what, JSON.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
+def force(
+    file: Path, test_id: str, side: str | None, body_mass: float | None, map_file: Path | None, as_json: bool
+) -> None:
+    """Read FILE (CSV or C3D) from one or two force plates."""
+
+    def run() -> None:
+        import json
+
+        from tuning.core.errors import BadInput
+        from tuning.core.force.analysis import analyse
+        from tuning.core.types import Side
+        from tuning.exchange.force_json import force_json
+        from tuning.exchange.plates import read_mapping, read_plates
+
+        mapping = None
+        if map_file is not None:
+            try:
+                mapping = read_mapping(json.loads(map_file.read_text(encoding="utf-8")))
+            except (OSError, ValueError) as err:
+                raise BadInput(f"The mapping {map_file.name} cannot be read: {err}.") from err
+        told = force_json(analyse(read_plates(file, mapping), test_id, Side(side) if side else Side.NONE, body_mass))
+        if as_json:
+            click.echo(json.dumps(told, indent=1))
+            return
+        for s in told["summaries"]:
+            numbers = f"{s['mean']:10.2f} {s['unit']:14s} SD {s['sd']:.2f}  best {s['best']:.2f}  n {s['n']}"
+            click.echo(f"{s['metric']:18s} {s['side']:6s} {numbers}")
+        for line in (*(f"{what}: {why}" for what, why in told["not_measured"].items()), *told["warnings"]):
+            click.echo(line, err=True)
+
+    _told(run)
+
+
 def _told(run) -> None:  # type: ignore[no-untyped-def]
     """Errors of input and machine come as one sentence, without a traceback."""
     try:

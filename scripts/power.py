@@ -1,0 +1,111 @@
+"""What one session on one plate test can and cannot show: `python scripts/power.py [SEED]` writes the table.
+
+Sessions are made from the stated standard error alone: its variance split into
+trial, set-up and day. The maker knows nothing of bands and verdicts.
+"""
+
+from __future__ import annotations
+
+import math
+import secrets
+import sys
+from pathlib import Path
+
+import numpy as np
+
+from tuning.core.comparison import compare_sides
+from tuning.core.types import Observation, Side
+from tuning.core.verdict import Word
+from tuning.knowledge import load
+
+PAGE = Path(__file__).parent.parent / "docs" / "accuracy.md"
+START, END = "<!-- table: scripts/power.py -->", "<!-- end of power table -->"
+SESSIONS, TRIALS, TRUE = 4000, 3, (0, 5, 10, 15, 20, 25)
+TESTS = (("lunge-iso-peak", 4.0), ("lunge-iso-rate", 6.0))
+"""Measure and its SEM in percent, as the maker of sessions is told it."""
+
+
+def session(
+    true: float, sem: float, random: np.random.Generator, trials: int = TRIALS
+) -> tuple[np.ndarray, np.ndarray]:
+    """Trials of both legs, shape (trials,) each; the right leg is weaker by `true` percent of the left."""
+    trial, setup, day = sem * math.sqrt(0.5), sem * 0.5, sem * 0.5
+    today = random.normal(0, day)
+    legs = []
+    for level in (1000.0, 1000.0 * (1 - true / 100)):
+        here = today + random.normal(0, setup)
+        legs.append(level * (1 + (here + random.normal(0, trial, trials)) / 100))
+    return legs[0], legs[1]
+
+
+def closed_form(true: float, error: float, band: float) -> dict[Word, float]:
+    """Share of each verdict when the measured difference is normal about the true one.
+
+    A difference against the stronger leg scatters less the larger it is: only
+    the weaker leg's share of the error is left in its numerator.
+    """
+    sd = error / 1.96 * (1 - abs(true) / 100)
+
+    def below(x: float) -> float:
+        return 0.5 * (1 + math.erf((x - true) / sd / math.sqrt(2)))
+
+    def inside(x: float) -> float:
+        return below(x) - below(-x) if x > 0 else 0.0
+
+    tune = inside(band - error)
+    unsure = inside(error) - tune if error > band - error else 0.0
+    marked = 1 - inside(max(band, error))
+    return {Word.IN_TUNE: tune, Word.CANNOT_TELL: unsure, Word.NOTABLE: 1 - tune - unsure - marked, Word.MARKED: marked}
+
+
+def simulate(
+    measure_id: str, sem: float, random: np.random.Generator, sessions: int = SESSIONS, true: tuple[int, ...] = TRUE
+) -> list[tuple[int, dict[Word, float], float, float]]:
+    """By true difference: share of each verdict, wrong side, largest gap to the closed form."""
+    measure = load().measures[measure_id]
+    rows = []
+    for truth in true:
+        words, wrong, errors = [], 0, []
+        for _ in range(sessions):
+            left, right = session(truth, sem, random)
+            pair = [
+                Observation(measure_id, side, float(t.mean()), t, "mean", "plates")
+                for side, t in ((Side.LEFT, left), (Side.RIGHT, right))
+            ]
+            verdict = compare_sides(measure, *pair).verdict
+            words.append(verdict.word)
+            errors.append(verdict.e)
+            called = verdict.word in (Word.NOTABLE, Word.MARKED)
+            wrong += called and truth > 0 and verdict.d > 0
+        shares = {word: words.count(word) / sessions for word in Word}
+        expected = closed_form(-truth, float(np.median(errors)), measure.band)
+        gap = max(abs(shares[w] - expected[w]) for w in Word)
+        rows.append((truth, shares, wrong / sessions, gap))
+    return rows
+
+
+def main() -> None:
+    """Simulate and write the table."""
+    seed = int(sys.argv[1]) if len(sys.argv) > 1 else secrets.randbits(24)
+    random = np.random.default_rng(seed)
+    lines = [f"Seed {seed}, {SESSIONS} sessions in each row, {TRIALS} trials a leg.", ""]
+    lines += [
+        "| measure | true difference | " + " | ".join(w.value for w in Word) + " | wrong side | off the closed form |"
+    ]
+    lines += ["|---|---|---|---|---|---|---|---|"]
+    measures = load().measures
+    for measure_id, sem in TESTS:
+        name = f"{measures[measure_id].name} (SEM {sem:g} %, band {measures[measure_id].band:g} %)"
+        for true, shares, wrong, gap in simulate(measure_id, sem, random):
+            told = " | ".join(f"{100 * shares[w]:.0f} %" for w in Word)
+            lines.append(f"| {name} | {true} % | {told} | {100 * wrong:.1f} % | {100 * gap:.1f} points |")
+            name = ""
+    table = "\n".join(lines)
+    page = PAGE.read_text(encoding="utf-8")
+    before, rest = page.split(START)
+    PAGE.write_text(f"{before}{START}\n{table}\n{END}{rest.split(END)[1]}", encoding="utf-8")
+    print(table)
+
+
+if __name__ == "__main__":
+    main()

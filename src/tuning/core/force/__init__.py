@@ -1,0 +1,1 @@
+"""Force plates: from samples to repetitions, phases, rates, sides."""

@@ -1,0 +1,117 @@
+"""Velocity and height of the body's centre from the sum of both plates, with drift held down.
+
+Allowed only where all external force is on the plates: free squats and jumps
+on both plates. Everywhere else these are not measured.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tuning.core.force.recording import Recording
+from tuning.core.force.weighing import Weight
+from tuning.core.types import Floats, NotMeasured, Side
+
+STILL_S, STILL_SHARE = 0.3, 0.02
+"""Still: force stays within this share of weight for this long (practice judgement, editable)."""
+LEAST_DEPTH_M, DEPTH_SHARE = 0.05, 0.4
+"""A repetition goes at least so deep, and at least this share of the deepest (practice judgement, editable)."""
+
+
+@dataclass(frozen=True)
+class Motion:
+    """Velocity (m/s) and height above the stand (m), up positive, shape (n,)."""
+
+    velocity: Floats
+    height: Floats
+
+
+@dataclass(frozen=True)
+class Squat:
+    """Samples of one repetition: leaving the stand, deepest, back in the stand."""
+
+    start: int
+    bottom: int
+    end: int
+
+
+def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int]]:
+    """Stretches (first, last sample) where force stays near weight: stands and pauses at the bottom."""
+    near = np.abs(recording.smooth(Side.BOTH) - weight.newtons) <= STILL_SHARE * weight.newtons
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], near.astype(int), [0]])))
+    least = STILL_S * recording.rate
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= least]
+
+
+def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:
+    """Integrate the net force twice. Velocity is drawn to zero in every still stretch.
+
+    Height is drawn to zero in the first and the last of them. Returns
+    NotMeasured when the recording neither begins nor ends in a stand.
+    """
+    stills = still_stretches(recording, weight)
+    if len(stills) < 2:
+        return NotMeasured("no-stand", "stand still before and after the movement: the drift cannot be held down")
+    dt = 1 / recording.rate
+    acceleration = (recording.total - weight.newtons) / weight.mass_kg
+    velocity = _anchored(_integral(acceleration, dt), [(a + b) // 2 for a, b in stills])
+    height = _anchored(_integral(velocity, dt), [(a + b) // 2 for a, b in (stills[0], stills[-1])])
+    return Motion(velocity, height)
+
+
+def _integral(values: Floats, dt: float) -> Floats:
+    steps = (values[1:] + values[:-1]) * (dt / 2)
+    return np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def _anchored(values: Floats, at: list[int]) -> Floats:
+    """Take out the broken line through the values at the anchors."""
+    return values - np.interp(np.arange(values.size), at, values[at])
+
+
+def squats(recording: Recording, moved: Motion, weight: Weight) -> list[Squat]:
+    """Every descent and rise: between the stands before and after, or between upper turning points."""
+    from scipy.signal import find_peaks
+
+    depth = -moved.height
+    deepest = float(depth.max())
+    if deepest < LEAST_DEPTH_M:
+        return []
+    least = max(LEAST_DEPTH_M, DEPTH_SHARE * deepest)
+    bottoms, _ = find_peaks(depth, height=least, prominence=0.5 * least, distance=max(1, round(0.3 * recording.rate)))
+    found = []
+    for n, bottom in enumerate(bottoms):
+        before = int(bottoms[n - 1]) if n else 0
+        after = int(bottoms[n + 1]) if n + 1 < len(bottoms) else depth.size - 1
+        start = _edge(recording, weight, moved, int(bottom), before, -1)
+        end = _edge(recording, weight, moved, int(bottom), after, 1)
+        found.append(Squat(start, int(bottom), end))
+    return found
+
+
+def _into_the_stand(recording: Recording, weight: Weight, top: int, limit: int, step: int) -> int:
+    """A quarter of a second further out where the body stands there; drift may put the highest point too far in."""
+    reach = round(0.25 * recording.rate)
+    out = max(limit, top - reach) if step < 0 else min(limit, top + reach)
+    stretch = recording.total[min(out, top) : max(out, top) + 1]
+    still = np.median(np.abs(stretch - weight.newtons)) < 2 * max(weight.sd, 0.5)
+    return out if still and abs(out - top) == reach else top
+
+
+def _edge(recording: Recording, weight: Weight, moved: Motion, bottom: int, limit: int, step: int) -> int:
+    """Where the stand is left (step -1) or reached (step +1); the upper turning point when there is no stand."""
+    lo, hi = (limit, bottom) if step < 0 else (bottom, limit)
+    top = lo + int(np.argmax(moved.height[lo : hi + 1]))
+    top = _into_the_stand(recording, weight, top, limit, step)
+    lo, hi = (top, bottom) if step < 0 else (bottom, top)
+    sd, held = max(weight.sd, 0.5), round(0.02 * recording.rate)
+    off = np.abs(recording.total[lo : hi + 1] - weight.newtons)[::-step]
+    # Walking from the top: the first stretch of 20 ms that is beyond 5 SD, then back to the last sample within 1 SD.
+    runs = np.flatnonzero(np.convolve(off > 5 * sd, np.ones(held, int), "valid") == held)
+    if not runs.size:
+        return top
+    near = np.flatnonzero(off[: runs[0] + 1] <= sd)
+    inwards = int(near[-1]) if near.size else 0
+    return lo + inwards if step < 0 else hi - inwards

@@ -1,0 +1,91 @@
+"""When an effort begins, and how fast force rises from there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tuning.core.types import Floats, NotMeasured
+
+FAR_SD, NEAR_SD, HELD_S = 5.0, 1.0, 0.02
+"""Onset (after Dos'Santos 2017): beyond 5 SD of quiet for 20 ms, then back to the last sample within 1 SD."""
+NEAR_MEAN_S = 0.002
+"""The way back looks at means of 3 ms: single noisy samples would end it too early (docs/decisions/0008)."""
+WINDOWS_MS = (50, 100, 150, 200, 250)
+BEST_MS = 20
+STILL_START_SHARE = 0.05
+"""A start is still when the quiet SD is at most this share of the effort's rise (practice judgement, editable)."""
+
+
+@dataclass(frozen=True)
+class Quiet:
+    """Mean and SD (N) of the force before an effort."""
+
+    mean: float
+    sd: float
+
+
+def quiet_before(force: Floats, upto: int, rate: float, seconds: float = 0.5) -> Quiet | NotMeasured:
+    """The quiet stretch of `seconds` that ends nearest before sample `upto`, moved back to where it is stillest.
+
+    Looks back over one second and a half; NotMeasured when less than the stretch lies before.
+    """
+    width = round(seconds * rate)
+    start = max(0, upto - round(3 * seconds * rate))
+    if upto - start < width:
+        return NotMeasured("no-quiet", f"less than {seconds:g} s of quiet before the effort")
+    best: Quiet | None = None
+    for first in range(upto - width, start - 1, -max(1, width // 10)):
+        stretch = force[first : first + width]
+        found = Quiet(float(stretch.mean()), float(stretch.std()))
+        if best is None or found.sd < best.sd:
+            best = found
+    assert best is not None
+    return best
+
+
+def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, rising: bool = False) -> int | None:
+    """Sample of the onset between `first` and `last`; None when force never leaves the quiet band.
+
+    With `rising` only a rise above the band counts, not a fall below it.
+    """
+    part = force[first : last + 1] - quiet.mean
+    sd = max(quiet.sd, 0.05)
+    away = part > FAR_SD * sd if rising else np.abs(part) > FAR_SD * sd
+    held = max(1, round(HELD_S * rate))
+    runs = np.convolve(away, np.ones(held, dtype=int), "valid") == held
+    starts = np.flatnonzero(runs)
+    if not starts.size:
+        return None
+    width = 2 * round(NEAR_MEAN_S * rate / 2) + 1
+    steady = np.convolve(np.pad(part, width // 2, "edge"), np.full(width, 1 / width), "valid")
+    near = np.flatnonzero(np.abs(steady[: starts[0] + 1]) <= NEAR_SD * sd)
+    return first + (int(near[-1]) if near.size else int(starts[0]))
+
+
+def rates(force: Floats, onset: int, rate: float, last: int) -> dict[str, float]:
+    """Mean rate of force rise (N/s) from onset over each window, and the best 20 ms before `last`.
+
+    `force` has shape (n,). Windows that the effort does not fill are left out.
+    """
+    found: dict[str, float] = {}
+    for window in WINDOWS_MS:
+        end = onset + round(window / 1000 * rate)
+        if end <= last:
+            found[f"rate-{window}"] = float(force[end] - force[onset]) / (window / 1000)
+    width = max(1, round(BEST_MS / 1000 * rate))
+    if last - onset > width:
+        rise = force[onset + width : last + 1] - force[onset : last + 1 - width]
+        found["rate-best20"] = float(rise.max()) / (width / rate)
+    return found
+
+
+def impulses(force: Floats, base: float, onset: int, rate: float, last: int) -> dict[str, float]:
+    """Impulse above `base` (Ns) from onset over each window, shape (n,) in."""
+    found: dict[str, float] = {}
+    for window in WINDOWS_MS:
+        end = onset + round(window / 1000 * rate)
+        if end <= last:
+            found[f"impulse-{window}"] = float(np.trapezoid(force[onset : end + 1] - base, dx=1 / rate))
+    return found

@@ -1,0 +1,77 @@
+"""Samples of one or two plates on one clock, and what is stated about them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tuning.core.errors import BadInput
+from tuning.core.types import LEGS, Floats, Side
+
+LEAST_RATE, LEAST_SECONDS = 200.0, 1.0
+CUTOFF_HZ = 100.0
+"""Zero-lag low-pass (Butterworth, 4th order in all) before peaks and rates are read; onsets are sought in
+the unfiltered force so that the filter cannot move them (practice judgement, editable)."""
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Vertical force of each leg's plate, N, shape (n,), evenly spaced at `rate` Hz; up is positive.
+
+    A missing leg (one plate) has no entry. `notes` are repairs that were made.
+    """
+
+    rate: float
+    force: dict[Side, Floats]
+    notes: tuple[str, ...] = ()
+    _smooth: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        sizes = {f.size for f in self.force.values()}
+        if not self.force or not set(self.force) <= set(LEGS) or len(sizes) != 1:
+            raise ValueError("one or two legs of equal length")
+        if not all(np.isfinite(f).all() for f in self.force.values()):
+            raise ValueError("samples must be finite; repair a file before it becomes a recording")
+        if self.rate < LEAST_RATE:
+            raise BadInput(
+                f"{self.rate:.0f} samples a second are too few for rates of force rise; {LEAST_RATE:.0f} needed."
+            )
+        if self.size < LEAST_SECONDS * self.rate:
+            raise BadInput("The recording is shorter than a second; nothing can be read from it.")
+
+    @property
+    def size(self) -> int:
+        """Number of samples."""
+        return next(iter(self.force.values())).size
+
+    @property
+    def times(self) -> Floats:
+        """Seconds from the first sample, shape (n,)."""
+        return np.arange(self.size) / self.rate
+
+    @property
+    def legs(self) -> tuple[Side, ...]:
+        """The legs that stand on a plate."""
+        return tuple(leg for leg in LEGS if leg in self.force)
+
+    @property
+    def total(self) -> Floats:
+        """Sum of the plates, N, shape (n,)."""
+        return np.asarray(sum(self.force[leg] for leg in self.legs))
+
+    def smooth(self, leg: Side) -> Floats:
+        """Low-passed force of a leg; `Side.BOTH` is the sum."""
+        if leg not in self._smooth:
+            raw = self.total if leg is Side.BOTH else self.force[leg]
+            self._smooth[leg] = low_passed(raw, self.rate)
+        return self._smooth[leg]
+
+
+def low_passed(force: Floats, rate: float, cutoff: float = CUTOFF_HZ) -> Floats:
+    """Zero-lag low-pass of samples, shape (n,); untouched where the rate is too low for the cut-off."""
+    from scipy.signal import butter, sosfiltfilt  # slow to load, not needed for the first window
+
+    if rate <= 2.5 * cutoff or force.size < 30:
+        return np.asarray(force, float)
+    return np.asarray(sosfiltfilt(butter(2, cutoff, fs=rate, output="sos"), force), float)

@@ -1,0 +1,73 @@
+"""From repetitions to observations: force and rate of each test, by the formula that fits it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tuning.core.force.analysis import Analysis, Kind, PlateTest
+from tuning.core.symmetry import share
+from tuning.core.types import Floats, Observation, Side
+
+RATE_OF = {
+    Kind.ISO: "rate-200",
+    Kind.PAUSE: "rate-100",
+    Kind.RAISE: "rate-200",
+    Kind.FREE: "rise-rate",
+    Kind.JUMP: "rise-rate",
+    Kind.STEP: "rise-rate",
+}
+"""The rate that is compared: from the onset where the start was still, else from the lowest force."""
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Ids of the force measure and the rate measure of a test; no rate in quiet stance."""
+
+    force: str
+    rate: str
+
+
+def lines_of(test: PlateTest) -> Lines:
+    """Two-leg tests are compared by shares, one-leg tests leg against leg."""
+    if test.kind is Kind.STAND:
+        return Lines(f"{test.id}-share", "")
+    rate = "rise" if RATE_OF[test.kind] == "rise-rate" else "rate"
+    if test.legs == 2:
+        return Lines(f"{test.id}-share", f"{test.id}-{rate}-share")
+    return Lines(f"{test.id}-peak", f"{test.id}-{rate}")
+
+
+def rate_shares(found: Analysis) -> Floats:
+    """Right share of the legs' rates by repetition, percent, shape (k,); repetitions without both are left out."""
+    name = RATE_OF[found.test.kind]
+    pairs = [(r.values.get((name, Side.LEFT)), r.values.get((name, Side.RIGHT))) for r in found.reps]
+    return np.array([share(a, b) for a, b in pairs if a is not None and b is not None and a > 0 and b > 0])
+
+
+def observations(found: Analysis, evidence: dict[str, object]) -> list[Observation]:
+    """Force and rate of a recording as observations, each repetition a trial."""
+    lines, note = lines_of(found.test), "; ".join(found.warnings)
+    made: list[tuple[str, Side, Floats]] = []
+    if found.test.legs == 2:
+        made.append((lines.force, Side.NONE, found.trials("share", Side.NONE)))
+        if lines.rate:
+            made.append((lines.rate, Side.NONE, rate_shares(found)))
+    else:
+        made.append((lines.force, found.side, found.trials("peak", found.side)))
+        made.append((lines.rate, found.side, found.trials(RATE_OF[found.test.kind], found.side)))
+    return [
+        Observation(
+            measure,
+            side,
+            float(trials.mean()),
+            trials,
+            "mean",
+            "plates",
+            quality_reason=note,
+            evidence={**evidence, "plate_test": found.test.id, "filter": found.filter_words},
+        )
+        for measure, side, trials in made
+        if trials.size
+    ]

@@ -1,0 +1,364 @@
+"""Force-plate files: delimited text from any maker through a mapping, and C3D. Repairs are stated, doubts refused."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tuning.core.errors import BadInput
+from tuning.core.force.recording import Recording
+from tuning.core.types import Floats, Side
+from tuning.core.units import FORCE_UNITS
+
+ENCODINGS = ("utf-8-sig", "utf-16", "latin-1")
+SEPARATORS = (";", "\t", "|", ",")
+LONGEST_GAP_S = 0.02
+"""Lost samples up to this long are bridged by a straight line, longer ones refused (practice judgement, editable)."""
+MOST_LOST, MOST_SPIKES = 0.02, 0.002
+"""Greatest shares of bridged samples and single-sample spikes that are repaired (practice judgement, editable)."""
+LONGEST_FILE = 400_000_000
+TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
+    ("time", "zeit", "temps", "sec"),
+    ("left", "links", "gauche"),
+    ("right", "rechts", "droit"),
+)
+
+
+@dataclass(frozen=True)
+class Mapping:
+    """Which column is what. Columns count from 0; `time` None needs `rate`; a leg without a plate is None."""
+
+    encoding: str
+    separator: str
+    decimal: str
+    header_rows: int
+    left: int | None
+    right: int | None
+    time: int | None = None
+    rate: float | None = None
+    time_unit: str = "s"
+    unit: str = "N"
+
+    def kept(self) -> dict[str, Any]:
+        """For a mapping file."""
+        return asdict(self)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """The first rows as text, with what was recognised; `shape` names files of the same make."""
+
+    rows: list[list[str]]
+    mapping: Mapping
+    shape: str
+
+
+def read_mapping(data: dict[str, Any]) -> Mapping:
+    """A kept mapping. Raises BadInput for keys that do not belong."""
+    try:
+        return Mapping(**data)
+    except TypeError as err:
+        raise BadInput(f"The mapping cannot be read: {err}.") from err
+
+
+def _text(path: Path, encoding: str = "", most: int = -1) -> tuple[str, str]:
+    """Text and encoding. Raises BadInput when it is no text."""
+    try:
+        if path.stat().st_size > LONGEST_FILE:
+            raise BadInput(f"{path.name} is larger than {LONGEST_FILE // 1_000_000} MB; cut it into recordings.")
+        with path.open("rb") as file:
+            raw = file.read(most)
+    except OSError as err:
+        raise BadInput(f"{path.name} cannot be opened: {err.strerror}.") from err
+    if not raw.strip():
+        raise BadInput(f"{path.name} is empty.")
+    starts = raw.startswith((b"\xff\xfe", b"\xfe\xff"))
+    for name in (encoding,) if encoding else (("utf-16",) if starts else ("utf-8-sig", "latin-1")):
+        try:
+            text = raw.decode(name, errors="ignore" if most > 0 else "strict")
+        except UnicodeDecodeError:
+            continue
+        if "\x00" not in text:
+            return text, name
+    raise BadInput(f"{path.name} is no text file; open a CSV or C3D file.")
+
+
+def preview(path: Path, most_rows: int = 12) -> Preview:
+    """Recognise separator, decimal comma, header rows and columns. Raises BadInput when it is no table of numbers."""
+    text, encoding = _text(path, most=200_000)
+    lines = [line for line in text.splitlines() if line.strip()][:400]
+    separator = next((s for s in SEPARATORS if _is_even(lines, s)), ",")
+    rows = list(csv.reader(lines, delimiter=separator))
+    comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c.strip()) for row in rows[-40:] for c in row)
+    decimal = "," if comma else "."
+    first = next((n for n, row in enumerate(rows) if _is_numbers(row, decimal)), None)
+    if first is None:
+        raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
+    body = [row for row in rows[first:] if _is_numbers(row, decimal)]
+    mapping = _guess(rows[:first], body, Mapping(encoding, separator, decimal, first, None, None))
+    head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
+    return Preview(rows[:most_rows], mapping, f"{len(body[0])} columns, {first} header rows: {head}")
+
+
+def _is_even(lines: Sequence[str], separator: str) -> bool:
+    """Whether nearly all of the last lines have the same number of these separators."""
+    counts = [line.count(separator) for line in lines[-60:]]
+    best = max(set(counts), key=counts.count)
+    return best > 0 and counts.count(best) >= 0.9 * len(counts)
+
+
+def _number(cell: str, decimal: str) -> float:
+    text = cell.strip().replace("\u2212", "-")
+    if decimal == ",":
+        text = text.replace(".", "").replace(",", ".")
+    try:
+        return float(text)
+    except ValueError:
+        return float("nan")
+
+
+def _is_numbers(row: Sequence[str], decimal: str) -> bool:
+    values = [c for c in row if c.strip()]
+    return bool(values) and sum(np.isfinite(_number(c, decimal)) for c in values) >= max(1, len(values) - 1)
+
+
+def _guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapping:
+    """Columns by their names, else by what they hold."""
+    width = max(len(row) for row in body)
+    names = [" ".join(row[n].lower() for row in head if n < len(row)) for n in range(width)]
+    columns = np.array(
+        [[_number(row[n], blank.decimal) if n < len(row) else np.nan for n in range(width)] for row in body]
+    )
+
+    def named(words: Sequence[str]) -> int | None:
+        hits = [n for n in range(width) if any(w in names[n] for w in words)]
+        vertical = [n for n in hits if re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", names[n])]
+        return next(iter(vertical or hits), None)
+
+    time = named(TIME_WORDS)
+    if time is None and width > 1 and len(body) > 2 and np.all(np.diff(columns[:, 0]) > 0):
+        time = 0
+    left, right = named(LEFT_WORDS), named(RIGHT_WORDS)
+    rest = [n for n in range(width) if n not in (time, left, right) and np.isfinite(columns[:, n]).any()]
+    if left is None and right is None and rest:
+        left, right = rest[0], (rest[1] if len(rest) > 1 else None)
+    header = " ".join(names)
+    unit = "kgf" if re.search(r"\bkgf?\b", header) else "lbf" if re.search(r"\blbf?\b", header) else "N"
+    milli = time is not None and (
+        re.search(r"\bms\b|milli", names[time]) is not None
+        or (len(body) > 2 and float(np.nanmedian(np.diff(columns[:, time]))) >= 0.5)
+    )
+    rate = re.search(r"(\d+(?:\.\d+)?)\s*hz", header)
+    return replace(
+        blank,
+        time=time,
+        left=left,
+        right=right,
+        unit=unit,
+        time_unit="ms" if milli else "s",
+        rate=float(rate[1]) if rate else None,
+    )
+
+
+def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
+    """Read a delimited file as a recording.
+
+    Repaired and noted: gaps up to 20 ms (straight line), doubled time stamps
+    (dropped), single-sample spikes (neighbours' mean), force pointing down
+    (turned), uneven clock (resampled). Refused with BadInput: everything that
+    would leave a number in doubt.
+    """
+    found = mapping or preview(path).mapping
+    text, _ = _text(path, found.encoding)
+    lines = [line for line in text.splitlines() if line.strip()]
+    rows = list(csv.reader(lines[found.header_rows :], delimiter=found.separator))
+    if not rows:
+        raise BadInput(f"{path.name} has a header but no samples.")
+    wanted = [n for n in (found.time, found.left, found.right) if n is not None]
+    if found.left is None and found.right is None:
+        raise BadInput("No column of force was named; map a column to the left or the right plate.")
+    short = min(len(row) for row in rows[: max(1, len(rows) - 1)])
+    if max(wanted) >= max(len(row) for row in rows):
+        raise BadInput(f"Column {max(wanted) + 1} is missing: the rows have {short} columns.")
+    notes: list[str] = []
+    values = {n: np.array([_number(r[n], found.decimal) if n < len(r) else np.nan for r in rows]) for n in wanted}
+    times = values[found.time] if found.time is not None else None
+    legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
+    force = {side: values[n] for side, n in legs.items()}
+    rate, force = _even_clock(times, force, found, notes)
+    return finish(rate, {s: f * FORCE_UNITS[found.unit] for s, f in force.items()}, notes)
+
+
+def _even_clock(
+    times: Floats | None, force: dict[Side, Floats], mapping: Mapping, notes: list[str]
+) -> tuple[float, dict[Side, Floats]]:
+    """Samples on an even clock. Raises BadInput when time runs back or stands still for long."""
+    if times is None:
+        if not mapping.rate:
+            raise BadInput("There is no column of time: say how many samples a second were taken.")
+        return mapping.rate, force
+    t = times / 1000 if mapping.time_unit == "ms" else times
+    if not np.isfinite(t).all():
+        bad = int((~np.isfinite(t)).sum())
+        if bad > MOST_LOST * t.size:
+            raise BadInput(f"{bad} of {t.size} time stamps cannot be read.")
+        keep = np.isfinite(t)
+        t, force = t[keep], {s: f[keep] for s, f in force.items()}
+        notes.append(f"{bad} rows without a time stamp were dropped.")
+    steps = np.diff(t)
+    if np.any(steps < 0):
+        raise BadInput(f"Time runs backwards at row {int(np.argmax(steps < 0)) + 2}: two recordings in one file?")
+    doubled = int((steps == 0).sum())
+    if doubled:
+        if doubled > MOST_LOST * t.size:
+            raise BadInput(f"{doubled} time stamps are doubled; the clock of this file cannot be trusted.")
+        keep = np.concatenate([[True], steps > 0])
+        t, force = t[keep], {s: f[keep] for s, f in force.items()}
+        notes.append(f"{doubled} doubled time stamps were dropped.")
+    if t.size < 3:
+        raise BadInput("The file has fewer than three samples.")
+    step = float(np.median(np.diff(t)))
+    gap = float(np.diff(t).max())
+    if gap > LONGEST_GAP_S + step:
+        raise BadInput(f"{1000 * gap:.0f} ms are missing at {t[int(np.argmax(np.diff(t)))]:.2f} s; too long to bridge.")
+    rate = 1 / step
+    grid = t[0] + np.arange(round((t[-1] - t[0]) / step) + 1) * step
+    if gap > 1.5 * step:
+        notes.append("Missing samples of up to 20 ms were bridged by a straight line.")
+    if grid.size == t.size and np.allclose(grid, t, atol=0.02 * step):
+        return round(rate, 6), force
+    even = {}
+    for side, samples in force.items():
+        known = np.isfinite(samples)
+        even[side] = np.interp(grid, t[known], samples[known]) if known.mean() > 0.9 else samples
+    return round(rate, 6), even
+
+
+def finish(rate: float, force: dict[Side, Floats], notes: list[str]) -> Recording:
+    """The last repairs and refusals, the same for every format. Raises BadInput."""
+    made = {}
+    for side, samples in force.items():
+        name = f"{side.value} plate"
+        samples = _bridged(samples, rate, name, notes)
+        if float(np.median(samples)) < -20 or (float(samples.min()) < -100 > -float(samples.max())):
+            samples = -samples
+            notes.append(f"The {name} pointed down; its sign was turned.")
+        samples = _without_spikes(samples, rate, name, notes)
+        _refuse_flat(samples, rate, name)
+        made[side] = samples
+    _refuse_units(made)
+    return Recording(rate, made, tuple(notes))
+
+
+def _bridged(samples: Floats, rate: float, name: str, notes: list[str]) -> Floats:
+    known = np.isfinite(samples)
+    if known.all():
+        return samples
+    lost = int((~known).sum())
+    if not known.any():
+        raise BadInput(f"The {name} has no readable sample: is it the right column?")
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (~known).astype(int), [0]])))
+    longest = int(np.max(edges[1::2] - edges[::2])) / rate
+    if longest > LONGEST_GAP_S or lost > MOST_LOST * samples.size:
+        raise BadInput(
+            f"The {name} misses {lost} of {samples.size} samples, up to {1000 * longest:.0f} ms in a row; "
+            f"at most {1000 * LONGEST_GAP_S:.0f} ms are bridged."
+        )
+    notes.append(f"{lost} lost samples of the {name} were bridged by a straight line.")
+    at = np.arange(samples.size)
+    return np.interp(at, at[known], samples[known])
+
+
+def _without_spikes(samples: Floats, rate: float, name: str, notes: list[str]) -> Floats:
+    """Single samples that stand out from both neighbours by more than any muscle could in a millisecond."""
+    if samples.size < 5:
+        return samples
+    middle = (samples[:-2] + samples[2:]) / 2
+    off = np.abs(samples[1:-1] - middle)
+    typical = 1.4826 * float(np.median(off)) + 1.0
+    limit = max(30 * typical, 0.3 * float(np.percentile(np.abs(samples), 99)))
+    hits = np.flatnonzero((off > limit) & (np.abs(samples[2:] - samples[:-2]) < limit)) + 1
+    if not hits.size:
+        return samples
+    if hits.size > MOST_SPIKES * samples.size:
+        raise BadInput(
+            f"The {name} has {hits.size} spikes; its cable or amplifier needs a look before anything is read."
+        )
+    repaired = samples.copy()
+    repaired[hits] = middle[hits - 1]
+    notes.append(f"{hits.size} single-sample spikes of the {name} were replaced by their neighbours' mean.")
+    return repaired
+
+
+def _refuse_flat(samples: Floats, rate: float, name: str) -> None:
+    """A ceiling that force runs along is saturation; a plate that never moves is dead."""
+    if float(np.ptp(samples)) == 0.0 and abs(float(samples[0])) > 20:
+        raise BadInput(f"The {name} reads {samples[0]:.0f} N throughout; it is not measuring.")
+    top = float(samples.max())
+    if top < 100:
+        return
+    at_top = (samples >= top - 1e-9 * max(1.0, top)).astype(int)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], at_top, [0]])))
+    longest = int(np.max(edges[1::2] - edges[::2]))
+    if longest >= max(4, round(0.004 * rate)) and longest > 3:
+        raise BadInput(
+            f"The {name} is at its ceiling of {top:.0f} N for {1000 * longest / rate:.0f} ms: peaks were cut off."
+        )
+
+
+def _refuse_units(force: dict[Side, Floats]) -> None:
+    total = np.asarray(sum(force.values()))
+    high = float(np.percentile(total, 99))
+    if high > 20_000:
+        raise BadInput(f"The force reaches {high:.0f} N; no leg does that. Is the unit mN, or a scale factor missing?")
+    if high < 100:
+        raise BadInput(f"The force never passes {high:.0f} N: nobody on the plates, or kgf read as N. Check the unit.")
+
+
+def read_c3d(path: Path) -> Recording:
+    """Vertical force of one or two plates from a C3D file: plates of the file, else analog channels named by side.
+
+    Raises BadInput when the file cannot be read or holds no vertical force.
+    """
+    import ezc3d  # slow to load, not needed for the first window
+
+    try:
+        file = ezc3d.c3d(str(path), extract_forceplat_data=True)
+    except Exception as err:  # the library raises bare RuntimeError, ValueError and others for damaged files
+        raise BadInput(f"{path.name} is no C3D file that can be read ({err}).") from err
+    rate = float(file["header"]["analogs"]["frame_rate"])
+    plates = file["data"].get("platform", [])
+    if plates:
+        forces = [np.asarray(p["force"][2], float) for p in plates[:2]]
+        order = sorted(range(len(forces)), key=lambda n: float(np.mean(plates[n]["origin"][0])))
+        sides = (Side.LEFT, Side.RIGHT) if len(forces) == 2 else (Side.LEFT,)
+        return finish(rate, {s: forces[n] for s, n in zip(sides, order, strict=True)}, _c3d_note(len(forces)))
+    labels = [str(label).lower() for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
+    data = np.asarray(file["data"]["analogs"], float)[0]
+    found = {}
+    for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS)):
+        hits = [n for n, label in enumerate(labels) if "z" in label and any(w in label for w in words)]
+        if hits:
+            found[side] = data[hits[0]]
+    if not found:
+        raise BadInput(f"{path.name} holds neither force plates nor analog channels named left or right.")
+    return finish(rate, found, [])
+
+
+def _c3d_note(count: int) -> list[str]:
+    if count == 2:
+        return ["The plate with the smaller x was taken as left; swap the sides if the walkway runs the other way."]
+    return ["One plate: say which leg stood on it."]
+
+
+def read_plates(path: Path, mapping: Mapping | None = None) -> Recording:
+    """Read a file by its kind. Raises BadInput."""
+    if path.suffix.lower() == ".c3d":
+        return read_c3d(path)
+    return read_table(path, mapping)

@@ -1,0 +1,209 @@
+"""Force plates: readings against closed-form scenes, the rules for what is not measured, the pattern of a battery."""
+
+import numpy as np
+import power
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tuning.core.comparison import compare_all
+from tuning.core.errors import BadInput
+from tuning.core.force.analysis import TESTS, UNITS, analyse
+from tuning.core.force.onset import Quiet, find_onset, rates
+from tuning.core.force.pattern import rows, sentence
+from tuning.core.force.recording import Recording
+from tuning.core.force.sides import lines_of, observations
+from tuning.core.force.weighing import weigh
+from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.verdict import Word
+from tuning.devices import plates
+from tuning.devices.plates import Body, Faults, heard
+from tuning.knowledge import load
+
+MEASURES = load().measures
+RANDOM = np.random.default_rng()
+
+
+def recording(scene):
+    left, right = heard(scene, Faults(), RANDOM)
+    return Recording(scene.rate, {Side.LEFT: left, Side.RIGHT: right})
+
+
+def body(**more):
+    u = RANDOM.uniform
+    made = dict(mass_kg=u(55, 95), push_left=u(400, 900), push_right=u(400, 900), rise_left=u(0.07, 0.2),
+                rise_right=u(0.07, 0.2), share=u(0.44, 0.56))  # fmt: skip
+    return Body(**{**made, **more})
+
+
+def mean_rate(force, start, window, rate):
+    at = round(start * rate)
+    return (force[at + round(window * rate)] - force[at]) / window
+
+
+def test_isometric_efforts_against_the_closed_form():
+    """Twenty fresh sessions of three pushes: peak 0.5 %, onset 3 ms, rates 4 %, share 0.3 points, weight 0.2 %."""
+    peaks, onsets, rising, shares = [], [], [], []
+    for _ in range(20):
+        scene = plates.isometric(body())
+        found = analyse(recording(scene), "squat-iso")
+        assert len(found.reps) == 3 and not found.warnings
+        for rep, start in zip(found.reps, scene.events["start"], strict=True):
+            onsets.append(1000 * abs(rep.events["onset"] - start))
+            hold = slice(round(start * scene.rate), round((start + 3.2) * scene.rate))
+            for side, true in ((Side.LEFT, scene.left), (Side.RIGHT, scene.right)):
+                peaks.append(100 * abs(rep.values["peak", side] / true[hold].max() - 1))
+                for window in (100, 150, 200, 250):
+                    truth = mean_rate(true, start, window / 1000, scene.rate)
+                    rising.append(100 * abs(rep.values[f"rate-{window}", side] / truth - 1))
+            total = scene.left + scene.right
+            top = round(start * scene.rate) + int(np.argmax(total[hold]))
+            shares.append(abs(rep.values["share", Side.NONE] - 100 * scene.right[top] / total[top]))
+    worst = [float(np.percentile(x, 95)) for x in (peaks, onsets, rising, shares)]
+    peak, onset, rise, share = worst
+    print(f"isometric, 95th percentile: peak {peak:.2f} %, onset {onset:.1f} ms, rates {rise:.2f} %, share {share:.2f}")
+    assert worst[0] < 0.5 and worst[1] < 3 and worst[2] < 4 and worst[3] < 0.3
+
+
+def test_free_squats_are_found_with_their_bounds_depth_and_weight():
+    bounds, weights, depths = [], [], []
+    for n in range(16):
+        who, u = body(), RANDOM.uniform
+        rest, depth = (0.0, u(0.5, 1.5))[n % 2], u(0.3, 0.5)
+        scene = plates.squats(who, reps=4, down=u(0.7, 1.1), up=u(0.6, 1.0), depth=depth, rest=rest)
+        found = analyse(recording(scene), "squat-fast")
+        assert len(found.reps) == 4
+        weights.append(100 * abs(found.weight.newtons / who.weight - 1))
+        for k, rep in enumerate(found.reps):
+            bounds += [1000 * abs(rep.events[e] - scene.events[e][k]) for e in ("start", "end")]
+            depths.append(abs(rep.values["depth", Side.NONE] - depth))
+    told = [float(np.percentile(x, 95)) for x in (bounds, weights, depths)]
+    print("squats, 95th percentile: bounds {:.0f} ms, weight {:.2f} %, depth {:.3f} m".format(*told))
+    assert told[0] <= 20 and told[1] < 0.2 and told[2] < 0.02
+
+
+def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
+    scene = plates.squats(Body(rise_left=0.1, rise_right=0.1), pause=2.0)
+    found = analyse(recording(scene), "squat-pause")
+    for rep, drive, start in zip(found.reps, scene.events["drive"], scene.events["bottom"], strict=True):
+        assert rep.events["drive"] == pytest.approx(drive, abs=0.012)
+        assert rep.events["bottom"] == pytest.approx(start, abs=0.12)
+        assert {("rate-100", s) for s in LEGS} <= set(rep.values)
+    short = analyse(recording(plates.squats(Body(), pause=0.4)), "squat-pause")
+    assert any("2 s are asked for" in w or "no pause" in w or "stillness" in w for w in short.warnings)
+
+
+def test_fast_tests_never_tell_rates_from_an_onset_and_one_leg_tests_no_velocity():
+    fast = analyse(recording(plates.squats(Body())), "squat-fast")
+    assert all("rise-rate" in {m for m, _ in r.values} for r in fast.reps)
+    assert not [m for r in fast.reps for m, _ in r.values if m.startswith("rate-")]
+    steps = analyse(recording(plates.step_on_off(Body(), "left")), "lunge-fast", Side.LEFT)
+    assert len(steps.reps) == 3 and "velocity" in steps.not_measured
+    assert steps.reps[0].values["contact", Side.LEFT] == pytest.approx(0.7, abs=0.01)
+    assert not {m for r in steps.reps for m, _ in r.values} & {"depth", "velocity-peak", "height"}
+    assert {m for r in (*fast.reps, *steps.reps) for m, _ in r.values} <= set(UNITS)
+
+
+def test_jumps_by_flight_and_momentum():
+    scene = plates.jumps(Body())
+    found = analyse(recording(scene), "jump")
+    assert len(found.reps) == 3
+    for rep, off, on in zip(found.reps, scene.events["take-off"], scene.events["landing"], strict=True):
+        assert rep.events["take-off"] == pytest.approx(off, abs=0.006)
+        assert rep.events["landing"] == pytest.approx(on, abs=0.006)
+        assert rep.values["velocity-peak", Side.NONE] == pytest.approx(2.3, abs=0.06)
+        assert rep.values["height", Side.NONE] == pytest.approx(2.3**2 / (2 * 9.80665), rel=0.04)
+
+
+def test_onset_follows_its_words_exactly():
+    """5 SD for 20 ms, then back to the last sample within 1 SD."""
+    force = np.full(600, 100.0)
+    force[300:] += np.arange(300) * 2.0  # 2 N a sample from 300 on
+    quiet = Quiet(100.0, 3.0)
+    assert find_onset(force, quiet, 1000, 0, 599) == 301, "the last sample within 3 N"
+    force[200:210] += 90  # ten samples are no 20 ms
+    assert find_onset(force, quiet, 1000, 0, 599) == 301
+    assert find_onset(np.full(600, 100.0), quiet, 1000, 0, 599) is None
+    found = rates(force, 300, 1000, 599)
+    assert found["rate-100"] == pytest.approx(2000) and found["rate-best20"] == pytest.approx(2000)
+
+
+def test_weighing_wants_a_still_stand():
+    still = recording(plates.quiet_stand(Body(mass_kg=80), 4))
+    found = weigh(still)
+    assert found.mass_kg == pytest.approx(80, rel=0.002)
+    t = np.arange(4000) / 1000
+    shaky = Recording(1000.0, {s: 400 + 60 * np.sin(2 * np.pi * 2 * t) for s in LEGS})
+    assert weigh(shaky).reason == "not-still"
+    assert weigh(Recording(1000.0, {Side.LEFT: np.full(3000, 8.0)})).reason == "empty"
+
+
+def test_what_cannot_be_read_is_refused_in_words():
+    two = recording(plates.isometric(Body()))
+    with pytest.raises(BadInput, match="no test on the plates"):
+        analyse(two, "press-up")
+    with pytest.raises(BadInput, match="which leg"):
+        analyse(two, "lunge-iso")
+    with pytest.raises(BadInput, match="both plates"):
+        analyse(Recording(1000.0, {Side.LEFT: two.force[Side.LEFT]}), "squat-iso")
+    with pytest.raises(BadInput, match="too few"):
+        Recording(100.0, {Side.LEFT: np.ones(500)})
+    swapped = analyse(recording(plates.one_leg(Body(), "right")), "lunge-iso", Side.LEFT)
+    assert any("swapped" in w for w in swapped.warnings)
+    empty = analyse(Recording(1000.0, {s: np.full(4000, 350.0) for s in LEGS}), "squat-fast")
+    assert not empty.reps and any("No repetition" in w or "stand" in w for w in empty.warnings)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.floats(0.35, 0.65), st.integers(0, 2**31))
+def test_swapping_the_plates_mirrors_every_value(share, seed):
+    scene = plates.isometric(Body(share=share, push_left=650, push_right=500), reps=1)
+    left, right = heard(scene, Faults(), np.random.default_rng(seed))
+    one = analyse(Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}), "squat-iso")
+    other = analyse(Recording(1000.0, {Side.LEFT: right, Side.RIGHT: left}), "squat-iso")
+    for (metric, side), value in one.reps[0].values.items():
+        mirrored = 100 - value if metric == "share" else value
+        assert other.reps[0].values[metric, side.other] == pytest.approx(mirrored, rel=1e-6, abs=1e-6)
+
+
+def battery(who):
+    """All tests of one made-up person as a ledger."""
+    seen = []
+    for name, scene in (
+        ("quiet-stance", plates.quiet_stand(who)),
+        ("squat-fast", plates.squats(who)),
+        ("squat-pause", plates.squats(who, pause=2.0)),
+        ("squat-iso", plates.isometric(who)),
+        ("jump", plates.jumps(who)),
+    ):
+        seen += observations(analyse(recording(scene), name), {})
+    for leg in LEGS:
+        seen += observations(analyse(recording(plates.one_leg(who, leg.value)), "lunge-iso", leg), {})
+        seen += observations(analyse(recording(plates.step_on_off(who, leg.value)), "lunge-fast", leg), {})
+    return {r.measure.id: r for r in compare_all(MEASURES, seen)}
+
+
+def test_a_leg_that_pushes_harder_but_slower_is_told_in_a_sentence():
+    ledger = battery(Body(push_left=850, push_right=640, rise_left=0.30, rise_right=0.08, share=0.43))
+    told = sentence(rows(list(TESTS.values()), ledger))
+    print(told)
+    assert "the left leg pushes harder but rises slower" in told and "more force left in" in told
+    even = sentence(rows(list(TESTS.values()), battery(Body())))
+    assert "no pattern beyond error" in even and "beyond error" in even
+
+
+def test_every_compared_line_of_every_test_is_a_measure():
+    for test in TESTS.values():
+        lines = lines_of(test)
+        assert lines.force in MEASURES and (not lines.rate or lines.rate in MEASURES)
+    assert isinstance(sentence([]), str)
+    assert isinstance(weigh(Recording(1000.0, {Side.LEFT: np.full(1200, 5.0)})), NotMeasured)
+
+
+@pytest.mark.parametrize(("measure", "sem"), power.TESTS)
+def test_verdicts_of_made_up_sessions_agree_with_the_closed_form(measure, sem):
+    """False calls at no difference at most 5 %, the wrong side at most 0.5 %, each verdict within 3 points."""
+    for true, shares, wrong, gap in power.simulate(measure, sem, RANDOM, sessions=3000, true=(0, 10, 20)):
+        if true == 0:
+            assert shares[Word.NOTABLE] + shares[Word.MARKED] <= 0.05 + 0.012
+        assert wrong <= 0.005 and gap <= 0.03, (true, shares)

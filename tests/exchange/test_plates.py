@@ -1,0 +1,206 @@
+"""Plate files: what is recognised, what is repaired and said, what is refused."""
+
+import json
+
+import ezc3d
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+from tuning.cli import main
+from tuning.core.errors import BadInput
+from tuning.core.force.analysis import analyse
+from tuning.core.types import Side
+from tuning.devices import plates
+from tuning.devices.plates import Body, Faults, heard
+from tuning.exchange.plates import Mapping, preview, read_plates, read_table
+
+SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
+LEFT, RIGHT = heard(SCENE, Faults(), np.random.default_rng(5))
+TIME = SCENE.times
+
+
+def write(path, columns, head="time,left Fz,right Fz", separator=",", decimal=".", encoding="utf-8"):
+    lines = [head] if head else []
+    for row in zip(*columns, strict=True):
+        lines.append(separator.join(f"{v:.4f}".replace(".", decimal) if np.isfinite(v) else "" for v in row))
+    path.write_text("\n".join(lines) + "\n", encoding=encoding)
+    return path
+
+
+def share_of(path, mapping=None):
+    return analyse(read_plates(path, mapping), "squat-iso").trials("share", Side.NONE).mean()
+
+
+TRUE = 100 * SCENE.right[4000] / (SCENE.left + SCENE.right)[4000]
+
+
+@pytest.mark.parametrize(
+    ("head", "separator", "decimal", "encoding", "scale"),
+    [
+        ("time,left Fz,right Fz", ",", ".", "utf-8", 1),
+        ("Zeit;Links;Rechts", ";", ",", "latin-1", 1),
+        ("time\tleft\tright", "\t", ".", "utf-16", 1),
+        ("Maker X\n1000 Hz\ntime (ms),Right_Fz (kgf),Left_Fz (kgf)", ",", ".", "utf-8-sig", 0),
+        ("", ";", ",", "utf-8", 1),
+    ],
+)
+def test_files_of_many_makers_say_the_same(tmp_path, head, separator, decimal, encoding, scale):
+    columns = [TIME, LEFT, RIGHT]
+    if not scale:
+        columns = [1000 * TIME, RIGHT / 9.80665, LEFT / 9.80665]
+    path = write(tmp_path / "x.csv", columns, head, separator, decimal, encoding)
+    assert share_of(path) == pytest.approx(TRUE, abs=0.3)
+    assert preview(path).shape.startswith("3 columns")
+
+
+def test_a_mapping_names_columns_that_nobody_could_guess(tmp_path):
+    path = write(tmp_path / "x.csv", [LEFT, np.ones_like(LEFT), RIGHT], "a,b,c")
+    mapping = Mapping("utf-8", ",", ".", 1, 0, 2, None, 1000.0)
+    assert share_of(path, mapping) == pytest.approx(TRUE, abs=0.3)
+
+
+def damaged(name):
+    """Twenty kinds of damage: columns and head of the file."""
+    t, left, right = TIME.copy(), LEFT.copy(), RIGHT.copy()
+    head = "time,left Fz,right Fz"
+    if name == "empty":
+        return None, ""
+    if name == "header only":
+        return [t[:0], left[:0], right[:0]], head
+    if name == "words":
+        return None, "dear colleague\nplease find\nthe results\n"
+    if name == "binary":
+        return None, b"\x00\x01\x02PNG\xff" * 50
+    if name == "a few lost":
+        left[1000:1010] = np.nan
+    if name == "long gap":
+        left[1000:1300] = np.nan
+    if name == "a plate of nothing":
+        right[:] = np.nan
+    if name == "time runs back":
+        t[5000:] -= 3
+    if name == "doubled stamps":
+        t[700] = t[699]
+    if name == "many doubled stamps":
+        t = np.floor(t * 100) / 100
+    if name == "missing rows":
+        keep = np.ones(t.size, bool)
+        keep[2000:2010] = False
+        t, left, right = t[keep], left[keep], right[keep]
+    if name == "many missing rows":
+        keep = np.ones(t.size, bool)
+        keep[2000:2500] = False
+        t, left, right = t[keep], left[keep], right[keep]
+    if name == "a spike":
+        left[2500] += 4000
+    if name == "many spikes":
+        left[::97] += 4000
+    if name == "saturated":
+        left = np.minimum(left, 900.0)
+    if name == "upside down":
+        left, right = -left, -right
+    if name == "milligrams":
+        left, right = left * 1000, right * 1000
+    if name == "kgf without a word":
+        left, right = left / 98.0665, right / 98.0665
+    if name == "dead plate":
+        right[:] = 300.0
+    if name == "infinite":
+        left[100] = np.inf
+    if name == "too short":
+        t, left, right = t[:500], left[:500], right[:500]
+    if name == "too slow":
+        t, left, right = t[::10], left[::10], right[::10]
+    if name == "one plate":
+        return [t, left], "time,left Fz"
+    return [t, left, right], head
+
+
+REPAIRED = {
+    "a few lost": "bridged", "doubled stamps": "doubled time stamps", "missing rows": "bridged", "a spike": "spikes",
+    "upside down": "sign was turned", "infinite": "bridged",
+}  # fmt: skip
+REFUSED = {
+    "empty": "empty", "header only": "no rows of numbers", "words": "no rows of numbers", "binary": "no text file",
+    "long gap": "misses", "a plate of nothing": "no readable sample|both plates",
+    "time runs back": "backwards",
+    "many doubled stamps": "clock", "many missing rows": "missing at", "many spikes": "spikes", "saturated": "ceiling",
+    "milligrams": "unit", "kgf without a word": "unit", "dead plate": "not measuring", "too short": "shorter",
+    "too slow": "too few", "one plate": "both plates",
+}  # fmt: skip
+
+
+def damaged_file(tmp_path, name):
+    columns, head = damaged(name)
+    path = tmp_path / "damaged.csv"
+    if isinstance(head, bytes):
+        path.write_bytes(head)
+    elif columns is None:
+        path.write_text(head)
+    else:
+        write(path, columns, head)
+    return path
+
+
+@pytest.mark.parametrize("name", REPAIRED)
+def test_damage_that_can_be_mended_is_mended_and_said(tmp_path, name):
+    found = analyse(read_plates(damaged_file(tmp_path, name)), "squat-iso")
+    assert any(REPAIRED[name] in warning for warning in found.warnings)
+    assert found.trials("share", Side.NONE).mean() == pytest.approx(TRUE, abs=0.3)
+
+
+@pytest.mark.parametrize("name", REFUSED)
+def test_damage_that_leaves_doubt_is_refused_in_a_sentence(tmp_path, name):
+    with pytest.raises(BadInput, match=REFUSED[name]):
+        analyse(read_plates(damaged_file(tmp_path, name)), "squat-iso")
+
+
+def test_other_refusals(tmp_path):
+    path = write(tmp_path / "x.csv", [TIME, LEFT, RIGHT])
+    with pytest.raises(BadInput, match="cannot be opened"):
+        read_plates(tmp_path / "none.csv")
+    with pytest.raises(BadInput, match="Column 9 is missing"):
+        read_table(path, Mapping("utf-8", ",", ".", 1, 1, 8, 0))
+    with pytest.raises(BadInput, match="how many samples a second"):
+        read_table(path, Mapping("utf-8", ",", ".", 1, 1, 2))
+    with pytest.raises(BadInput, match="No column of force"):
+        read_table(path, Mapping("utf-8", ",", ".", 1, None, None, 0))
+    (tmp_path / "x.c3d").write_bytes(b"nothing of the kind")
+    with pytest.raises(BadInput, match="no C3D file"):
+        read_plates(tmp_path / "x.c3d")
+
+
+def test_analog_channels_of_a_c3d_file(tmp_path):
+    file = ezc3d.c3d()
+    file["parameters"]["POINT"]["RATE"]["value"] = [100.0]
+    file["parameters"]["POINT"]["LABELS"]["value"] = ["m"]
+    file["data"]["points"] = np.ones((4, 1, LEFT.size // 10))
+    file["parameters"]["ANALOG"]["RATE"]["value"] = [1000.0]
+    file["parameters"]["ANALOG"]["LABELS"]["value"] = ["Fz left", "Fz right"]
+    count = 10 * (LEFT.size // 10)
+    file["data"]["analogs"] = np.stack([LEFT[:count], RIGHT[:count]])[None]
+    path = tmp_path / "session.c3d"
+    file.write(str(path))
+    assert share_of(path) == pytest.approx(TRUE, abs=0.3)
+
+
+def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):
+    path = write(tmp_path / "x.csv", [TIME, LEFT, RIGHT])
+    run = CliRunner()
+    done = run.invoke(main, ["force", str(path), "--test", "squat-iso", "--json"])
+    told = json.loads(done.output)
+    assert told["version"] == 1 and len(told["repetitions"]) == 2
+    share = next(s for s in told["summaries"] if s["metric"] == "share")
+    assert share["mean"] == pytest.approx(TRUE, abs=0.3) and share["unit"] == "%" and share["n"] == 2
+    kept = tmp_path / "map.json"
+    kept.write_text(json.dumps(Mapping("utf-8", ",", ".", 1, 2, 1, 0).kept()))
+    swapped = run.invoke(main, ["force", str(path), "--test", "squat-iso", "--map", str(kept), "--json"])
+    other = next(s for s in json.loads(swapped.output)["summaries"] if s["metric"] == "share")
+    assert other["mean"] == pytest.approx(100 - share["mean"], abs=1e-6)
+    table = run.invoke(main, ["force", str(path), "--test", "lunge-iso", "--side", "left"])
+    assert table.exit_code == 0 and "rate-200" in table.output and "N/s" in table.output
+    wrong = run.invoke(main, ["force", str(path), "--test", "lunge-iso"])
+    assert wrong.exit_code == 2 and "which leg" in wrong.output
+    kept.write_text("{nonsense")
+    assert run.invoke(main, ["force", str(path), "--test", "squat-iso", "--map", str(kept)]).exit_code == 2

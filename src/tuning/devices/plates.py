@@ -141,6 +141,11 @@ def _lagged(values: Floats, constant: float, rate: float) -> Floats:
     return np.asarray(lfilter([1 - a], [1, -a], values))
 
 
+def _varied(random: np.random.Generator | None) -> float:
+    """What one repetition differs from the next: 3 %."""
+    return 1.0 if random is None else float(1 + random.normal(0, 0.03))
+
+
 def _push(t: Floats, start: float, size: float, constant: float, hold: float) -> Floats:
     """Force above the quiet level: exponential rise from `start`, hold, release within 0.3 s."""
     into = np.clip(t - start, 0, None)
@@ -150,16 +155,22 @@ def _push(t: Floats, start: float, size: float, constant: float, hold: float) ->
 
 
 def isometric(
-    body: Body, reps: int = 3, hold: float = 3.0, rest: float = 3.0, still: float = 2.0, rate: float = RATE_HZ
+    body: Body,
+    reps: int = 3,
+    hold: float = 3.0,
+    rest: float = 3.0,
+    still: float = 2.0,
+    rate: float = RATE_HZ,
+    random: np.random.Generator | None = None,
 ) -> Scene:
-    """Pushing against a fixed bar with both legs."""
+    """Pushing against a fixed bar with both legs; with `random` no two pushes are the same."""
     t = _times(still + reps * (hold + rest), rate)
     left = np.full_like(t, (1 - body.share) * body.weight)
     right = np.full_like(t, body.share * body.weight)
     starts = [still + n * (hold + rest) for n in range(reps)]
     for at in starts:
-        left += _push(t, at, body.push_left, body.rise_left, hold)
-        right += _push(t, at, body.push_right, body.rise_right, hold)
+        left += _push(t, at, body.push_left * _varied(random), body.rise_left * _varied(random), hold)
+        right += _push(t, at, body.push_right * _varied(random), body.rise_right * _varied(random), hold)
     return Scene(left, right, rate, {"start": starts})
 
 
@@ -172,6 +183,7 @@ def one_leg(
     still: float = 2.0,
     on_plate: float = 0.7,
     rate: float = RATE_HZ,
+    random: np.random.Generator | None = None,
 ) -> Scene:
     """The front leg of a lunge pushes from a still start; the other foot is off the plates."""
     t = _times(still + reps * (hold + rest), rate)
@@ -179,7 +191,7 @@ def one_leg(
     force = np.full_like(t, on_plate * body.weight)
     starts = [still + n * (hold + rest) for n in range(reps)]
     for at in starts:
-        force += _push(t, at, size, constant, hold)
+        force += _push(t, at, size * _varied(random), constant * _varied(random), hold)
     other = np.zeros_like(t)
     return (
         Scene(force, other, rate, {"start": starts}) if leg == "left" else Scene(other, force, rate, {"start": starts})
@@ -187,7 +199,13 @@ def one_leg(
 
 
 def step_on_off(
-    body: Body, leg: str, reps: int = 3, contact: float = 0.7, gap: float = 1.2, rate: float = RATE_HZ
+    body: Body,
+    leg: str,
+    reps: int = 3,
+    contact: float = 0.7,
+    gap: float = 1.2,
+    rate: float = RATE_HZ,
+    random: np.random.Generator | None = None,
 ) -> Scene:
     """Lunge on and off: a landing peak and a push-off peak in each contact."""
     t = _times(1.0 + reps * (contact + gap), rate)
@@ -196,8 +214,8 @@ def step_on_off(
     starts = [1.0 + n * (contact + gap) for n in range(reps)]
     for at in starts:
         s = np.clip((t - at) / contact, 0, 1)
-        land = (body.weight * 0.9 + size) * np.exp(-(((s - 0.3) / (0.1 + 0.5 * constant)) ** 2))
-        push = (body.weight * 0.8 + 0.8 * size) * np.exp(-(((s - 0.72) / 0.13) ** 2))
+        land = _varied(random) * (body.weight * 0.9 + size) * np.exp(-(((s - 0.3) / (0.1 + 0.5 * constant)) ** 2))
+        push = _varied(random) * (body.weight * 0.8 + 0.8 * size) * np.exp(-(((s - 0.72) / 0.13) ** 2))
         gate = np.clip(s / 0.05, 0, 1) * np.clip((1 - s) / 0.05, 0, 1)
         force += (land + push + 0.35 * body.weight) * gate
     ends = [at + contact for at in starts]

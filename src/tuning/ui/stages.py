@@ -25,7 +25,7 @@ STAGES = (
     Stage("mobility", "Mobility"),
     Stage("movement", "Movement"),
     Stage("strength", "Strength"),
-    Stage("force", "Force", "Force will read two plates and say which leg pushes harder and which faster."),
+    Stage("force", "Force"),
     Stage("reasoning", "Reasoning", "Reasoning will weigh what was seen for and against each contributing factor."),
     Stage("programme", "Programme"),
     Stage("review", "Review", "Review will set before against now and say what changed beyond error."),

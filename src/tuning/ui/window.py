@@ -26,6 +26,7 @@ from tuning.ui.day_list import DayList
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.figure_column import FigureColumn
 from tuning.ui.fold_tab import FoldTab
+from tuning.ui.force.page import ForcePage
 from tuning.ui.forms import PatientForm, PersonDialog
 from tuning.ui.header import Header
 from tuning.ui.intake.page import IntakePage
@@ -48,7 +49,7 @@ from tuning.ui.workspace import Workspace
 
 LOCKED = "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock."
 WIDE_STAGES = ("movement", "force")
-GUARDED_STAGES = ("mobility", "movement", "strength", "programme")
+GUARDED_STAGES = ("mobility", "movement", "strength", "force", "programme")
 """Testing and loading: locked while a RED stands. Looking, in Standing, stays open."""
 PICTURE_KEYS = [
     ("click", "place the chosen mark"),
@@ -77,13 +78,15 @@ class MainWindow(QWidget):
         self.order = OrderState(workspace)
         self.strength, self.programme = StrengthPage(workspace, self.order), ProgrammePage(workspace)
         self.standing = StandingPage(workspace)
+        self.force = ForcePage(workspace)
         self.mobility = TestRunPage(workspace, "mobility", "Mobility", looks=1)
-        self.pages: dict[str, IntakePage | TestRunPage | StrengthPage | ProgrammePage] = {
+        self.pages: dict[str, IntakePage | TestRunPage | StrengthPage | ForcePage | ProgrammePage] = {
             "intake": self.intake,
             "standing": self.standing,
             "mobility": self.mobility,
             "movement": self.moving,
             "strength": self.strength,
+            "force": self.force,
             "programme": self.programme,
         }
         self._figure_tab = FoldTab("figure", "F7", self.toggle_figure)
@@ -121,11 +124,19 @@ class MainWindow(QWidget):
         space = self.workspace
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
-        pages = (self.strength, self.moving, self.programme, self.intake, self.standing, self.mobility)
+        pages = (self.strength, self.force, self.moving, self.programme, self.intake, self.standing, self.mobility)
         for source in (space.refused, *(page.refused for page in pages), *(b.refused for b in self.benches)):
             source.connect(lambda text: self.status.say(text, caution=True))
         self.strength.plan_wanted.connect(self.plan_visit)
-        for teller in (self.strength, self.programme, self.intake, self.moving, self.standing, self.mobility):
+        for teller in (
+            self.strength,
+            self.force,
+            self.programme,
+            self.intake,
+            self.moving,
+            self.standing,
+            self.mobility,
+        ):
             teller.told.connect(self.status.say)
         for bench in self.benches:
             bench.job_started.connect(self._run)
@@ -223,6 +234,7 @@ class MainWindow(QWidget):
             stage_id = "intake"
         for bench in self.benches:
             bench.stop()
+        self.force.stop()
         self.stage = stage_id
         wide = stage_id in WIDE_STAGES
         self._folded = {"figure": wide, "ledger": wide}
@@ -239,7 +251,7 @@ class MainWindow(QWidget):
         rows = space.comparisons()
         self.ledger.show_rows(rows, self.stage)
         self.figure.show_rows(rows)
-        stages = ("standing", "mobility", "movement", "strength")
+        stages = ("standing", "mobility", "movement", "strength", "force")
         counts = {stage: sum(r.measure.stage == stage for r in rows) for stage in stages}
         counts["programme"] = len(space.plan())
         counts["intake"] = int(space.screen() is not None)
@@ -373,7 +385,7 @@ class MainWindow(QWidget):
 
     def _side(self, side: Side) -> None:
         page = self.pages.get(self.stage)
-        if isinstance(page, StrengthPage | TestRunPage):
+        if isinstance(page, StrengthPage | TestRunPage | ForcePage):
             page.choose_side(side)
 
     def _back(self) -> None:

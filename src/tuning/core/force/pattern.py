@@ -87,7 +87,8 @@ def sentence(found: Sequence[Row]) -> str:
     if not force.compared and not rate.compared:
         return "No test has both legs yet."
     told = [_told(force, "more force"), _told(rate, "faster rise")]
-    return f"{'; '.join(t for t in told if t)}: {_meaning(force, rate)}."
+    text = f"{'; '.join(t for t in told if t)}: {_meaning(force, rate)}."
+    return text[:1].upper() + text[1:]
 
 
 def _told(c: Count, what: str) -> str:

@@ -1,0 +1,126 @@
+"""Balance feedback in squats: the beam fades until the patient squats blind; only blind repetitions are scored."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from tuning.core.force.analysis import analyse
+from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
+from tuning.core.force.recording import Recording
+from tuning.core.types import NotMeasured, Side
+from tuning.demo.plate_people import balance_set, body
+from tuning.devices.plates import SimulatedPlates
+from tuning.ui import theme
+from tuning.ui.force.live import LiveView
+from tuning.ui.force.state import ForceState
+from tuning.ui.widgets import button, label, set_role
+
+STAGES = (*FADING, BLIND)
+KEPT = "balance-feedback"
+
+
+class BalancePanel(QWidget):
+    """One stage after the other; the beam shows in fewer and fewer repetitions."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, state: ForceState) -> None:
+        super().__init__()
+        self._state = state
+        self.stage = STAGES[0]
+        self.live = LiveView()
+        self.counter: RepCounter | None = None
+        self.words = label("", theme.LARGE, bold=True)
+        self.result = label("", theme.BODY, wrap=True)
+        self.buttons = {}
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(label("Beam", bold=True))
+        for stage in STAGES:
+            made = button(stage, lambda s=stage: self.choose(s))  # type: ignore[misc]
+            self.buttons[stage] = made
+            row.addWidget(made)
+        row.addStretch(1)
+        self.go = button("Start the set", self.toggle, "primary")
+        row.addWidget(self.go)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        about = (
+            "Squat slowly. The beam tips to the heavier side; keep it level. It fades so that nobody comes to need it."
+        )
+        column.addWidget(label(about, role="muted", wrap=True))
+        column.addLayout(row)
+        column.addWidget(self.live, 1)
+        column.addWidget(self.words)
+        column.addWidget(self.result)
+        self.live._timer.timeout.connect(self._follow)
+        self.live.recorded.connect(self._finished)
+        self.live.failed.connect(self.refused)
+        self._given = 0
+        self.choose(self.stage)
+
+    def choose(self, stage: str) -> None:
+        """Another stage of the fading."""
+        self.stage = stage
+        for key, made in self.buttons.items():
+            set_role(made, chosen=key == stage)
+        self._light(1)
+
+    def toggle(self) -> None:
+        """Start a set, or end it."""
+        if self.live.running:
+            self.live.stop()
+            return
+        patient = self._state.space.patient
+        if patient is None:
+            return
+        if self._state.lock() or self._state.needs_reason and not self._state.reason.strip():
+            self.refused.emit(self._state.lock() or "AMBER: type the reason first.")
+            return
+        who = body(patient.occupation, patient.body_mass_kg or 75.0)
+        weight = self._state.weight.newtons if self._state.weight is not None else who.weight
+        self.counter, self._given = RepCounter(weight, 1000.0), 0
+        self.result.setText("")
+        self.live.start(SimulatedPlates(balance_set(who)), record=True)
+        self.go.setText("End the set")
+        self._light(1)
+
+    def _light(self, repetition: int) -> None:
+        self.live.beam = beam_shown(self.stage, repetition)
+        lit = "beam on" if self.live.beam else "no beam"
+        self.words.setText(f"Repetition {repetition} · {lit}")
+        self.live.update()
+
+    def _follow(self) -> None:
+        """Count what came in and light the beam for the next repetition."""
+        if self.counter is None or not self.live.running:
+            return
+        new = self.live.buffer.count - self._given
+        self._given += new
+        samples = self.live.buffer.last(new / self.live.buffer.rate)
+        if self.counter.add(samples[np.isfinite(samples).all(axis=1)]):
+            self._light(self.counter.count + 1)
+
+    def _finished(self, taken: np.ndarray) -> None:
+        self.go.setText("Start the set")
+        good = taken[np.isfinite(taken).all(axis=1)]
+        found = analyse(Recording(1000.0, {Side.LEFT: good[:, 1], Side.RIGHT: good[:, 2]}), "squat-fast")
+        shares = [r.values.get(("share", Side.NONE)) for r in found.reps]
+        blind = np.array([s for n, s in enumerate(shares, 1) if s is not None and not beam_shown(self.stage, n)])
+        measure = self._state.space.knowledge.measures["squat-fast-share"]
+        told = score(blind, measure.band or 5.0)
+        if told is None:
+            lit = len([s for s in shares if s is not None])
+            self.result.setText(f"{lit} repetitions with the beam. Only repetitions without it are scored.")
+            return
+        side = "right" if told.mean > 50 else "left"
+        self.result.setText(
+            f"{told.count} repetitions without the beam: on average {abs(told.mean - 50):.1f} points to the {side}, "
+            f"{told.inside} of {told.count} inside {50 - (measure.band or 5):.0f} to {50 + (measure.band or 5):.0f} %."
+        )
+        weight = None if isinstance(found.weight, NotMeasured) else found.weight.newtons
+        data = {"stage": self.stage, "blind_shares": [round(float(s), 2) for s in blind], "body_weight_n": weight}
+        self._state.space.do("balance set", [self._state.space.find(KEPT, data)])

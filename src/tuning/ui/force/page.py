@@ -1,0 +1,401 @@
+"""The Force workbench: live plates, the last trace, all tests side by side, balance feedback."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tuning.core.errors import TuningError
+from tuning.core.force.analysis import TESTS
+from tuning.core.force.recording import Recording
+from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.demo.plate_people import body, scene
+from tuning.devices.plates import SimulatedPlates
+from tuning.exchange.plates import Mapping, finish, preview, read_mapping
+from tuning.ui import theme
+from tuning.ui.force.balance import BalancePanel
+from tuning.ui.force.live import LiveView
+from tuning.ui.force.mapper import MapperDialog
+from tuning.ui.force.matrix import MatrixView
+from tuning.ui.force.state import ForceState
+from tuning.ui.force.trace import ReadingTable, TraceView
+from tuning.ui.signs import VerdictSign
+from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.workspace import Workspace
+
+VIEWS = ("Live", "Trace", "All tests", "Balance")
+MAPPINGS = "force.mappings"
+
+
+class ForcePage(QWidget):
+    """Space records; F5 and F6 choose the leg of one-leg tests."""
+
+    refused = pyqtSignal(str)
+    told = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._space = workspace
+        self.state = ForceState(workspace)
+        self.live, self.trace, self.readings = LiveView(), TraceView(), ReadingTable()
+        self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
+        self._weighing = False
+        self._build()
+        self.state.changed.connect(self.refresh)
+        self.live.recorded.connect(self._recorded)
+        for source in (self.live.failed, self.balance.refused):
+            source.connect(self.refused)
+        self.matrix.chosen.connect(self._open_test)
+
+    def _build(self) -> None:
+        self.test = QComboBox()
+        for test in TESTS.values():
+            self.test.addItem(test.name, test.id)
+        self.test.setAccessibleName("Test on the plates")
+        self.test.activated.connect(lambda _: self.state.choose(self.test.currentData()))
+        self.legs = {side: button(side.value, partial(self.choose_side, side)) for side in LEGS}
+        self.views = {name: button(name, partial(self.show_view, name)) for name in VIEWS}
+        head = QHBoxLayout()
+        head.setSpacing(10)
+        self.title = label("Force", theme.TITLE)
+        head.addWidget(self.title)
+        head.addWidget(self.test)
+        for made in self.legs.values():
+            head.addWidget(made)
+        head.addStretch(1)
+        for made in self.views.values():
+            head.addWidget(made)
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("AMBER: reason for this test all the same, kept with the recording")
+        self.reason.setAccessibleName("Reason under AMBER")
+        self.reason.textEdited.connect(self._reason_typed)
+        self.lock = label(role="caution", wrap=True)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._build_live())
+        self.stack.addWidget(self._build_trace())
+        self.stack.addWidget(self._build_matrix())
+        self.stack.addWidget(self.balance)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 8, 20, 12)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addWidget(self.reason)
+        column.addWidget(self.lock)
+        column.addWidget(self.stack, 1)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.show_view(VIEWS[0])
+
+    def _build_live(self) -> QWidget:
+        self.zero = button("Zero and weigh", self.weigh, tip="Step off, then stand still for two seconds")
+        self.record = button("Record", self.toggle_record, "primary", "Space")
+        self.open_button = button("Open file…", self.ask_file, tip="CSV of any maker, or C3D")
+        self.eye = QCheckBox("Guess by eye before the numbers")
+        self.eye.setFont(theme.font())
+        self.status = label("", theme.BODY, wrap=True)
+        self._guess_row = QHBoxLayout()
+        self._guess_row.setSpacing(8)
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        for part in (self.zero, self.record, self.open_button, self.eye):
+            row.addWidget(part)
+        row.addStretch(1)
+        row.addLayout(self._guess_row)
+        self._verdicts = QVBoxLayout()
+        self._verdicts.setSpacing(4)
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(self.live, 1)
+        column.addLayout(row)
+        column.addWidget(self.status)
+        column.addLayout(self._verdicts)
+        return page
+
+    def _build_trace(self) -> QWidget:
+        page = QWidget()
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(20)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.trace, 1)
+        zoom = QHBoxLayout()
+        zoom.setSpacing(8)
+        zoom.addWidget(button("Whole", self.trace.whole))
+        self._reps = QHBoxLayout()
+        self._reps.setSpacing(8)
+        zoom.addLayout(self._reps)
+        zoom.addStretch(1)
+        left.addLayout(zoom)
+        row.addLayout(left, 1)
+        row.addWidget(self.readings)
+        return page
+
+    def _build_matrix(self) -> QWidget:
+        self.pattern = label("", theme.LARGE, bold=True, wrap=True)
+        about = "A share of two legs is how the load is split, not strength. Counted are only tests beyond error."
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(self.pattern)
+        column.addWidget(label(about, role="muted"))
+        column.addWidget(rule())
+        column.addWidget(self.matrix)
+        self.eye_words = label(role="muted")
+        column.addWidget(self.eye_words)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidget(inside)
+        area.setWidgetResizable(True)
+        return area
+
+    # doing
+
+    def enter(self) -> None:
+        """The stage is shown."""
+        self.refresh()
+        self.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Space records and ends."""
+        if event is not None and event.key() == Qt.Key.Key_Space:
+            self.toggle_record()
+            return
+        super().keyPressEvent(event)
+
+    def stop(self) -> None:
+        """Leave the plates alone."""
+        self._weighing = False
+        self.live.recording = None
+        self.live.stop()
+        self.balance.live.recording = None
+        self.balance.live.stop()
+
+    def choose_side(self, side: Side) -> None:
+        """F5 and F6."""
+        self.state.choose(self.state.test_id, side)
+
+    def show_view(self, name: str) -> None:
+        """One of the four views."""
+        self.stack.setCurrentIndex(VIEWS.index(name))
+        for key, made in self.views.items():
+            set_role(made, chosen=key == name)
+        self.refresh()
+
+    def _open_test(self, test_id: str) -> None:
+        self.state.choose(test_id)
+        self.show_view("Trace")
+
+    def _plates(self) -> SimulatedPlates | None:
+        patient = self._space.patient
+        if patient is None:
+            return None
+        who = body(patient.occupation, patient.body_mass_kg or 75.0)
+        if self._weighing:
+            return SimulatedPlates(scene(who, "quiet-stance", "none"))
+        return SimulatedPlates(scene(who, self.state.test_id, self.state.side.value))
+
+    def weigh(self) -> None:
+        """Zero the empty plates, then weigh two still seconds."""
+        if self.live.running:
+            return
+        self._weighing = True
+        plates = self._plates()
+        if plates is None:
+            return
+        try:
+            plates.zero()
+        except OSError as err:
+            self.refused.emit(f"The plates do not answer ({err}).")
+            return
+        self._say("Stand still …")
+        self.live.start(plates, record=False)
+        self.live._timer.timeout.connect(self._weigh_on)
+
+    def _weigh_on(self) -> None:
+        """Two seconds are in: read them."""
+        if not self._weighing or self.live.buffer.count < 2.2 * self.live.buffer.rate:
+            return
+        self._weighing = False
+        self.live._timer.timeout.disconnect(self._weigh_on)
+        samples = self.live.buffer.last(2.0)
+        self.live.stop()
+        found = self.state.weigh(samples[np.isfinite(samples).all(axis=1)], self.live.buffer.rate)
+        if isinstance(found, NotMeasured):
+            self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Stand still and weigh again.", wrong=True)
+        else:
+            self._say(f"Weighed: {found.newtons:.0f} N, {found.mass_kg:.1f} kg, SD {found.sd:.1f} N.")
+
+    def toggle_record(self) -> None:
+        """Record the chosen test, or end the recording."""
+        if self.live.running:
+            self.live.stop()
+            return
+        try:
+            self.state.guard()
+        except TuningError as err:
+            self._say(str(err), wrong=True)
+            self.refused.emit(str(err))
+            return
+        plates = self._plates()
+        if plates is None:
+            return
+        self.show_view("Live")
+        empty(self._verdicts)
+        empty(self._guess_row)
+        self._say("Recording; Space ends it.")
+        self.live.start(plates, record=True)
+        self.record.setText("End")
+
+    def _recorded(self, taken: np.ndarray) -> None:
+        self.record.setText("Record")
+        force = {Side.LEFT: taken[:, 1], Side.RIGHT: taken[:, 2]}
+        try:
+            recording = finish(self.live.buffer.rate, force, [])
+            self._keep(recording, f"{self.state.test_id} recorded")
+        except TuningError as err:
+            self._say(str(err), wrong=True)
+            self.refused.emit(str(err))
+
+    def _keep(self, recording: Recording, name: str) -> None:
+        found = self.state.keep(recording, name)
+        self._say(f"{len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
+        if self.eye.isChecked() and found.test.legs == 2 and found.reps:
+            self._ask_eye()
+        else:
+            self._show_verdicts()
+
+    def _ask_eye(self) -> None:
+        """The numbers wait until somebody has said which leg took more."""
+        empty(self._verdicts)
+        self._guess_row.addWidget(label("Which leg took more?", bold=True))
+        for side in LEGS:
+            self._guess_row.addWidget(button(side.value, partial(self._guessed, side)))
+
+    def _guessed(self, side: Side) -> None:
+        empty(self._guess_row)
+        self._say(self.state.guess(side))
+        self._show_verdicts()
+
+    # files
+
+    def ask_file(self) -> None:
+        """Let the user choose a file."""
+        found, _ = QFileDialog.getOpenFileName(self, "Plates", "", "Plate files (*.csv *.txt *.tsv *.c3d)")
+        if found:
+            self.open_file(Path(found))
+
+    def open_file(self, path: Path, ask: bool = True) -> None:
+        """Read a file; text files go through the mapper, unless files of this shape were mapped before."""
+        try:
+            mapping = None
+            if path.suffix.lower() != ".c3d":
+                mapping = self._mapping(path, ask)
+                if mapping is None:
+                    return
+            found = self.state.keep_file(path, mapping)
+        except TuningError as err:
+            self._say(str(err), wrong=True)
+            self.refused.emit(str(err))
+            return
+        self._say(f"{path.name}: {len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
+        self._show_verdicts()
+
+    def _mapping(self, path: Path, ask: bool) -> Mapping | None:
+        seen = preview(path)
+        kept = self._space.settings.get(MAPPINGS, {})
+        if seen.shape in kept:
+            return read_mapping(kept[seen.shape])
+        if not ask:
+            return seen.mapping
+        dialog = MapperDialog(self, path, seen, seen.mapping)
+        if not dialog.exec():
+            return None
+        self._space.settings.set(MAPPINGS, {**kept, seen.shape: dialog.mapping.kept()})
+        return dialog.mapping
+
+    # showing
+
+    def _reason_typed(self, text: str) -> None:
+        self.state.reason = text
+
+    def _say(self, text: str, wrong: bool = False) -> None:
+        self.status.setText(text)
+        set_role(self.status, role="caution" if wrong else "")
+
+    def refresh(self) -> None:
+        """Follow the state; a hidden page waits until it is entered."""
+        if not self.isVisible() or self._space.patient is None:
+            return
+        state = self.state
+        self.test.setCurrentIndex(self.test.findData(state.test_id))
+        for side, made in self.legs.items():
+            made.setVisible(state.test.legs == 1)
+            set_role(made, chosen=side is state.side)
+        self.reason.setVisible(state.needs_reason)
+        if not self.reason.hasFocus():
+            self.reason.setText(state.reason)
+        lock = state.lock()
+        self.lock.setVisible(bool(lock))
+        self.lock.setText(f"Locked. {lock[:1].upper()}{lock[1:]}." if lock else "")
+        if self.stack.currentIndex() == 1:
+            self._show_trace()
+        if self.stack.currentIndex() == 2:
+            self.pattern.setText(state.pattern())
+            self.matrix.fit()
+            hits, asked = state.guesses()
+            self.eye_words.setText(f"By eye: {hits} of {asked} guesses right in this visit." if asked else "")
+
+    def _show_trace(self) -> None:
+        state = self.state
+        if self.trace.found is not state.shown:
+            self.trace.show_recording(state.recording, state.shown)
+            self.readings.show_analysis(state.shown)
+        empty(self._reps)
+        for rep in state.shown.reps[:8] if state.shown is not None else []:
+            start = min(rep.events.values(), default=0.0)
+            self._reps.addWidget(
+                button(f"Repetition {rep.number}", partial(self.trace.look_at, start - 0.3, start + 1.7))
+            )
+
+    def _show_verdicts(self) -> None:
+        """What the chosen test says about the sides, force and rise."""
+        empty(self._verdicts)
+        for row in self.state.matrix():
+            if row.test.id != self.state.test_id:
+                continue
+            for comparison in (row.force, row.rate):
+                if comparison is None:
+                    continue
+                line = QHBoxLayout()
+                line.setSpacing(8)
+                if not isinstance(comparison.verdict, NotMeasured):
+                    line.addWidget(VerdictSign(comparison.verdict.word))
+                    unit = comparison.measure.comparison_unit
+                    text = (
+                        f"{comparison.verdict.word.value}: {comparison.sentence} (±{comparison.verdict.e:.1f} {unit})"
+                    )
+                else:
+                    text = comparison.sentence
+                words = label(f"{comparison.measure.name}: {text}", theme.BODY, bold=True)
+                words.setObjectName("force-verdict")
+                line.addWidget(words)
+                line.addStretch(1)
+                self._verdicts.addLayout(line)

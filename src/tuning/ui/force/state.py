@@ -1,0 +1,212 @@
+"""State of the Force stage: test, leg, weight, recordings of the visit. Needs no window."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tuning.core.comparison import Comparison
+from tuning.core.errors import BadInput, TuningError
+from tuning.core.force.analysis import TESTS, Analysis, PlateTest, analyse
+from tuning.core.force.pattern import Row, rows, sentence
+from tuning.core.force.recording import Recording
+from tuning.core.force.sides import observations
+from tuning.core.force.weighing import Weight, weigh
+from tuning.core.programme import Triage
+from tuning.core.types import LEGS, NotMeasured, Role, Side
+from tuning.exchange.plates import Mapping, read_plates
+from tuning.records import Capture, ObservationEntry
+from tuning.ui.workspace import Workspace
+
+VIEW = "plates"
+EYE = "plate-eye"
+LIMITED_BY = {
+    "quiet-stance": ("limit-weight",),
+    "squat-fast": ("limit-weight", "limit-fast", "limit-hip", "limit-knee"),
+    "squat-pause": ("limit-weight", "limit-hip", "limit-knee"),
+    "squat-iso": ("limit-weight", "limit-load", "limit-hip", "limit-knee"),
+    "lunge-iso": ("limit-weight", "limit-load", "limit-hip", "limit-knee"),
+    "lunge-fast": ("limit-weight", "limit-fast", "limit-hip", "limit-knee"),
+    "lunge-pause": ("limit-weight", "limit-hip", "limit-knee"),
+    "calf-raise": ("limit-weight", "limit-ankle", "limit-load"),
+    "jump": ("limit-weight", "limit-fast"),
+}
+"""The surgeon's limits that lock a test (practice judgement, editable)."""
+
+
+class ForceState(QObject):
+    """Recordings lie in the media folder as CSV; what they say stands in the record as observations."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, space: Workspace) -> None:
+        super().__init__()
+        self.space = space
+        self.test_id, self.side = "squat-iso", Side.RIGHT
+        self.weight: Weight | None = None
+        self.shown: Analysis | None = None
+        self.recording: Recording | None = None
+        self.reason = ""
+        self._read: dict[int, tuple[Recording, Analysis]] = {}
+        space.content_changed.connect(self.changed)
+        space.case_changed.connect(self._forget)
+
+    def _forget(self) -> None:
+        self.weight = self.shown = self.recording = None
+        self._read.clear()
+        patient = self.space.patient
+        self.side = Side.LEFT if patient is not None and patient.involved == Side.RIGHT.value else Side.RIGHT
+        self.reason = ""
+        self.changed.emit()
+
+    @property
+    def test(self) -> PlateTest:
+        """The chosen test."""
+        return TESTS[self.test_id]
+
+    def choose(self, test_id: str, side: Side | None = None) -> None:
+        """Take a test, and a leg for one-leg tests; its last recording is shown."""
+        self.test_id = test_id
+        if side is not None and side in LEGS:
+            self.side = side
+        self.recording = self.shown = None
+        for capture in self.captures():
+            if self._parts(capture) == (self.test_id, self._side_word()):
+                self.open(capture)
+        self.changed.emit()
+
+    def _side_word(self) -> str:
+        return self.side.value if self.test.legs == 1 else Side.NONE.value
+
+    # the record
+
+    @staticmethod
+    def _parts(capture: Capture) -> tuple[str, str]:
+        _, test_id, side = capture.view.split(":")
+        return test_id, side
+
+    def captures(self) -> list[Capture]:
+        """Recordings of the visit, oldest first."""
+        return [c for c in self.space.entries(Capture) if c.view.startswith(f"{VIEW}:")]
+
+    def count(self, test_id: str, side: Side) -> int:
+        """Repetitions on record of a test and leg."""
+        found = [c for c in self.captures() if self._parts(c) == (test_id, side.value)]
+        return len(self._of(found[-1])[1].reps) if found else 0
+
+    def _of(self, capture: Capture) -> tuple[Recording, Analysis]:
+        if capture.id not in self._read:
+            test_id, side = self._parts(capture)
+            recording = read_plates(self.space.record.media_path(capture.media))
+            self._read[capture.id] = recording, analyse(recording, test_id, Side(side), self._mass())
+        return self._read[capture.id]
+
+    def _mass(self) -> float | None:
+        patient = self.space.patient
+        return patient.body_mass_kg if patient is not None else None
+
+    def open(self, capture: Capture) -> None:
+        """Show a recording of the record."""
+        try:
+            self.recording, self.shown = self._of(capture)
+        except TuningError:
+            self.recording = self.shown = None
+
+    def lock(self) -> str:
+        """Why the surgeon's limits lock the chosen test; empty when they do not."""
+        side = self.side if self.test.legs == 1 else Side.NONE
+        return self.space.limits().lock(LIMITED_BY[self.test_id], side)
+
+    @property
+    def needs_reason(self) -> bool:
+        """Under AMBER every test but quiet stance needs a named clinician and a reason."""
+        return self.test_id != "quiet-stance" and self.space.triage() == (Triage.AMBER, False)
+
+    def guard(self) -> None:
+        """Raises BadInput when the chosen test may not be done now."""
+        if self.lock():
+            raise BadInput(f"Not recorded: {self.lock()}.")
+        if self.needs_reason and not self.reason.strip():
+            raise BadInput("AMBER: type the reason for this test first; it is kept with the recording.")
+        person = self.space.person
+        if self.needs_reason and (person is None or person.role != Role.CLINICIAN.value):
+            raise BadInput("AMBER: a test on the plates needs a licensed clinician.")
+
+    def weigh(self, samples: np.ndarray, rate: float) -> Weight | NotMeasured:
+        """Weigh from live samples, shape (n, 2); kept for the visit when the stand was still."""
+        found = weigh(Recording(rate, {Side.LEFT: samples[:, 0], Side.RIGHT: samples[:, 1]}))
+        if isinstance(found, Weight):
+            self.weight = found
+        self.changed.emit()
+        return found
+
+    def keep(self, recording: Recording, name: str) -> Analysis:
+        """Analyse, keep the samples as CSV and what they say as observations. Raises TuningError."""
+        self.guard()
+        side = self.side if self.test.legs == 1 else Side.NONE
+        found = analyse(recording, self.test_id, side, self._mass())
+        space = self.space
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"{name}.csv"
+            write_csv(recording, path)
+            media = space.record.media_row(space.record.media.keep(path), space.person)  # type: ignore[arg-type]
+        capture = space.stamp(Capture(media=media, view=f"{VIEW}:{self.test_id}:{side.value}"))
+        evidence: dict[str, object] = {"recording": media.sha256, "source": name}
+        if self.needs_reason:
+            evidence["caution_reason"] = self.reason.strip()
+        seen = observations(found, evidence)
+        measures = {o.measure_id for o in seen}
+        old = [
+            r.id
+            for r in space.entries(ObservationEntry)
+            if r.measure_id in measures and r.side in {o.side.value for o in seen}
+        ]
+        space.do(f"{self.test.name}, {name}", [capture, *(space.observe(o) for o in seen)], old)
+        self.recording, self.shown = recording, found
+        self._read[capture.id] = recording, found
+        self.changed.emit()
+        return found
+
+    def keep_file(self, path: Path, mapping: Mapping | None = None) -> Analysis:
+        """Read a file of the chosen test. Raises TuningError."""
+        return self.keep(read_plates(path, mapping), path.stem)
+
+    # what stands
+
+    def ledger(self) -> dict[str, Comparison]:
+        """Comparisons of the stage by measure."""
+        return {r.measure.id: r for r in self.space.comparisons() if r.measure.stage == "force"}
+
+    def matrix(self) -> list[Row]:
+        """All tests that have a comparison."""
+        return rows(list(TESTS.values()), self.ledger())
+
+    def pattern(self) -> str:
+        """The battery in a sentence."""
+        return sentence(self.matrix())
+
+    def guess(self, guess: Side) -> str:
+        """Keep a guess by eye of the heavy side and say whether it was right; empty without a two-leg share."""
+        row = self.ledger().get(f"{self.test_id}-share")
+        if row is None or isinstance(row.verdict, NotMeasured):
+            return ""
+        truth = Side.RIGHT if row.verdict.d > 0 else Side.LEFT
+        hit = guess is truth
+        data = {"test": self.test_id, "guess": guess.value, "truth": truth.value, "hit": hit}
+        self.space.do("guess by eye", [self.space.find(EYE, data)])
+        return f"{'Right' if hit else 'Not so'}: the {truth.value} leg took more. {row.sentence}."
+
+    def guesses(self) -> tuple[int, int]:
+        """Hits and guesses of the open visit."""
+        found = [f.data for f in self.space.findings(EYE)]
+        return sum(bool(d["hit"]) for d in found), len(found)
+
+
+def write_csv(recording: Recording, path: Path) -> None:
+    """Samples as an open file: time in s, force in N."""
+    columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
+    head = ",".join(["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)])
+    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=head, comments="")

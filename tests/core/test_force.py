@@ -48,6 +48,8 @@ def test_isometric_efforts_against_the_closed_form():
         scene = plates.isometric(body())
         found = analyse(recording(scene), "squat-iso")
         assert len(found.reps) == 3 and not found.warnings
+        weight = (scene.left + scene.right)[0]
+        assert found.weight.newtons == pytest.approx(weight, rel=0.002), "the stand before the push, not the hold"
         for rep, start in zip(found.reps, scene.events["start"], strict=True):
             onsets.append(1000 * abs(rep.events["onset"] - start))
             hold = slice(round(start * scene.rate), round((start + 3.2) * scene.rate))
@@ -148,6 +150,8 @@ def test_what_cannot_be_read_is_refused_in_words():
         analyse(Recording(1000.0, {Side.LEFT: two.force[Side.LEFT]}), "squat-iso")
     with pytest.raises(BadInput, match="too few"):
         Recording(100.0, {Side.LEFT: np.ones(500)})
+    heavy = analyse(two, "squat-iso", body_mass_kg=50)
+    assert any("the record says 50.0 kg" in w for w in heavy.warnings)
     swapped = analyse(recording(plates.one_leg(Body(), "right")), "lunge-iso", Side.LEFT)
     assert any("swapped" in w for w in swapped.warnings)
     empty = analyse(Recording(1000.0, {s: np.full(4000, 350.0) for s in LEGS}), "squat-fast")

@@ -21,6 +21,10 @@ ASKED_PAUSE_S = 1.0
 """A pause shorter than this at the bottom is told (2 s are asked for; practice judgement, editable)."""
 
 
+WEIGHT_GAP = 0.08
+"""Weighed and recorded mass further apart than this share are told (practice judgement, editable)."""
+
+
 class Kind(StrEnum):
     """How a test is read."""
 
@@ -123,17 +127,32 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     leg = _leg(recording, side) if test.legs == 1 else Side.NONE
     weight: Weight | NotMeasured = NotMeasured("one-leg", "body weight is not on the plate in a one-leg test")
     if test.legs == 2:
-        weight = weigh(recording)
+        weight = weigh(recording, within=_before_the_push(recording) if test.kind is Kind.ISO else None)
+    weighed = weight
     if isinstance(weight, NotMeasured) and body_mass_kg:
         weight = Weight(body_mass_kg * 9.80665, 1.0, 0, 0)
     found = Analysis(test, leg, weight)
     found.warnings += recording.notes
+    if isinstance(weighed, Weight) and body_mass_kg and abs(weighed.mass_kg / body_mass_kg - 1) > WEIGHT_GAP:
+        found.warnings.append(
+            f"The plates weigh {weighed.mass_kg:.1f} kg, the record says {body_mass_kg:.1f} kg: a load, a foot off "
+            "the plates, or plates that were not zeroed?"
+        )
     if leg is not Side.NONE and not found.warnings and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)
     _READERS[test.kind](recording, found)
     if not found.reps:
         found.warnings.append("No repetition was found.")
     return found
+
+
+def _before_the_push(recording: Recording) -> tuple[float, float]:
+    """From the start to the first clear rise, s: a hold against a bar is stiller than any stand."""
+    smooth = recording.smooth(Side.BOTH)
+    low, high = np.percentile(smooth, [10, 99.8])
+    rises = np.flatnonzero(smooth > low + 0.1 * (high - low))
+    first = int(rises[0]) if rises.size else recording.size
+    return 0.0, max(0.0, first / recording.rate - 0.05)
 
 
 def _leg(recording: Recording, side: Side) -> Side:

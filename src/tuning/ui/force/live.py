@@ -176,3 +176,4 @@ class LiveView(QWidget):
             highs[1:] = np.minimum(highs[1:], lows[:-1])
             strokes = zip(xs.tolist(), lows.tolist(), highs.tolist(), strict=True)
             painter.drawLines(*[QLine(x, a, x, b) for x, a, b in strokes])
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)

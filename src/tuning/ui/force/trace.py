@@ -125,7 +125,8 @@ class TraceView(QWidget):
         for share in (0.0, 0.25, 0.5, 0.75, 1.0):
             x = box.left() + share * box.width()
             text = f"{start + share * (end - start):.2f} s"
-            painter.drawText(QRectF(x - 40, box.bottom() + 6, 80, 16), Qt.AlignmentFlag.AlignHCenter, text)
+            room = QRectF(min(x - 40, self.width() - 82), box.bottom() + 6, 80, 16)
+            painter.drawText(room, Qt.AlignmentFlag.AlignHCenter, text)
 
     def _paint_leg(self, painter: QPainter, box: QRectF, part: np.ndarray, top: float, leg: Side) -> None:
         columns = max(2, int(box.width()))
@@ -216,7 +217,7 @@ class ReadingTable(QScrollArea):
                     self._grid.addWidget(_value(told, metric), row, column)
             whole = by_side[Side.NONE] or by_side[Side.BOTH]
             if whole is not None and not (by_side[Side.LEFT] or by_side[Side.RIGHT]):
-                self._grid.addWidget(_value(whole, metric), row, 1, 1, 2)
+                self._grid.addWidget(_value(whole, metric), row, 1, 1, 2, Qt.AlignmentFlag.AlignHCenter)
             self._grid.addWidget(label(UNITS[metric], role="muted"), row, 3)
             row += 1
         notes = [*(f"{what}: not measured, {why}" for what, why in found.not_measured.items()), *found.warnings]

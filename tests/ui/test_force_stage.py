@@ -1,0 +1,194 @@
+"""The Force stage on the real window: weigh, record, read, compare, guess, fade the beam, open files."""
+
+import time
+
+import hands
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
+
+from tuning.core.force.live import BLIND, FADING, RepCounter, Rolling, beam_shown, score
+from tuning.core.force.recording import Recording
+from tuning.core.types import LEGS, Side
+from tuning.demo.plate_people import body, scene
+from tuning.devices import plates
+from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
+from tuning.exchange.plates import preview
+from tuning.knowledge import load
+from tuning.ui.force.mapper import MapperDialog
+from tuning.ui.force.state import LIMITED_BY, write_csv
+
+FASTER = 40.0
+
+
+@pytest.fixture
+def force(window, patient, monkeypatch):
+    """The potter, nobody's surgeon in the way; the plates play forty times as fast."""
+    patient("potter", "force")
+    page = window.force
+
+    def quick():
+        who = body("potter", 66.0)
+        test = "quiet-stance" if page._weighing else page.state.test_id
+        made = scene(who, test, page.state.side.value, np.random.default_rng(3))
+        return SimulatedPlates(made, seed=4, clock=lambda: FASTER * time.monotonic())
+
+    monkeypatch.setattr(page, "_plates", quick)
+    return page
+
+
+def record(qtbot, page, test, side=None):
+    page.state.choose(test, side)
+    QTest.keyClick(page, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: not page.live.running, timeout=15000)
+    hands.settle()
+
+
+def made(test, side=Side.NONE, occupation="glassblower", mass=66.0):
+    left, right = heard(scene(body(occupation, mass), test, side.value, np.random.default_rng(8)), Faults(),
+                        np.random.default_rng(9))  # fmt: skip
+    return Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right})
+
+
+def test_a_live_isometric_squat_to_a_verdict(qtbot, window, force):
+    force.zero.click()
+    qtbot.waitUntil(lambda: "Weighed" in force.status.text(), timeout=15000)
+    assert force.state.weight.mass_kg == pytest.approx(66, rel=0.01)
+    record(qtbot, force, "squat-iso")
+    assert "3 repetitions" in force.status.text()
+    shown = [w.text() for w in force.findChildren(QLabel, "force-verdict") if w.isVisible()]
+    assert len(shown) == 2 and "in tune" in shown[0] and "±" in shown[0]
+    rows = {r.measure.id: r for r in window.workspace.comparisons()}
+    assert rows["squat-iso-share"].right.trials.size == 3
+    assert rows["squat-iso-share"].right.measured == pytest.approx(49, abs=2)
+    force.show_view("Trace")
+    hands.settle()
+    assert force.trace.found is force.state.shown and len(force.state.shown.reps) == 3
+    QTest.mouseDClick(force.trace, hands.LEFT)
+    assert force.trace._view == (0.0, force.state.recording.size / 1000)
+    before = len(force.state.captures())
+    window.workspace.undo.undo()
+    assert len(force.state.captures()) == before - 1 and "squat-iso-share" not in force.state.ledger()
+
+
+def test_recordings_come_back_with_the_record(qtbot, window, force, open_on):
+    force.state.choose("lunge-iso", Side.LEFT)
+    force.state.keep(made("lunge-iso", Side.LEFT), "one")
+    force.state.choose("lunge-iso", Side.RIGHT)
+    force.state.keep(made("lunge-iso", Side.RIGHT), "other")
+    row = force.state.ledger()["lunge-iso-peak"]
+    folder = window.workspace.record.folder
+    window.close()
+    again = open_on(folder)
+    again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "potter"))
+    again.go("force")
+    again.force.state.choose("lunge-iso", Side.LEFT)
+    assert len(again.force.state.shown.reps) == 3
+    back = again.force.state.ledger()["lunge-iso-peak"]
+    assert (back.verdict.d, back.verdict.word) == (row.verdict.d, row.verdict.word)
+
+
+def test_all_tests_side_by_side_tell_the_glassblowers_pattern(window, force):
+    state = force.state
+    for test in ("quiet-stance", "squat-fast", "squat-pause", "squat-iso", "jump"):
+        state.choose(test)
+        state.keep(made(test), test)
+    for test in ("lunge-iso", "lunge-fast"):
+        for side in LEGS:
+            state.choose(test, side)
+            state.keep(made(test, side), test)
+    force.show_view("All tests")
+    hands.settle()
+    told = force.pattern.text()
+    assert "the left leg pushes harder but rises slower" in told and "of 7 tests" in told
+    words = [c.verdict.word.value for r in state.matrix() for c in (r.force, r.rate) if c is not None]
+    assert words.count("marked") >= 4 and ("cannot tell" in words or "in tune" in words)
+    force.matrix.chosen.emit("squat-iso")
+    assert force.stack.currentIndex() == 1 and state.test_id == "squat-iso"
+
+
+def test_the_numbers_wait_for_a_guess_by_eye(qtbot, force):
+    force.eye.setChecked(True)
+    record(qtbot, force, "squat-fast")
+    assert not [w for w in force.findChildren(QLabel, "force-verdict") if w.isVisible()]
+    force._guessed(Side.LEFT)
+    hands.settle()
+    assert "leg took more" in force.status.text() and force.state.guesses()[1] == 1
+    assert [w for w in force.findChildren(QLabel, "force-verdict") if w.isVisible()]
+
+
+def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
+    patient("glassblower", "force")  # AMBER, left: nothing fast
+    page = window.force
+    page.state.choose("jump")
+    hands.settle()
+    assert "nothing fast" in page.lock.text()
+    page.toggle_record()
+    assert not page.live.running and "Not recorded" in page.status.text()
+    page.state.choose("squat-iso")
+    page.toggle_record()
+    assert not page.live.running and "type the reason" in page.status.text()
+    assert set(LIMITED_BY) == {"quiet-stance", "squat-fast", "squat-pause", "squat-iso", "lunge-iso", "lunge-fast",
+                               "lunge-pause", "calf-raise", "jump"}  # fmt: skip
+    limits = {k.id for k in load().safety.limits}
+    assert all(set(ids) <= limits for ids in LIMITED_BY.values())
+
+
+def test_files_are_mapped_once_and_refused_in_words(qtbot, force, tmp_path):
+    path = tmp_path / "session.csv"
+    write_csv(made("squat-iso"), path)
+    dialog = MapperDialog(None, path, preview(path), preview(path).mapping)
+    qtbot.addWidget(dialog)
+    assert "left up to" in dialog.told.text() and dialog.use.isEnabled()
+    dialog.boxes["left"].setCurrentIndex(0)
+    dialog.boxes["right"].setCurrentIndex(0)
+    dialog.try_out()
+    assert "No column of force" in dialog.told.text() and not dialog.use.isEnabled()
+    force.state.choose("squat-iso")
+    force.open_file(path, ask=False)
+    assert "3 repetitions" in force.status.text()
+    path.write_text("no numbers here\n")
+    force.open_file(path, ask=False)
+    assert "no rows of numbers" in force.status.text() and force.state.shown is not None, "nothing is lost"
+
+
+def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, force, monkeypatch):
+    panel = force.balance
+    force.show_view("Balance")
+
+    class Quick(SimulatedPlates):
+        def __init__(self, what):
+            super().__init__(what, seed=1, clock=lambda: FASTER * time.monotonic())
+
+    monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", Quick)
+    panel.choose("every second")
+    panel.toggle()
+    qtbot.waitUntil(lambda: not panel.live.running, timeout=20000)
+    assert "4 repetitions without the beam" in panel.result.text() and panel.counter.count >= 7
+    (kept,) = window.workspace.findings("balance-feedback")
+    assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
+
+
+def test_the_schedule_of_the_beam():
+    assert [beam_shown(FADING[1], n) for n in range(1, 6)] == [True, False, True, False, True]
+    assert [beam_shown(FADING[2], n) for n in range(1, 6)] == [True, False, False, False, True]
+    assert all(beam_shown(FADING[0], n) for n in range(1, 5))
+    assert not any(beam_shown(stage, n) for stage in (FADING[3], BLIND) for n in range(1, 5))
+    told = score(np.array([52.0, 44.0, 50.0]), 5.0)
+    assert told.inside == 2 and told.off == pytest.approx(8 / 3)
+
+
+def test_the_live_buffer_keeps_the_newest_and_counts_squats():
+    buffer = Rolling(1000.0, 2.0)
+    assert buffer.share() is None and not np.isfinite(buffer.envelope(50)).any()
+    for n in range(5):
+        buffer.add(np.full((700, 2), [100.0 * (n + 1), 300.0 * (n + 1)]))
+    assert buffer.last(0.1)[-1].tolist() == [500.0, 1500.0] and buffer.last(9).shape == (2000, 2)
+    assert buffer.share() == pytest.approx(75)
+    made_of = plates.squats(Body(), reps=5, rest=1.0)
+    counter = RepCounter(Body().weight, 1000.0)
+    both = np.column_stack(heard(made_of, Faults(), np.random.default_rng(2)))
+    done = [counter.add(both[n : n + 16]) for n in range(0, len(both), 16)]
+    assert sum(done) == counter.count == 5

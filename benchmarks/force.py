@@ -20,10 +20,9 @@ from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
-from tuning.exchange.plates import read_plates
+from tuning.exchange.plates import read_plates, write_csv
 from tuning.ui import theme
 from tuning.ui.force.live import LiveView
-from tuning.ui.force.state import write_csv
 
 
 def timed(work) -> float:

@@ -56,6 +56,9 @@ def main() -> None:
             ("glassblower", "strength", "strength"),
             ("glassblower", "strength", "strength-profile"),
             ("ferry deckhand", "strength", "visit-plan"),
+            ("glassblower", "force", "force-live"),
+            ("glassblower", "force", "force-trace"),
+            ("glassblower", "force", "force-all"),
             ("glassblower", "programme", "programme"),
         ):
             window.open_patient(people[occupation])
@@ -89,6 +92,16 @@ def main() -> None:
                 dialog.grab().save(str(TARGET / f"{name}.png"))
                 dialog.close()
                 continue
+            if name == "force-live":
+                window.force.state.choose("squat-iso")
+                window.force.state.reason = "isometric and pain-free, no jump"
+                window.force.toggle_record()
+                settle(app, 4200)
+            if name == "force-trace":
+                window.force.show_view("Trace")
+                window.force.trace.look_at(1.8, 2.6)
+            if name == "force-all":
+                window.force.show_view("All tests")
             if name == "strength":
                 window.strength.state.choose("hip-er:left")
             if name == "strength-profile":
@@ -105,6 +118,7 @@ def main() -> None:
             window.grab().save(str(TARGET / f"{name}.png"))
             if name == "strength-profile":
                 window.strength.toggle_summary()
+            window.force.stop()
         window.close()
 
 

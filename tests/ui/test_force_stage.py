@@ -15,10 +15,10 @@ from tuning.core.types import LEGS, Side
 from tuning.demo.plate_people import body, scene
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
-from tuning.exchange.plates import preview
+from tuning.exchange.plates import preview, write_csv
 from tuning.knowledge import load
 from tuning.ui.force.mapper import MapperDialog
-from tuning.ui.force.state import LIMITED_BY, write_csv
+from tuning.ui.force.state import LIMITED_BY
 
 FASTER = 40.0
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Mapping
 from dataclasses import asdict, replace
 from datetime import date, datetime, timedelta
@@ -264,6 +265,28 @@ class _Builder:
                 seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(setup.pain)], "typed"))
             self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
 
+    def plates(self, visit: Visit, occupation: str, test: str, side: Side, reason: str) -> None:
+        """One recording of a made-up person on the plates, kept as CSV, with what it says."""
+        from tuning.core.force.analysis import analyse
+        from tuning.core.force.sides import observations
+        from tuning.demo.plate_people import body, scene
+        from tuning.devices.plates import Faults, heard
+        from tuning.exchange.plates import finish, write_csv
+
+        patient = self.patients[occupation]
+        made = scene(body(occupation, patient.body_mass_kg or 75.0), test, side.value, self.rng)
+        left, right = heard(made, Faults(), self.rng)
+        recording = finish(made.rate, {Side.LEFT: left, Side.RIGHT: right}, [])
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"{test} {side.value}.csv"
+            write_csv(recording, path)
+            media = self.record.media_row(self.record.media.keep(path), self.person)
+        self.keep(visit, Capture(media=media, view=f"plates:{test}:{side.value}"))
+        found = observations(analyse(recording, test, side, patient.body_mass_kg), {"recording": media.sha256})
+        for seen in found:
+            seen.evidence["caution_reason"] = reason
+        self.keep(visit, *(to_entry(o, visit, self.person) for o in found))
+
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:
         checks = [["met", "placement trial of 3-5 clean repetitions each side, pain at most 2/10"]]
         item = PlanItem(
@@ -297,6 +320,11 @@ def build_clinic(folder: Path) -> None:
     for test, lever, left, right in GLASSBLOWER_BATTERY:
         b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, Setup(lever, caution_reason=quiet))
     b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, Setup(pain=3, caution_reason=quiet))
+    for test in ("quiet-stance", "squat-pause", "squat-iso"):
+        b.plates(visit, "glassblower", test, Side.NONE, quiet)
+    for test in ("lunge-iso", "lunge-pause", "calf-raise"):
+        for side in LEGS:
+            b.plates(visit, "glassblower", test, side, quiet)
     b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
 
     visit = b.visit("choir conductor", 0)

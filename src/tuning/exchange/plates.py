@@ -362,3 +362,10 @@ def read_plates(path: Path, mapping: Mapping | None = None) -> Recording:
     if path.suffix.lower() == ".c3d":
         return read_c3d(path)
     return read_table(path, mapping)
+
+
+def write_csv(recording: Recording, path: Path) -> None:
+    """Samples as an open file: time in s, force in N."""
+    columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
+    head = ",".join(["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)])
+    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=head, comments="")

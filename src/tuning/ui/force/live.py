@@ -130,7 +130,7 @@ class LiveView(QWidget):
         painter.setBrush(theme.colour("panel"))
         painter.drawRect(box)
         self._paint_numbers(painter, box)
-        self._paint_traces(painter, QRectF(56, 70, box.width() - 72, box.height() - 150))
+        self._paint_traces(painter, QRectF(62, 70, box.width() - 78, box.height() - 150))
         if self.beam:
             paint_beam(painter, QRectF(60, box.bottom() - 54, box.width() - 120, 34), self.buffer.share(), self.band)
 
@@ -158,12 +158,12 @@ class LiveView(QWidget):
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
             painter.setPen(theme.colour("muted"))
             painter.drawText(
-                QRectF(0, y - 8, box.left() - 6, 16), Qt.AlignmentFlag.AlignRight, f"{share * self.top:.0f}"
+                QRectF(0, y - 8, box.left() - 6, 16), Qt.AlignmentFlag.AlignRight, f"{share * self.top:.0f} N"
             )
         # One upright stroke a pixel column, without smoothing: a frame is drawn in a few milliseconds.
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         bands = self.buffer.envelope(max(2, int(box.width())))
-        known = np.flatnonzero(np.isfinite(bands[:, 0, 0]))
+        known = np.flatnonzero(np.isfinite(bands).all(axis=(1, 2)))
         if not known.size:
             return
         xs = (box.left() + known).astype(int)

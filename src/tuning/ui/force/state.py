@@ -17,7 +17,7 @@ from tuning.core.force.sides import observations
 from tuning.core.force.weighing import Weight, weigh
 from tuning.core.programme import Triage
 from tuning.core.types import LEGS, NotMeasured, Role, Side
-from tuning.exchange.plates import Mapping, read_plates
+from tuning.exchange.plates import Mapping, read_plates, write_csv
 from tuning.records import Capture, ObservationEntry
 from tuning.ui.workspace import Workspace
 
@@ -203,10 +203,3 @@ class ForceState(QObject):
         """Hits and guesses of the open visit."""
         found = [f.data for f in self.space.findings(EYE)]
         return sum(bool(d["hit"]) for d in found), len(found)
-
-
-def write_csv(recording: Recording, path: Path) -> None:
-    """Samples as an open file: time in s, force in N."""
-    columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
-    head = ",".join(["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)])
-    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=head, comments="")

@@ -27,6 +27,7 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def open_on(qtbot) -> Iterator[Callable]:
     """Open a real window on a record folder; closes it after the test."""
+    from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
     from tuning.ui import theme
@@ -47,6 +48,8 @@ def open_on(qtbot) -> Iterator[Callable]:
     yield show
     for window in opened:
         window.close()
+        window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

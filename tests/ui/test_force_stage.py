@@ -79,6 +79,8 @@ def test_recordings_come_back_with_the_record(qtbot, window, force, open_on):
     force.state.choose("lunge-iso", Side.RIGHT)
     force.state.keep(made("lunge-iso", Side.RIGHT), "other")
     row = force.state.ledger()["lunge-iso-peak"]
+    told = force.state.formulas()
+    assert "difference against the stronger side" in told and "Right share" in told and told.count("%") > 8
     folder = window.workspace.record.folder
     window.close()
     again = open_on(folder)

@@ -231,6 +231,10 @@ def test_planning_a_visit_over_all_stages(qtbot, window, strength):
     dialog.opened.emit("knee-ext:left")
     window.open_effort("knee-ext:left")
     assert window.stage == "strength" and window.strength.state.effort_id == "knee-ext:left"
+    order.choose(["plates-squat-iso", "hip-abd"])
+    window.open_effort("plates-squat-iso")
+    assert window.stage == "force" and window.force.state.test_id == "squat-iso"
+    order.choose(list(template.tests))
     window.open_effort("figure4-shin")
     assert window.stage == "mobility" and window.mobility.state.step.test.id == "figure4-shin"
 

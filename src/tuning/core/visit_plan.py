@@ -15,15 +15,26 @@ POSTURE_STAGE = "standing"
 
 @dataclass(frozen=True)
 class ClipTask:
-    """A clip that a visit may hold; done once marks were followed for one of `tasks`."""
+    """A clip or a recording on the plates that a visit may hold.
+
+    A clip is done once marks were followed for one of `tasks`, a recording
+    once there is one of the test `plates`.
+    """
 
     id: str
     name: str
-    tasks: tuple[str, ...]
     at: str
     equipment: str
     minutes: float
+    tasks: tuple[str, ...] = ()
+    plates: str = ""
     limited_by: tuple[str, ...] = ()
+    last: bool = False
+
+    @property
+    def stage(self) -> str:
+        """Where it is done."""
+        return "force" if self.plates else "movement"
 
 
 @dataclass(frozen=True)
@@ -101,7 +112,9 @@ def chosen_efforts(
             if lock:
                 locked.append((clip.name, lock))
             else:
-                made.append(Effort(clip.id, clip.id, clip.name, Side.NONE, place, clip.minutes, loads=True))
+                made.append(
+                    Effort(clip.id, clip.id, clip.name, Side.NONE, place, clip.minutes, loads=True, last=clip.last)
+                )
             continue
         test = tests[wanted]
         for side in sides_of(test, involved):

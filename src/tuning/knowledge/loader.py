@@ -13,6 +13,7 @@ import cattrs.v
 
 from tuning.core.battery import Ask, Test
 from tuning.core.errors import KnowledgeError
+from tuning.core.force.analysis import TESTS as PLATE_TESTS
 from tuning.core.forms import Form, Kind
 from tuning.core.levels import Chain, is_sound
 from tuning.core.measures import Compare, Measure
@@ -177,6 +178,9 @@ def _order(path: Path, tests: dict[str, Test]) -> OrderTable:
             raise KnowledgeError(f"{test.id}: “{orphans[0]}” is not in {path.name}.")
         if test.at == "tested" and not test.by_side:
             raise KnowledgeError(f"{test.id}: at = “tested” needs by_side.")
+    for clip in order.clip:
+        if bool(clip.tasks) == bool(clip.plates) or (clip.plates and clip.plates not in PLATE_TESTS):
+            raise KnowledgeError(f"{path.name}: {clip.id}: name either tasks or a test on the plates.")
     known = known_ids(tests, order.clip)
     for template in order.template:
         for wanted in template.tests:

@@ -123,11 +123,13 @@ def apply(app: QApplication, chosen: Palette = LIGHT) -> None:
     global _current
     _current = chosen
     load_fonts()
-    app.setFont(font(SMALL))
     sheet = _SHEET
     for field in sorted(fields(Palette), key=lambda f: -len(f.name)):
         sheet = sheet.replace(f"@{field.name}", getattr(chosen, field.name))
-    app.setStyleSheet(sheet.replace("@icons", str(Path(__file__).with_name("icons"))))
+    sheet = sheet.replace("@icons", str(Path(__file__).with_name("icons")))
+    if app.styleSheet() != sheet:  # a sheet is costly: it dresses every living widget anew
+        app.setFont(font(SMALL))
+        app.setStyleSheet(sheet)
 
 
 _SHEET = """

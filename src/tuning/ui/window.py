@@ -345,6 +345,8 @@ class MainWindow(QWidget):
         test = self.workspace.knowledge.tests.get(test_id)
         if isinstance(page, StrengthPage):
             page.state.choose(effort_id)
+        elif isinstance(page, ForcePage):
+            page.state.choose(test_id.removeprefix("plates-"))
         elif isinstance(page, TestRunPage) and test is not None:
             page.show_walk()
             page.open_test(test)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tuning.core.force.analysis import Analysis, Kind, PlateTest
-from tuning.core.symmetry import share
-from tuning.core.types import Floats, Observation, Side
+from tuning.core.symmetry import DIFFERENCES, share
+from tuning.core.types import LEGS, Floats, Observation, Side
 
 RATE_OF = {
     Kind.ISO: "rate-200",
@@ -37,6 +37,27 @@ def lines_of(test: PlateTest) -> Lines:
     if test.legs == 2:
         return Lines(f"{test.id}-share", f"{test.id}-{rate}-share")
     return Lines(f"{test.id}-peak", f"{test.id}-{rate}")
+
+
+def every_formula(found: Analysis, other: Analysis | None) -> list[tuple[str, list[tuple[str, str, float]]]]:
+    """Every percentage of the peaks and of the compared rates: what, then name, formula and value.
+
+    `other` is the recording of the other leg in a one-leg test. Empty without both legs.
+    """
+    rows = []
+    names = ("peak",) if found.test.kind is Kind.STAND else ("peak", RATE_OF[found.test.kind])
+    for name in names:
+        means = {}
+        for leg in LEGS:
+            source = found if found.test.legs == 2 or found.side is leg else other
+            trials = source.trials(name, leg) if source is not None else np.empty(0)
+            if trials.size and trials.mean() > 0:
+                means[leg] = float(trials.mean())
+        if len(means) == 2:
+            pair = means[Side.LEFT], means[Side.RIGHT]
+            told = [(f.name, f.text, f.of(*pair)) for f in DIFFERENCES.values()]
+            rows.append((name, [("Right share", "100 R / (R + L)", share(*pair)), *told]))
+    return rows
 
 
 def rate_shares(found: Analysis) -> Floats:

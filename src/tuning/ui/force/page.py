@@ -28,6 +28,7 @@ from tuning.demo.plate_people import body, scene
 from tuning.devices.plates import SimulatedPlates
 from tuning.exchange.plates import Mapping, finish, preview, read_mapping
 from tuning.ui import theme
+from tuning.ui.explain import ExplainDialog
 from tuning.ui.force.balance import BalancePanel
 from tuning.ui.force.live import LiveView
 from tuning.ui.force.mapper import MapperDialog
@@ -142,6 +143,7 @@ class ForcePage(QWidget):
         self._reps.setSpacing(8)
         zoom.addLayout(self._reps)
         zoom.addStretch(1)
+        zoom.addWidget(button("All formulas", self.show_formulas, tip="Every percentage, and which the verdict uses"))
         left.addLayout(zoom)
         row.addLayout(left, 1)
         row.addWidget(self.readings)
@@ -202,6 +204,10 @@ class ForcePage(QWidget):
     def _open_test(self, test_id: str) -> None:
         self.state.choose(test_id)
         self.show_view("Trace")
+
+    def show_formulas(self) -> None:
+        """Every percentage of the shown test."""
+        ExplainDialog(self, f"{self.state.test.name}: every formula", self.state.formulas()).exec()
 
     def _plates(self) -> SimulatedPlates | None:
         patient = self._space.patient

@@ -13,7 +13,7 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.analysis import TESTS, Analysis, PlateTest, analyse
 from tuning.core.force.pattern import Row, rows, sentence
 from tuning.core.force.recording import Recording
-from tuning.core.force.sides import observations
+from tuning.core.force.sides import every_formula, observations
 from tuning.core.force.weighing import Weight, weigh
 from tuning.core.programme import Triage
 from tuning.core.types import LEGS, NotMeasured, Role, Side
@@ -187,6 +187,21 @@ class ForceState(QObject):
     def pattern(self) -> str:
         """The battery in a sentence."""
         return sentence(self.matrix())
+
+    def formulas(self) -> str:
+        """Every percentage of the shown test in words, with the one that the verdict uses named."""
+        if self.shown is None:
+            return ""
+        other = None
+        for capture in self.captures():
+            if self._parts(capture) == (self.test_id, self.side.other.value):
+                other = self._of(capture)[1]
+        used = "the share against 50 %" if self.test.legs == 2 else "the difference against the stronger side"
+        lines = [f"The verdict uses {used}."]
+        for name, told in every_formula(self.shown, other):
+            values = "; ".join(f"{what} {value:+.1f} % ({text})" for what, text, value in told)
+            lines.append(f"{'Peak' if name == 'peak' else 'Rise'}, means of the repetitions: {values}.")
+        return "\n\n".join(lines) if len(lines) > 1 else "Both legs are needed for a percentage."
 
     def guess(self, guess: Side) -> str:
         """Keep a guess by eye of the heavy side and say whether it was right; empty without a two-leg share."""

@@ -24,7 +24,7 @@ from tuning.ui.order.state import OrderState
 from tuning.ui.widgets import button, empty, label, rule
 from tuning.ui.workspace import Workspace
 
-STAGES = ("standing", "mobility", "movement", "strength")
+STAGES = ("standing", "mobility", "movement", "strength", "force")
 
 
 def cost_words(state: OrderState) -> str:
@@ -147,7 +147,7 @@ class PlanDialog(QDialog):
             head.setFlags(Qt.ItemFlag.NoItemFlags)
             self.list.addItem(head)
             rows = [(t.id, t.name) for t in tests if t.stage == stage]
-            rows += [(c.id, c.name) for c in knowledge.order.clip] if stage == "movement" else []
+            rows += [(c.id, c.name) for c in knowledge.order.clip if c.stage == stage]
             for key, name in rows:
                 item = QListWidgetItem(name)
                 item.setData(Qt.ItemDataRole.UserRole, key)

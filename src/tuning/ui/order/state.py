@@ -13,7 +13,7 @@ from tuning.core.next_step import NextStep
 from tuning.core.types import Side
 from tuning.core.visit_order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
 from tuning.core.visit_plan import Choice, Chosen, ClipTask, Template, chosen_efforts
-from tuning.records import FindingEntry, ObservationEntry, TrackEntry
+from tuning.records import Capture, FindingEntry, ObservationEntry, TrackEntry
 from tuning.ui.workspace import Workspace
 
 KEPT = "visit-order"
@@ -80,8 +80,7 @@ class OrderState(QObject):
 
     def stage(self, effort: Effort) -> str:
         """The stage where an effort is done."""
-        found = self.named(effort.test)
-        return found.stage if isinstance(found, Test) else "movement"
+        return self.named(effort.test).stage
 
     # the order
 
@@ -159,6 +158,9 @@ class OrderState(QObject):
     def progress(self, effort: Effort) -> tuple[int, int]:
         """Trials on record and trials wanted."""
         space, named = self._space, self.named(effort.test)
+        if isinstance(named, ClipTask) and named.plates:
+            views = [c.view for c in space.entries(Capture)]
+            return int(any(v.startswith(f"plates:{named.plates}:") for v in views)), 1
         if isinstance(named, ClipTask):
             return int(any(t.task in named.tasks for t in space.entries(TrackEntry))), 1
         if any(f.status != Status.DONE.value and f.side in (effort.side.value, "none") for f in self._found(named)):

@@ -403,5 +403,7 @@ class StrengthPage(QWidget):
         elif mass:
             text += f" · {per_mass(found.value, mass):.2f} N/kg"
         if mass:
-            self.spread.setToolTip(f"{percent_of_weight(found.value, mass):.1f} % of body weight")
+            lever = self.state.lever(side) if side in LEGS else None
+            moment = f", {found.value * lever:.1f} Nm" if lever else ""
+            self.spread.setToolTip(f"{percent_of_weight(found.value, mass):.1f} % of body weight{moment}")
         return text + (f" · spread {found.cv_percent:.1f} %" if found.n > 1 else "")

@@ -117,10 +117,13 @@ class LivePanel(QWidget):
     def _tick(self) -> None:
         assert self.gauge is not None
         try:
-            self.samples = np.concatenate([self.samples, self.gauge.read()])
+            taken = np.concatenate([self.samples, self.gauge.read()])
         except OSError as err:
             self._fail(err)
             return
+        # A gauge that repeats itself or steps back in time is heard once.
+        highest = np.maximum.accumulate(taken[:, 0])
+        self.samples = taken[np.diff(highest, prepend=-np.inf) > 0]
         if self._is_over() or time.monotonic() - self._started > LONGEST_S:
             self._finish()
         self.update()

@@ -89,7 +89,11 @@ class PlanDialog(QDialog):
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.cost)
-        right.addWidget(label("Click an effort to go there, drag it to move it, Delete leaves it out.", role="muted"))
+        right.addWidget(
+            label(
+                "Click: why it stands there; click again: go there. Drag moves it, Delete leaves it out.", role="muted"
+            )
+        )
         right.addWidget(rule())
         right.addWidget(area, 1)
         right.addLayout(self.out)

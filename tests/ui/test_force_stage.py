@@ -132,6 +132,12 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     page.state.choose("squat-iso")
     page.toggle_record()
     assert not page.live.running and "type the reason" in page.status.text()
+    page.state.choose("quiet-stance")  # asks for nothing itself; the squats of the beam do
+    page.show_view("Balance")
+    hands.settle()
+    assert page.reason.isVisible()
+    page.balance.toggle()
+    assert not page.balance.live.running and "nothing fast" in page.balance.result.text()
     assert set(LIMITED_BY) == {"quiet-stance", "squat-fast", "squat-pause", "squat-iso", "lunge-iso", "lunge-fast",
                                "lunge-pause", "calf-raise", "jump"}  # fmt: skip
     limits = {k.id for k in load().safety.limits}

@@ -138,7 +138,7 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
             f"The plates weigh {weighed.mass_kg:.1f} kg, the record says {body_mass_kg:.1f} kg: a load, a foot off "
             "the plates, or plates that were not zeroed?"
         )
-    if leg is not Side.NONE and not found.warnings and leg.other in recording.force:
+    if leg is not Side.NONE and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)
     _READERS[test.kind](recording, found)
     if not found.reps:

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
 from tuning.core.force.recording import Recording
@@ -19,6 +20,7 @@ from tuning.ui.widgets import button, label, set_role
 
 STAGES = (*FADING, BLIND)
 KEPT = "balance-feedback"
+SQUAT = "squat-fast"
 
 
 class BalancePanel(QWidget):
@@ -77,8 +79,11 @@ class BalancePanel(QWidget):
         patient = self._state.space.patient
         if patient is None:
             return
-        if self._state.lock() or self._state.needs_reason and not self._state.reason.strip():
-            self.refused.emit(self._state.lock() or "AMBER: type the reason first.")
+        try:
+            self._state.guard(SQUAT)  # squats, whatever test is chosen beside
+        except BadInput as err:
+            self.result.setText(str(err))
+            self.refused.emit(str(err))
             return
         who = body(patient.occupation, patient.body_mass_kg or 75.0)
         weight = self._state.weight.newtons if self._state.weight is not None else who.weight
@@ -107,7 +112,7 @@ class BalancePanel(QWidget):
     def _finished(self, taken: np.ndarray) -> None:
         self.go.setText("Start the set")
         good = taken[np.isfinite(taken).all(axis=1)]
-        found = analyse(Recording(1000.0, {Side.LEFT: good[:, 1], Side.RIGHT: good[:, 2]}), "squat-fast")
+        found = analyse(Recording(1000.0, {Side.LEFT: good[:, 1], Side.RIGHT: good[:, 2]}), SQUAT)
         shares = [r.values.get(("share", Side.NONE)) for r in found.reps]
         blind = np.array([s for n, s in enumerate(shares, 1) if s is not None and not beam_shown(self.stage, n)])
         measure = self._state.space.knowledge.measures["squat-fast-share"]

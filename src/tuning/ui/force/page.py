@@ -29,7 +29,7 @@ from tuning.devices.plates import SimulatedPlates
 from tuning.exchange.plates import Mapping, finish, preview, read_mapping
 from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
-from tuning.ui.force.balance import BalancePanel
+from tuning.ui.force.balance import SQUAT, BalancePanel
 from tuning.ui.force.live import LiveView
 from tuning.ui.force.mapper import MapperDialog
 from tuning.ui.force.matrix import MatrixView
@@ -59,6 +59,7 @@ class ForcePage(QWidget):
         self._build()
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
+        self.live._timer.timeout.connect(self._weigh_on)
         for source in (self.live.failed, self.balance.refused):
             source.connect(self.refused)
         self.matrix.chosen.connect(self._open_test)
@@ -233,14 +234,12 @@ class ForcePage(QWidget):
             return
         self._say("Stand still …")
         self.live.start(plates, record=False)
-        self.live._timer.timeout.connect(self._weigh_on)
 
     def _weigh_on(self) -> None:
         """Two seconds are in: read them."""
         if not self._weighing or self.live.buffer.count < 2.2 * self.live.buffer.rate:
             return
         self._weighing = False
-        self.live._timer.timeout.disconnect(self._weigh_on)
         samples = self.live.buffer.last(2.0)
         self.live.stop()
         found = self.state.weigh(samples[np.isfinite(samples).all(axis=1)], self.live.buffer.rate)
@@ -355,10 +354,11 @@ class ForcePage(QWidget):
         for side, made in self.legs.items():
             made.setVisible(state.test.legs == 1)
             set_role(made, chosen=side is state.side)
-        self.reason.setVisible(state.needs_reason)
+        squats = self.stack.currentIndex() == VIEWS.index("Balance")
+        self.reason.setVisible(state.asks_reason(SQUAT if squats else state.test_id))
         if not self.reason.hasFocus():
             self.reason.setText(state.reason)
-        lock = state.lock()
+        lock = state.lock(SQUAT if squats else "")
         self.lock.setVisible(bool(lock))
         self.lock.setText(f"Locked. {lock[:1].upper()}{lock[1:]}." if lock else "")
         if self.stack.currentIndex() == 1:

@@ -115,24 +115,30 @@ class ForceState(QObject):
         except TuningError:
             self.recording = self.shown = None
 
-    def lock(self) -> str:
-        """Why the surgeon's limits lock the chosen test; empty when they do not."""
-        side = self.side if self.test.legs == 1 else Side.NONE
-        return self.space.limits().lock(LIMITED_BY[self.test_id], side)
+    def lock(self, test_id: str = "") -> str:
+        """Why the surgeon's limits lock a test, the chosen one if none is named; empty when they do not."""
+        test = TESTS[test_id or self.test_id]
+        side = self.side if test.legs == 1 else Side.NONE
+        return self.space.limits().lock(LIMITED_BY[test.id], side)
 
     @property
     def needs_reason(self) -> bool:
         """Under AMBER every test but quiet stance needs a named clinician and a reason."""
-        return self.test_id != "quiet-stance" and self.space.triage() == (Triage.AMBER, False)
+        return self.asks_reason(self.test_id)
 
-    def guard(self) -> None:
-        """Raises BadInput when the chosen test may not be done now."""
-        if self.lock():
-            raise BadInput(f"Not recorded: {self.lock()}.")
-        if self.needs_reason and not self.reason.strip():
+    def asks_reason(self, test_id: str) -> bool:
+        """The same for a test by name."""
+        return test_id != "quiet-stance" and self.space.triage() == (Triage.AMBER, False)
+
+    def guard(self, test_id: str = "") -> None:
+        """Raises BadInput when a test, the chosen one if none is named, may not be done now."""
+        if self.lock(test_id):
+            raise BadInput(f"Not recorded: {self.lock(test_id)}.")
+        amber = self.asks_reason(test_id or self.test_id)
+        if amber and not self.reason.strip():
             raise BadInput("AMBER: type the reason for this test first; it is kept with the recording.")
         person = self.space.person
-        if self.needs_reason and (person is None or person.role != Role.CLINICIAN.value):
+        if amber and (person is None or person.role != Role.CLINICIAN.value):
             raise BadInput("AMBER: a test on the plates needs a licensed clinician.")
 
     def weigh(self, samples: np.ndarray, rate: float) -> Weight | NotMeasured:

@@ -124,6 +124,9 @@ def test_the_numbers_wait_for_a_guess_by_eye(qtbot, force):
 def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     patient("glassblower", "force")  # AMBER, left: nothing fast
     page = window.force
+    page.show_view("Trace")
+    hands.settle()
+    assert page.trace.found is not None and len(page.trace.found.reps) == 3, "the recording on record is shown at once"
     page.state.choose("jump")
     hands.settle()
     assert "nothing fast" in page.lock.text()

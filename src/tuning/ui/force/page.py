@@ -172,7 +172,9 @@ class ForcePage(QWidget):
     # doing
 
     def enter(self) -> None:
-        """The stage is shown."""
+        """The stage is shown, with what the record holds of the chosen test."""
+        if self.state.shown is None:
+            self.state.choose(self.state.test_id)
         self.refresh()
         self.setFocus()
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from tuning.core.errors import BadInput
-from tuning.core.force.recording import Recording
+from tuning.core.force.recording import LEAST_PRESSING_N, Recording
 from tuning.core.types import Floats, Side
 from tuning.core.units import FORCE_UNITS
 
@@ -23,6 +23,8 @@ LONGEST_GAP_S = 0.02
 MOST_LOST, MOST_SPIKES = 0.02, 0.002
 """Greatest shares of bridged samples and single-sample spikes that are repaired (practice judgement, editable)."""
 LONGEST_FILE = 400_000_000
+POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
+POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
 TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("time", "zeit", "temps", "sec"),
     ("left", "links", "gauche"),
@@ -44,6 +46,16 @@ class Mapping:
     rate: float | None = None
     time_unit: str = "s"
     unit: str = "N"
+    left_point: tuple[int, int] | None = None
+    right_point: tuple[int, int] | None = None
+    """Columns of the point of pressure of a plate: to the right, forward."""
+    point_unit: str = "mm"
+
+    @property
+    def points(self) -> dict[Side, tuple[int, int]]:
+        """The mapped points of pressure by leg."""
+        pairs = ((Side.LEFT, self.left_point), (Side.RIGHT, self.right_point))
+        return {side: pair for side, pair in pairs if pair is not None}
 
     def kept(self) -> dict[str, Any]:
         """For a mapping file."""
@@ -62,9 +74,18 @@ class Preview:
 def read_mapping(data: dict[str, Any]) -> Mapping:
     """A kept mapping. Raises BadInput for keys that do not belong."""
     try:
-        return Mapping(**data)
-    except TypeError as err:
+        made = Mapping(**data)
+        return replace(made, left_point=_pair(made.left_point), right_point=_pair(made.right_point))
+    except (TypeError, ValueError) as err:
         raise BadInput(f"The mapping cannot be read: {err}.") from err
+
+
+def _pair(columns: Sequence[int] | None) -> tuple[int, int] | None:
+    """JSON knows lists only."""
+    if columns is None:
+        return None
+    right, forward = columns
+    return int(right), int(forward)
 
 
 def _text(path: Path, encoding: str = "", most: int = -1) -> tuple[str, str]:
@@ -136,8 +157,10 @@ def _guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapp
         [[_number(row[n], blank.decimal) if n < len(row) else np.nan for n in range(width)] for row in body]
     )
 
+    points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
+
     def named(words: Sequence[str]) -> int | None:
-        hits = [n for n in range(width) if any(w in names[n] for w in words)]
+        hits = [n for n in range(width) if n not in points and any(w in names[n] for w in words)]
         vertical = [n for n in hits if re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", names[n])]
         return next(iter(vertical or hits), None)
 
@@ -145,10 +168,15 @@ def _guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapp
     if time is None and width > 1 and len(body) > 2 and np.all(np.diff(columns[:, 0]) > 0):
         time = 0
     left, right = named(LEFT_WORDS), named(RIGHT_WORDS)
-    rest = [n for n in range(width) if n not in (time, left, right) and np.isfinite(columns[:, n]).any()]
+    rest = [n for n in range(width) if n not in (time, left, right, *points) and np.isfinite(columns[:, n]).any()]
     if left is None and right is None and rest:
         left, right = rest[0], (rest[1] if len(rest) > 1 else None)
     header = " ".join(names)
+    pairs = {
+        side: _point_columns([n for n in points if any(w in names[n] for w in words)], names)
+        for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS))
+    }
+    lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
     unit = "kgf" if re.search(r"\bkgf?\b", header) else "lbf" if re.search(r"\blbf?\b", header) else "N"
     milli = time is not None and (
         re.search(r"\bms\b|milli", names[time]) is not None
@@ -163,7 +191,21 @@ def _guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapp
         unit=unit,
         time_unit="ms" if milli else "s",
         rate=float(rate[1]) if rate else None,
+        left_point=pairs[Side.LEFT],
+        right_point=pairs[Side.RIGHT],
+        point_unit=lengths[1] if lengths else "mm",
     )
+
+
+def _point_columns(columns: list[int], names: list[str]) -> tuple[int, int] | None:
+    """Which two columns of a leg's point go to the right (x) and forward (y); None when that is not said."""
+
+    def axis(pattern: str) -> int | None:
+        hits = [n for n in columns if re.search(pattern, names[n])]
+        return hits[0] if len(hits) == 1 else None
+
+    right, forward = axis(r"x\b|medio|\bml\b|to the right"), axis(r"y\b|antero|\bap\b|forward")
+    return (right, forward) if right is not None and forward is not None and right != forward else None
 
 
 def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
@@ -180,7 +222,10 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     rows = list(csv.reader(lines[found.header_rows :], delimiter=found.separator))
     if not rows:
         raise BadInput(f"{path.name} has a header but no samples.")
-    wanted = [n for n in (found.time, found.left, found.right) if n is not None]
+    points = found.points
+    wanted = [
+        n for n in (found.time, found.left, found.right, *(n for p in points.values() for n in p)) if n is not None
+    ]
     if found.left is None and found.right is None:
         raise BadInput("No column of force was named; map a column to the left or the right plate.")
     short = min(len(row) for row in rows[: max(1, len(rows) - 1)])
@@ -190,26 +235,33 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     values = {n: np.array([_number(r[n], found.decimal) if n < len(r) else np.nan for r in rows]) for n in wanted}
     times = values[found.time] if found.time is not None else None
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
-    force = {side: values[n] for side, n in legs.items()}
-    rate, force = _even_clock(times, force, found, notes)
-    return finish(rate, {s: f * FORCE_UNITS[found.unit] for s, f in force.items()}, notes)
+    samples = {(side, "force"): values[n] * FORCE_UNITS[found.unit] for side, n in legs.items()}
+    for side, pair in points.items():
+        for axis, n in zip("xy", pair, strict=True):
+            samples[side, axis] = values[n] * POINT_UNITS[found.point_unit]
+    rate, samples = _even_clock(times, samples, found, notes)
+    force = {side: samples[side, "force"] for side in legs}
+    at = {side: np.stack([samples[side, "x"], samples[side, "y"]], axis=1) for side in points if side in legs}
+    return finish(rate, force, notes, at)
 
 
-def _even_clock(
-    times: Floats | None, force: dict[Side, Floats], mapping: Mapping, notes: list[str]
-) -> tuple[float, dict[Side, Floats]]:
+Columns = dict[tuple[Side, str], Floats]
+"""Samples by leg and what they are: force (N), and x (right) and y (forward) of the point of pressure (mm)."""
+
+
+def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes: list[str]) -> tuple[float, Columns]:
     """Samples on an even clock. Raises BadInput when time runs back or stands still for long."""
     if times is None:
         if not mapping.rate:
             raise BadInput("There is no column of time: say how many samples a second were taken.")
-        return mapping.rate, force
+        return mapping.rate, columns
     t = times / 1000 if mapping.time_unit == "ms" else times
     if not np.isfinite(t).all():
         bad = int((~np.isfinite(t)).sum())
         if bad > MOST_LOST * t.size:
             raise BadInput(f"{bad} of {t.size} time stamps cannot be read.")
         keep = np.isfinite(t)
-        t, force = t[keep], {s: f[keep] for s, f in force.items()}
+        t, columns = t[keep], {s: f[keep] for s, f in columns.items()}
         notes.append(f"{bad} rows without a time stamp were dropped.")
     steps = np.diff(t)
     if np.any(steps < 0):
@@ -219,7 +271,7 @@ def _even_clock(
         if doubled > MOST_LOST * t.size:
             raise BadInput(f"{doubled} time stamps are doubled; the clock of this file cannot be trusted.")
         keep = np.concatenate([[True], steps > 0])
-        t, force = t[keep], {s: f[keep] for s, f in force.items()}
+        t, columns = t[keep], {s: f[keep] for s, f in columns.items()}
         notes.append(f"{doubled} doubled time stamps were dropped.")
     if t.size < 3:
         raise BadInput("The file has fewer than three samples.")
@@ -232,16 +284,25 @@ def _even_clock(
     if gap > 1.5 * step:
         notes.append("Missing samples of up to 20 ms were bridged by a straight line.")
     if grid.size == t.size and np.allclose(grid, t, atol=0.02 * step):
-        return round(rate, 6), force
+        return round(rate, 6), columns
     even = {}
-    for side, samples in force.items():
+    for key, samples in columns.items():
         known = np.isfinite(samples)
-        even[side] = np.interp(grid, t[known], samples[known]) if known.mean() > 0.9 else samples
+        # Lost force is bridged here if there is little of it; a point of pressure stays unknown where nothing presses.
+        if key[1] == "force" and known.mean() > 0.9:
+            even[key] = np.interp(grid, t[known], samples[known])
+        else:
+            even[key] = np.interp(grid, t, samples)
     return round(rate, 6), even
 
 
-def finish(rate: float, force: dict[Side, Floats], notes: list[str]) -> Recording:
-    """The last repairs and refusals, the same for every format. Raises BadInput."""
+def finish(
+    rate: float, force: dict[Side, Floats], notes: list[str], points: dict[Side, Floats] | None = None
+) -> Recording:
+    """The last repairs and refusals, the same for every format. Raises BadInput.
+
+    `points` are places of pressure by leg, mm, shape (n, 2): right, forward.
+    """
     made = {}
     for side, samples in force.items():
         name = f"{side.value} plate"
@@ -253,7 +314,20 @@ def finish(rate: float, force: dict[Side, Floats], notes: list[str]) -> Recordin
         _refuse_flat(samples, rate, name)
         made[side] = samples
     _refuse_units(made)
-    return Recording(rate, made, tuple(notes))
+    return Recording(rate, made, tuple(notes), {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()})
+
+
+LONGEST_PLATE_MM = 2000.0
+"""No point of pressure lies further from the origin (practice judgement, editable)."""
+
+
+def _on_the_plate(points: Floats, force: Floats, side: Side) -> Floats:
+    """Points where something presses; elsewhere NaN. Raises BadInput for places beyond any plate."""
+    pressed = np.where((force > LEAST_PRESSING_N)[:, None], points, np.nan)
+    far = float(np.nanpercentile(np.abs(pressed), 99)) if np.isfinite(pressed).any() else 0.0
+    if far > LONGEST_PLATE_MM:
+        raise BadInput(f"The point of pressure of the {side.value} plate lies {far:.0f} mm out. Check its unit.")
+    return pressed
 
 
 def _bridged(samples: Floats, rate: float, name: str, notes: list[str]) -> Floats:
@@ -335,10 +409,7 @@ def read_c3d(path: Path) -> Recording:
     rate = float(file["header"]["analogs"]["frame_rate"])
     plates = file["data"].get("platform", [])
     if plates:
-        forces = [np.asarray(p["force"][2], float) for p in plates[:2]]
-        order = sorted(range(len(forces)), key=lambda n: float(np.mean(plates[n]["origin"][0])))
-        sides = (Side.LEFT, Side.RIGHT) if len(forces) == 2 else (Side.LEFT,)
-        return finish(rate, {s: forces[n] for s, n in zip(sides, order, strict=True)}, _c3d_note(len(forces)))
+        return _of_c3d_plates(plates[:2], rate)
     labels = [str(label).lower() for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
     data = np.asarray(file["data"]["analogs"], float)[0]
     found = {}
@@ -351,10 +422,32 @@ def read_c3d(path: Path) -> Recording:
     return finish(rate, found, [])
 
 
-def _c3d_note(count: int) -> list[str]:
-    if count == 2:
-        return ["The plate with the smaller x was taken as left; swap the sides if the walkway runs the other way."]
-    return ["One plate: say which leg stood on it."]
+def _of_c3d_plates(plates: Sequence[dict[str, Any]], rate: float) -> Recording:
+    """Force and point of pressure of the file's own plates, in the frame of the laboratory.
+
+    Two plates lie side by side: the line between them runs to the right, and
+    forward is a quarter turn from it, seen from above. Which end is right
+    nobody says; the plate with the smaller x (or y) is taken as left.
+    """
+    forces = [np.asarray(p["force"][2], float) for p in plates]
+    to_mm = [POINT_UNITS.get(str(p.get("unit_position", "mm")), 1.0) for p in plates]
+    ground = [np.asarray(p["center_of_pressure"], float)[:2].T * k for p, k in zip(plates, to_mm, strict=True)]
+    if len(plates) == 1:
+        return finish(rate, {Side.LEFT: forces[0]}, ["One plate: say which leg stood on it."], {Side.LEFT: ground[0]})
+    middles = [np.mean(np.asarray(p["corners"], float)[:2], axis=1) * k for p, k in zip(plates, to_mm, strict=True)]
+    apart = middles[1] - middles[0]
+    axis = int(np.argmax(np.abs(apart)))
+    order = (0, 1) if apart[axis] >= 0 else (1, 0)
+    right = np.abs(apart[axis]) * np.eye(2)[axis] + np.eye(2)[1 - axis] * apart[1 - axis] * np.sign(apart[axis])
+    right = right / np.hypot(*right)
+    turn = np.array([right, [-right[1], right[0]]]).T
+    sides = dict(zip((Side.LEFT, Side.RIGHT), order, strict=True))
+    note = (
+        f"The plate with the smaller {'xy'[axis]} was taken as left; swap the sides if the person faced the other way."
+    )
+    return finish(
+        rate, {s: forces[n] for s, n in sides.items()}, [note], {s: ground[n] @ turn for s, n in sides.items()}
+    )
 
 
 def read_plates(path: Path, mapping: Mapping | None = None) -> Recording:
@@ -365,7 +458,10 @@ def read_plates(path: Path, mapping: Mapping | None = None) -> Recording:
 
 
 def write_csv(recording: Recording, path: Path) -> None:
-    """Samples as an open file: time in s, force in N."""
+    """Samples as an open file: time in s, force in N, points of pressure in mm where they are known."""
     columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
-    head = ",".join(["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)])
-    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=head, comments="")
+    head = ["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)]
+    for leg, at in recording.point.items():
+        columns += list(at.T)
+        head += [f"{leg.value} COP x (mm)", f"{leg.value} COP y (mm)"]
+    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=",".join(head), comments="")

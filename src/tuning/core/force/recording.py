@@ -20,11 +20,15 @@ class Recording:
     """Vertical force of each leg's plate, N, shape (n,), evenly spaced at `rate` Hz; up is positive.
 
     A missing leg (one plate) has no entry. `notes` are repairs that were made.
+    `point` is the point of pressure under a leg where the plates tell it, mm,
+    shape (n, 2): to the right and forward in one frame for both; NaN where
+    nothing presses.
     """
 
     rate: float
     force: dict[Side, Floats]
     notes: tuple[str, ...] = ()
+    point: dict[Side, Floats] = field(default_factory=dict)
     _smooth: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -33,6 +37,8 @@ class Recording:
             raise ValueError("one or two legs of equal length")
         if not all(np.isfinite(f).all() for f in self.force.values()):
             raise ValueError("samples must be finite; repair a file before it becomes a recording")
+        if any(leg not in self.force or p.shape != (self.size, 2) for leg, p in self.point.items()):
+            raise ValueError("a point of pressure belongs to a leg and has two numbers a sample")
         if self.rate < LEAST_RATE:
             raise BadInput(
                 f"{self.rate:.0f} samples a second are too few for rates of force rise; {LEAST_RATE:.0f} needed."
@@ -66,6 +72,29 @@ class Recording:
             raw = self.total if leg is Side.BOTH else self.force[leg]
             self._smooth[leg] = low_passed(raw, self.rate)
         return self._smooth[leg]
+
+    def support(self, leg: Side = Side.BOTH) -> Floats | None:
+        """Point of pressure of a leg or of all plates together (n, 2), mm; None where a plate does not tell it."""
+        legs = self.legs if leg is Side.BOTH else (leg,)
+        if any(one not in self.point for one in legs):
+            return None
+        weights = {one: np.maximum(self.force[one], 0.0) for one in legs}
+        total = np.asarray(sum(weights.values()))
+        # A leg in the air carries nothing, whatever its plate says of a point.
+        parts = [np.where(w[:, None] > 0, w[:, None] * self.point[one], 0.0) for one, w in weights.items()]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.where(total[:, None] > LEAST_PRESSING_N, np.asarray(sum(parts)) / total[:, None], np.nan)
+
+    def swapped(self, faced_away: bool = True) -> Recording:
+        """Left for right. `faced_away`: the person faced the other way, so right and forward turn, too;
+        otherwise the cables were crossed."""
+        sign = -1.0 if faced_away else 1.0
+        points = {leg.other: sign * p for leg, p in self.point.items()}
+        return Recording(self.rate, {leg.other: f for leg, f in self.force.items()}, self.notes, points)
+
+
+LEAST_PRESSING_N = 20.0
+"""Below this force a point of pressure is noise (practice judgement, editable)."""
 
 
 def low_passed(force: Floats, rate: float, cutoff: float = CUTOFF_HZ) -> Floats:

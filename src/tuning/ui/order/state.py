@@ -31,12 +31,9 @@ class OrderState(QObject):
         self._space = space
         self._key: object = None
         self._planned: tuple[Chosen, Order, Order] | None = None
-        space.content_changed.connect(self._forget)
-        space.case_changed.connect(self._forget)
-
-    def _forget(self) -> None:
-        self._key = None
-        self.changed.emit()
+        # The key of the plan holds all that it depends on: most changes of the record leave the plan as it is.
+        space.content_changed.connect(self.changed)
+        space.case_changed.connect(self.changed)
 
     # what was chosen
 
@@ -253,7 +250,7 @@ class OrderState(QObject):
     def set_hard(self, on: bool) -> None:
         """Clinic setting. Raises TuningError when it cannot be kept."""
         self._space.settings.set(HARD, on)
-        self._forget()
+        self.changed.emit()
 
     def save_template(self, name: str) -> None:
         """Keep the chosen tests under a name. Raises BadInput for a name that is taken or empty."""

@@ -13,6 +13,7 @@ from tuning.core.force.onset import Quiet, find_onset, rates
 from tuning.core.force.pattern import rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import lines_of, observations
+from tuning.core.force.sway import of_points
 from tuning.core.force.weighing import weigh
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.verdict import Word
@@ -196,10 +197,62 @@ def test_a_leg_that_pushes_harder_but_slower_is_told_in_a_sentence():
     assert "no pattern beyond error" in even and "beyond error" in even
 
 
+def test_sway_of_a_circle_and_of_normal_points_against_the_closed_form():
+    """Path of a circle walked at constant speed; area of a cloud whose covariance is known."""
+    t = np.arange(30_000) / 1000
+    circle = np.column_stack([8 * np.cos(np.pi * t), 8 * np.sin(np.pi * t)])
+    found = of_points(circle, 1000.0)
+    assert found.path == pytest.approx(8 * np.pi * 30, rel=0.003)
+    assert found.speed == pytest.approx(8 * np.pi, rel=0.003)
+    # Slow sines of two incommensurate rates: variances 1/2 a², so the ellipse is pi x 5.991 x a b / 2.
+    cross = np.column_stack([6 * np.sin(2 * np.pi * 0.5 * t), 10 * np.sin(2 * np.pi * 0.7 * t)])
+    turn = np.radians(RANDOM.uniform(0, 180))
+    turned = cross @ np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    assert of_points(turned, 1000.0).area == pytest.approx(np.pi * 5.991 * 6 * 10 / 2 / 100, rel=0.01)
+
+
+def test_a_stand_on_one_leg_is_read_while_that_leg_alone_carries_the_body():
+    t = np.arange(28_000) / 1000
+    alone = (t > 3) & (t < 26)
+    left = np.where(alone, 700.0, 350.0) + RANDOM.normal(0, 1, t.size)
+    right = np.where(alone, 0.0, 350.0) + RANDOM.normal(0, 1, t.size)
+    point = np.column_stack([5 * np.sin(2 * np.pi * t), 0 * t])
+    told = Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}, (), {Side.LEFT: point})
+    found = analyse(told, "stance-one-leg", Side.LEFT)
+    assert not found.warnings
+    rep = found.reps[0]
+    assert rep.events["start"] == pytest.approx(4, abs=0.05) and rep.values["held", Side.LEFT] == pytest.approx(
+        22, abs=0.1
+    )
+    assert rep.values["sway-speed", Side.LEFT] == pytest.approx(4 * 5, rel=0.01)
+    seen = observations(found, {})
+    assert [(o.measure_id, o.side) for o in seen] == [("stance-one-leg-sway", Side.LEFT)]
+    # Without a point of pressure the stand is still told, its sway is not; a short stand is no number.
+    bare = analyse(Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}), "stance-one-leg", Side.LEFT)
+    assert "sway path" in bare.not_measured and not observations(bare, {})
+    short = analyse(told.part(0, 6000), "stance-one-leg", Side.LEFT)
+    assert not short.reps and "asked for" in short.warnings[0]
+
+
+def test_a_slow_start_is_found_late_but_never_early():
+    """A rise without a corner leaves the quiet band late: by no more than 15 ms over a quarter of a second."""
+    late = []
+    for _ in range(40):
+        t = np.arange(6000) / 1000
+        start, seconds = RANDOM.uniform(2, 2.5), RANDOM.uniform(0.15, 0.3)
+        into = np.clip((t - start) / seconds, 0, 1)
+        force = 350 + 700 * (1 - np.cos(np.pi * into)) / 2 + RANDOM.normal(0, 1.2, t.size)
+        found = analyse(Recording(1000.0, {Side.LEFT: force}), "lunge-iso", Side.LEFT)
+        late.append(1000 * (found.reps[0].events["onset"] - start))
+    print(f"onset of smooth rises: {np.mean(late):.1f} ms late, 95th percentile {np.percentile(late, 95):.1f} ms")
+    assert min(late) > -3 and np.percentile(late, 95) < 15
+
+
 def test_every_compared_line_of_every_test_is_a_measure():
     for test in TESTS.values():
         lines = lines_of(test)
-        assert lines.force in MEASURES and (not lines.rate or lines.rate in MEASURES)
+        assert all(name in MEASURES for name in (lines.force, lines.rate) if name)
+        assert lines.force or test.id == "stance-one-leg"
     assert isinstance(sentence([]), str)
     assert isinstance(weigh(Recording(1000.0, {Side.LEFT: np.full(1200, 5.0)})), NotMeasured)
 

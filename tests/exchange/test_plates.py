@@ -13,7 +13,7 @@ from tuning.core.force.analysis import analyse
 from tuning.core.types import Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
-from tuning.exchange.plates import Mapping, preview, read_plates, read_table
+from tuning.exchange.plates import Mapping, preview, read_mapping, read_plates, read_table, write_csv
 
 SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
 LEFT, RIGHT = heard(SCENE, Faults(), np.random.default_rng(5))
@@ -171,18 +171,96 @@ def test_other_refusals(tmp_path):
         read_plates(tmp_path / "x.c3d")
 
 
-def test_analog_channels_of_a_c3d_file(tmp_path):
+def c3d_of(path, labels, channels, units):
+    """A file with one marker and these analog channels at 1000 Hz; shape of each (n,)."""
+    count = 10 * (len(channels[0]) // 10)
     file = ezc3d.c3d()
     file["parameters"]["POINT"]["RATE"]["value"] = [100.0]
+    file["parameters"]["POINT"]["UNITS"]["value"] = ["mm"]
     file["parameters"]["POINT"]["LABELS"]["value"] = ["m"]
-    file["data"]["points"] = np.ones((4, 1, LEFT.size // 10))
+    file["data"]["points"] = np.ones((4, 1, count // 10))
     file["parameters"]["ANALOG"]["RATE"]["value"] = [1000.0]
-    file["parameters"]["ANALOG"]["LABELS"]["value"] = ["Fz left", "Fz right"]
-    count = 10 * (LEFT.size // 10)
-    file["data"]["analogs"] = np.stack([LEFT[:count], RIGHT[:count]])[None]
-    path = tmp_path / "session.c3d"
+    file["parameters"]["ANALOG"]["LABELS"]["value"] = labels
+    file["parameters"]["ANALOG"]["UNITS"]["value"] = units
+    file["data"]["analogs"] = np.stack([c[:count] for c in channels])[None]
+    yield file
     file.write(str(path))
+
+
+def test_analog_channels_of_a_c3d_file(tmp_path):
+    path = tmp_path / "session.c3d"
+    for file in c3d_of(path, ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
+        # Plates that the file describes in a way nobody can follow do not keep its channels from being read.
+        file["parameters"]["FORCE_PLATFORM"]["USED"]["value"] = [3]
     assert share_of(path) == pytest.approx(TRUE, abs=0.3)
+
+
+DOWN = np.diag([1.0, -1.0, -1.0])
+"""Axes of a plate in the laboratory: its z points into the ground, as makers build them."""
+
+
+def plates_in_c3d(path, middles, pressed):
+    """Six-channel plates at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory)."""
+    labels, channels, corners = [], [], []
+    for k, (middle, (force, place)) in enumerate(zip(middles, pressed, strict=True)):
+        x, y, _ = (np.column_stack([place - middle, np.zeros(len(place))]) @ DOWN).T
+        labels += [f"{name}{k + 1}" for name in ("Fx", "Fy", "Fz", "Mx", "My", "Mz")]
+        channels += [0 * force, 0 * force, force, y * force, -x * force, 0 * force]
+        box = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]]) * (200, 300, 0)
+        corners.append((np.append(middle, 0) + box @ DOWN.T).T)
+    units = ["N", "N", "N", "Nmm", "Nmm", "Nmm"] * len(middles)
+    for file in c3d_of(path, labels, channels, units):
+        group = file["parameters"]["FORCE_PLATFORM"]
+        group["USED"]["value"], group["TYPE"]["value"] = [len(middles)], [2] * len(middles)
+        group["ZERO"]["value"], group["ORIGIN"]["value"] = [0, 0], np.zeros((3, len(middles)))
+        group["CHANNEL"]["value"] = np.arange(1, 6 * len(middles) + 1).reshape(len(middles), 6).T
+        group["CORNERS"]["value"] = np.stack(corners, axis=2)
+    return path
+
+
+@pytest.mark.parametrize(("right", "forward"), [((1, 0), (0, 1)), ((0, 1), (-1, 0))])
+def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forward):
+    """Plates side by side along either axis of the laboratory; the person may have faced either way."""
+    right, forward = np.array(right, float), np.array(forward, float)
+    swing = np.sin(2 * np.pi * 0.3 * TIME)
+    ahead = {Side.LEFT: 30 + 15 * swing, Side.RIGHT: 55 - 10 * swing}
+    out = {Side.LEFT: -230.0, Side.RIGHT: 240.0}
+    force = {Side.LEFT: LEFT, Side.RIGHT: RIGHT}
+    places = {s: out[s] * right + ahead[s][:, None] * forward for s in ahead}
+    order = (Side.RIGHT, Side.LEFT)  # the file's first plate is the right one
+    middles = [(-250 if s is Side.LEFT else 250) * right for s in order]
+    path = plates_in_c3d(tmp_path / "p.c3d", middles, [(force[s], places[s]) for s in order])
+    found = read_plates(path)
+    assert any("smaller" in note for note in found.notes)
+    assert analyse(found, "squat-iso").trials("share", Side.NONE).mean() == pytest.approx(TRUE, abs=0.3)
+    n = found.size
+    for side in ahead:
+        np.testing.assert_allclose(found.point[side][:, 0], out[side], atol=0.01)
+        np.testing.assert_allclose(found.point[side][:, 1], ahead[side][:n], atol=0.01)
+    both = (LEFT * ahead[Side.LEFT] + RIGHT * ahead[Side.RIGHT])[:n] / (LEFT + RIGHT)[:n]
+    np.testing.assert_allclose(found.support()[:, 1], both, atol=0.02)
+    away = found.swapped()
+    np.testing.assert_allclose(away.point[Side.LEFT][:, 1], -ahead[Side.RIGHT][:n], atol=0.01)
+    np.testing.assert_allclose(away.force[Side.LEFT], found.force[Side.RIGHT])
+
+
+def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(tmp_path):
+    force = np.where(TIME < 2, 5.0, 600.0 + 20 * np.sin(40 * TIME))
+    place = np.column_stack([20 * np.sin(TIME), 100 + 10 * np.cos(TIME)])
+    head = "time (s);left Fz (N);left COP x (cm);left COP y (cm);right Fz (N)"
+    path = write(tmp_path / "x.csv", [TIME, force, *(place / 10).T, force], head, ";")
+    found = read_plates(path)
+    assert set(found.point) == {Side.LEFT}
+    assert np.isnan(found.point[Side.LEFT][:1900]).all()
+    np.testing.assert_allclose(found.point[Side.LEFT][2100:], place[2100:], atol=0.01)
+    write_csv(found, tmp_path / "again.csv")
+    again = read_plates(tmp_path / "again.csv")
+    np.testing.assert_allclose(again.point[Side.LEFT][2100:], place[2100:], atol=0.01)
+    far = write(tmp_path / "far.csv", [TIME, force, *(100 * place).T, force], head, ";")
+    with pytest.raises(BadInput, match="Check its unit"):
+        read_plates(far)
+    kept = json.loads(json.dumps(preview(path).mapping.kept()))
+    assert read_mapping(kept).left_point == (2, 3)
 
 
 def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):

@@ -64,6 +64,8 @@ class Comparison:
             return "level" if self.measure.compare is Compare.VALUE else "no difference"
         if self.measure.compare is Compare.VALUE:
             return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}"
+        if self.measure.compare is Compare.STRONGER and self.measure.finding == "larger":
+            return f"{'right' if v.d > 0 else 'left'} larger by {size} of the larger"
         if self.measure.compare is Compare.STRONGER:
             return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"

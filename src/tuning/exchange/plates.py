@@ -144,8 +144,12 @@ def _number(cell: str, decimal: str) -> float:
         return float("nan")
 
 
+NOTHING = ("", "nan", "na", "n/a", "-")
+"""How makers write a sample that is not there."""
+
+
 def _is_numbers(row: Sequence[str], decimal: str) -> bool:
-    values = [c for c in row if c.strip()]
+    values = [c for c in row if c.strip().lower() not in NOTHING]
     return bool(values) and sum(np.isfinite(_number(c, decimal)) for c in values) >= max(1, len(values) - 1)
 
 
@@ -395,17 +399,25 @@ def _refuse_units(force: dict[Side, Floats]) -> None:
         raise BadInput(f"The force never passes {high:.0f} N: nobody on the plates, or kgf read as N. Check the unit.")
 
 
+def _c3d(path: Path) -> Any:
+    """The file as the library reads it; without its plates where they are described in a way nobody can follow."""
+    import ezc3d  # slow to load, not needed for the first window
+
+    try:
+        return ezc3d.c3d(str(path), extract_forceplat_data=True)
+    except Exception:  # the library raises bare RuntimeError, ValueError and others for damaged files
+        try:
+            return ezc3d.c3d(str(path))
+        except Exception as err:
+            raise BadInput(f"{path.name} is no C3D file that can be read ({err}).") from err
+
+
 def read_c3d(path: Path) -> Recording:
     """Vertical force of one or two plates from a C3D file: plates of the file, else analog channels named by side.
 
     Raises BadInput when the file cannot be read or holds no vertical force.
     """
-    import ezc3d  # slow to load, not needed for the first window
-
-    try:
-        file = ezc3d.c3d(str(path), extract_forceplat_data=True)
-    except Exception as err:  # the library raises bare RuntimeError, ValueError and others for damaged files
-        raise BadInput(f"{path.name} is no C3D file that can be read ({err}).") from err
+    file = _c3d(path)
     rate = float(file["header"]["analogs"]["frame_rate"])
     plates = file["data"].get("platform", [])
     if plates:
@@ -429,7 +441,8 @@ def _of_c3d_plates(plates: Sequence[dict[str, Any]], rate: float) -> Recording:
     forward is a quarter turn from it, seen from above. Which end is right
     nobody says; the plate with the smaller x (or y) is taken as left.
     """
-    forces = [np.asarray(p["force"][2], float) for p in plates]
+    # A plate tells what presses on it, mostly downward; here force is what the ground gives back.
+    forces = [-f if np.median(f) < 0 else f for f in (np.asarray(p["force"][2], float) for p in plates)]
     to_mm = [POINT_UNITS.get(str(p.get("unit_position", "mm")), 1.0) for p in plates]
     ground = [np.asarray(p["center_of_pressure"], float)[:2].T * k for p, k in zip(plates, to_mm, strict=True)]
     if len(plates) == 1:
@@ -438,8 +451,7 @@ def _of_c3d_plates(plates: Sequence[dict[str, Any]], rate: float) -> Recording:
     apart = middles[1] - middles[0]
     axis = int(np.argmax(np.abs(apart)))
     order = (0, 1) if apart[axis] >= 0 else (1, 0)
-    right = np.abs(apart[axis]) * np.eye(2)[axis] + np.eye(2)[1 - axis] * apart[1 - axis] * np.sign(apart[axis])
-    right = right / np.hypot(*right)
+    right = apart * (1 if apart[axis] >= 0 else -1) / np.hypot(*apart)
     turn = np.array([right, [-right[1], right[0]]]).T
     sides = dict(zip((Side.LEFT, Side.RIGHT), order, strict=True))
     note = (

@@ -12,6 +12,7 @@ from tuning.core.errors import BadInput
 from tuning.core.force.motion import Motion, Squat, motion, squats
 from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.recording import CUTOFF_HZ, Recording
+from tuning.core.force.sway import sway
 from tuning.core.force.weighing import Weight, weigh
 from tuning.core.types import Floats, NotMeasured, Side
 
@@ -21,6 +22,9 @@ ASKED_PAUSE_S = 1.0
 """A pause shorter than this at the bottom is told (2 s are asked for; practice judgement, editable)."""
 
 
+ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
+"""One-leg stance: asked for, least that is read, left out at its start, and how far force may leave the body's
+weight (practice judgement, editable)."""
 WEIGHT_GAP = 0.08
 """Weighed and recorded mass further apart than this share are told (practice judgement, editable)."""
 
@@ -59,6 +63,7 @@ TESTS = {
         PlateTest("lunge-pause", "Lunge with a pause", Kind.ISO, 1),
         PlateTest("calf-raise", "Calf raise, one leg", Kind.RAISE, 1),
         PlateTest("jump", "Countermovement jump", Kind.JUMP),
+        PlateTest("stance-one-leg", "Stance, one leg", Kind.STAND, 1),
     )
 }
 
@@ -68,7 +73,8 @@ UNITS = {
     "impulse-50": "Ns", "impulse-100": "Ns", "impulse-150": "Ns", "impulse-200": "Ns", "impulse-250": "Ns",
     "rise-rate": "N/s", "impulse-drive": "Ns", "depth": "m", "pause": "s", "unweighting": "s", "braking": "s",
     "propulsion": "s", "duration": "s", "contact": "s", "push-off": "s", "loading-rate": "N/s", "impulse-braking": "Ns",
-    "impulse-push": "Ns", "velocity-peak": "m/s", "height": "m", "flight": "s", "sway": "% of weight",
+    "impulse-push": "Ns", "velocity-peak": "m/s", "height": "m", "flight": "s", "share-sway": "points/s",
+    "sway-path": "mm", "sway-speed": "mm/s", "sway-area": "cm²", "held": "s",
 }  # fmt: skip
 """Every metric with its unit."""
 
@@ -173,18 +179,55 @@ def _warn_if_swapped(recording: Recording, leg: Side, found: Analysis) -> None:
 
 
 def _stand(recording: Recording, found: Analysis) -> None:
+    if found.test.legs == 1:
+        _one_leg_stand(recording, found)
+        return
     if isinstance(found.weight, NotMeasured):
         found.warnings.append(found.weight.detail)
         return
-    total, right = recording.total, recording.force[Side.RIGHT]
     rep = Rep(1)
-    share = 100 * right / total
-    rep.put("share", Side.NONE, float(share.mean()))
+    rep.put("share", Side.NONE, float((100 * recording.force[Side.RIGHT] / recording.total).mean()))
     slow = 100 * recording.smooth(Side.RIGHT) / recording.smooth(Side.BOTH)
     step = max(1, round(0.05 * recording.rate))
-    rep.put("sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (recording.size / recording.rate)))
+    rep.put("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (recording.size / recording.rate)))
+    _sways(recording, Side.BOTH, Side.NONE, rep, found)
     found.reps.append(rep)
-    found.not_measured["sway path in mm"] = "two vertical forces do not tell the point of pressure"
+
+
+def _one_leg_stand(recording: Recording, found: Analysis) -> None:
+    """The longest stretch in which one leg carries the body, without its first second of settling."""
+    leg, rate = found.side, recording.rate
+    smooth = recording.smooth(leg)
+    body = float(np.percentile(smooth, 75))
+    carrying = (smooth > (1 - STANDING_SHARE) * body) & (smooth < (1 + STANDING_SHARE) * body) & (body > CONTACT_N)
+    if leg.other in recording.force:
+        carrying &= recording.smooth(leg.other) < CONTACT_N
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], carrying.astype(int), [0]])))
+    if not edges.size:
+        return
+    longest = int(np.argmax(edges[1::2] - edges[::2]))
+    first, last = int(edges[2 * longest]) + round(SETTLING_S * rate), int(edges[2 * longest + 1])
+    held = (last - first) / rate
+    if held < LEAST_STAND_S:
+        found.warnings.append(f"One leg carried the body for {max(held, 0):.1f} s only; 20 s are asked for.")
+        return
+    if held < ASKED_STAND_S - 1:
+        found.warnings.append(
+            f"The stand lasted {held:.1f} s; 20 s are asked for: compare stands of equal length only."
+        )
+    rep = Rep(1, {"start": first / rate, "end": last / rate})
+    rep.put("held", leg, held)
+    _sways(recording.part(first, last), leg, leg, rep, found)
+    found.reps.append(rep)
+
+
+def _sways(recording: Recording, under: Side, side: Side, rep: Rep, found: Analysis) -> None:
+    seen = sway(recording, under)
+    if isinstance(seen, NotMeasured):
+        found.not_measured["sway path"] = seen.detail
+        return
+    for name, value in (("sway-path", seen.path), ("sway-speed", seen.speed), ("sway-area", seen.area)):
+        rep.put(name, side, value)
 
 
 # efforts from a still start: isometric, paused lunge, calf raise

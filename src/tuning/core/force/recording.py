@@ -73,6 +73,16 @@ class Recording:
             self._smooth[leg] = low_passed(raw, self.rate)
         return self._smooth[leg]
 
+    def part(self, first: int, last: int) -> Recording:
+        """Samples from first up to but not including last."""
+        cut = slice(first, last)
+        return Recording(
+            self.rate,
+            {leg: f[cut] for leg, f in self.force.items()},
+            self.notes,
+            {leg: p[cut] for leg, p in self.point.items()},
+        )
+
     def support(self, leg: Side = Side.BOTH) -> Floats | None:
         """Point of pressure of a leg or of all plates together (n, 2), mm; None where a plate does not tell it."""
         legs = self.legs if leg is Side.BOTH else (leg,)

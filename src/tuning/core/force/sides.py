@@ -23,7 +23,7 @@ RATE_OF = {
 
 @dataclass(frozen=True)
 class Lines:
-    """Ids of the force measure and the rate measure of a test; no rate in quiet stance."""
+    """Ids of the force measure and the rate measure of a test; a stand has no rate, one on one leg no force either."""
 
     force: str
     rate: str
@@ -32,7 +32,7 @@ class Lines:
 def lines_of(test: PlateTest) -> Lines:
     """Two-leg tests are compared by shares, one-leg tests leg against leg."""
     if test.kind is Kind.STAND:
-        return Lines(f"{test.id}-share", "")
+        return Lines(f"{test.id}-share" if test.legs == 2 else "", "")
     rate = "rise" if RATE_OF[test.kind] == "rise-rate" else "rate"
     if test.legs == 2:
         return Lines(f"{test.id}-share", f"{test.id}-{rate}-share")
@@ -75,6 +75,8 @@ def observations(found: Analysis, evidence: dict[str, object]) -> list[Observati
         made.append((lines.force, Side.NONE, found.trials("share", Side.NONE)))
         if lines.rate:
             made.append((lines.rate, Side.NONE, rate_shares(found)))
+    elif found.test.kind is Kind.STAND:
+        made.append((f"{found.test.id}-sway", found.side, found.trials("sway-speed", found.side)))
     else:
         made.append((lines.force, found.side, found.trials("peak", found.side)))
         made.append((lines.rate, found.side, found.trials(RATE_OF[found.test.kind], found.side)))

@@ -9,7 +9,7 @@ import numpy as np
 from tuning.core.force.motion import motion
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import weigh
-from tuning.core.types import Floats, NotMeasured, Side
+from tuning.core.types import Floats, NotMeasured
 
 GRID_HZ = 100.0
 LEAST_OVERLAP_S = 2.0
@@ -20,7 +20,7 @@ RIVAL_R, RIVAL_S = 0.02, 0.3
 WHOLE = 0.95
 """Share of the movement of the clip or of the plates that must lie in the overlap (practice judgement, editable)."""
 POINT_SD_M = 0.005
-"""SD of the support point: plate, and where the heel was said to stand, 5 mm together (practice judgement, editable)."""
+"""SD of the support point: plate and place of the heel together (practice judgement, editable)."""
 
 
 @dataclass(frozen=True)

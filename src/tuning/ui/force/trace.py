@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QGridLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.force.analysis import UNITS, Analysis
+from tuning.core.force.error import error_of_mean
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
@@ -23,7 +24,8 @@ NAMES = {
     "unweighting": "Unweighting", "braking": "Braking", "propulsion": "Drive", "duration": "Duration",
     "contact": "Contact", "push-off": "Push-off", "loading-rate": "Loading rate", "impulse-braking": "Braking impulse",
     "impulse-push": "Push-off impulse", "velocity-peak": "Fastest", "height": "Height", "flight": "In the air",
-    "sway": "Side sway a second",
+    "share-sway": "Shift of weight a second", "held": "Stood on one leg", "sway-path": "Sway, path of pressure",
+    "sway-speed": "Sway, mean speed", "sway-area": "Sway, 95 % area",
 }  # fmt: skip
 """What is listed, in this order; the other windows stand on the command line."""
 
@@ -223,13 +225,28 @@ class ReadingTable(QScrollArea):
         notes = [*(f"{what}: not measured, {why}" for what, why in found.not_measured.items()), *found.warnings]
         for text in notes:
             self._notes.addWidget(label(text, role="caution", wrap=True))
-        how = f"Mean ± SD of {len(found.reps)} repetitions; {found.filter_words}."
+        how = (
+            f"Means of {len(found.reps)} repetitions, ± their 95 % error (standard errors: practice judgement, "
+            f"editable); SD alone where no error is known. {found.filter_words[:1].upper()}{found.filter_words[1:]}."
+        )
         self._notes.addWidget(label(how, role="muted", wrap=True))
 
 
 def _value(told: tuple[float, float, float, int], metric: str) -> QWidget:
     mean, sd, best, n = told
+    error = error_of_mean(metric, mean, n)
     places = 0 if abs(mean) >= 100 else 1 if abs(mean) >= 10 else 2
-    shown = label(f"{mean:.{places}f}" + (f" ±{sd:.{places}f}" if n > 1 else ""), bold=True)
-    shown.setToolTip(f"{NAMES[metric]}: mean {mean:.{places}f}, SD {sd:.{places}f}, best {best:.{places}f}, n {n}")
-    return shown
+    pair = QWidget()
+    row = QHBoxLayout(pair)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(4)
+    row.addWidget(label(f"{mean:.{places}f}", bold=True))
+    spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else ""
+    row.addWidget(label(spread, role="muted"))
+    row.addStretch(1)
+    known = f"±{error:.{places}f}" if error is not None else "not known"
+    pair.setToolTip(
+        f"{NAMES[metric]}: mean {mean:.{places}f} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
+        f"best {best:.{places}f}, n {n}"
+    )
+    return pair

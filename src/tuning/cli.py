@@ -100,6 +100,8 @@ def track(clip: Path, points: Path, out: Path) -> None:
 @click.option("--scale-mm-per-px", type=float, help="Length scale in the plane of movement.")
 @click.option("--roll-deg", type=float, default=0.0, help="Camera roll: turn of the picture's uprights.")
 @click.option("--turn-out-deg", type=float, help="Foot turn-out, for knee over toe in a side view.")
+@click.option("--plates", type=click.Path(path_type=Path), help="Plates that ran with a side squat (CSV or C3D).")
+@click.option("--heel-mm", type=float, default=0.0, help="How far ahead of the plates' origin the heels stand.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
 def measure(
     tracks: Path,
@@ -111,6 +113,8 @@ def measure(
     scale_mm_per_px: float | None,
     roll_deg: float,
     turn_out_deg: float | None,
+    plates: Path | None,
+    heel_mm: float,
     as_json: bool,
 ) -> None:
     """Measure TRACKS (CSV) step by step or repetition by repetition."""
@@ -119,9 +123,11 @@ def measure(
         import json
 
         from tuning.core.errors import BadInput
+        from tuning.core.force.together import Plates
         from tuning.core.tasks import TASKS, Options
         from tuning.core.tasks import measure as measure_task
         from tuning.core.types import Side
+        from tuning.exchange.plates import read_plates
         from tuning.exchange.tracks import read_tracks, result_json
         from tuning.knowledge import load
 
@@ -135,6 +141,7 @@ def measure(
             load_kg=load_kg,
             metres_per_px=scale_mm_per_px / 1000 if scale_mm_per_px else None,
             turn_out_deg=turn_out_deg,
+            plates=Plates(read_plates(plates), heel_mm) if plates is not None else None,
         )
         told = result_json(measure_task(read_tracks(tracks), task, options), load().measures)
         if as_json:
@@ -155,9 +162,16 @@ def measure(
 @click.option("--side", type=click.Choice(["left", "right"]), help="The leg on the plate, in one-leg tests.")
 @click.option("--body-mass", type=float, help="Body mass in kg, where nobody stands still on the plates.")
 @click.option("--map", "map_file", type=click.Path(path_type=Path), help="Which column is what, JSON.")
+@click.option("--swap", is_flag=True, help="Left for right: the person faced the other way.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
 def force(
-    file: Path, test_id: str, side: str | None, body_mass: float | None, map_file: Path | None, as_json: bool
+    file: Path,
+    test_id: str,
+    side: str | None,
+    body_mass: float | None,
+    map_file: Path | None,
+    swap: bool,
+    as_json: bool,
 ) -> None:
     """Read FILE (CSV or C3D) from one or two force plates."""
 
@@ -176,7 +190,11 @@ def force(
                 mapping = read_mapping(json.loads(map_file.read_text(encoding="utf-8")))
             except (OSError, ValueError) as err:
                 raise BadInput(f"The mapping {map_file.name} cannot be read: {err}.") from err
-        told = force_json(analyse(read_plates(file, mapping), test_id, Side(side) if side else Side.NONE, body_mass))
+        recording = read_plates(file, mapping)
+        found = analyse(
+            recording.swapped() if swap else recording, test_id, Side(side) if side else Side.NONE, body_mass
+        )
+        told = force_json(found)
         if as_json:
             click.echo(json.dumps(told, indent=1))
             return

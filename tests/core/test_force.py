@@ -69,16 +69,18 @@ def test_isometric_efforts_against_the_closed_form():
 
 
 def test_free_squats_are_found_with_their_bounds_depth_and_weight():
+    """Slow squats start too gently for bounds to 20 ms; their depth is held to the same limit."""
     bounds, weights, depths = [], [], []
-    for n in range(16):
-        who, u = body(), RANDOM.uniform
+    for n in range(20):
+        who, u, slow = body(), RANDOM.uniform, 1.9 if n % 4 == 3 else 1.0
         rest, depth = (0.0, u(0.5, 1.5))[n % 2], u(0.3, 0.5)
-        scene = plates.squats(who, reps=4, down=u(0.7, 1.1), up=u(0.6, 1.0), depth=depth, rest=rest)
+        scene = plates.squats(who, reps=4, down=slow * u(0.7, 1.1), up=slow * u(0.6, 1.0), depth=depth, rest=rest)
         found = analyse(recording(scene), "squat-fast")
         assert len(found.reps) == 4
         weights.append(100 * abs(found.weight.newtons / who.weight - 1))
         for k, rep in enumerate(found.reps):
-            bounds += [1000 * abs(rep.events[e] - scene.events[e][k]) for e in ("start", "end")]
+            if slow == 1:
+                bounds += [1000 * abs(rep.events[e] - scene.events[e][k]) for e in ("start", "end")]
             depths.append(abs(rep.values["depth", Side.NONE] - depth))
     told = [float(np.percentile(x, 95)) for x in (bounds, weights, depths)]
     print("squats, 95th percentile: bounds {:.0f} ms, weight {:.2f} %, depth {:.3f} m".format(*told))

@@ -94,6 +94,53 @@ def exercise_figure(frame: Frame, step_height: float = 0.0) -> list[Outline]:
     return [_raised(shape, step_height) for shape in shapes]
 
 
+PLATE = 0.03
+"""Height of a drawn plate, stature units."""
+
+
+def plate_figure(frame: Frame, both: bool, bar: bool, heel_up: float, air: float) -> list[Outline]:
+    """The person on a plate: `both` feet side by side, a fixed `bar` on the shoulders, the heel up (degrees) or the
+    body in the `air` (stature units)."""
+    at = joints(frame)
+    if heel_up:
+        at = _on_toes(at, heel_up)
+    away = [
+        limb(at.hip, at.free_knee, 0.055, 0.036, far=True),
+        limb(at.free_knee, at.free_ankle, 0.035, 0.02, far=True),
+    ]
+    away.append(foot(at.free_heel, at.free_toe, at.free_ankle, far=True))
+    if both:
+        shapes = (limb(at.hip, at.knee, 0.055, 0.036, far=True), limb(at.knee, at.ankle, 0.035, 0.02, far=True))
+        away = [_shifted(shape, 0.03, 0.012) for shape in (*shapes, foot(at.heel, at.toe, at.ankle, far=True))]
+    body = [_raised(shape, air) for shape in (*away, *_body(at))]
+    if bar:
+        x, y = at.shoulder
+        body.append(box(x - 0.035, x + 0.005, y - 0.02, y + 0.02))
+    return [box(-0.06, 0.24, -PLATE, -0.001), *body]
+
+
+def _on_toes(at: Joints, degrees: float) -> Joints:
+    """The same pose with the working foot turned up about its toes."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+
+    def turned(p: Point) -> Point:
+        x, y = p[0] - at.toe[0], p[1] - at.toe[1]
+        return at.toe[0] + c * x + s * y, at.toe[1] - s * x + c * y
+
+    ankle = turned(at.ankle)
+    by = ankle[0] - at.ankle[0], ankle[1] - at.ankle[1]
+    moved = {
+        name: (place[0] + by[0], place[1] + by[1])
+        for name, place in vars(at).items()
+        if name not in ("heel", "toe", "ankle")
+    }
+    return Joints(heel=turned(at.heel), toe=at.toe, ankle=ankle, **moved)
+
+
+def _shifted(shape: Outline, dx: float, dy: float) -> Outline:
+    return Outline(tuple((x + dx, y + dy) for x, y in shape.points), shape.far, shape.prop)
+
+
 def _body(at: Joints) -> list[Outline]:
     neck = ((at.shoulder[0] * 2 + at.head[0]) / 3, (at.shoulder[1] * 2 + at.head[1]) / 3)
     lean = math.degrees(math.atan2(at.head[0] - at.shoulder[0], at.head[1] - at.shoulder[1]))

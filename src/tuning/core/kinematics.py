@@ -37,6 +37,11 @@ class Signals:
     longest_gap_s: float = LONGEST_GAP_S
     _raw: dict[str, Floats] = field(default_factory=dict)
     _smooth: dict[str, Floats] = field(default_factory=dict)
+    _given_sd: dict[str, float] = field(default_factory=dict)
+
+    def put(self, name: str, places: Floats, sd_px: float) -> None:
+        """A place in the picture that no mark tells (n, 2), upright px, with its SD; NaN where it is not known."""
+        self._smooth[name], self._given_sd[name] = places, sd_px
 
     @property
     def times(self) -> Floats:
@@ -92,6 +97,8 @@ class Signals:
 
     def sd_px(self, name: str, frame: int) -> float:
         """SD of a smoothed place, px: less noise by the smoothing, more where the quality was low."""
+        if name in self._given_sd:
+            return self._given_sd[name]
         quality = float(self.tracks.quality[frame, self.tracks.names.index(name)])
         kept = math.sqrt(min(1.0, 2 * self.cutoff_hz / self.rate))
         return math.hypot(math.hypot(NOISE_SD_PX * kept, BIAS_SD_PX), DOUBT_SD_PX * (1 - quality))

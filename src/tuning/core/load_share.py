@@ -67,9 +67,14 @@ def moments(pose: SidePose, load_share_of_mass: float = 0.0, support: float | No
     return Moments(ground * (at - pose.hip) - below_hip, ground * (pose.knee - at) - below_knee)
 
 
-def hip_share(pose: SidePose, metres: float | None, load_share_of_mass: float = 0.0) -> float | NotMeasured:
-    """Hip share in percent, or why not; `metres` in one length unit of the pose, None when unknown."""
-    found = moments(pose, load_share_of_mass)
+def hip_share(
+    pose: SidePose, metres: float | None, load_share_of_mass: float = 0.0, support: float | None = None
+) -> float | NotMeasured:
+    """Hip share in percent, or why not; `metres` in one length unit of the pose, None when unknown.
+
+    `support` as in `moments`.
+    """
+    found = moments(pose, load_share_of_mass, support)
     total = max(found.hip, 0.0) + max(found.knee, 0.0)
     # Without a scale the foot gives one: 0.152 of stature, about 0.26 m.
     unit = metres if metres is not None else 0.26 / max(abs(pose.toe - pose.heel), 1e-9)

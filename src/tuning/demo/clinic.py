@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from tuning.core.battery import Status, observed
+from tuning.core.force.together import GROUND, PLATES
 from tuning.core.limits import standing_limits
 from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.marks import observe as observe_marks
@@ -23,6 +24,7 @@ from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
+from tuning.devices.plates import Scene
 from tuning.knowledge import load
 from tuning.records import (
     Calibration,
@@ -225,9 +227,15 @@ class _Builder:
         start: int,
         task: str,
         side: Side = Side.NONE,
+        standing_on: Capture | None = None,
     ) -> None:
-        """Marks of one frame, placed by a hand a pixel off, followed through a shipped clip and measured."""
+        """Marks of one frame, placed by a hand a pixel off, followed through a shipped clip and measured.
+
+        With plates that ran with the clip the foot, whose length is known, gives the scale.
+        """
         from tuning.core import tasks
+        from tuning.core.force.together import Plates
+        from tuning.exchange.plates import read_plates
         from tuning.records.packing import pack
         from tuning.video.follow import follow_clip
 
@@ -236,17 +244,35 @@ class _Builder:
         marks = {name: self._hand(at) for name, at in clip.truth(start).items()}
         tracks = follow_clip(clip.path, start, marks)
         options = tasks.Options(side=side, roll_deg=level.roll())
+        moved = []
+        if standing_on is not None:
+            scale = self._foot_length(visit, capture, clip, start)
+            path = self.record.media_path(standing_on.media)
+            options = replace(options, metres_per_px=scale, plates=Plates(read_plates(path)))
+            moved.append([PLATES, Side.NONE.value, float(standing_on.id), 0.0])
         result = tasks.measure(tracks, task, options)
         row = TrackEntry(
             capture_id=capture.id,
             task=task,
             side=side.value,
             names=list(tracks.names),
-            moved=[],
+            moved=moved,
             places=pack(tracks),
         )
         found = tasks.observations(result, self.knowledge.measures, {"capture": capture.id})
         self.keep(visit, row, *(to_entry(seen, visit, self.person) for seen in found))
+
+    def _foot_length(self, visit: Visit, capture: Capture, clip: DemoClip, frame: int) -> float:
+        """Mark the known length from heel to toe; metres a pixel."""
+        body = clip.body_at(frame / clip.fps)
+        side = clip.camera.view
+        ends = [self._hand(clip.truth(frame)[name]) for name in ("heel", "toe")]
+        metres = float(np.linalg.norm(body.points[f"toe_side_{side}"] - body.points[f"heel_side_{side}"]))
+        places = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(ends)), strict=True))
+        self.keep(
+            visit, Calibration(capture_id=capture.id, what="length", length_m=metres, sd_px=CLICK_SD_PX, **places)
+        )
+        return metres / float(np.linalg.norm(ends[1] - ends[0]))
 
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
@@ -265,27 +291,47 @@ class _Builder:
                 seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(setup.pain)], "typed"))
             self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
 
-    def plates(self, visit: Visit, occupation: str, test: str, side: Side, reason: str) -> None:
+    def plates(self, visit: Visit, occupation: str, test: str, side: Side, reason: str = "") -> None:
         """One recording of a made-up person on the plates, kept as CSV, with what it says."""
         from tuning.core.force.analysis import analyse
         from tuning.core.force.sides import observations
         from tuning.demo.plate_people import body, scene
-        from tuning.devices.plates import Faults, heard
-        from tuning.exchange.plates import finish, write_csv
+        from tuning.exchange.plates import read_plates
 
         patient = self.patients[occupation]
         made = scene(body(occupation, patient.body_mass_kg or 75.0), test, side.value, self.rng)
-        left, right = heard(made, Faults(), self.rng)
-        recording = finish(made.rate, {Side.LEFT: left, Side.RIGHT: right}, [])
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / f"{test} {side.value}.csv"
-            write_csv(recording, path)
-            media = self.record.media_row(self.record.media.keep(path), self.person)
-        self.keep(visit, Capture(media=media, view=f"plates:{test}:{side.value}"))
-        found = observations(analyse(recording, test, side, patient.body_mass_kg), {"recording": media.sha256})
-        for seen in found:
+        capture = self._pressed(visit, made, f"{test} {side.value}", f"plates:{test}:{side.value}")
+        recording = read_plates(self.record.media_path(capture.media))
+        evidence = {"recording": capture.sha256}
+        found = observations(analyse(recording, test, side, patient.body_mass_kg), evidence)
+        for seen in found if reason else ():
             seen.evidence["caution_reason"] = reason
         self.keep(visit, *(to_entry(o, visit, self.person) for o in found))
+
+    def plates_of_clip(self, visit: Visit, occupation: str, clip_name: str) -> Capture:
+        """The plates that ran while a shipped clip was filmed."""
+        from tuning.demo.plate_people import body
+        from tuning.demo.pressed import pressed
+
+        clip, patient = CLIPS[clip_name], self.patients[occupation]
+        who = body(occupation, patient.body_mass_kg or 75.0)
+        made = pressed(clip.body_at, clip.seconds, who, before=2.4, after=1.5)
+        return self._pressed(visit, made, f"{clip_name} plates", GROUND)
+
+    def _pressed(self, visit: Visit, made: Scene, name: str, view: str) -> Capture:
+        """What the plates heard of a scene, as a CSV file in the record."""
+        from tuning.devices.plates import Faults, heard, points_heard
+        from tuning.exchange.plates import finish, write_csv
+
+        force = dict(zip(LEGS, heard(made, Faults(), self.rng), strict=True))
+        points = {Side(leg): at for leg, at in points_heard(made, Faults(), self.rng).items()}
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"{name}.csv"
+            write_csv(finish(made.rate, force, [], points), path)
+            media = self.record.media_row(self.record.media.keep(path), self.person)
+        capture = Capture(media=media, view=view)
+        self.keep(visit, capture)
+        return capture
 
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:
         checks = [["met", "placement trial of 3-5 clean repetitions each side, pain at most 2/10"]]
@@ -339,7 +385,11 @@ def build_clinic(folder: Path) -> None:
     b.hands_on(visit, "by eye", CONDUCTOR_BY_EYE)
     b.found(visit, "plumb-side", {"key": "upper-back", "answer": "usual", "looks": 2})
     b.found(visit, "plumb-side", {"key": "low-back", "answer": "flat", "looks": 2})
-    b.follow(visit, "squat-side", "side-r", 0, "side-squat", Side.RIGHT)
+    ground = b.plates_of_clip(visit, "choir conductor", "squat-side")
+    b.follow(visit, "squat-side", "side-r", 0, "side-squat", Side.RIGHT, ground)
+    for side in LEGS:
+        b.plates(visit, "choir conductor", "stance-one-leg", side)
+    b.plates(visit, "choir conductor", "quiet-stance", Side.NONE)
 
     visit = b.visit("potter", 6)
     b.screen(visit, "NONE")

@@ -36,6 +36,8 @@ def scene(who: Body, test_id: str, side: str, random: np.random.Generator | None
         return plates.one_leg(who, side, hold=0.4, rest=2.0, on_plate=1.0, random=random)
     if test_id == "lunge-fast":
         return plates.step_on_off(who, side, random=random)
+    if test_id == "stance-one-leg":
+        return plates.one_leg_stand(who, side, random=random)
     if test_id == "jump":
         return plates.jumps(who)
     return plates.quiet_stand(who, 20.0, random)

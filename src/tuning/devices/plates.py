@@ -16,7 +16,7 @@ G = 9.80665
 
 
 class ForcePlates(Protocol):
-    """Streams the vertical force of two plates while open."""
+    """Streams the vertical force of two plates while open, and the point of pressure where they tell it."""
 
     name: str
     rate: float
@@ -30,7 +30,11 @@ class ForcePlates(Protocol):
         ...
 
     def read(self) -> Floats:
-        """Samples since the last call, shape (n, 3): seconds, left N, right N. Raises OSError when plates are gone."""
+        """Samples since the last call: seconds, left N, right N, and where the plates tell the point of pressure
+        left across, left ahead, right across, right ahead in mm; shape (n, 3) or (n, 7).
+
+        Raises OSError when the plates are gone.
+        """
         ...
 
     def stop(self) -> None:
@@ -57,23 +61,28 @@ class Body:
 
 @dataclass(frozen=True)
 class Faults:
-    """What real plates add: sensor noise and hum (N), drift (N/s), ceiling (N), share of lost samples."""
+    """What real plates add: noise and hum (N), drift (N/s), ceiling (N), lost samples (share), noise of points (mm)."""
 
     noise: float = 1.2
     hum: float = 0.6
     drift: float = 0.02
     ceiling: float = 5000.0
     lost: float = 0.0
+    point: float = 0.4
 
 
 @dataclass
 class Scene:
-    """A made-up session: true forces, shape (n,), and when things happen (s)."""
+    """A made-up session: true forces, shape (n,), and when things happen (s).
+
+    `points` are true points of pressure by leg where known, mm, shape (n, 2): across, ahead.
+    """
 
     left: Floats
     right: Floats
     rate: float = RATE_HZ
     events: dict[str, list[float]] = field(default_factory=dict)
+    points: dict[str, Floats] = field(default_factory=dict)
 
     @property
     def times(self) -> Floats:
@@ -256,12 +265,43 @@ def _bump(t: Floats, start: float, seconds: float, change: float) -> Floats:
 def quiet_stand(
     body: Body, seconds: float = 30.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
 ) -> Scene:
-    """Standing: share by habit with slow sway."""
+    """Standing: share by habit with slow sway, the points of pressure wandering ahead and back."""
     t = _times(seconds, rate)
     r = random if random is not None else np.random.default_rng(0)
     sway = 0.012 * np.sin(2 * np.pi * (0.25 * t + r.random())) + 0.006 * np.sin(2 * np.pi * (0.7 * t + r.random()))
     right = body.weight * (body.share + sway)
-    return Scene(body.weight - right, right, rate)
+    ahead = 110 + _wander(t, 5.0, r)
+    points = {leg: np.column_stack([across + _wander(t, 1.0, r), ahead]) for leg, across in FEET_MM.items()}
+    return Scene(body.weight - right, right, rate, {}, points)
+
+
+FEET_MM = {"left": -120.0, "right": 120.0}
+"""Where the feet stand, across from the middle."""
+
+
+def _wander(t: Floats, size: float, random: np.random.Generator) -> Floats:
+    """Slow sway of about `size`: three sines of no common measure."""
+    parts = ((0.21, 1.0), (0.53, 0.5), (1.1, 0.2))
+    return size * np.asarray(sum(a * np.sin(2 * np.pi * (f * t + random.random())) for f, a in parts))
+
+
+def one_leg_stand(
+    body: Body, leg: str, seconds: float = 22.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
+) -> Scene:
+    """Two feet, then one leg for `seconds`, then two again; the slower leg sways more."""
+    r = random if random is not None else np.random.default_rng(0)
+    lead = 2.0
+    t = _times(seconds + 2 * lead, rate)
+    lift = np.clip((t - lead) / 0.4, 0, 1) * np.clip((lead + seconds - t) / 0.4, 0, 1)
+    mine = body.share if leg == "right" else 1 - body.share
+    force = body.weight * (mine + (1 - mine) * lift)
+    rise = body.rise_left if leg == "left" else body.rise_right
+    size = 4 + 20 * rise
+    at = np.column_stack([FEET_MM[leg] + _wander(t, size / 2, r), 110 + _wander(t, size, r)])
+    other = np.column_stack([np.full(t.size, -FEET_MM[leg]), np.full(t.size, 110.0)])
+    free = "left" if leg == "right" else "right"
+    pair = (force, body.weight - force) if leg == "left" else (body.weight - force, force)
+    return Scene(*pair, rate, {"start": [lead], "end": [lead + seconds]}, {leg: at, free: other})
 
 
 def heard(scene: Scene, faults: Faults, random: np.random.Generator) -> tuple[Floats, Floats]:
@@ -275,6 +315,11 @@ def heard(scene: Scene, faults: Faults, random: np.random.Generator) -> tuple[Fl
             force = np.where(random.random(t.size) < faults.lost, np.nan, force)
         made.append(force)
     return made[0], made[1]
+
+
+def points_heard(scene: Scene, faults: Faults, random: np.random.Generator) -> dict[str, Floats]:
+    """Points of pressure as the plates send them, mm, shape (n, 2) a leg; none where the scene has none."""
+    return {leg: at + random.normal(0, faults.point, at.shape) for leg, at in scene.points.items()}
 
 
 class SimulatedPlates:
@@ -299,7 +344,10 @@ class SimulatedPlates:
     def start(self) -> None:
         """Begin."""
         left, right = heard(self.scene, self._faults, self._random)
-        self._samples = np.column_stack([self.scene.times, left, right])
+        points = points_heard(self.scene, self._faults, self._random)
+        self._samples = np.column_stack(
+            [self.scene.times, left, right, *(points[leg] for leg in ("left", "right") if points)]
+        )
         self._started, self._given = self._clock(), 0
 
     def read(self) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, TypeVar
@@ -13,6 +13,7 @@ import cattrs.v
 
 from tuning.core.battery import Ask, Test
 from tuning.core.errors import KnowledgeError
+from tuning.core.force.advice import Advice
 from tuning.core.force.analysis import TESTS as PLATE_TESTS
 from tuning.core.forms import Form, Kind
 from tuning.core.levels import Chain, is_sound
@@ -51,6 +52,7 @@ class Knowledge:
     faults: dict[str, Fault]
     cautions: Cautions
     order: OrderTable
+    plates: dict[str, Advice]
 
 
 def _converter() -> cattrs.Converter:
@@ -167,7 +169,23 @@ def _chain(path: Path) -> Chain:
     return chain
 
 
-def _order(path: Path, tests: dict[str, Test]) -> OrderTable:
+def _plates(path: Path, limits: set[str]) -> dict[str, Advice]:
+    """Advice for every test on the plates."""
+    found = [_structure(raw, Advice, f"{path.name}: {raw.get('id')}") for raw in _toml(path).get("test", [])]
+    by_id = {advice.id: advice for advice in found}
+    missing = [name for name in PLATE_TESTS if name not in by_id]
+    orphans = [name for name in by_id if name not in PLATE_TESTS]
+    orphans += [k for advice in found for k in advice.limited_by if k not in limits]
+    if missing or orphans or len(by_id) < len(found):
+        what = f"“{missing[0]}” is missing" if missing else f"unknown or doubled id “{(*orphans, found[-1].id)[0]}”"
+        raise KnowledgeError(f"{path.name}: {what}.")
+    unlike = [a.id for a in found if a.legs != PLATE_TESTS[a.id].legs or not a.frames]
+    if unlike:
+        raise KnowledgeError(f"{path.name}: {unlike[0]}: legs differ from the test, or no frame is drawn.")
+    return by_id
+
+
+def _order(path: Path, tests: dict[str, Test], plates: dict[str, Advice]) -> OrderTable:
     order = _structure(_toml(path), OrderTable, path.name)
     for test in tests.values():
         ways = [p for p in test.positions if p not in ("side-opposite", "side-same")]
@@ -181,6 +199,10 @@ def _order(path: Path, tests: dict[str, Test]) -> OrderTable:
     for clip in order.clip:
         if bool(clip.tasks) == bool(clip.plates) or (clip.plates and clip.plates not in PLATE_TESTS):
             raise KnowledgeError(f"{path.name}: {clip.id}: name either tasks or a test on the plates.")
+        if clip.plates and clip.limited_by:
+            raise KnowledgeError(f"{path.name}: {clip.id}: the limits of a test on the plates stand in plates.toml.")
+    locked = (replace(c, limited_by=plates[c.plates].limited_by) if c.plates else c for c in order.clip)
+    order = replace(order, clip=tuple(locked))
     known = known_ids(tests, order.clip)
     for template in order.template:
         for wanted in template.tests:
@@ -249,6 +271,7 @@ def load(folder: Path = FOLDER) -> Knowledge:
     limits = {limit.id for limit in safety.limits}
     ladders = [_ladder(path, measures, faults, limits) for path in sorted((folder / "ladders").glob("*.toml"))]
     tests = _tests(folder / "tests", measures, limits)
+    plates = _plates(folder / "plates.toml", limits)
     return Knowledge(
         measures,
         tests,
@@ -258,5 +281,6 @@ def load(folder: Path = FOLDER) -> Knowledge:
         {ladder.id: ladder for ladder in ladders},
         faults,
         _structure(_toml(folder / "cautions.toml"), Cautions, "cautions.toml"),
-        _order(folder / "order.toml", tests),
+        _order(folder / "order.toml", tests, plates),
+        plates,
     )

@@ -16,6 +16,9 @@ from tuning.core.types import Floats, NotMeasured, Side
 
 STILL_S, STILL_SHARE = 0.3, 0.02
 """Still: force stays within this share of weight for this long (practice judgement, editable)."""
+STEADY_SHARE = 0.015
+"""In a stand the force of the last quarter equals that of the first, within this share of weight; in the middle of a
+slow squat it passes through weight on a slope (practice judgement, editable)."""
 LEAST_DEPTH_M, DEPTH_SHARE = 0.05, 0.4
 """A repetition goes at least so deep, and at least this share of the deepest (practice judgement, editable)."""
 
@@ -39,10 +42,18 @@ class Squat:
 
 def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int]]:
     """Stretches (first, last sample) where force stays near weight: stands and pauses at the bottom."""
-    near = np.abs(recording.smooth(Side.BOTH) - weight.newtons) <= STILL_SHARE * weight.newtons
+    force = recording.smooth(Side.BOTH)
+    near = np.abs(force - weight.newtons) <= STILL_SHARE * weight.newtons
     edges = np.flatnonzero(np.diff(np.concatenate([[0], near.astype(int), [0]])))
     least = STILL_S * recording.rate
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= least]
+
+    def is_steady(a: int, b: int) -> bool:
+        quarter = (b - a) // 4
+        change = float(force[b - quarter : b].mean() - force[a : a + quarter].mean())
+        return abs(change) <= STEADY_SHARE * weight.newtons
+
+    stretches = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= least]
+    return [(a, b - 1) for a, b in stretches if is_steady(a, b)]
 
 
 def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -67,7 +68,7 @@ def rate_shares(found: Analysis) -> Floats:
     return np.array([share(a, b) for a, b in pairs if a is not None and b is not None and a > 0 and b > 0])
 
 
-def observations(found: Analysis, evidence: dict[str, object]) -> list[Observation]:
+def observations(found: Analysis, evidence: Mapping[str, object]) -> list[Observation]:
     """Force and rate of a recording as observations, each repetition a trial."""
     lines, note = lines_of(found.test), "; ".join(found.warnings)
     made: list[tuple[str, Side, Floats]] = []

@@ -11,6 +11,8 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import weigh
 from tuning.core.types import Floats, NotMeasured
 
+PLATES, GROUND = "plates", "ground"
+"""How the record names plates chosen for a clip, and a recording that was opened for a clip only."""
 GRID_HZ = 100.0
 LEAST_OVERLAP_S = 2.0
 LEAST_R = 0.97
@@ -21,6 +23,14 @@ WHOLE = 0.95
 """Share of the movement of the clip or of the plates that must lie in the overlap (practice judgement, editable)."""
 POINT_SD_M = 0.005
 """SD of the support point: plate and place of the heel together (practice judgement, editable)."""
+
+
+@dataclass(frozen=True)
+class Plates:
+    """A recording that ran with a clip; the heels stand `heel_mm` ahead of the plates' origin."""
+
+    recording: Recording
+    heel_mm: float = 0.0
 
 
 @dataclass(frozen=True)

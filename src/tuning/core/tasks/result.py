@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tuning.core import geometry
+from tuning.core.force.together import Plates
 from tuning.core.geometry import Marks
 from tuning.core.kinematics import Curve, CycleValue, Signals, over_time
 from tuning.core.types import Floats, Side
@@ -31,6 +32,7 @@ class Options:
     metres_per_px: float | None = None
     cutoff_hz: float | None = None
     turn_out_deg: float | None = None
+    plates: Plates | None = None
     moved: tuple[tuple[str, Side, float, float], ...] = ()
     """Events put elsewhere by hand: kind, side, found at, put to (s)."""
 

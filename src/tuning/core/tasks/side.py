@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from tuning.core.force.together import POINT_SD_M, Plates, align, support
 from tuning.core.geometry import Marks
 from tuning.core.kinematics import CycleValue, Signals, flexion, lean, over_time
 from tuning.core.load_share import SidePose, hip_share, lever_share
@@ -128,10 +129,47 @@ def _shares(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: i
         found = lever_share(pose(m))
         return np.nan if isinstance(found, NotMeasured) else found
 
-    for measure, value_of in (("hip-knee-share", model), ("lever-share", quick)):
-        line = meter.curve(measure, options.side, names, value_of)
+    def on_plates(m: Marks) -> float:
+        found = hip_share(pose(m), signals.metres_per_px, load, float(m[SUPPORT][0] * ahead))
+        return np.nan if isinstance(found, NotMeasured) else found
+
+    lines: list[tuple[str, tuple[str, ...], Callable[[Marks], float]]] = [
+        ("hip-knee-share", names, model),
+        ("lever-share", names, quick),
+    ]
+    if options.plates is not None and _put_support(signals, options.plates, ahead, meter.result):
+        lines.append(("hip-knee-share-plates", (*names, SUPPORT), on_plates))
+    for measure, marks, value_of in lines:
+        line = meter.curve(measure, options.side, marks, value_of)
         for rep in reps:
             line.at(rep.turn, rep.number)
+
+
+SUPPORT = "support"
+"""The place in the picture where the ground carries the body, from the plates."""
+
+
+def _put_support(signals: Signals, plates: Plates, ahead: int, result: Result) -> bool:
+    """Bring the plates' point of pressure into the picture; False, and a sentence, when that cannot be done."""
+    per_px = signals.metres_per_px
+    if per_px is None:
+        result.warnings.append("The plates are not used: mark a known length first, so that millimetres have a place.")
+        return False
+    ground = support(plates.recording, plates.heel_mm)
+    met = align(plates.recording, signals.times, -signals.at("hip")[:, 1])
+    for found in (ground, met):
+        if isinstance(found, NotMeasured):
+            result.warnings.append(f"The plates are not used: {found.detail}.")
+    if isinstance(ground, NotMeasured) or isinstance(met, NotMeasured):
+        return False
+    heel = np.nanmedian(signals.at("heel"), axis=0)
+    shift = ground.at(signals.times + met.offset) / per_px
+    signals.put(SUPPORT, heel + np.stack([ahead * shift, 0 * shift], axis=1), POINT_SD_M / per_px)
+    result.warnings.append(
+        f"Plates: the clip begins at their second {met.offset:.2f}, found by the movement itself (r {met.r:.3f}); "
+        f"heels {plates.heel_mm:.0f} mm ahead of their origin."
+    )
+    return True
 
 
 def _tail_tuck(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: int) -> None:

@@ -30,6 +30,7 @@ from tuning.exchange.plates import Mapping, finish, preview, read_mapping
 from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.force.balance import SQUAT, BalancePanel
+from tuning.ui.force.card import TestCard
 from tuning.ui.force.live import LiveView
 from tuning.ui.force.mapper import MapperDialog
 from tuning.ui.force.matrix import MatrixView
@@ -54,8 +55,10 @@ class ForcePage(QWidget):
         self._space = workspace
         self.state = ForceState(workspace)
         self.live, self.trace, self.readings = LiveView(), TraceView(), ReadingTable()
+        self.card = TestCard()
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
         self._weighing = False
+        self._live_of: tuple[str, Side] | None = None
         self._build()
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
@@ -123,6 +126,7 @@ class ForcePage(QWidget):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
+        column.addWidget(self.card, 1)
         column.addWidget(self.live, 1)
         column.addLayout(row)
         column.addWidget(self.status)
@@ -235,7 +239,7 @@ class ForcePage(QWidget):
             self.refused.emit(f"The plates do not answer ({err}).")
             return
         self._say("Stand still …")
-        self.live.start(plates, record=False)
+        self._stream(plates, record=False)
 
     def _weigh_on(self) -> None:
         """Two seconds are in: read them."""
@@ -268,7 +272,7 @@ class ForcePage(QWidget):
         empty(self._verdicts)
         empty(self._guess_row)
         self._say("Recording; Space ends it.")
-        self.live.start(plates, record=True)
+        self._stream(plates, record=True)
         self.record.setText("End")
 
     def _recorded(self, taken: np.ndarray) -> None:
@@ -363,6 +367,7 @@ class ForcePage(QWidget):
         lock = state.lock(SQUAT if squats else "")
         self.lock.setVisible(bool(lock))
         self.lock.setText(f"Locked. {lock[:1].upper()}{lock[1:]}." if lock else "")
+        self._show_live()
         if self.stack.currentIndex() == 1:
             self._show_trace()
         if self.stack.currentIndex() == 2:
@@ -370,6 +375,22 @@ class ForcePage(QWidget):
             self.matrix.fit()
             hits, asked = state.guesses()
             self.eye_words.setText(f"By eye: {hits} of {asked} guesses right in this visit." if asked else "")
+
+    def _show_live(self) -> None:
+        """The test as it is done, until the plates have something to show of it."""
+        state = self.state
+        shown = (state.test_id, state.side if state.test.legs == 1 else Side.NONE)
+        if shown != self._live_of:
+            self._live_of = None
+        self.live.setVisible(self._live_of is not None)
+        self.card.setVisible(self._live_of is None)
+        self.card.show_test(state.test.name, state.space.knowledge.plates[state.test_id], shown[1])
+
+    def _stream(self, plates: SimulatedPlates, record: bool) -> None:
+        state = self.state
+        self._live_of = (state.test_id, state.side if state.test.legs == 1 else Side.NONE)
+        self.live.start(plates, record)
+        self._show_live()
 
     def _show_trace(self) -> None:
         state = self.state

@@ -23,18 +23,6 @@ from tuning.ui.workspace import Workspace
 
 VIEW = "plates"
 EYE = "plate-eye"
-LIMITED_BY = {
-    "quiet-stance": ("limit-weight",),
-    "squat-fast": ("limit-weight", "limit-fast", "limit-hip", "limit-knee"),
-    "squat-pause": ("limit-weight", "limit-hip", "limit-knee"),
-    "squat-iso": ("limit-weight", "limit-load", "limit-hip", "limit-knee"),
-    "lunge-iso": ("limit-weight", "limit-load", "limit-hip", "limit-knee"),
-    "lunge-fast": ("limit-weight", "limit-fast", "limit-hip", "limit-knee"),
-    "lunge-pause": ("limit-weight", "limit-hip", "limit-knee"),
-    "calf-raise": ("limit-weight", "limit-ankle", "limit-load"),
-    "jump": ("limit-weight", "limit-fast"),
-}
-"""The surgeon's limits that lock a test (practice judgement, editable)."""
 
 
 class ForceState(QObject):
@@ -119,7 +107,7 @@ class ForceState(QObject):
         """Why the surgeon's limits lock a test, the chosen one if none is named; empty when they do not."""
         test = TESTS[test_id or self.test_id]
         side = self.side if test.legs == 1 else Side.NONE
-        return self.space.limits().lock(LIMITED_BY[test.id], side)
+        return self.space.limits().lock(self.space.knowledge.plates[test.id].limited_by, side)
 
     @property
     def needs_reason(self) -> bool:

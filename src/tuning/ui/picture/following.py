@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.errors import BadInput
+from tuning.core.force.recording import Recording
+from tuning.core.force.sway import NO_POINT
+from tuning.core.force.together import GROUND, PLATES, Plates
 from tuning.core.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.tracks import Tracks
 from tuning.core.types import Side
@@ -54,6 +59,7 @@ class Following(QObject):
         self.task, self.side = "", Side.NONE
         self.moved: list[tuple[str, Side, float, float]] = []
         self._shown: tuple[int, int] | None = None
+        self._recordings: dict[str, Recording] = {}
         workspace.content_changed.connect(self.reload)
         board.corrected.connect(self._correct)
         board.referenced.connect(self.measure_again)
@@ -110,9 +116,58 @@ class Following(QObject):
             standing_tilt_deg=self._standing_tilt(),
             mass_kg=patient.body_mass_kg if patient is not None else None,
             metres_per_px=per_px,
-            moved=tuple(m for m in self.moved if m[0] != CUTOFF),
+            moved=tuple(m for m in self.moved if m[0] not in (CUTOFF, PLATES)),
             cutoff_hz=self.cutoff_hz,
+            plates=self._plates(),
         )
+
+    # plates that ran with the clip
+
+    @property
+    def ground(self) -> tuple[int, float] | None:
+        """Capture id of the plates and where the heels stood, mm; None without plates."""
+        chosen = [(int(m[2]), m[3]) for m in self.moved if m[0] == PLATES]
+        return chosen[-1] if chosen else None
+
+    def recordings(self) -> list[Capture]:
+        """Recordings of the plates in this visit, newest first."""
+        views = ("plates:", GROUND)
+        return [c for c in self._workspace.entries(Capture) if c.view.startswith(views)][::-1]
+
+    def _plates(self) -> Plates | None:
+        if self.ground is None:
+            return None
+        capture_id, heel_mm = self.ground
+        capture = next((c for c in self.recordings() if c.id == capture_id), None)
+        return Plates(self._recording(capture), heel_mm) if capture is not None else None
+
+    def _recording(self, capture: Capture) -> Recording:
+        if capture.sha256 not in self._recordings:
+            from tuning.exchange.plates import read_plates  # not needed before plates are chosen
+
+            self._recordings[capture.sha256] = read_plates(self._workspace.record.media_path(capture.media))
+        return self._recordings[capture.sha256]
+
+    def add_recording(self, path: Path) -> Capture:
+        """Keep a plate file for clips. Raises TuningError when it cannot be read or holds no point of pressure."""
+        from tuning.exchange.plates import read_plates
+
+        space = self._workspace
+        found = read_plates(path)
+        if found.support() is None:
+            raise BadInput(f"{path.name}: {NO_POINT}.")
+        media = space.record.media_row(space.record.media.keep(path), space.person)  # type: ignore[arg-type]
+        self._recordings[media.sha256] = found
+        capture = space.stamp(Capture(media=media, view=GROUND))
+        space.do(f"plates: {path.name}", [capture])
+        return capture
+
+    def stand_on(self, capture_id: int | None, heel_mm: float = 0.0) -> None:
+        """Work out the load share at these plates' point of pressure; None goes back to mid-foot."""
+        self.moved = [m for m in self.moved if m[0] != PLATES]
+        if capture_id is not None:
+            self.moved.append((PLATES, Side.NONE, float(capture_id), heel_mm))
+        self.measure_again()
 
     def _standing_tilt(self) -> float | None:
         """Pelvic tilt of a standing photograph of this visit."""
@@ -203,7 +258,8 @@ class Following(QObject):
         """Measure for another task or leg."""
         if (task, side) == (self.task, self.side):
             return
-        self.task, self.side, self.moved = task, side, []
+        self.task, self.side = task, side
+        self.moved = [m for m in self.moved if m[0] == PLATES]
         if self.tracks is not None:
             self.keep(self.tracks, "choose the task")
         else:

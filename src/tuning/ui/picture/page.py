@@ -24,6 +24,7 @@ from tuning.ui.picture.canvas import Canvas
 from tuning.ui.picture.changed import ChangedBox
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.following import Following, tasks_for
+from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.player import Player
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
@@ -174,7 +175,7 @@ class PicturePage(QWidget):
         first.addStretch(1)
         first.addWidget(player.place_text)
         second.addStretch(1)
-        for part in (self.fault_button, self.compare_button, self.what_if_button):
+        for part in (self.fault_button, self.compare_button, self.ground_button, self.what_if_button):
             second.addWidget(part)
         if self._wide:
             second.addWidget(self.live_button)
@@ -194,6 +195,7 @@ class PicturePage(QWidget):
             choice.activated.connect(lambda _: self._task_chosen())
         self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
         self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
+        self.ground_button = button("Plates…", self.stand_on_plates, tip="Plates that ran with this clip")
         self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
         self.fault_button = button(
             "Faults", lambda: self.show_faults(self.faults.isHidden()), tip="Tick faults repetition by repetition"
@@ -202,7 +204,7 @@ class PicturePage(QWidget):
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        for part in (*hidden, self._over_head, self.fault_button, self.changed_box):
+        for part in (*hidden, self.ground_button, self._over_head, self.fault_button, self.changed_box):
             part.hide()
 
     def follow(self) -> None:
@@ -235,6 +237,10 @@ class PicturePage(QWidget):
         dialog.exec()
         if dialog.recorded is not None:
             self.open_file(dialog.recorded, self.kind.currentData())
+
+    def stand_on_plates(self) -> None:
+        """Choose the plates that ran with this clip."""
+        GroundDialog(self, self.following).exec()
 
     def what_if(self) -> None:
         """Try other squats on the drawn figure."""
@@ -272,7 +278,9 @@ class PicturePage(QWidget):
         self.changed_box.setVisible(has and following.task == "front-squat")
         self.changed_box.refresh()
         self.compare_button.setVisible(has)
-        self.what_if_button.setVisible(has and following.task == "side-squat")
+        for part in (self.what_if_button, self.ground_button):
+            part.setVisible(has and following.task == "side-squat")
+        set_role(self.ground_button, chosen=following.ground is not None)
         self._over_head.setVisible(has)
         self.results.setVisible(has)
         self.panel.readings_head.setText("In this frame" if has else "What these marks say")

@@ -1,0 +1,36 @@
+"""How a test on the plates is done, and how it looks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tuning.core.figure import Outline, plate_figure
+from tuning.core.pose import Frame
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What to say and watch in one test; `frames` from start to end, the last with `heel_up` (degrees) and `air`
+    (share of stature); `legs` as in the test; `limited_by` names the surgeon's limits that lock it."""
+
+    id: str
+    cue: str
+    look: str
+    mistake: str
+    suggests: str
+    frames: tuple[Frame, ...]
+    limited_by: tuple[str, ...]
+    legs: int = 2
+    bar: bool = False
+    heel_up: float = 0.0
+    air: float = 0.0
+
+    def figures(self) -> list[list[Outline]]:
+        """The drawn person, start to end."""
+        last = len(self.frames) - 1
+        return [
+            plate_figure(
+                frame, self.legs == 2, self.bar, self.heel_up if n == last else 0.0, self.air if n == last else 0.0
+            )
+            for n, frame in enumerate(self.frames)
+        ]

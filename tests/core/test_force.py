@@ -13,7 +13,7 @@ from tuning.core.force.onset import Quiet, find_onset, rates
 from tuning.core.force.pattern import rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import lines_of, observations
-from tuning.core.force.sway import of_points
+from tuning.core.force.sway import ellipse, of_course
 from tuning.core.force.weighing import weigh
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.verdict import Word
@@ -203,14 +203,15 @@ def test_sway_of_a_circle_and_of_normal_points_against_the_closed_form():
     """Path of a circle walked at constant speed; area of a cloud whose covariance is known."""
     t = np.arange(30_000) / 1000
     circle = np.column_stack([8 * np.cos(np.pi * t), 8 * np.sin(np.pi * t)])
-    found = of_points(circle, 1000.0)
+    found = of_course(circle, 1000.0)
     assert found.path == pytest.approx(8 * np.pi * 30, rel=0.003)
     assert found.speed == pytest.approx(8 * np.pi, rel=0.003)
     # Slow sines of two incommensurate rates: variances 1/2 a², so the ellipse is pi x 5.991 x a b / 2.
     cross = np.column_stack([6 * np.sin(2 * np.pi * 0.5 * t), 10 * np.sin(2 * np.pi * 0.7 * t)])
     turn = np.radians(RANDOM.uniform(0, 180))
     turned = cross @ np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
-    assert of_points(turned, 1000.0).area == pytest.approx(np.pi * 5.991 * 6 * 10 / 2 / 100, rel=0.01)
+    assert abs((ellipse(turned).turn - (90 - np.degrees(turn)) + 90) % 180 - 90) < 1, "the longer sine lies along it"
+    assert of_course(turned, 1000.0).area == pytest.approx(np.pi * 5.991 * 6 * 10 / 2 / 100, rel=0.01)
 
 
 def test_a_stand_on_one_leg_is_read_while_that_leg_alone_carries_the_body():

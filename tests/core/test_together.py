@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 
+from tuning.cli import main
 from tuning.core.force.recording import Recording
 from tuning.core.force.together import Plates, align, support
 from tuning.core.tasks import Options, measure
@@ -17,6 +20,8 @@ from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.demo.pressed import pressed
 from tuning.devices.plates import Body, Faults, heard, points_heard
+from tuning.exchange.plates import write_csv
+from tuning.exchange.tracks import write_tracks
 
 RANDOM = np.random.default_rng()
 CAMERA = Camera("right")
@@ -124,3 +129,15 @@ def test_the_place_of_the_heels_moves_the_point_by_as_much():
     near, far = support(recording, 0.0), support(recording, 40.0)
     np.testing.assert_allclose(near.ahead - far.ahead, 0.04, atol=1e-9)
     assert np.isnan(near.at(np.array([-1.0]))).all()
+
+
+def test_the_command_line_takes_the_plates_of_a_clip(tmp_path):
+    session = Session(reps=2)
+    write_tracks(session.tracks(), tmp_path / "tracks.csv")
+    write_csv(heard_all(session.scene), tmp_path / "plates.csv")
+    call = ["measure", str(tmp_path / "tracks.csv"), "--task", "side-squat", "--side", "right", "--json"]
+    call += ["--scale-mm-per-px", str(1000 * session.metres_per_px()), "--plates", str(tmp_path / "plates.csv")]
+    told = json.loads(CliRunner().invoke(main, call).output)
+    share = next(s for s in told["summaries"] if s["measure"] == "hip-knee-share-plates")
+    truth = np.mean([session.true_share(v["time_s"]) for v in told["values"] if v["measure"] == share["measure"]])
+    assert share["n"] == 2 and abs(share["mean"] - truth) < share["predicted_error"]

@@ -263,6 +263,16 @@ def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(t
     assert read_mapping(kept).left_point == (2, 3)
 
 
+def test_a_flat_top_is_a_ceiling_only_where_force_would_have_gone_on(tmp_path):
+    """Whole newtons and no noise: slow sway has flat tops by rounding, a push into a ceiling has not."""
+    t = np.arange(8000) / 1000
+    sway = np.round(350 + 12 * np.sin(2 * np.pi * 0.3 * t))
+    assert read_plates(write(tmp_path / "stand.csv", [t, sway, 700 - sway])).size == 8000
+    push = 350 + 800 * np.clip((t - 2) / 0.15, 0, 1)
+    with pytest.raises(BadInput, match="ceiling of 900 N"):
+        read_plates(write(tmp_path / "push.csv", [t, np.minimum(push, 900), 700 - sway]))
+
+
 def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):
     path = write(tmp_path / "x.csv", [TIME, LEFT, RIGHT])
     run = CliRunner()
@@ -276,6 +286,12 @@ def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):
     swapped = run.invoke(main, ["force", str(path), "--test", "squat-iso", "--map", str(kept), "--json"])
     other = next(s for s in json.loads(swapped.output)["summaries"] if s["metric"] == "share")
     assert other["mean"] == pytest.approx(100 - share["mean"], abs=1e-6)
+    turned = run.invoke(main, ["force", str(path), "--test", "squat-iso", "--swap", "--json"])
+    assert json.loads(turned.output)["summaries"] == json.loads(swapped.output)["summaries"]
+    peaks = [s for s in told["summaries"] if s["metric"] == "peak" and s["side"] == "left"]
+    assert 0.04 < peaks[0]["error"] / peaks[0]["mean"] < 0.0784 and "duration" in {
+        s["metric"] for s in told["summaries"] if s["error"] is None
+    }
     table = run.invoke(main, ["force", str(path), "--test", "lunge-iso", "--side", "left"])
     assert table.exit_code == 0 and "rate-200" in table.output and "N/s" in table.output
     wrong = run.invoke(main, ["force", str(path), "--test", "lunge-iso"])

@@ -10,6 +10,7 @@ from tuning.core.tracks import TRUSTED
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
 from tuning.records import TrackEntry
+from tuning.ui.picture.ground import GroundDialog
 
 NONE = Qt.KeyboardModifier.NoModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton
@@ -209,3 +210,37 @@ def test_counting_and_timing_by_eye(window, patient):
     QTest.qWait(350)
     page.question.clock.click()
     assert 0.2 < float(page.question.number.text()) < 3
+
+
+def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient, tmp_path):
+    patient("choir conductor", "movement")  # a side squat on plates, as the demo clinic recorded it
+    following = window.movement.following
+    hands.settle()
+    assert window.movement.ground_button.isVisible() and following.ground is not None
+    on_plates = over_clip(window, "hip-knee-share-plates", "right")
+    mid_foot = over_clip(window, "hip-knee-share", "right")
+    assert on_plates.endswith("%") and on_plates != mid_foot
+    assert any("found by the movement itself" in w for w in following.result.warnings)
+
+    dialog = GroundDialog(window, following)
+    qtbot.addWidget(dialog)
+    bad = tmp_path / "forces.csv"
+    bad.write_text("time,left,right\n" + "".join(f"{n / 1000},{300 + n % 7},{310 + n % 5}\n" for n in range(2000)))
+    dialog.open_file(bad)
+    assert "point of pressure" in dialog.told.text(), "a file without points is refused in words"
+    dialog.heels.setText("5 m")
+    dialog.keep()
+    assert "millimetres" in dialog.told.text() or "mm" in dialog.told.text()
+    dialog.heels.setText("20")
+    dialog.keep()
+    assert following.ground[1] == 20
+    moved = {(s.measure): s.mean for s in following.result.summaries()}
+    assert moved["hip-knee-share-plates"] < float(on_plates.rstrip("%")) - 5, "the point moves back by 2 cm"
+    window.workspace.undo.undo()
+    assert following.ground[1] == 0 and over_clip(window, "hip-knee-share-plates", "right") == on_plates
+    following.stand_on(None)
+    hands.settle()
+    assert following.ground is None
+    assert "hip-knee-share-plates" not in {s.measure for s in following.result.summaries()}
+    seen = {o.measure_id for o in window.workspace.observations()}
+    assert "hip-knee-share" in seen and "hip-knee-share-plates" not in seen

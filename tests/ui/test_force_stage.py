@@ -30,9 +30,13 @@ def force(window, patient, monkeypatch):
     def quick():
         who = body("potter", 66.0)
         test = "quiet-stance" if page._weighing else page.state.test_id
-        made = scene(who, test, page.state.side.value, np.random.default_rng(3))
+        side = page.state.side.value
+        if page._checking:
+            test, side = "stance-one-leg", page.standing_on
+        made = scene(who, test, side, np.random.default_rng(3))
         return SimulatedPlates(made, seed=4, clock=lambda: FASTER * time.monotonic())
 
+    page.standing_on = "right"
     monkeypatch.setattr(page, "_plates", quick)
     return page
 
@@ -141,6 +145,39 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     assert not page.balance.live.running and "nothing fast" in page.balance.result.text()
 
 
+def test_lifting_the_left_foot_tells_swapped_plates_and_the_program_exchanges_them(qtbot, force):
+    force.check_sides.click()
+    qtbot.waitUntil(lambda: "sides are right" in force.status.text(), timeout=15000)
+    force.standing_on = "left"  # the plate called right empties when the left foot is lifted
+    force.check_sides.click()
+    qtbot.waitUntil(lambda: "exchanges them" in force.status.text(), timeout=15000)
+    record(qtbot, force, "squat-iso")
+    assert force.state.shown.trials("share", Side.NONE).mean() == pytest.approx(100 - 49, abs=2)
+    force.show_view("Trace")
+    force.swap()
+    assert force.state.shown.trials("share", Side.NONE).mean() == pytest.approx(49, abs=2)
+    assert force.state.ledger()["squat-iso-share"].right.measured == pytest.approx(49, abs=2)
+
+
+def test_stands_on_one_leg_are_recorded_drawn_and_compared(qtbot, window, force):
+    hands.settle()
+    assert (
+        force.card.isVisible() and not force.live.isVisible() and "Push up into the bar" in force.card.accessibleName()
+    )
+    for side in LEGS:
+        record(qtbot, force, "stance-one-leg", side)
+        assert force.live.isVisible() and not force.card.isVisible()
+        assert force.state.shown.reps[0].values["sway-speed", side] > 0
+        force.show_view("Trace")
+        hands.settle()
+        assert force.sway.isVisible() and side.value in force.sway.accessibleName()
+        force.show_view("Live")
+    row = force.state.ledger()["stance-one-leg-sway"]
+    assert row.verdict.e > 0 and "mm/s" in row.measure.unit
+    back = Recording(1000.0, force.state.recording.force, (), force.state.recording.point)
+    assert set(back.point) == set(LEGS), "points of pressure are kept with the recording"
+
+
 def test_files_are_mapped_once_and_refused_in_words(qtbot, force, tmp_path):
     path = tmp_path / "session.csv"
     write_csv(made("squat-iso"), path)
@@ -157,6 +194,39 @@ def test_files_are_mapped_once_and_refused_in_words(qtbot, force, tmp_path):
     path.write_text("no numbers here\n")
     force.open_file(path, ask=False)
     assert "no rows of numbers" in force.status.text() and force.state.shown is not None, "nothing is lost"
+
+
+def test_columns_are_mapped_anew_with_the_points_of_pressure(qtbot, window, force, tmp_path, monkeypatch):
+    """A file whose names say nothing: mapped once, remembered, and mapped again on request."""
+    stand = scene(body("potter", 66.0), "quiet-stance", "none", np.random.default_rng(3))
+    at = stand.points
+    columns = [stand.times, stand.left, stand.right, *at["left"].T, *at["right"].T]
+    path = tmp_path / "stand.csv"
+    np.savetxt(path, np.column_stack(columns), fmt="%.3f", delimiter=",", header="t,a,b,c,d,e,f", comments="")
+    asked = []
+
+    def fill(dialog):
+        asked.append(dialog)
+        if len(asked) > 1:
+            for key, pair in (("left_point", (3, 4)), ("right_point", (5, 6))):
+                for box, n in zip(dialog._points[key], pair, strict=True):
+                    box.setCurrentIndex(box.findData(n))
+            dialog.try_out()
+            assert "point of pressure left and right" in dialog.told.text()
+        return 1
+
+    monkeypatch.setattr(MapperDialog, "exec", fill)
+    force.state.choose("quiet-stance")
+    force.open_file(path)
+    assert force.state.recording is not None, force.status.text()
+    assert not force.state.recording.point and "sway path" in force.state.shown.not_measured
+    force.open_file(path)
+    assert len(asked) == 1, "files of this shape are known"
+    force.columns.click()
+    assert len(asked) == 2 and set(force.state.recording.point) == set(LEGS)
+    assert force.state.shown.reps[0].values["sway-path", Side.NONE] > 100
+    force.open_file(path)
+    assert len(asked) == 2 and set(force.state.recording.point) == set(LEGS)
 
 
 def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, force, monkeypatch):

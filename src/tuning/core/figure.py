@@ -115,7 +115,8 @@ def plate_figure(frame: Frame, both: bool, bar: bool, heel_up: float, air: float
     body = [_raised(shape, air) for shape in (*away, *_body(at))]
     if bar:
         x, y = at.shoulder
-        body.append(box(x - 0.035, x + 0.005, y - 0.02, y + 0.02))
+        ring = ellipse((x - 0.03, y + 0.01), 0.022, 0.022)
+        body = [box(x - 0.045, x - 0.015, -PLATE, y + 0.3), *body, Outline(ring.points, prop=True)]
     return [box(-0.06, 0.24, -PLATE, -0.001), *body]
 
 

@@ -383,11 +383,32 @@ def _refuse_flat(samples: Floats, rate: float, name: str) -> None:
         return
     at_top = (samples >= top - 1e-9 * max(1.0, top)).astype(int)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], at_top, [0]])))
-    longest = int(np.max(edges[1::2] - edges[::2]))
-    if longest >= max(4, round(0.004 * rate)) and longest > 3:
+    longest = int(np.argmax(edges[1::2] - edges[::2]))
+    first, last = int(edges[2 * longest]), int(edges[2 * longest + 1])
+    if last - first >= max(4, round(0.004 * rate)) and (_has_noise(samples) or _was_steep(samples, first, last, rate)):
         raise BadInput(
-            f"The {name} is at its ceiling of {top:.0f} N for {1000 * longest / rate:.0f} ms: peaks were cut off."
+            f"The {name} is at its ceiling of {top:.0f} N for {1000 * (last - first) / rate:.0f} ms: "
+            "peaks were cut off."
         )
+
+
+CUT_OFF_N = 20.0
+"""A flat top hides more than this when force ran into it so fast (practice judgement, editable)."""
+
+
+def _has_noise(samples: Floats) -> bool:
+    """Whether neighbouring samples differ by noise far above the file's resolution: then no top is flat by chance."""
+    steps = np.abs(np.diff(samples))
+    resolution = float(steps[steps > 1e-9].min()) if (steps > 1e-9).any() else 0.0
+    return resolution > 0 and float(np.median(np.abs(np.diff(samples, 2)))) >= 3 * resolution
+
+
+def _was_steep(samples: Floats, first: int, last: int, rate: float) -> bool:
+    """Whether force ran into its flat top so fast that it would have gone far beyond."""
+    before = max(0, first - max(2, round(0.01 * rate)))
+    if before == first:
+        return False
+    return float(samples[first] - samples[before]) / (first - before) * (last - first) / 2 > CUT_OFF_N
 
 
 def _refuse_units(force: dict[Side, Floats]) -> None:

@@ -68,7 +68,7 @@ TESTS = {
 }
 
 UNITS = {
-    "share": "%", "peak": "N", "peak-net": "N", "peak-bw": "x body weight", "time-of-peak": "s", "delay": "ms",
+    "share": "%", "peak": "N", "peak-net": "N", "peak-bw": "x weight", "time-of-peak": "s", "delay": "ms",
     "rate-50": "N/s", "rate-100": "N/s", "rate-150": "N/s", "rate-200": "N/s", "rate-250": "N/s", "rate-best20": "N/s",
     "impulse-50": "Ns", "impulse-100": "Ns", "impulse-150": "Ns", "impulse-200": "Ns", "impulse-250": "Ns",
     "rise-rate": "N/s", "impulse-drive": "Ns", "depth": "m", "pause": "s", "unweighting": "s", "braking": "s",

@@ -27,12 +27,17 @@ class Sway:
     area: float
 
 
-def sway(recording: Recording, leg: Side = Side.BOTH) -> Sway | NotMeasured:
-    """Sway under one leg, or of the whole body over both plates.
+@dataclass(frozen=True)
+class Ellipse:
+    """The 95 % ellipse: half axes in mm, the longer first, and its turn from across toward ahead in degrees."""
 
-    The ellipse holds 95 % of the points if they are normal: pi x 5.991 x the
-    root of the product of the principal variances (Schubert 2014).
-    """
+    long: float
+    short: float
+    turn: float
+
+
+def course(recording: Recording, leg: Side = Side.BOTH) -> Floats | NotMeasured:
+    """The low-passed point of pressure about its mean, mm, shape (n, 2): across, ahead; under one leg or over all."""
     point = recording.support(leg)
     if point is None:
         return NotMeasured("no-point", NO_POINT)
@@ -41,12 +46,25 @@ def sway(recording: Recording, leg: Side = Side.BOTH) -> Sway | NotMeasured:
         return NotMeasured("point-lost", "the foot left the plate: the point of pressure is lost in part of the stand")
     at = np.arange(len(point))
     filled = np.stack([np.interp(at, at[seen], axis[seen]) for axis in point.T], axis=1)
-    return of_points(filled, recording.rate)
+    smooth = np.stack([low_passed(axis, recording.rate, CUTOFF_HZ) for axis in filled.T], axis=1)
+    return np.asarray(smooth - smooth.mean(axis=0))
 
 
-def of_points(points: Floats, rate: float) -> Sway:
-    """Sway of known places, mm, shape (n, 2), at `rate` Hz."""
-    smooth = np.stack([low_passed(axis, rate, CUTOFF_HZ) for axis in points.T], axis=1)
-    path = float(np.hypot(*np.diff(smooth, axis=0).T).sum())
-    spread = np.sqrt(max(0.0, float(np.linalg.det(np.cov(smooth.T)))))
-    return Sway(path, path * rate / (len(points) - 1), float(np.pi * CHI2_95 * spread) / 100)
+def ellipse(course: Floats) -> Ellipse:
+    """The ellipse that holds 95 % of the points (n, 2) if they are normal (Schubert 2014)."""
+    sizes, axes = np.linalg.eigh(np.cov(course.T))
+    short, long = np.sqrt(CHI2_95 * np.maximum(sizes, 0.0))
+    return Ellipse(float(long), float(short), float(np.degrees(np.arctan2(axes[1, 1], axes[0, 1]))))
+
+
+def sway(recording: Recording, leg: Side = Side.BOTH) -> Sway | NotMeasured:
+    """Sway under one leg, or of the whole body over both plates."""
+    found = course(recording, leg)
+    return found if isinstance(found, NotMeasured) else of_course(found, recording.rate)
+
+
+def of_course(course: Floats, rate: float) -> Sway:
+    """Sway of a known course, mm, shape (n, 2), at `rate` Hz."""
+    path = float(np.hypot(*np.diff(course, axis=0).T).sum())
+    round_it = ellipse(course)
+    return Sway(path, path * rate / (len(course) - 1), float(np.pi * round_it.long * round_it.short) / 100)

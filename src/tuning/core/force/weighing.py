@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tuning.core.force.recording import Recording
-from tuning.core.types import Floats, NotMeasured
+from tuning.core.types import Floats, NotMeasured, Side
 
 STILL_SD_SHARE = 0.015
 """Greatest SD of the total over the quiet stretch, share of its mean (practice judgement, editable)."""
@@ -61,3 +61,22 @@ def weigh(
     if sd > STILL_SD_SHARE * mean:
         return NotMeasured("not-still", f"not still enough to weigh: SD {100 * sd / mean:.1f} % of the weight")
     return Weight(mean, sd, first + offset, last + offset)
+
+
+LIFTED = 0.1
+"""A plate with less than this share of the whole is empty (practice judgement, editable)."""
+
+
+def emptied(recording: Recording) -> Side | NotMeasured:
+    """Which plate was empty while the other carried the body, at the end of a recording of both.
+
+    Tells whether the plates are where they should be: the patient lifts the left foot.
+    """
+    shares = {leg: float(np.median(recording.force[leg])) for leg in recording.legs}
+    total = sum(shares.values())
+    if total < LEAST_WEIGHT_N:
+        return NotMeasured("empty", f"nobody stands on the plates: {total:.0f} N")
+    for leg, force in shares.items():
+        if force < LIFTED * total:
+            return leg
+    return NotMeasured("both", "both plates are loaded: no foot was lifted")

@@ -16,6 +16,8 @@ from tuning.ui import theme
 from tuning.ui.signs import paint_side
 
 FRAME_MS = 16
+CROSSED, CROSSED_WITH_POINTS = (0, 2, 1), (0, 2, 1, 5, 6, 3, 4)
+"""Columns of samples when the cables of the plates are exchanged."""
 
 
 def paint_beam(painter: QPainter, box: QRectF, share: float | None, band: float) -> None:
@@ -43,8 +45,10 @@ class LiveView(QWidget):
     """Sixty frames a second from a buffer that never grows; what is recorded is collected apart."""
 
     recorded = pyqtSignal(object)
-    """Whole recording, shape (n, 3): seconds, left, right."""
+    """Whole recording as it came, shape (n, 3) or (n, 7): see `ForcePlates.read`."""
     failed = pyqtSignal(str)
+    ticked = pyqtSignal()
+    """After each look at the plates."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -54,6 +58,8 @@ class LiveView(QWidget):
         self.top = 1500.0
         self.band = 5.0
         self.beam = True
+        self.crossed = False
+        """True once the plates were found to be swapped: left and right are exchanged as they come."""
         self.frames: list[float] = []
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(260)
@@ -110,16 +116,19 @@ class LiveView(QWidget):
             return
         if len(new):
             self._seen = now
-            self.buffer.add(new[:, 1:])
+            if self.crossed:
+                new = new[:, CROSSED if new.shape[1] == 3 else CROSSED_WITH_POINTS]
+            self.buffer.add(new[:, 1:3])
             if self.recording is not None:
                 self.recording.append(new)
-            highest = float(np.nanmax(new[:, 1:]))
+            highest = float(np.nanmax(new[:, 1:3]))
             self.top = max(self.top, 1.1 * highest)
         elif now - self._seen > 0.5:
             self.stop()
             return
         self.frames = [*self.frames[-239:], now]
         self.update()
+        self.ticked.emit()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Traces, numbers at arm's length, the beam."""

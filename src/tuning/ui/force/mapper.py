@@ -18,11 +18,20 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.errors import BadInput
 from tuning.core.units import FORCE_UNITS, parse_number
-from tuning.exchange.plates import Mapping, Preview, read_table
+from tuning.exchange.plates import POINT_UNITS, Mapping, Preview, read_table
 from tuning.ui import theme
 from tuning.ui.widgets import button, label
 
 NONE = "—"
+
+
+def _column_box(width: int, chosen: int | None) -> QComboBox:
+    box = QComboBox()
+    box.addItem(NONE, None)
+    for n in range(width):
+        box.addItem(f"column {n + 1}", n)
+    box.setCurrentIndex(box.findData(chosen) if chosen is not None else 0)
+    return box
 
 
 class MapperDialog(QDialog):
@@ -48,12 +57,7 @@ class MapperDialog(QDialog):
         choices = QHBoxLayout()
         choices.setSpacing(12)
         for key, words in (("time", "Time"), ("left", "Left plate"), ("right", "Right plate")):
-            box = QComboBox()
-            box.addItem(NONE, None)
-            for n in range(width):
-                box.addItem(f"column {n + 1}", n)
-            box.setCurrentIndex(box.findData(getattr(mapping, key)))
-            self._add(choices, key, words, box)
+            self._add(choices, key, words, _column_box(width, getattr(mapping, key)))
         for key, words, options in (("unit", "Unit", list(FORCE_UNITS)), ("time_unit", "Time in", ["s", "ms"])):
             box = QComboBox()
             for option in options:
@@ -74,15 +78,37 @@ class MapperDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(12)
         column.addLayout(choices)
+        column.addLayout(self._build_points(width, mapping))
         column.addWidget(self.table, 1)
         column.addWidget(self.told)
         column.addWidget(self.use)
         self.try_out()
 
+    def _build_points(self, width: int, mapping: Mapping) -> QHBoxLayout:
+        """Where the file tells the point of pressure; all four columns may be missing."""
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        self._points: dict[str, list[QComboBox]] = {}
+        for key, leg in (("left_point", "Left"), ("right_point", "Right")):
+            known = getattr(mapping, key) or (None, None)
+            self._points[key] = [_column_box(width, column) for column in known]
+            for box, way in zip(self._points[key], ("across", "ahead"), strict=True):
+                self._place(row, f"{leg} point, {way}", box)
+        unit = QComboBox()
+        unit.addItems(list(POINT_UNITS))
+        unit.setCurrentText(mapping.point_unit)
+        self._point_unit = unit
+        self._place(row, "Points in", unit)
+        row.addStretch(1)
+        return row
+
     def _add(self, row: QHBoxLayout, key: str, words: str, box: QComboBox) -> None:
+        self.boxes[key] = box
+        self._place(row, words, box)
+
+    def _place(self, row: QHBoxLayout, words: str, box: QComboBox) -> None:
         box.setAccessibleName(words)
         box.activated.connect(lambda _: self.try_out())
-        self.boxes[key] = box
         part = QVBoxLayout()
         part.addWidget(label(words, role="muted"))
         part.addWidget(box)
@@ -91,6 +117,10 @@ class MapperDialog(QDialog):
     def try_out(self) -> None:
         """Read with the choices as they are, and say what came of it."""
         said = {key: box.currentData() for key, box in self.boxes.items()}
+        for key, pair in self._points.items():
+            columns = [box.currentData() for box in pair]
+            said[key] = None if None in columns else tuple(columns)
+        said["point_unit"] = self._point_unit.currentText()
         text = self.rate.text().strip()
         try:
             rate = parse_number(text, "/s", {"/s": 1.0}, "sample rate") if text else None
@@ -101,6 +131,8 @@ class MapperDialog(QDialog):
             self.use.setEnabled(False)
             return
         legs = ", ".join(f"{leg.value} up to {found.force[leg].max():.0f} N" for leg in found.legs)
+        if found.point:
+            legs += f"; point of pressure {' and '.join(leg.value for leg in found.point)}"
         notes = f" {' '.join(found.notes)}" if found.notes else ""
         self.told.setText(f"{found.size / found.rate:.1f} s at {found.rate:g} samples a second; {legs}.{notes}")
         self.use.setEnabled(True)

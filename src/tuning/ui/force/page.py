@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from tuning.core.errors import TuningError
 from tuning.core.force.analysis import TESTS
 from tuning.core.force.recording import Recording
+from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_people import body, scene
 from tuning.devices.plates import SimulatedPlates
@@ -35,6 +36,7 @@ from tuning.ui.force.live import LiveView
 from tuning.ui.force.mapper import MapperDialog
 from tuning.ui.force.matrix import MatrixView
 from tuning.ui.force.state import ForceState
+from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView
 from tuning.ui.signs import VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
@@ -42,6 +44,8 @@ from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
 MAPPINGS = "force.mappings"
+LIFT_S = 4.0
+"""The check of the sides looks at the last second and a half of so many."""
 
 
 class ForcePage(QWidget):
@@ -55,14 +59,15 @@ class ForcePage(QWidget):
         self._space = workspace
         self.state = ForceState(workspace)
         self.live, self.trace, self.readings = LiveView(), TraceView(), ReadingTable()
-        self.card = TestCard()
+        self.card, self.sway = TestCard(), SwayMap()
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
-        self._weighing = False
+        self._weighing = self._checking = False
+        self._last_file: Path | None = None
         self._live_of: tuple[str, Side] | None = None
         self._build()
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
-        self.live._timer.timeout.connect(self._weigh_on)
+        self.live.ticked.connect(self._weigh_on)
         for source in (self.live.failed, self.balance.refused):
             source.connect(self.refused)
         self.matrix.chosen.connect(self._open_test)
@@ -107,8 +112,11 @@ class ForcePage(QWidget):
 
     def _build_live(self) -> QWidget:
         self.zero = button("Zero and weigh", self.weigh, tip="Step off, then stand still for two seconds")
+        self.check_sides = button("Check sides", self.lift_left, tip="The patient lifts the left foot: plates swapped?")
         self.record = button("Record", self.toggle_record, "primary", "Space")
         self.open_button = button("Open file…", self.ask_file, tip="CSV of any maker, or C3D")
+        self.columns = button("Columns…", self.map_again, tip="Say anew which column of this file is what")
+        self.columns.hide()
         self.eye = QCheckBox("Guess by eye before the numbers")
         self.eye.setFont(theme.font())
         self.status = label("", theme.BODY, wrap=True)
@@ -116,7 +124,7 @@ class ForcePage(QWidget):
         self._guess_row.setSpacing(8)
         row = QHBoxLayout()
         row.setSpacing(8)
-        for part in (self.zero, self.record, self.open_button, self.eye):
+        for part in (self.zero, self.check_sides, self.record, self.open_button, self.columns, self.eye):
             row.addWidget(part)
         row.addStretch(1)
         row.addLayout(self._guess_row)
@@ -148,10 +156,15 @@ class ForcePage(QWidget):
         self._reps.setSpacing(8)
         zoom.addLayout(self._reps)
         zoom.addStretch(1)
+        zoom.addWidget(button("Swap sides", self.swap, tip="The person faced the other way: keeps left for right"))
         zoom.addWidget(button("All formulas", self.show_formulas, tip="Every percentage, and which the verdict uses"))
         left.addLayout(zoom)
         row.addLayout(left, 1)
-        row.addWidget(self.readings)
+        right = QVBoxLayout()
+        right.setSpacing(12)
+        right.addWidget(self.readings, 1)
+        right.addWidget(self.sway)
+        row.addLayout(right)
         return page
 
     def _build_matrix(self) -> QWidget:
@@ -191,7 +204,7 @@ class ForcePage(QWidget):
 
     def stop(self) -> None:
         """Leave the plates alone."""
-        self._weighing = False
+        self._weighing = self._checking = False
         self.live.recording = None
         self.live.stop()
         self.balance.live.recording = None
@@ -223,6 +236,8 @@ class ForcePage(QWidget):
         who = body(patient.occupation, patient.body_mass_kg or 75.0)
         if self._weighing:
             return SimulatedPlates(scene(who, "quiet-stance", "none"))
+        if self._checking:
+            return SimulatedPlates(scene(who, "stance-one-leg", "right"))
         return SimulatedPlates(scene(who, self.state.test_id, self.state.side.value))
 
     def weigh(self) -> None:
@@ -241,18 +256,54 @@ class ForcePage(QWidget):
         self._say("Stand still …")
         self._stream(plates, record=False)
 
-    def _weigh_on(self) -> None:
-        """Two seconds are in: read them."""
-        if not self._weighing or self.live.buffer.count < 2.2 * self.live.buffer.rate:
+    def lift_left(self) -> None:
+        """Is the left plate under the left foot? The patient lifts it, and the plates tell."""
+        if self.live.running:
             return
-        self._weighing = False
-        samples = self.live.buffer.last(2.0)
+        self._checking = True
+        plates = self._plates()
+        if plates is None:
+            return
+        self._say("Lift the left foot …")
+        self._stream(plates, record=False)
+
+    def _weigh_on(self) -> None:
+        """Weighing and the check of the sides end once they have enough samples."""
+        seconds = self.live.buffer.count / self.live.buffer.rate
+        if self._weighing and seconds >= 2.2:
+            self._weighing = False
+            self._tell_weight(self._newest(2.0))
+        elif self._checking and seconds >= LIFT_S:
+            self._checking = False
+            self._tell_sides(self._newest(1.5))
+
+    def _newest(self, seconds: float) -> np.ndarray:
+        """The newest whole samples (n, 2); the plates are let go."""
+        samples = self.live.buffer.last(seconds)
         self.live.stop()
-        found = self.state.weigh(samples[np.isfinite(samples).all(axis=1)], self.live.buffer.rate)
+        return samples[np.isfinite(samples).all(axis=1)]
+
+    def _tell_weight(self, samples: np.ndarray) -> None:
+        found = self.state.weigh(samples, self.live.buffer.rate)
         if isinstance(found, NotMeasured):
             self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Stand still and weigh again.", wrong=True)
         else:
             self._say(f"Weighed: {found.newtons:.0f} N, {found.mass_kg:.1f} kg, SD {found.sd:.1f} N.")
+
+    def _tell_sides(self, samples: np.ndarray) -> None:
+        try:
+            force = {leg: samples[:, n] for n, leg in enumerate(LEGS)}
+            found = emptied(Recording(self.live.buffer.rate, force))
+        except TuningError as err:
+            self._say(str(err), wrong=True)
+            return
+        if isinstance(found, NotMeasured):
+            self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Lift the left foot and check again.", wrong=True)
+        elif found is Side.LEFT:
+            self._say("The left plate emptied: the sides are right.")
+        else:
+            self.live.crossed = self.balance.live.crossed = not self.live.crossed
+            self._say("The right plate emptied: the plates are swapped. From now on the program exchanges them.", True)
 
     def toggle_record(self) -> None:
         """Record the chosen test, or end the recording."""
@@ -278,8 +329,9 @@ class ForcePage(QWidget):
     def _recorded(self, taken: np.ndarray) -> None:
         self.record.setText("Record")
         force = {Side.LEFT: taken[:, 1], Side.RIGHT: taken[:, 2]}
+        points = {Side.LEFT: taken[:, 3:5], Side.RIGHT: taken[:, 5:7]} if taken.shape[1] == 7 else {}
         try:
-            recording = finish(self.live.buffer.rate, force, [])
+            recording = finish(self.live.buffer.rate, force, [], points)
             self._keep(recording, f"{self.state.test_id} recorded")
         except TuningError as err:
             self._say(str(err), wrong=True)
@@ -326,8 +378,26 @@ class ForcePage(QWidget):
             self._say(str(err), wrong=True)
             self.refused.emit(str(err))
             return
+        self._last_file = path
+        self.columns.setVisible(mapping is not None)
         self._say(f"{path.name}: {len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
         self._show_verdicts()
+
+    def map_again(self) -> None:
+        """Forget how files of this shape were mapped, and ask anew."""
+        if self._last_file is None:
+            return
+        shape = preview(self._last_file).shape
+        kept = {key: value for key, value in self._space.settings.get(MAPPINGS, {}).items() if key != shape}
+        self._space.settings.set(MAPPINGS, kept)
+        self.open_file(self._last_file)
+
+    def swap(self) -> None:
+        """Left for right in the shown recording."""
+        try:
+            self.state.swap()
+        except TuningError as err:
+            self.refused.emit(str(err))
 
     def _mapping(self, path: Path, ask: bool) -> Mapping | None:
         seen = preview(path)
@@ -397,6 +467,7 @@ class ForcePage(QWidget):
         if self.trace.found is not state.shown:
             self.trace.show_recording(state.recording, state.shown)
             self.readings.show_analysis(state.shown)
+            self.sway.show_recording(state.recording, state.shown)
         empty(self._reps)
         for rep in state.shown.reps[:8] if state.shown is not None else []:
             start = min(rep.events.values(), default=0.0)

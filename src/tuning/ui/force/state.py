@@ -164,6 +164,12 @@ class ForceState(QObject):
         self.changed.emit()
         return found
 
+    def swap(self) -> Analysis:
+        """Keep the shown recording the other way round. Raises TuningError."""
+        if self.recording is None:
+            raise BadInput("There is no recording to swap.")
+        return self.keep(self.recording.swapped(), f"{self.test_id} swapped")
+
     def keep_file(self, path: Path, mapping: Mapping | None = None) -> Analysis:
         """Read a file of the chosen test. Raises TuningError."""
         return self.keep(read_plates(path, mapping), path.stem)

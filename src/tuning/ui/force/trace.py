@@ -225,9 +225,11 @@ class ReadingTable(QScrollArea):
         notes = [*(f"{what}: not measured, {why}" for what, why in found.not_measured.items()), *found.warnings]
         for text in notes:
             self._notes.addWidget(label(text, role="caution", wrap=True))
+        count = len(found.reps)
+        what = "One repetition" if count == 1 else f"Means of {count} repetitions"
         how = (
-            f"Means of {len(found.reps)} repetitions, ± their 95 % error (standard errors: practice judgement, "
-            f"editable); SD alone where no error is known. {found.filter_words[:1].upper()}{found.filter_words[1:]}."
+            f"{what}, ± the 95 % error (standard errors: practice judgement, editable); SD alone where no error is "
+            f"known. {found.filter_words[:1].upper()}{found.filter_words[1:]}."
         )
         self._notes.addWidget(label(how, role="muted", wrap=True))
 

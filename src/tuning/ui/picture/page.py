@@ -163,7 +163,16 @@ class PicturePage(QWidget):
         for row, parts in (
             (
                 first,
-                (player.play_button, player.speed, player.back, player.on, self.follow_button, self.task, self.leg),
+                (
+                    player.play_button,
+                    player.speed,
+                    player.back,
+                    player.on,
+                    self.follow_button,
+                    self.task,
+                    self.leg,
+                    self.ground_button,
+                ),
             ),
             (second, (player.loop, self.rate, player.light, self.changed_box)),
         ):
@@ -175,7 +184,7 @@ class PicturePage(QWidget):
         first.addStretch(1)
         first.addWidget(player.place_text)
         second.addStretch(1)
-        for part in (self.fault_button, self.compare_button, self.ground_button, self.what_if_button):
+        for part in (self.fault_button, self.compare_button, self.what_if_button):
             second.addWidget(part)
         if self._wide:
             second.addWidget(self.live_button)

@@ -185,7 +185,7 @@ class SidePanel(QWidget):
             if context.level.kind is Level.FLOOR:
                 text += " A floor edge counts only when the camera stands square to it."
         if context.scale is not None:
-            text += f" Length {100 * context.scale.length_m:g} cm marked."
+            text += f" Length {100 * context.scale.length_m:.4g} cm marked."
         self.level_text.setText(text)
 
     def _show_readings(self, readings: list[Reading]) -> None:

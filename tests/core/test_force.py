@@ -44,6 +44,7 @@ def test_readings_against_scenes_whose_truth_is_known():
         within = np.percentile(gaps[name], 95)
         print(f"{name}: 95 % within {within:.2f} {unit} of {len(gaps[name])}")
         assert within <= limit, name
+    assert max(gaps["bounds of a repetition"]) < 60, "no repetition reaches into its neighbour"
 
 
 def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():

@@ -19,6 +19,9 @@ STILL_S, STILL_SHARE = 0.3, 0.02
 STEADY_SHARE = 0.015
 """In a stand the force of the last quarter equals that of the first, within this share of weight; in the middle of a
 slow squat it passes through weight on a slope (practice judgement, editable)."""
+STAND_S, AT_REST = 0.1, 0.08
+"""Between two squats the body stands when it is within 5 SD of weight and slower than this (m/s) for this long
+(practice judgement, editable)."""
 LEAST_DEPTH_M, DEPTH_SHARE = 0.05, 0.4
 """A repetition goes at least so deep, and at least this share of the deepest (practice judgement, editable)."""
 
@@ -102,27 +105,20 @@ def squats(recording: Recording, moved: Motion, weight: Weight) -> list[Squat]:
     return found
 
 
-def _into_the_stand(recording: Recording, weight: Weight, top: int, limit: int, step: int) -> int:
-    """A quarter of a second further out where the body stands there; drift may put the highest point too far in."""
-    reach = round(0.25 * recording.rate)
-    out = max(limit, top - reach) if step < 0 else min(limit, top + reach)
-    stretch = recording.total[min(out, top) : max(out, top) + 1]
-    still = np.median(np.abs(stretch - weight.newtons)) < 2 * max(weight.sd, 0.5)
-    return out if still and abs(out - top) == reach else top
-
-
 def _edge(recording: Recording, weight: Weight, moved: Motion, bottom: int, limit: int, step: int) -> int:
-    """Where the stand is left (step -1) or reached (step +1); the upper turning point when there is no stand."""
-    lo, hi = (limit, bottom) if step < 0 else (bottom, limit)
-    top = lo + int(np.argmax(moved.height[lo : hi + 1]))
-    top = _into_the_stand(recording, weight, top, limit, step)
-    lo, hi = (top, bottom) if step < 0 else (bottom, top)
-    sd, held = max(weight.sd, 0.5), round(0.02 * recording.rate)
-    off = np.abs(recording.total[lo : hi + 1] - weight.newtons)[::-step]
-    # Walking from the top: the first stretch of 20 ms that is beyond 5 SD, then back to the last sample within 1 SD.
-    runs = np.flatnonzero(np.convolve(off > 5 * sd, np.ones(held, int), "valid") == held)
-    if not runs.size:
-        return top
-    near = np.flatnonzero(off[: runs[0] + 1] <= sd)
-    inwards = int(near[-1]) if near.size else 0
-    return lo + inwards if step < 0 else hi - inwards
+    """Where the stand is left (step -1) or reached (step +1); the upper turning point when there is no stand.
+
+    Seen from the bottom: the first stretch near weight, nearly at rest and high
+    up, and from its first sample out to the first within 1 SD.
+    """
+    out = np.arange(bottom, limit + step, step)
+    sd = max(weight.sd, 0.5)
+    off = np.abs(recording.total[out] - weight.newtons)
+    high = moved.height[out] > 0.3 * moved.height[bottom]
+    rest = (off <= 5 * sd) & (np.abs(moved.velocity[out]) < AT_REST) & high
+    held = round(STAND_S * recording.rate)
+    stands = np.flatnonzero(np.convolve(rest, np.ones(held, int), "valid") == held) if rest.size >= held else rest[:0]
+    if not stands.size:
+        return int(out[np.argmax(moved.height[out])])
+    near = np.flatnonzero(off[stands[0] :] <= sd)
+    return int(out[stands[0] + near[0]]) if near.size else int(out[stands[0]])

@@ -5,28 +5,131 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
+from tuning.core.battery import Test
 from tuning.core.types import Side
 from tuning.demo.clinic import build_clinic
 from tuning.ui import theme
 from tuning.ui.app import open_window
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.picture.before_after import BeforeAfter, takes
+from tuning.ui.window import MainWindow
 
 TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
 
 
-def settle(app: QApplication, milliseconds: int = 700) -> None:
+def settle(milliseconds: int = 700) -> None:
     """Let frames arrive and layouts settle."""
     deadline = QDeadlineTimer(milliseconds)
     while not deadline.hasExpired():
-        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+
+
+def safety_leaf(window: MainWindow) -> None:
+    """The safety screen."""
+    window.intake.open_leaf("Safety")
+
+
+def standing_photo(window: MainWindow) -> None:
+    """A photograph with its plumb line."""
+    window.standing.show_bench()
+
+
+def middle_of_stance(window: MainWindow) -> None:
+    """The middle of a left stance."""
+    window.movement.go(60)
+    settle(1500)
+
+
+def arrived(window: MainWindow) -> None:
+    """A clip whose frame is on the screen."""
+    settle(1500)
+
+
+def before_after(window: MainWindow) -> QWidget:
+    """Two walks beside each other."""
+    found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
+    dialog = BeforeAfter(window.movement, window.workspace, found[-1], found[:-1])
+    dialog.resize(1280, 800)
+    return dialog
+
+
+def by_eye(window: MainWindow) -> None:
+    """The step-down judged by eye."""
+    window.moving.show_walk()
+    window.moving.open_test(window.workspace.knowledge.tests["step-down"])
+
+
+def profile(window: MainWindow) -> None:
+    """Both legs over all tests."""
+    window.strength.toggle_summary()
+
+
+def whole_visit(window: MainWindow) -> QWidget:
+    """The order of a first visit."""
+    window.order.choose(list(window.order.templates()[-1].tests))
+    return PlanDialog(window, window.workspace, window.order)
+
+
+def pushing(window: MainWindow) -> None:
+    """The plates in the middle of a push."""
+    window.force.state.choose("squat-iso")
+    window.force.state.reason = "isometric and pain-free, no jump"
+    window.force.toggle_record()
+    settle(4200)
+
+
+def a_push(window: MainWindow) -> None:
+    """One push with its rate windows."""
+    window.force.state.choose("squat-iso")
+    window.force.show_view("Trace")
+    window.force.trace.look_at(1.8, 2.6)
+
+
+def a_stand(window: MainWindow) -> None:
+    """A stand on one leg."""
+    window.force.state.choose("stance-one-leg", Side.RIGHT)
+    window.force.show_view("Trace")
+
+
+SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] = (
+    ("intake", "glassblower", "intake", lambda w: w.intake.open_leaf("Shoes")),
+    ("safety", "choir conductor", "intake", safety_leaf),
+    ("standing", "choir conductor", "standing", lambda w: w.standing.open_test(test(w, "knee-crease-level"))),
+    ("standing-photo", "choir conductor", "standing", standing_photo),
+    ("mobility", "glassblower", "mobility", lambda w: w.mobility.open_test(test(w, "knee-to-wall"))),
+    ("before-after", "glassblower", "movement", before_after),
+    ("picture-rear", "glassblower", "movement", middle_of_stance),
+    ("picture-front", "potter", "movement", arrived),
+    ("picture-side", "choir conductor", "movement", arrived),
+    ("movement-eye", "ferry deckhand", "movement", by_eye),
+    ("strength", "glassblower", "strength", lambda w: w.strength.state.choose("hip-er:left")),
+    ("strength-profile", "glassblower", "strength", profile),
+    ("visit-plan", "ferry deckhand", "strength", whole_visit),
+    ("force-live", "glassblower", "force", pushing),
+    ("force-trace", "glassblower", "force", a_push),
+    ("force-all", "glassblower", "force", lambda w: w.force.show_view("All tests")),
+    ("force-stand", "choir conductor", "force", a_stand),
+    ("programme", "glassblower", "programme", lambda w: None),
+)
+"""File, patient, stage and what is done there; a returned dialog is taken in place of the window."""
+
+
+def test(window: MainWindow, name: str) -> Test:
+    """A test by its id."""
+    return window.workspace.knowledge.tests[name]
+
+
+def take(widget: QWidget, name: str) -> None:
+    """Keep the picture of a widget."""
+    widget.grab().save(str(TARGET / f"{name}.png"))
 
 
 def main() -> None:
@@ -39,86 +142,23 @@ def main() -> None:
         window = open_window(Path(folder))
         window.resize(1280, 800)
         window.show()
-        settle(app)
-        window.grab().save(str(TARGET / "day-list.png"))
+        settle()
+        take(window, "day-list")
         people = {p.occupation: p for p in window.workspace.record.patients()}
-        for occupation, stage, name in (
-            ("glassblower", "intake", "intake"),
-            ("choir conductor", "intake", "safety"),
-            ("choir conductor", "standing", "standing"),
-            ("choir conductor", "standing", "standing-photo"),
-            ("glassblower", "mobility", "mobility"),
-            ("glassblower", "movement", "picture-rear"),
-            ("glassblower", "movement", "before-after"),
-            ("potter", "movement", "picture-front"),
-            ("choir conductor", "movement", "picture-side"),
-            ("ferry deckhand", "movement", "movement-eye"),
-            ("glassblower", "strength", "strength"),
-            ("glassblower", "strength", "strength-profile"),
-            ("ferry deckhand", "strength", "visit-plan"),
-            ("glassblower", "force", "force-live"),
-            ("glassblower", "force", "force-trace"),
-            ("glassblower", "force", "force-all"),
-            ("glassblower", "programme", "programme"),
-        ):
+        for name, occupation, stage, prepare in SHOTS:
             window.open_patient(people[occupation])
             window.go(stage)
-            if name == "intake":
-                window.intake.open_leaf("Shoes")
-            if name == "safety":
-                window.intake.open_leaf("Safety")
-            if name == "standing":
-                window.standing.open_test(window.workspace.knowledge.tests["knee-crease-level"])
-            if name == "standing-photo":
-                window.standing.show_bench()
-            if name == "mobility":
-                window.mobility.open_test(window.workspace.knowledge.tests["knee-to-wall"])
-            settle(app)
-            if name == "movement-eye":
-                window.moving.show_walk()
-                window.moving.open_test(window.workspace.knowledge.tests["step-down"])
-            if name == "picture-rear":  # in the middle of a left stance
-                window.movement.go(60)
-            if name.startswith("picture"):
-                settle(app, 1500)
-            settle(app, 300)
-            if name == "before-after":
-                movement = window.movement
-                found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
-                dialog = BeforeAfter(movement, window.workspace, found[-1], found[:-1])
-                dialog.resize(1280, 800)
+            settle()
+            dialog = prepare(window)
+            if dialog is not None:
                 dialog.show()
-                settle(app)
-                dialog.grab().save(str(TARGET / f"{name}.png"))
+            settle()
+            take(dialog or window, name)
+            if dialog is not None:
                 dialog.close()
-                continue
-            if name == "force-live":
-                window.force.state.choose("squat-iso")
-                window.force.state.reason = "isometric and pain-free, no jump"
-                window.force.toggle_record()
-                settle(app, 4200)
-            if name == "force-trace":
-                window.force.show_view("Trace")
-                window.force.trace.look_at(1.8, 2.6)
-            if name == "force-all":
-                window.force.show_view("All tests")
-            if name == "strength":
-                window.strength.state.choose("hip-er:left")
-            if name == "strength-profile":
-                window.strength.toggle_summary()
-            settle(app, 300)
-            if name == "visit-plan":
-                window.order.choose(list(window.order.templates()[-1].tests))
-                plan = PlanDialog(window, window.workspace, window.order)
-                plan.show()
-                settle(app)
-                plan.grab().save(str(TARGET / f"{name}.png"))
-                plan.close()
-                continue
-            window.grab().save(str(TARGET / f"{name}.png"))
-            if name == "strength-profile":
-                window.strength.toggle_summary()
             window.force.stop()
+            if prepare is profile:
+                window.strength.toggle_summary()
         window.close()
 
 

@@ -15,6 +15,14 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Long tests first, shared between the two workers (each begins with one half of the list)."""
+    long = [item for item in items if item.get_closest_marker("long")]
+    rest = [item for item in items if not item.get_closest_marker("long")]
+    half = len(rest) // 2
+    items[:] = [*long[::2], *rest[:half], *long[1::2], *rest[half:]]
+
+
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     from tuning.demo.clinic import build_clinic

@@ -65,6 +65,16 @@ def test_every_number_of_every_measure_names_its_source():
             'kind = "hours", unit = "h/day"',
             ["intake.toml: history", "hours"],
         ),
+        ("plates.toml", 'id = "jump"', 'id = "hop"', ["plates.toml", "jump", "missing"]),
+        ("plates.toml", 'limited_by = ["limit-weight", "limit-fast"]', 'limited_by = ["limit-air"]', ["limit-air"]),
+        ("plates.toml", '"20/80/80/20"', '"20/80/40/20"', ["plates.toml: squat-iso", "hip = trunk"]),
+        ("plates.toml", "legs = 1", "legs = 2", ["plates.toml", "stance-one-leg", "legs differ"]),
+        (
+            "order.toml",
+            'plates = "jump"',
+            'plates = "jump"\nlimited_by = ["limit-fast"]',
+            ["plates-jump", "plates.toml"],
+        ),
         ("cautions.toml", "pain_limit = 2", 'pain_limit = "two"', ["cautions.toml", "pain_limit"]),
     ],
 )

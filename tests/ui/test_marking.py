@@ -137,6 +137,7 @@ def marks_of(view: str) -> list[str]:
     return [f"{stem}_{side}" for stem in USED[view] for side in ("left", "right")]
 
 
+@pytest.mark.long
 def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
     seed = secrets.randbits(32)
     print(f"seed {seed}")
@@ -175,6 +176,7 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
     by_hand.check(least=145)
 
 
+@pytest.mark.long
 def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
     seed = secrets.randbits(32)
     print(f"seed {seed}")

@@ -68,6 +68,7 @@ CASES = {
 }
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("case", list(CASES))
 def test_stickers_are_followed_to_a_fraction_of_a_pixel(tmp_path, case, capsys):
     make, look, limit = CASES[case]

@@ -109,8 +109,10 @@ def test_all_tests_side_by_side_tell_the_glassblowers_pattern(window, force):
     assert "the left leg pushes harder but rises slower" in told and "of 7 tests" in told
     words = [c.verdict.word.value for r in state.matrix() for c in (r.force, r.rate) if c is not None]
     assert words.count("marked") >= 4 and ("cannot tell" in words or "in tune" in words)
-    force.matrix.chosen.emit("squat-iso")
-    assert force.stack.currentIndex() == 1 and state.test_id == "squat-iso"
+    force.matrix.setFocus()
+    QTest.keyClick(force.matrix, Qt.Key.Key_Down)
+    QTest.keyClick(force.matrix, Qt.Key.Key_Return)
+    assert force.stack.currentIndex() == 1 and state.test_id == state.matrix()[1].test.id
 
 
 def test_the_numbers_wait_for_a_guess_by_eye(qtbot, force):

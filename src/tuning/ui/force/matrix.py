@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.comparison import Comparison
@@ -23,6 +23,8 @@ class MatrixView(QWidget):
     def __init__(self, state: ForceState) -> None:
         super().__init__()
         self._state = state
+        self.current = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("All plate tests side by side")
 
@@ -43,6 +45,20 @@ class MatrixView(QWidget):
         rows = self._state.matrix()
         if 0 <= n < len(rows):
             self.chosen.emit(rows[n].test.id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Up and Down move, Enter opens the test."""
+        rows = self._state.matrix()
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}
+        if event is None:
+            return
+        if event.key() in step and rows:
+            self.current = min(max(self.current + step[Qt.Key(event.key())], 0), len(rows) - 1)
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and rows:
+            self.chosen.emit(rows[min(self.current, len(rows) - 1)].test.id)
+        else:
+            super().keyPressEvent(event)
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Heads and rows."""
@@ -67,6 +83,8 @@ class MatrixView(QWidget):
             painter.drawText(QRectF(0, HEAD, self.width(), 30), Qt.AlignmentFlag.AlignLeft, text)
         for n, row in enumerate(rows):
             y = HEAD + ROW * n
+            if n == self.current and self.hasFocus():
+                painter.fillRect(QRectF(0, y + 1, self.width(), ROW - 2), theme.colour("accent_wash"))
             painter.setPen(QPen(theme.colour("line"), 1))
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
             painter.setFont(theme.font(theme.SMALL, bold=True))

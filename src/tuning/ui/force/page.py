@@ -169,13 +169,16 @@ class ForcePage(QWidget):
 
     def _build_matrix(self) -> QWidget:
         self.pattern = label("", theme.LARGE, bold=True, wrap=True)
-        about = "A share of two legs is how the load is split, not strength. Counted are only tests beyond error."
+        about = (
+            "The wash is the error, the pointer stands toward the leg with more. A share of two legs is how the load "
+            "is split, not strength. Counted are only tests beyond error. Enter opens a test."
+        )
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         column.addWidget(self.pattern)
-        column.addWidget(label(about, role="muted"))
+        column.addWidget(label(about, role="muted", wrap=True))
         column.addWidget(rule())
         column.addWidget(self.matrix)
         self.eye_words = label(role="muted")

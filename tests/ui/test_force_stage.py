@@ -248,6 +248,15 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
     assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
 
 
+def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force):
+    force.show_view("Balance")
+    force.balance.toggle()
+    qtbot.wait(120)
+    force.balance.toggle()
+    assert not force.balance.live.running and "shorter than a second" in force.balance.result.text()
+    assert not window.workspace.findings("balance-feedback")
+
+
 def test_the_schedule_of_the_beam():
     assert [beam_shown(FADING[1], n) for n in range(1, 6)] == [True, False, True, False, True]
     assert [beam_shown(FADING[2], n) for n in range(1, 6)] == [True, False, False, False, True]

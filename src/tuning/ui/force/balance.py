@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
-from tuning.core.force.recording import Recording
-from tuning.core.types import NotMeasured, Side
+from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_people import balance_set, body
 from tuning.devices.plates import SimulatedPlates
+from tuning.exchange.plates import finish
 from tuning.ui import theme
 from tuning.ui.force.live import LiveView
 from tuning.ui.force.state import ForceState
@@ -58,7 +58,7 @@ class BalancePanel(QWidget):
         column.addWidget(self.live, 1)
         column.addWidget(self.words)
         column.addWidget(self.result)
-        self.live._timer.timeout.connect(self._follow)
+        self.live.ticked.connect(self._follow)
         self.live.recorded.connect(self._finished)
         self.live.failed.connect(self.refused)
         self._given = 0
@@ -86,10 +86,11 @@ class BalancePanel(QWidget):
             self.refused.emit(str(err))
             return
         who = body(patient.occupation, patient.body_mass_kg or 75.0)
+        plates = SimulatedPlates(balance_set(who))
         weight = self._state.weight.newtons if self._state.weight is not None else who.weight
-        self.counter, self._given = RepCounter(weight, 1000.0), 0
+        self.counter, self._given = RepCounter(weight, plates.rate), 0
         self.result.setText("")
-        self.live.start(SimulatedPlates(balance_set(who)), record=True)
+        self.live.start(plates, record=True)
         self.go.setText("End the set")
         self._light(1)
 
@@ -111,8 +112,12 @@ class BalancePanel(QWidget):
 
     def _finished(self, taken: np.ndarray) -> None:
         self.go.setText("Start the set")
-        good = taken[np.isfinite(taken).all(axis=1)]
-        found = analyse(Recording(1000.0, {Side.LEFT: good[:, 1], Side.RIGHT: good[:, 2]}), SQUAT)
+        force = {side: taken[:, n] for n, side in enumerate(LEGS, 1)}
+        try:
+            found = analyse(finish(self.live.buffer.rate, force, []), SQUAT)
+        except BadInput as err:
+            self.result.setText(str(err))
+            return
         shares = [r.values.get(("share", Side.NONE)) for r in found.reps]
         blind = np.array([s for n, s in enumerate(shares, 1) if s is not None and not beam_shown(self.stage, n)])
         measure = self._state.space.knowledge.measures["squat-fast-share"]

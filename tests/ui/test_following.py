@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
 
 from tuning.core.tracks import TRUSTED
 from tuning.core.types import Side
@@ -18,7 +19,7 @@ LEFT_BUTTON = Qt.MouseButton.LeftButton
 
 def over_clip(window, measure_id, side):
     hands.settle()
-    shown = window.movement.results.findChildren(type(window.movement.title), f"over-{measure_id}-{side}")
+    shown = window.movement.results.findChildren(QLabel, f"over-{measure_id}-{side}")
     return next(found.text() for found in shown if found.isVisible())
 
 

@@ -7,12 +7,12 @@ from datetime import date
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.programme import Triage
 from tuning.ui import theme
 from tuning.ui.stages import STAGES, Stage
-from tuning.ui.widgets import button, label
+from tuning.ui.widgets import ElidedLabel, button, label
 from tuning.ui.workspace import Workspace
 
 
@@ -107,10 +107,10 @@ class Header(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(72)
         self.name = label("Tuning", theme.LARGE, bold=True)
-        self.facts = label(role="muted")
-        self.caution = QLabel()
+        self.facts = ElidedLabel(role="muted")
+        self.caution = ElidedLabel()
         self.caution.setObjectName("pill")
-        self.caution.setFont(theme.font())
+        self.caution.setMaximumWidth(240)
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
         self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today")
         self.visit = label(role="muted")
@@ -168,5 +168,4 @@ class Header(QWidget):
             screen = space.screen()
             note = screen.note if screen else ""
             text = f"{level.value}{', cleared' if cleared else ''}{': ' + note if note else ''}"
-            self.caution.setText(text if len(text) <= 34 else text[:33] + "…")
-            self.caution.setToolTip(text)
+            self.caution.setText(text)

@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QLineEdit, QPushButton, QWidget
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QStyle,
+    QStyleOptionFrame,
+    QWidget,
+)
 
 from tuning.ui import theme
 
@@ -52,6 +64,112 @@ class EntryField(QLineEdit):
         super().keyPressEvent(event)
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             event.accept()
+
+
+class ElidedLabel(QLabel):
+    """A line that gives way: too long for its place it ends in an ellipsis, and the pointer tells it whole."""
+
+    def __init__(self, size: int = theme.SMALL, role: str = "", bold: bool = False) -> None:
+        super().__init__()
+        self.setFont(theme.font(size, bold))
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
+        if role:
+            self.setProperty("role", role)
+
+    def minimumSizeHint(self) -> QSize:
+        """As narrow as a word."""
+        return QSize(min(48, super().sizeHint().width()), super().minimumSizeHint().height())
+
+    @property
+    def shown(self) -> str:
+        """What of the text fits."""
+        room = self.contentsRect().width()
+        return self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room)
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """The style's frame, then what fits."""
+        painter, style, option = QPainter(self), self.style(), QStyleOptionFrame()
+        option.initFrom(self)
+        if style is not None:
+            style.drawPrimitive(QStyle.PrimitiveElement.PE_Widget, option, painter, self)
+        self.setToolTip(self.text() if self.shown != self.text() else "")
+        painter.drawText(self.contentsRect(), int(self.alignment()), self.shown)
+
+
+class Flow(QLayout):
+    """Controls side by side that go on in the next row where the first is full."""
+
+    def __init__(self, parts: Iterable[QWidget] = (), gap: int = 8) -> None:
+        super().__init__()
+        self._items: list[QLayoutItem] = []
+        self._gap = gap
+        for part in parts:
+            self.addWidget(part)
+
+    def addItem(self, item: QLayoutItem | None) -> None:
+        """Take one more."""
+        if item is not None:
+            self._items.append(item)
+
+    def count(self) -> int:
+        """Number of parts."""
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        """A part."""
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        """Give a part away."""
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        """Narrow is tall."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Rows that a width needs."""
+        return self._place(QRect(0, 0, width, 0), move=False)
+
+    def sizeHint(self) -> QSize:
+        """All in one row."""
+        sizes = [item.sizeHint() for item in self._items if not item.isEmpty()]
+        width = sum(size.width() for size in sizes) + self._gap * max(0, len(sizes) - 1)
+        return QSize(width, max((size.height() for size in sizes), default=0))
+
+    def minimumSize(self) -> QSize:
+        """The widest part alone."""
+        sizes = [item.minimumSize() for item in self._items if not item.isEmpty()]
+        return QSize(max((s.width() for s in sizes), default=0), max((s.height() for s in sizes), default=0))
+
+    def setGeometry(self, rect: QRect) -> None:
+        """Place everything."""
+        super().setGeometry(rect)
+        self._place(rect, move=True)
+
+    def _place(self, rect: QRect, move: bool) -> int:
+        x, y, row = rect.x(), rect.y(), 0
+        for item in self._items:
+            if item.isEmpty():
+                continue
+            size = item.sizeHint()
+            if x > rect.x() and x + size.width() > rect.x() + rect.width():
+                x, y, row = rect.x(), y + row + self._gap, 0
+            if move:
+                item.setGeometry(QRect(QPoint(x, y), size))
+            x, row = x + size.width() + self._gap, max(row, size.height())
+        return y + row - rect.y()
+
+
+def in_scroll(widget: QWidget) -> QScrollArea:
+    """A widget that can be scrolled up and down where the window is too low for it; takes no focus itself."""
+    room = QScrollArea()
+    room.setWidget(widget)
+    room.setWidgetResizable(True)
+    room.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    return room
 
 
 def rule() -> QFrame:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -60,6 +60,10 @@ PICTURE_KEYS = [
 ]
 
 
+NARROW = 1240
+"""Below this width only one of figure and ledger stands open."""
+
+
 class MainWindow(QWidget):
     """One case at a time; pages follow the workspace, never each other."""
 
@@ -92,6 +96,7 @@ class MainWindow(QWidget):
         self._figure_tab = FoldTab("figure", "F7", self.toggle_figure)
         self._ledger_tab = FoldTab("ledger", "F8", self.toggle_ledger)
         self._folded = {"figure": False, "ledger": False}
+        self._kept_side = "ledger"
         self._build()
         self._connect()
         self.actions_list = self._actions()
@@ -282,25 +287,40 @@ class MainWindow(QWidget):
 
     # folding
 
+    def _shown_sides(self) -> list[str]:
+        """The side columns that stand open; a narrow window has room for one."""
+        shown = [name for name, folded in self._folded.items() if not folded]
+        return [self._kept_side] if len(shown) == 2 and self.width() < NARROW else shown
+
     def _show_sides(self) -> None:
-        in_case = self.workspace.patient is not None
+        in_case, shown = self.workspace.patient is not None, self._shown_sides()
         columns: tuple[tuple[str, QWidget, QWidget], ...] = (
             ("figure", self.figure, self._figure_tab),
             ("ledger", self.ledger, self._ledger_tab),
         )
         for name, part, tab in columns:
-            part.setVisible(in_case and not self._folded[name])
-            tab.setVisible(in_case and self._folded[name])
+            part.setVisible(in_case and name in shown)
+            tab.setVisible(in_case and name not in shown)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A narrow window folds a side."""
+        super().resizeEvent(event)
+        self._show_sides()
+
+    def _toggle(self, name: str) -> None:
+        shown = name in self._shown_sides()
+        self._folded[name] = shown
+        if not shown:
+            self._kept_side = name
+        self._show_sides()
 
     def toggle_figure(self) -> None:
         """Fold or show the figure."""
-        self._folded["figure"] = not self._folded["figure"]
-        self._show_sides()
+        self._toggle("figure")
 
     def toggle_ledger(self) -> None:
         """Fold or show the ledger."""
-        self._folded["ledger"] = not self._folded["ledger"]
-        self._show_sides()
+        self._toggle("ledger")
 
     # acting
 

@@ -39,7 +39,7 @@ from tuning.ui.force.state import ForceState
 from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView
 from tuning.ui.signs import VerdictSign
-from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.widgets import Flow, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
@@ -149,13 +149,10 @@ class ForcePage(QWidget):
         left = QVBoxLayout()
         left.setSpacing(8)
         left.addWidget(self.trace, 1)
+        self._reps = Flow()
         zoom = QHBoxLayout()
         zoom.setSpacing(8)
-        zoom.addWidget(button("Whole", self.trace.whole))
-        self._reps = QHBoxLayout()
-        self._reps.setSpacing(8)
-        zoom.addLayout(self._reps)
-        zoom.addStretch(1)
+        zoom.addLayout(self._reps, 1)
         zoom.addWidget(button("Swap sides", self.swap, tip="The person faced the other way: keeps left for right"))
         zoom.addWidget(button("All formulas", self.show_formulas, tip="Every percentage, and which the verdict uses"))
         left.addLayout(zoom)
@@ -472,6 +469,7 @@ class ForcePage(QWidget):
             self.readings.show_analysis(state.shown)
             self.sway.show_recording(state.recording, state.shown)
         empty(self._reps)
+        self._reps.addWidget(button("Whole", self.trace.whole))
         for rep in state.shown.reps[:8] if state.shown is not None else []:
             start = min(rep.events.values(), default=0.0)
             self._reps.addWidget(

@@ -56,7 +56,7 @@ class Canvas(QWidget):
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(360, 240)
+        self.setMinimumSize(360, 180)
         self.setAccessibleName("Picture with marks")
         board.changed.connect(self.update)
 

@@ -30,7 +30,7 @@ from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
 from tuning.ui.picture.what_if import WhatIf
-from tuning.ui.widgets import button, label, set_role
+from tuning.ui.widgets import ElidedLabel, Flow, button, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 from tuning.video.source import ACCEPTED
@@ -95,7 +95,7 @@ class PicturePage(QWidget):
         workspace.case_changed.connect(self._case_changed)
 
     def _build(self) -> None:
-        controls, second = self._build_controls()
+        controls = self._build_controls()
         left = QVBoxLayout()
         left.setSpacing(8)
         self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
@@ -108,7 +108,6 @@ class PicturePage(QWidget):
         self.curves.hide()
         self.faults.hide()
         left.addLayout(controls)
-        left.addLayout(second)
         body = QHBoxLayout()
         body.setSpacing(24)
         body.addLayout(left, 1)
@@ -122,7 +121,7 @@ class PicturePage(QWidget):
 
     def _build_head(self) -> QHBoxLayout:
         """What is open, what else there is, and how to open more."""
-        self.title = label("", theme.TITLE if self._wide else theme.LARGE)
+        self.title = ElidedLabel(theme.TITLE if self._wide else theme.LARGE)
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
@@ -149,53 +148,30 @@ class PicturePage(QWidget):
         head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
         return head
 
-    def _build_controls(self) -> tuple[QHBoxLayout, QHBoxLayout]:
-        """Two rows: moving through time and following; how it looks and what else can be done."""
-        self.about = label(role="muted")
+    def _build_controls(self) -> Flow:
+        """Moving through time and following; how it looks and what else can be done."""
+        self.about = ElidedLabel(role="muted")
         player = self.player
         self.rate = QComboBox()
-        self.rate.setMinimumWidth(190)
+        self.rate.setFixedWidth(172)
         self.rate.setAccessibleName("Frames a second at which the clip was recorded")
         self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
         self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
         self._build_following()
-        first, second = QHBoxLayout(), QHBoxLayout()
-        for row, parts in (
-            (
-                first,
-                (
-                    player.play_button,
-                    player.speed,
-                    player.back,
-                    player.on,
-                    self.follow_button,
-                    self.task,
-                    self.leg,
-                    self.ground_button,
-                ),
-            ),
-            (second, (player.loop, self.rate, player.light, self.changed_box)),
-        ):
-            row.setSpacing(8)
-            for part in parts:
-                row.addWidget(part)
-        if not self._wide:
-            first.addWidget(self.about)
-        first.addStretch(1)
-        first.addWidget(player.place_text)
-        second.addStretch(1)
-        for part in (self.fault_button, self.compare_button, self.what_if_button):
-            second.addWidget(part)
-        if self._wide:
-            second.addWidget(self.live_button)
+        moving = (player.play_button, player.speed, player.back, player.on)
+        doing = (self.follow_button, self.task, self.leg, self.ground_button)
+        looks = (player.loop, self.rate, player.light, self.changed_box)
+        more = (self.fault_button, self.compare_button, self.what_if_button)
+        tail = (self.live_button,) if self._wide else (self.about,)
+        controls = Flow([*moving, *doing, player.place_text, *looks, *more, *tail])
         self._controls = (self.strip, self.rate, *player.for_clips)
-        return first, second
+        return controls
 
     def _build_following(self) -> None:
         """What to measure, on which leg, the button that follows the marks, and what comes after."""
         self.task, self.leg = QComboBox(), QComboBox()
         self.task.setAccessibleName("What is done in the clip")
-        self.task.setMinimumWidth(150)
+        self.task.setFixedWidth(170)
         self.leg.setAccessibleName("Leg that stands")
         self.leg.addItem("leg?", Side.NONE.value)
         for side in LEGS:

@@ -44,6 +44,7 @@ class Player(QObject):
         self._timer.timeout.connect(self._play_on)
         self._started, self._started_at = 0.0, 0.0
         self.place_text = label(role="muted")
+        self.place_text.setMinimumWidth(140)  # the numbers change while it plays, the place does not
         self.play_button = button("Play", self.toggle, tip="Space")
         self.speed, self.light = QComboBox(), QComboBox()
         self.speed.addItems(list(SPEEDS))
@@ -143,7 +144,7 @@ class Player(QObject):
             self._server.want(board.frame)
         if len(board.times) > 1:
             now, count = board.times[board.frame], len(board.times)
-            self.place_text.setText(f"frame {board.frame + 1} of {count}   {now:.3f} s")
+            self.place_text.setText(f"frame {board.frame + 1}/{count}  {now:.3f} s")
 
     def _frame_ready(self, index: int, image: QImage) -> None:
         if self._server is not None and self.sender() is self._server:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -16,7 +16,7 @@ from tuning.ui import theme
 from tuning.ui.signs import paint_side
 from tuning.ui.testrun.pictures import paint_position
 from tuning.ui.testrun.state import RunState
-from tuning.ui.widgets import button, label
+from tuning.ui.widgets import button, in_scroll, label
 
 TEST = "foot-posture-score"
 LEAST, MOST = -2, 2
@@ -25,6 +25,9 @@ HEAD, CELL = 24.0, 28.0
 
 class FootScoreGrid(QWidget):
     """Arrows move between the cells; -, 0, 1, 2 and the mouse set them."""
+
+    told = pyqtSignal()
+    """The cursor moved or a score was set."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,9 +54,11 @@ class FootScoreGrid(QWidget):
         row, side = self.at
         self.setAccessibleDescription(f"{CRITERIA[row][0]}, {side.value}")
         self.update()
-        parent = self.parentWidget()
-        if isinstance(parent, FootScorePanel):
-            parent.show_totals()
+        self.told.emit()
+
+    def cursor_box(self) -> QRectF:
+        """Where the cells of the cursor stand."""
+        return self._cell(*self.at, LEAST).united(self._cell(*self.at, MOST))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Digits set, a minus before them makes them negative, arrows move."""
@@ -138,8 +143,7 @@ class FootScoreGrid(QWidget):
         if self.at == (row, side) and self.hasFocus():
             painter.setPen(QPen(theme.colour("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            around = self._cell(row, side, LEAST).united(self._cell(row, side, MOST))
-            painter.drawRoundedRect(around.adjusted(-2, -2, 2, 2), 3, 3)
+            painter.drawRoundedRect(self.cursor_box().adjusted(-2, -2, 2, 2), 3, 3)
 
 
 class FootScorePanel(QWidget):
@@ -158,10 +162,17 @@ class FootScorePanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         column.addWidget(label("Six-item foot score, standing relaxed", theme.LARGE, bold=True))
-        column.addWidget(self.grid, 1)
+        self._room = in_scroll(self.grid)
+        column.addWidget(self._room, 1)
         column.addLayout(row)
+        self.grid.told.connect(self._follow)
         self.setFocusProxy(self.grid)
         state.workspace.case_changed.connect(self.load)
+
+    def _follow(self) -> None:
+        self.show_totals()
+        middle = self.grid.cursor_box().center()
+        self._room.ensureVisible(round(middle.x()), round(middle.y()), 10, 50)
 
     def load(self) -> None:
         """Take up what is on record."""

@@ -91,7 +91,11 @@ class ScalesPanel(QWidget):
         column.setSpacing(8)
         column.addWidget(label("Weight on two scales", theme.LARGE, bold=True))
         column.addWidget(
-            label("One foot on each of two equal scales, eyes ahead, 20 s quiet. Type left, right in kg.", theme.BODY)
+            label(
+                "One foot on each of two equal scales, eyes ahead, 20 s quiet. Type left, right in kg.",
+                theme.BODY,
+                wrap=True,
+            )
         )
         for part in (self.hint, self.readings, self.result, self.agreement):
             column.addWidget(part)

@@ -27,7 +27,7 @@ from tuning.ui.strength.readings import STAGE
 from tuning.ui.strength.result import ResultBox
 from tuning.ui.strength.setup import SetupRow
 from tuning.ui.strength.state import Caught, StrengthState
-from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.widgets import button, empty, in_scroll, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 TYPED, SIMULATED = "typed", "simulated gauge"
@@ -73,7 +73,7 @@ class StrengthPage(QWidget):
         self.reason.textEdited.connect(self._reason_typed)
         self.summary = SummaryPanel(self.state)
         self.stack = QStackedWidget()
-        self.stack.addWidget(self._build_run())
+        self.stack.addWidget(in_scroll(self._build_run()))
         self.stack.addWidget(self.summary)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 8, 24, 12)
@@ -99,6 +99,7 @@ class StrengthPage(QWidget):
         self.seen = QStackedWidget()
         self.seen.addWidget(self.picture)
         self.seen.addWidget(self.live)
+        self.seen.setMinimumWidth(300)
         left.addWidget(self.seen)
         left.addWidget(self.setup)
         left.addStretch(1)

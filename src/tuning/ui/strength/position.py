@@ -77,10 +77,13 @@ class PositionPicture(QWidget):
         tip += QPointF(way[0], -way[1]) * (max(34.0, 0.1 * scale) + 10)
         painter.setFont(theme.font(theme.SMALL, bold=True))
         width = painter.fontMetrics().horizontalAdvance(self._test.arrow)
-        x = tip.x() - width - 6 if way[0] < -0.5 or tip.x() + width > box.right() else tip.x() + 8
-        x = min(max(x, box.left()), box.right() - width)
+        flipped = way[0] >= -0.5 and tip.x() + width > box.right()
+        x = tip.x() - width - 6 if way[0] < -0.5 or flipped else tip.x() + 8
+        room = min(max(x, box.left()), box.right() - width)
+        up = 16 if flipped or room != x else 0  # no room beside the tip: the words stand above the arrow
+        x = room
         painter.setPen(theme.colour(self._side.value if self._side in LEGS else "accent"))
-        painter.drawText(QPointF(x, max(tip.y() + 4, box.top() + 10)), self._test.arrow)
+        painter.drawText(QPointF(x, max(tip.y() + 4 - up, box.top() + 10)), self._test.arrow)
 
 
 def _arrow(painter: QPainter, start: QPointF, end: QPointF, ink: object) -> None:

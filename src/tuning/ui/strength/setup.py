@@ -6,13 +6,14 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from tuning.core.comparison import PAIN_LIMITED
 from tuning.core.errors import BadInput
 from tuning.core.strength import Mode
 from tuning.core.types import LEGS
 from tuning.ui.strength.state import StrengthState
+from tuning.ui.widgets import Flow
 
 POSITION_WORDS = {"side-opposite": "on the other side", "side-same": "on this side"}
 
@@ -33,9 +34,8 @@ class SetupRow(QWidget):
         self.fixation.addItem("by belt", "belt")
         self.lever.setPlaceholderText("lever, m")
         self.pain.setPlaceholderText("pain")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        row = Flow(gap=4)
+        self.setLayout(row)
         for part, name, width in (
             (self.mode, "Make or break", 82),
             (self.place, "Position", 100),
@@ -47,7 +47,6 @@ class SetupRow(QWidget):
             part.setToolTip(name)
             part.setFixedWidth(width)
             row.addWidget(part)
-        row.addStretch(1)
         self.mode.activated.connect(lambda _: self._try(partial(state.set_mode, Mode(self.mode.currentData()))))
         self.place.activated.connect(lambda _: self._try(self._use_position))
         self.fixation.activated.connect(lambda _: state.set_fixation(self.fixation.currentData()))

@@ -15,7 +15,7 @@ from tuning.ui.testrun.pictures import TestPictureView
 from tuning.ui.testrun.question import QuestionPanel
 from tuning.ui.testrun.state import RunState
 from tuning.ui.testrun.walk_list import WalkList
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import button, empty, in_scroll, label
 from tuning.ui.workspace import Workspace
 
 
@@ -70,7 +70,11 @@ class TestRunPage(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
         row.addWidget(self.picture, 4)
-        row.addWidget(self.question, 6)
+        asked = QVBoxLayout()
+        asked.setSpacing(4)
+        asked.addWidget(in_scroll(self.question), 1)
+        asked.addWidget(self.question.endings)
+        row.addLayout(asked, 6)
         self.work.addWidget(pair)
         self.below = QVBoxLayout()
         right = QVBoxLayout()

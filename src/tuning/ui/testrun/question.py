@@ -18,7 +18,7 @@ from tuning.core.units import signed
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
 from tuning.ui.testrun.state import RunState
-from tuning.ui.widgets import EntryField, button, empty, label, set_role
+from tuning.ui.widgets import EntryField, Flow, button, empty, label, set_role
 
 ENDINGS = {"U": Status.UNABLE, "P": Status.PAIN, "V": Status.INVALID, "S": Status.NOT_DONE}
 HINTS = {
@@ -103,15 +103,14 @@ class QuestionPanel(QWidget):
         for widget in (*below, self.meaning, self.suggests):
             column.addWidget(widget)
         column.addStretch(1)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        self.endings = QWidget()
+        row = Flow(gap=4)
+        self.endings.setLayout(row)
         for key, status in ENDINGS.items():
             words = "skip" if status is Status.NOT_DONE else status.value
             row.addWidget(
                 button(f"{words} {key}", partial(self._end, status), "link", "The test ends so; never a zero")
             )
-        row.addStretch(1)
-        column.addLayout(row)
 
     # showing
 

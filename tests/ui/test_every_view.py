@@ -24,6 +24,8 @@ from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.ui.widgets import ElidedLabel
 
+ARROW = 36
+"""Room that the arrow and the edges of a choice take."""
 LEAST_INKED = 0.01
 """Share of pixels that differ from the commonest colour in any view that is not empty."""
 
@@ -102,6 +104,10 @@ def clipped(top: QWidget) -> list[str]:
         if isinstance(widget, QLabel) and not widget.wordWrap() and widget.text() and "<" not in widget.text():
             needed = max(widget.fontMetrics().horizontalAdvance(line) for line in widget.text().splitlines())
             if needed > widget.contentsRect().width() + 2:
+                found.append(f"{words_of(widget)}: {needed} > {widget.width()}")
+        elif isinstance(widget, QComboBox) and widget.isEnabled():
+            needed = widget.fontMetrics().horizontalAdvance(widget.currentText()) + ARROW
+            if needed > widget.width():
                 found.append(f"{words_of(widget)}: {needed} > {widget.width()}")
         elif isinstance(widget, QPushButton | QCheckBox) and widget.sizeHint().width() > widget.width() + 2:
             found.append(f"{words_of(widget)}: {widget.sizeHint().width()} > {widget.width()}")

@@ -149,17 +149,27 @@ class Flow(QLayout):
         self._place(rect, move=True)
 
     def _place(self, rect: QRect, move: bool) -> int:
-        x, y, row = rect.x(), rect.y(), 0
+        """Height of all rows; what is lower than its row stands in its middle."""
+        rows: list[list[tuple[QLayoutItem, QSize]]] = [[]]
+        used = 0
         for item in self._items:
             if item.isEmpty():
                 continue
             size = item.sizeHint()
-            if x > rect.x() and x + size.width() > rect.x() + rect.width():
-                x, y, row = rect.x(), y + row + self._gap, 0
-            if move:
-                item.setGeometry(QRect(QPoint(x, y), size))
-            x, row = x + size.width() + self._gap, max(row, size.height())
-        return y + row - rect.y()
+            if rows[-1] and used + size.width() > rect.width():
+                rows.append([])
+                used = 0
+            rows[-1].append((item, size))
+            used += size.width() + self._gap
+        y = rect.y()
+        for row in rows:
+            x, height = rect.x(), max((size.height() for _, size in row), default=0)
+            for item, size in row:
+                if move:
+                    item.setGeometry(QRect(QPoint(x, y + (height - size.height()) // 2), size))
+                x += size.width() + self._gap
+            y += height + self._gap
+        return y - self._gap - rect.y()
 
 
 def in_scroll(widget: QWidget) -> QScrollArea:

@@ -125,7 +125,7 @@ class PicturePage(QWidget):
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
-        self.captures.setMinimumWidth(120)
+        self.captures.setMinimumWidth(136)
         self.captures.setMaximumWidth(170)
         self.kind = QComboBox()
         self.kind.setMaximumWidth(170)
@@ -171,7 +171,7 @@ class PicturePage(QWidget):
         """What to measure, on which leg, the button that follows the marks, and what comes after."""
         self.task, self.leg = QComboBox(), QComboBox()
         self.task.setAccessibleName("What is done in the clip")
-        self.task.setFixedWidth(170)
+        self.task.setFixedWidth(190)
         self.leg.setAccessibleName("Leg that stands")
         self.leg.addItem("leg?", Side.NONE.value)
         for side in LEGS:
@@ -363,7 +363,7 @@ class PicturePage(QWidget):
         rows = [r for r in self._workspace.entries(Calibration) if r.capture_id == capture.id and r.what == RATE]
         told = rows[-1].length_m if rows else source.capture_rate
         self.rate.clear()
-        self.rate.addItem(f"recorded as stored, {stored:.0f}/s", 0.0)
+        self.rate.addItem(f"rate as stored, {stored:.0f}/s", 0.0)
         for rate in sorted({*RATES, *([told] if told else [])}):
             if rate > 1.2 * stored:
                 self.rate.addItem(f"recorded at {rate:.0f}/s", rate)

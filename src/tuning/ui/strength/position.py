@@ -82,8 +82,10 @@ class PositionPicture(QWidget):
         room = min(max(x, box.left()), box.right() - width)
         up = 16 if flipped or room != x else 0  # no room beside the tip: the words stand above the arrow
         x = room
+        y = max(tip.y() + 4 - up, box.top() + 10)
+        painter.fillRect(QRectF(x - 3, y - 12, width + 6, 16), theme.colour("panel"))
         painter.setPen(theme.colour(self._side.value if self._side in LEGS else "accent"))
-        painter.drawText(QPointF(x, max(tip.y() + 4 - up, box.top() + 10)), self._test.arrow)
+        painter.drawText(QPointF(x, y), self._test.arrow)
 
 
 def _arrow(painter: QPainter, start: QPointF, end: QPointF, ink: object) -> None:

@@ -1,0 +1,111 @@
+"""What is drawn says what is measured: positions, foot criteria, tests on the plates."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tuning.core.figure import PLATE, Outline, box, ellipse, exercise_figure, limb, plate_figure, smooth
+from tuning.core.pose import FOOT, Frame, joints
+from tuning.core.positions import CRITERIA, DRAWN, criterion
+from tuning.knowledge import load
+
+ADVICE = load().plates
+
+
+def points(shapes) -> np.ndarray:
+    return np.array([p for shape in shapes for p in shape.points])
+
+
+def body(shapes: list[Outline]) -> list[Outline]:
+    return [shape for shape in shapes if not shape.prop]
+
+
+def centre(shape: Outline) -> np.ndarray:
+    return points([shape]).mean(axis=0)
+
+
+@pytest.mark.parametrize("name", sorted(DRAWN))
+def test_every_position_is_a_picture_of_a_person_with_its_reading_on_it(name):
+    drawn = DRAWN[name]
+    drawn = drawn() if callable(drawn) else drawn
+    all_points = points(drawn.shapes)
+    assert np.isfinite(all_points).all() and body(list(drawn.shapes))
+    low, high = all_points.min(axis=0) - 0.2, all_points.max(axis=0) + 0.2
+    read = [*(p for angle in drawn.angles for p in angle), *(p for line in drawn.lengths for p in line), *drawn.dots]
+    for place in read:
+        assert (low <= place).all() and (place <= high).all(), "what is read off lies on the picture"
+    for vertex, first, second in drawn.angles:
+        assert math.dist(vertex, first) > 0.02 and math.dist(vertex, second) > 0.02
+
+
+def test_foot_criteria_change_with_their_value_and_stand_even_at_zero():
+    for number in range(len(CRITERIA)):
+        low, even, high = (criterion(number, v) for v in (-2, 0, 2))
+        assert (low.shapes, low.dots) != (even.shapes, even.dots) != (high.shapes, high.dots)
+    heel = [centre(criterion(2, v).shapes[1])[0] for v in (-2, 0, 2)]
+    assert heel[0] < -0.001 and abs(heel[1]) < 0.001 and heel[2] > 0.001, "inward, upright, outward"
+    arch = [points(criterion(4, v).shapes[:1])[:, 1] for v in (-2, 2)]
+    assert sorted(arch[0])[6] > sorted(arch[1])[6], "a peaked arch stands higher than a low one"
+    with pytest.raises(IndexError):
+        criterion(6, 0)
+
+
+@given(st.tuples(*[st.floats(-1, 1)] * 4), st.floats(0.01, 0.2), st.floats(0.01, 0.2))
+def test_a_limb_holds_both_of_its_circles(ends, ra, rb):
+    a, b = ends[:2], ends[2:]
+    if math.dist(a, b) <= max(ra, rb):
+        return
+    hull = points([limb(a, b, ra, rb)])
+    for middle, radius in ((a, ra), (b, rb)):
+        gaps = np.hypot(*(hull - middle).T)
+        assert gaps.min() >= radius - 1e-9 and gaps.min() == pytest.approx(radius)
+
+
+def test_outlines_keep_to_their_measures():
+    assert points([ellipse((1, 2), 0.3, 0.1)])[:, 0].max() == pytest.approx(1.3)
+    assert points([ellipse((1, 2), 0.3, 0.1, 90)])[:, 1].max() == pytest.approx(2.3, abs=1e-3)
+    square = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
+    curve = np.array(smooth(square, 4))
+    for corner in square:
+        assert np.abs(curve - corner).sum(axis=1).min() < 1e-12, "a smooth curve goes through its points"
+    assert box(0, 2, 0, 1).prop
+
+
+@pytest.mark.parametrize("name", sorted(ADVICE))
+def test_tests_on_the_plates_are_drawn_as_they_are_done(name):
+    advice = ADVICE[name]
+    for n, shapes in enumerate(advice.figures()):
+        plate, *rest = shapes
+        last = n == len(advice.frames) - 1
+        low = min(points([s])[:, 1].min() for s in rest if not s.prop and not s.far)
+        lifted = advice.air if last else 0.0
+        assert plate.prop and points([plate])[:, 1].max() <= 0
+        assert low == pytest.approx(lifted, abs=0.01), "the working foot stands on the plate, or above it in the air"
+        feet = points([s for s in rest if not s.prop])[:, 0]
+        assert feet.max() - feet.min() < 1.2
+    standing, deep = (points(body(s))[:, 1].max() for s in (advice.figures()[0], advice.figures()[-1]))
+    assert standing > 0.6 and deep > 0.6
+    assert any(s.prop for s in advice.figures()[0][1:]) is advice.bar
+
+
+def test_a_raised_heel_turns_about_the_toes_and_a_bar_lies_on_the_shoulders():
+    flat, raised = (plate_figure(Frame(0, 0, 0, 0), False, False, up, 0.0) for up in (0.0, 35.0))
+    tops = [points(body(s))[:, 1].max() for s in (flat, raised)]
+    gain = FOOT * 0.75 * math.sin(math.radians(35))
+    assert tops[1] - tops[0] == pytest.approx(gain, abs=0.02), "the body rises by what the ankle rises"
+    with_bar = plate_figure(Frame(20, 80, 80, 20), True, True, 0.0, 0.0)
+    shoulder = joints(Frame(20, 80, 80, 20)).shoulder
+    ring = with_bar[-1]
+    assert ring.prop and math.dist(centre(ring), shoulder) < 0.05
+
+
+def test_a_step_lifts_the_person_onto_it():
+    flat, stepped = exercise_figure(Frame(10, 40, 45, 15)), exercise_figure(Frame(10, 40, 45, 15), 0.12)
+    assert points(body(stepped))[:, 1].max() - points(body(flat))[:, 1].max() == pytest.approx(0.12)
+    assert [s for s in stepped if s.prop] and not [s for s in flat if s.prop]
+    assert PLATE < 0.12

@@ -263,10 +263,17 @@ def test_a_bumped_camera_is_told_and_a_steady_one_is_not():
         ("front-squat", "front", lambda x: build(squatting(Squatter(repetition=1.6), x)), 30),
     ):
         tracks = tracks_of(body_at, Camera(view), fps, 4, rng)
-        assert not any("bumped" in w for w in tasks.measure(tracks, task).warnings)
+        steady = tasks.measure(tracks, task)
+        assert not any("bumped" in w for w in steady.warnings)
         tracks.xy[2 * fps :] += [11.0, -4.0]
-        told = [w for w in tasks.measure(tracks, task).warnings if "bumped" in w]
+        result = tasks.measure(tracks, task)
+        told = [w for w in result.warnings if "bumped" in w]
         assert told and "2.0" in told[0]
+        assert result.values and max(v.time_s for v in result.values) < 2.05, "nothing after it is told"
+        before = {(v.measure, v.side, v.cycle): v.value for v in steady.values if v.time_s < 1.5}
+        kept = {(v.measure, v.side, v.cycle): v.value for v in result.values}
+        same = [abs(kept[key] - value) for key, value in before.items() if key in kept]
+        assert same and np.median(same) < 0.1, "what lies before it is as it was"
 
 
 def test_a_moved_event_moves_what_is_measured_at_it():

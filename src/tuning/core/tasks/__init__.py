@@ -58,10 +58,12 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
     bump = camera_bump(tracks)
     if bump is not None:
         result.warnings.append(
-            f"The whole picture jumps at {bump:.2f} s: was the camera bumped? Tilts after it are off by its turn; "
-            "use the part before, or film again."
+            f"The whole picture jumps at {bump:.2f} s: was the camera bumped? Level and length hold no longer; "
+            "nothing after it is told. Film again if too little is left."
         )
     chosen.measure(Signals(tracks, cutoff, options.roll_deg, options.metres_per_px), options, result)
+    if bump is not None:
+        result.values = [value for value in result.values if value.time_s < bump]
     return result
 
 

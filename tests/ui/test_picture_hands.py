@@ -1,0 +1,164 @@
+"""Marks under mouse and keys: drag, nudge, delete, abandon, zoom, pan; playing; the known length; the light."""
+
+from __future__ import annotations
+
+import hands
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage, QWheelEvent
+from PyQt6.QtTest import QTest
+
+from tuning.demo.clips import CLIPS
+from tuning.ui.picture.player import LIGHTS, lit
+
+LEFT_BUTTON, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton
+NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
+CLIP = CLIPS["squat-front"]
+KNEE = "knee_left"
+
+
+@pytest.fixture
+def bench(qtbot, window, patient):
+    """A fresh visit with the squat open and one knee marked."""
+    patient("beekeeper", "movement")
+    window.new_visit()
+    window.go("movement")
+    hands.open_picture(qtbot, window, CLIP.path, "front")
+    hands.place(window, KNEE, CLIP.truth(0)[KNEE])
+    return window.movement
+
+
+def at(bench) -> np.ndarray:
+    return np.array(bench.board.points()[KNEE])
+
+
+def wheel(canvas, place: QPointF, clicks: int) -> None:
+    turn = QPoint(0, 120 * clicks)
+    event = QWheelEvent(place, canvas.mapToGlobal(place), QPoint(), turn, Qt.MouseButton.NoButton, NONE,
+                        Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    canvas.wheelEvent(event)
+
+
+def test_a_mark_is_nudged_dragged_deleted_and_undone(window, bench):
+    start, canvas = at(bench), bench.canvas
+    bench.board.choose(KNEE)
+    canvas.setFocus()
+    QTest.keyClick(canvas, Qt.Key.Key_Right)
+    QTest.keyClick(canvas, Qt.Key.Key_Up, SHIFT)
+    assert at(bench) - start == pytest.approx([0.1, -1.0], abs=1e-6), "a tenth of a pixel, with Shift a whole one"
+    hands.drag(canvas, at(bench), start + (20, 10))
+    assert at(bench) - start == pytest.approx([20, 10], abs=1.5), "as near as screen pixels allow"
+    window.workspace.undo.undo()
+    assert at(bench) - start == pytest.approx([0.1, -1.0], abs=1e-6), "a drag is one step back"
+    QTest.keyClick(canvas, Qt.Key.Key_Delete)
+    assert KNEE not in bench.board.points()
+    window.workspace.undo.undo()
+    assert KNEE in bench.board.points()
+
+
+def test_a_drag_that_is_abandoned_leaves_the_mark(bench):
+    start, canvas = at(bench), bench.canvas
+    here = canvas.to_widget(start).toPoint()
+    QTest.mousePress(canvas, LEFT_BUTTON, NONE, here)
+    QTest.mouseMove(canvas, here + QPoint(12, 12))
+    QTest.mouseMove(canvas, here + QPoint(40, 30))
+    assert not np.allclose(at(bench), start), "it follows the pointer"
+    QTest.keyClick(canvas, Qt.Key.Key_Escape)
+    QTest.mouseRelease(canvas, LEFT_BUTTON, NONE, here + QPoint(40, 30))
+    np.testing.assert_allclose(at(bench), start)
+
+
+def test_zoom_keeps_what_is_under_the_pointer_and_clicks_stay_true(window, bench):
+    canvas = bench.canvas
+    canvas.grab()
+    place = canvas.to_widget(at(bench))
+    wheel(canvas, place, 5)
+    under = canvas.to_image(place)
+    np.testing.assert_allclose(under, at(bench), atol=0.01)
+    assert canvas._zoom == pytest.approx(1.2**5)
+    QTest.mousePress(canvas, MIDDLE, NONE, QPoint(200, 150))
+    QTest.mouseMove(canvas, QPoint(230, 140))
+    QTest.mouseRelease(canvas, MIDDLE, NONE, QPoint(230, 140))
+    assert canvas.to_widget(at(bench)) - place == QPointF(30, -10) or np.allclose(
+        [canvas.to_widget(at(bench)).x() - place.x(), canvas.to_widget(at(bench)).y() - place.y()], [30, -10], atol=1
+    )
+    target = at(bench) + (15, -12)
+    hands.drag(canvas, at(bench), target)
+    np.testing.assert_allclose(at(bench), target, atol=0.6)
+    wheel(canvas, place, -40)
+    assert canvas._zoom == 1.0 and canvas._pan == QPointF(), "out again to the whole picture"
+    wheel(canvas, place, 80)
+    assert canvas._zoom == 20.0
+
+
+def test_outside_the_picture_nothing_is_placed(window, bench):
+    before = dict(bench.board.points())
+    bench.panel._buttons["ankle_left"].click()
+    hands.click_at(bench.canvas, (-30, 200))
+    assert set(bench.board.points()) == set(before)
+    hands.click_at(bench.canvas, CLIP.truth(0)["ankle_left"])
+    assert "ankle_left" in bench.board.points()
+
+
+def test_the_known_length_takes_units_and_refuses_what_is_none(window, bench):
+    panel, board = bench.panel, bench.board
+    panel.length.setText("a metre")
+    assert board.length_m == 0 and "length" in panel.length.toolTip()
+    panel._buttons["length"].click()
+    assert panel.length.hasFocus() or board.length_m == 0, "without a length the field asks for it"
+    panel.length.setText("40 cm")
+    assert board.length_m == pytest.approx(0.4) and not panel.length.toolTip()
+    panel.length.setText("15,5")
+    assert board.length_m == pytest.approx(0.155), "centimetres where nothing is said"
+    panel._buttons["length"].click()
+    for end in ((300, 300), (300, 420)):
+        hands.click_at(bench.canvas, end)
+    hands.settle()
+    scale = board.context().scale
+    assert scale is not None and scale.length_m == pytest.approx(0.155)
+    assert "15.5 cm marked" in panel.level_text.text()
+
+
+def test_playing_loops_or_stops_at_the_end(qtbot, window, bench):
+    player, board = bench.player, bench.board
+    last = len(board.times) - 1
+    board.go(last - 4)
+    bench.toggle_play()
+    qtbot.waitUntil(lambda: not player._timer.isActive(), timeout=5000)
+    assert board.frame == last and player.play_button.text() == "Play"
+    bench.toggle_play()
+    assert board.frame < last, "from the end it begins anew"
+    bench.stop()
+    player._toggle_loop()
+    board.go(last - 2)
+    bench.toggle_play()
+    qtbot.waitUntil(lambda: board.frame < last - 2, timeout=5000)
+    assert player._timer.isActive()
+    player.speed.setCurrentIndex(0)
+    assert "16" in player.speed.currentText()
+    player.speed.activated.emit(0)
+    here = board.frame
+    qtbot.wait(200)
+    assert board.frame - here <= 2, "a sixteenth of thirty frames a second"
+    bench.close_picture()
+    assert not player._timer.isActive() and not player.is_open and player.place_text.text() == ""
+
+
+def test_light_is_for_the_eye_and_leaves_the_picture_as_it_was():
+    pixels = np.arange(256, dtype=np.uint8).repeat(3).reshape(16, 16, 3).copy()
+    image = QImage(pixels.tobytes(), 16, 16, 48, QImage.Format.Format_RGB888).copy()
+    seen = {name: lit(image, *how) for name, how in LIGHTS.items()}
+
+    def values(shown: QImage) -> np.ndarray:
+        plain = shown.convertToFormat(QImage.Format.Format_RGB888)
+        bits = plain.constBits()
+        bits.setsize(plain.sizeInBytes())
+        return np.frombuffer(bits, np.uint8).reshape(16, 48)[:, ::3].ravel().astype(int)
+
+    plain = values(image)
+    for name, (gain, shift) in LIGHTS.items():
+        expected = np.clip((plain - 128) * gain + 128 + shift, 0, 255)
+        assert np.abs(values(seen[name]) - expected).max() <= 1, name
+        assert (np.diff(values(seen[name])) >= 0).all(), "brighter stays brighter"
+    assert (values(image) == plain).all()

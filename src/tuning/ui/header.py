@@ -110,7 +110,7 @@ class Header(QWidget):
         self.facts = ElidedLabel(role="muted")
         self.caution = ElidedLabel()
         self.caution.setObjectName("pill")
-        self.caution.setMaximumWidth(240)
+        self.caution.setMaximumWidth(310)
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
         self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today")
         self.visit = label(role="muted")

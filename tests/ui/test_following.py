@@ -237,6 +237,15 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     assert following.ground[1] == 20
     moved = {(s.measure): s.mean for s in following.result.summaries()}
     assert moved["hip-knee-share-plates"] < float(on_plates.rstrip("%")) - 5, "the point moves back by 2 cm"
+    kept = next(c for c in following.recordings() if c.id == following.ground[0])
+    path, said = window.workspace.record.media_path(kept.media), []
+    window.movement.board.message.connect(said.append)
+    away = path.rename(path.with_suffix(".gone"))
+    following._recordings.clear()
+    following.measure_again()
+    assert "The plates are not used" in said[-1] and following.result is not None, "a lost file costs its number only"
+    away.rename(path)
+    window.workspace.undo.undo()
     window.workspace.undo.undo()
     assert following.ground[1] == 0 and over_clip(window, "hip-knee-share-plates", "right") == on_plates
     following.stand_on(None)

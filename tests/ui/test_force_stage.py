@@ -153,6 +153,7 @@ def test_lifting_the_left_foot_tells_swapped_plates_and_the_program_exchanges_th
     force.standing_on = "left"  # the plate called right empties when the left foot is lifted
     force.check_sides.click()
     qtbot.waitUntil(lambda: "exchanges them" in force.status.text(), timeout=15000)
+    assert force.check_sides.text() == "Sides exchanged", "it stays in sight"
     record(qtbot, force, "squat-iso")
     assert force.state.shown.trials("share", Side.NONE).mean() == pytest.approx(100 - 49, abs=2)
     force.show_view("Trace")

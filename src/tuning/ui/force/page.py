@@ -303,6 +303,7 @@ class ForcePage(QWidget):
             self._say("The left plate emptied: the sides are right.")
         else:
             self.live.crossed = self.balance.live.crossed = not self.live.crossed
+            self.check_sides.setText("Sides exchanged" if self.live.crossed else "Check sides")
             self._say("The right plate emptied: the plates are swapped. From now on the program exchanges them.", True)
 
     def toggle_record(self) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.errors import BadInput
+from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import NO_POINT
 from tuning.core.force.together import GROUND, PLATES, Plates
@@ -139,7 +139,13 @@ class Following(QObject):
             return None
         capture_id, heel_mm = self.ground
         capture = next((c for c in self.recordings() if c.id == capture_id), None)
-        return Plates(self._recording(capture), heel_mm) if capture is not None else None
+        if capture is None:
+            return None
+        try:
+            return Plates(self._recording(capture), heel_mm)
+        except TuningError as err:  # the file may have been lost from the media folder
+            self._board.message.emit(f"The plates are not used: {err}")
+            return None
 
     def _recording(self, capture: Capture) -> Recording:
         if capture.sha256 not in self._recordings:

@@ -38,12 +38,13 @@ def heard_all(scene):
 class Session:
     """A fresh person who squats, filmed from the right and standing on plates."""
 
-    def __init__(self, reps=3):
+    def __init__(self, reps=3, **habits):
         u = RANDOM.uniform
-        self.who = Squatter(repetition=u(2.6, 3.6), depth=u(0.26, 0.4), knee_ahead=u(-0.02, 0.06), trunk_lean=u(24, 44))
+        usual = dict(repetition=u(2.6, 3.6), depth=u(0.26, 0.4), knee_ahead=u(-0.02, 0.06), trunk_lean=u(24, 44))
+        self.who = Squatter(**{**usual, **habits})
         self.seconds, self.before = reps * self.who.repetition, u(1.2, 3.0)
-        person = Body(mass_kg=u(55, 95), share=u(0.44, 0.56))
-        self.scene = pressed(self.body, self.seconds, person, self.before, u(1.2, 2.0))
+        self.person = Body(mass_kg=u(55, 95), share=u(0.44, 0.56))
+        self.scene = pressed(self.body, self.seconds, self.person, self.before, u(1.2, 2.0))
         self.times = np.arange(round(self.seconds * FPS)) / FPS
 
     def body(self, t):
@@ -97,20 +98,28 @@ def test_the_share_at_the_plates_point_lies_within_its_error_on_fresh_sessions()
     assert np.mean(inside) >= 0.9  # 95 % less the scatter of 32 placings of the heels
 
 
-def test_another_movement_a_missing_scale_and_no_point_are_refused_in_words():
-    session, other = Session(), Session()
-    scale = session.metres_per_px()
-    tracks = session.tracks()
-    bare = replace(heard_all(session.scene), point={})
-    for plates, metres, words in (
-        (heard_all(session.scene), None, "known length"),
-        (bare, scale, "no point of pressure"),
-        (heard_all(other.scene), scale, "not used"),
+def test_what_does_not_belong_together_is_refused_in_words():
+    """Another rhythm, another depth, another person, no scale, no point of pressure."""
+    session = Session(repetition=3.0, depth=0.36)
+    faster = Session(repetition=2.7)
+    flatter = Session(repetition=3.0, depth=0.16, knee_ahead=session.who.knee_ahead)
+    scale, own, tracks = session.metres_per_px(), heard_all(session.scene), session.tracks()
+    mass = session.person.mass_kg
+    for plates, metres, kilos, words in (
+        (heard_all(faster.scene), scale, None, "do not show the same movement"),
+        (heard_all(flatter.scene), scale, None, "another set of squats"),
+        (own, scale, 1.15 * mass, "they weigh"),
+        (own, None, mass, "known length"),
+        (replace(own, point={}), scale, mass, "no point of pressure"),
+        (replace(own, force={s: 0 * f + 300 for s, f in own.force.items()}, _smooth={}), scale, None, "not used"),
     ):
-        result = measure(tracks, "side-squat", Options(Side.RIGHT, metres_per_px=metres, plates=Plates(plates)))
+        options = Options(Side.RIGHT, mass_kg=kilos, metres_per_px=metres, plates=Plates(plates))
+        result = measure(tracks, "side-squat", options)
         assert any(words in w for w in result.warnings), (words, result.warnings)
         assert not [v for v in result.values if v.measure == "hip-knee-share-plates"]
         assert [v for v in result.values if v.measure == "hip-knee-share"], "mid-foot stays"
+    options = Options(Side.RIGHT, mass_kg=mass, metres_per_px=scale, plates=Plates(own))
+    assert [v for v in measure(tracks, "side-squat", options).values if v.measure == "hip-knee-share-plates"]
 
 
 def test_a_clip_of_one_squat_out_of_several_alike_stays_open():

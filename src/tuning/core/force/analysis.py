@@ -13,7 +13,7 @@ from tuning.core.force.motion import Motion, Squat, motion, squats
 from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.recording import CUTOFF_HZ, Recording
 from tuning.core.force.sway import sway
-from tuning.core.force.weighing import Weight, weigh
+from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
 from tuning.core.types import Floats, NotMeasured, Side
 
 CONTACT_N = 20.0
@@ -25,8 +25,6 @@ ASKED_PAUSE_S = 1.0
 ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
 """One-leg stance: asked for, least that is read, left out at its start, and how far force may leave the body's
 weight (practice judgement, editable)."""
-WEIGHT_GAP = 0.08
-"""Weighed and recorded mass further apart than this share are told (practice judgement, editable)."""
 
 
 class Kind(StrEnum):

@@ -8,19 +8,21 @@ import numpy as np
 
 from tuning.core.force.motion import motion
 from tuning.core.force.recording import Recording
-from tuning.core.force.weighing import weigh
+from tuning.core.force.weighing import WEIGHT_GAP, weigh
 from tuning.core.types import Floats, NotMeasured
 
 PLATES, GROUND = "plates", "ground"
 """How the record names plates chosen for a clip, and a recording that was opened for a clip only."""
-GRID_HZ = 100.0
+GRID_HZ = 50.0
 LEAST_OVERLAP_S = 2.0
-LEAST_R = 0.97
+LEAST_R = 0.985
 """Correlation of hip height and plate height from which the two are one movement (practice judgement, editable)."""
 RIVAL_R, RIVAL_S = 0.02, 0.3
 """Another place this near in correlation and this far in time leaves it open (practice judgement, editable)."""
 WHOLE = 0.95
 """Share of the movement of the clip or of the plates that must lie in the overlap (practice judgement, editable)."""
+DROP_RATIO = (0.75, 1.6)
+"""How far the hip may sink for each metre that the body's centre sinks (practice judgement, editable)."""
 POINT_SD_M = 0.005
 """SD of the support point: plate and place of the heel together (practice judgement, editable)."""
 
@@ -35,10 +37,27 @@ class Plates:
 
 @dataclass(frozen=True)
 class Together:
-    """Clip second 0 is plate second `offset`; `r` is the correlation of the two heights."""
+    """Clip second 0 is plate second `offset`; `r` is the correlation of the two heights; how far the body's centre
+    sank by the plates (m), and who stood there (kg)."""
 
     offset: float
     r: float
+    drop_m: float
+    mass_kg: float
+
+    def doubt(self, hip_drop_m: float, mass_kg: float | None) -> str:
+        """Why this may be another recording although the rhythm fits; empty when nothing speaks against it.
+
+        `hip_drop_m` is how far the hip sank in the clip, `mass_kg` body and load by the record.
+        """
+        if mass_kg and abs(self.mass_kg / mass_kg - 1) > WEIGHT_GAP:
+            return f"they weigh {self.mass_kg:.1f} kg, the record says {mass_kg:.1f} kg with the load"
+        if not DROP_RATIO[0] <= hip_drop_m / max(self.drop_m, 1e-6) <= DROP_RATIO[1]:
+            return (
+                f"the hip sinks {100 * hip_drop_m:.0f} cm in the clip, the body's centre {100 * self.drop_m:.0f} cm "
+                "on the plates: another set of squats?"
+            )
+        return ""
 
 
 @dataclass(frozen=True)
@@ -89,7 +108,8 @@ def align(recording: Recording, times: Floats, height: Floats) -> Together | Not
     if rivals.any() and float(scores[rivals].max()) > scores[k] - RIVAL_R:
         return NotMeasured("open", "the movement fits at two places; let the clip and the plates see it whole")
     fine = _vertex(scores, k) if 0 < k < len(scores) - 1 and shifts[k + 1] - shifts[k - 1] == 2 else 0.0
-    return Together((float(shifts[k]) + fine) / GRID_HZ - float(times[seen][0]), float(scores[k]))
+    offset = (float(shifts[k]) + fine) / GRID_HZ - float(times[seen][0])
+    return Together(offset, float(scores[k]), float(np.ptp(moved.height)), weight.mass_kg)
 
 
 def _even(times: Floats, values: Floats) -> Floats:

@@ -12,6 +12,8 @@ from tuning.core.types import Floats, NotMeasured, Side
 STILL_SD_SHARE = 0.015
 """Greatest SD of the total over the quiet stretch, share of its mean (practice judgement, editable)."""
 LEAST_WEIGHT_N = 150.0
+WEIGHT_GAP = 0.08
+"""Weighed and recorded mass further apart than this share are told (practice judgement, editable)."""
 
 
 @dataclass(frozen=True)

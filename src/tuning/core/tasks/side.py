@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tuning.core.force.together import POINT_SD_M, Plates, align, support
+from tuning.core.force.together import POINT_SD_M, align, support
 from tuning.core.geometry import Marks
 from tuning.core.kinematics import CycleValue, Signals, flexion, lean, over_time
 from tuning.core.load_share import SidePose, hip_share, lever_share
@@ -137,7 +137,7 @@ def _shares(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: i
         ("hip-knee-share", names, model),
         ("lever-share", names, quick),
     ]
-    if options.plates is not None and _put_support(signals, options.plates, ahead, meter.result):
+    if options.plates is not None and _put_support(signals, options, ahead, meter.result):
         lines.append(("hip-knee-share-plates", (*names, SUPPORT), on_plates))
     for measure, marks, value_of in lines:
         line = meter.curve(measure, options.side, marks, value_of)
@@ -149,18 +149,25 @@ SUPPORT = "support"
 """The place in the picture where the ground carries the body, from the plates."""
 
 
-def _put_support(signals: Signals, plates: Plates, ahead: int, result: Result) -> bool:
+def _put_support(signals: Signals, options: Options, ahead: int, result: Result) -> bool:
     """Bring the plates' point of pressure into the picture; False, and a sentence, when that cannot be done."""
-    per_px = signals.metres_per_px
+    per_px, plates = signals.metres_per_px, options.plates
+    assert plates is not None
     if per_px is None:
         result.warnings.append("The plates are not used: mark a known length first, so that millimetres have a place.")
         return False
     ground = support(plates.recording, plates.heel_mm)
-    met = align(plates.recording, signals.times, -signals.at("hip")[:, 1])
+    hip = -signals.at("hip")[:, 1]
+    met = align(plates.recording, signals.times, hip)
     for found in (ground, met):
         if isinstance(found, NotMeasured):
             result.warnings.append(f"The plates are not used: {found.detail}.")
     if isinstance(ground, NotMeasured) or isinstance(met, NotMeasured):
+        return False
+    mass = options.mass_kg + options.load_kg if options.mass_kg else None
+    doubt = met.doubt(float(np.ptp(hip[np.isfinite(hip)])) * per_px, mass)
+    if doubt:
+        result.warnings.append(f"The plates are not used: {doubt}.")
         return False
     heel = np.nanmedian(signals.at("heel"), axis=0)
     shift = ground.at(signals.times + met.offset) / per_px

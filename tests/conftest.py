@@ -11,8 +11,11 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+settings.register_profile("untimed", deadline=None)  # speed is measured in benchmarks, never in tests
+settings.load_profile("untimed")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

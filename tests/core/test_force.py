@@ -121,7 +121,7 @@ def test_what_cannot_be_read_is_refused_in_words():
     assert not empty.reps and any("No repetition" in w or "stand" in w for w in empty.warnings)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.floats(0.35, 0.65), st.integers(0, 2**31))
 def test_swapping_the_plates_mirrors_every_value(share, seed):
     scene = plates.isometric(Body(share=share, push_left=650, push_right=500), reps=1)

@@ -30,7 +30,7 @@ def test_the_smoothing_is_the_fourth_order_filter_that_it_claims(hz):
 
 
 @given(st.floats(-50, 50), st.floats(-20, 20), st.floats(1, 20))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_a_straight_line_passes_unchanged_even_with_uneven_stamps(a, b, cutoff):
     times = T + 0.003 * np.sin(np.arange(T.size))
     line = a + b * times

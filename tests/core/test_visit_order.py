@@ -72,7 +72,7 @@ def visits(draw):
     return efforts, wishes
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(visits())
 def test_no_order_that_the_rules_allow_needs_fewer_turns(visit):
     efforts, wishes = visit
@@ -155,7 +155,7 @@ def test_a_surgeons_limit_keeps_efforts_out_and_names_them():
 
 
 @given(st.sets(st.sampled_from(sorted(known_ids(KNOWLEDGE.tests, KNOWLEDGE.order.clip))), min_size=1, max_size=12))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_any_choice_of_real_tests_can_be_ordered(ids):
     efforts = chosen(*sorted(ids))
     order, listed = plan(efforts, Wishes(Side.RIGHT)), as_listed(efforts, Wishes(Side.RIGHT))

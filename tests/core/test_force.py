@@ -209,7 +209,7 @@ def test_every_compared_line_of_every_test_is_a_measure():
 @pytest.mark.parametrize(("measure", "sem"), power.TESTS)
 def test_verdicts_of_made_up_sessions_agree_with_the_closed_form(measure, sem):
     """False calls at no difference at most 5 %, the wrong side at most 0.5 %, each verdict within 3 points."""
-    for true, shares, wrong, gap in power.simulate(measure, sem, RANDOM, sessions=3000, true=(0, 10, 20)):
+    for true, shares, wrong, gap in power.simulate(measure, sem, RANDOM, sessions=6000, true=(0, 10, 20)):
         if true == 0:
             assert shares[Word.NOTABLE] + shares[Word.MARKED] <= 0.05 + 0.012
         assert wrong <= 0.005 and gap <= 0.03, (true, shares)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from statistics import NormalDist
 
 import numpy as np
 import pytest
@@ -74,14 +75,15 @@ class Session:
 
 
 def test_the_share_at_the_plates_point_lies_within_its_error_on_fresh_sessions():
-    inside, clock, gaps = [], [], []
+    """The heels are put on the line by eye, 4 mm off (SD): placings spread as a normal law has them."""
+    inside, clock, gaps, claimed = [], [], [], []
+    placings = [4 * NormalDist().inv_cdf((k + 0.5) / 4) for k in range(4)]
     for _ in range(8):
         session = Session()
         recording, tracks, scale = heard_all(session.scene), session.tracks(), session.metres_per_px()
-        for _ in range(4):
-            # The heels are put on the line by eye: 4 mm off beside what the plates add.
-            plates = Plates(recording, RANDOM.normal(0, 4))
-            result = measure(tracks, "side-squat", Options(Side.RIGHT, metres_per_px=scale, plates=plates))
+        for placing in placings:
+            options = Options(Side.RIGHT, metres_per_px=scale, plates=Plates(recording, placing))
+            result = measure(tracks, "side-squat", options)
             told = next(w for w in result.warnings if w.startswith("Plates: the clip begins"))
             clock.append(abs(float(told.split("second ")[1].split(",")[0]) - session.before))
             values = [v for v in result.values if v.measure == "hip-knee-share-plates"]
@@ -90,12 +92,13 @@ def test_the_share_at_the_plates_point_lies_within_its_error_on_fresh_sessions()
                 off = v.value - session.true_share(v.time_s)
                 gaps.append(abs(off))
                 inside.append(abs(off) <= 1.96 * v.marking_sd)
+                claimed.append(1.96 * v.marking_sd)
     print(
         f"share on plates: 95th percentile {np.percentile(gaps, 95):.1f} points, {np.mean(inside):.0%} within "
-        f"their own error; clock within {1000 * np.percentile(clock, 95):.0f} ms"
+        f"their own error of {np.median(claimed):.1f}; clock within {1000 * np.percentile(clock, 95):.0f} ms"
     )
     assert np.percentile(clock, 95) <= 0.04
-    assert np.mean(inside) >= 0.9  # 95 % less the scatter of 32 placings of the heels
+    assert np.mean(inside) >= 0.95 and np.median(claimed) < 3 * np.percentile(gaps, 95), "neither too narrow nor idle"
 
 
 def test_what_does_not_belong_together_is_refused_in_words():

@@ -252,7 +252,7 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
 def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force):
     force.show_view("Balance")
     force.balance.toggle()
-    qtbot.wait(120)
+    qtbot.waitUntil(lambda: force.balance.live.buffer.count > 20, timeout=5000)
     force.balance.toggle()
     assert not force.balance.live.running and "shorter than a second" in force.balance.result.text()
     assert not window.workspace.findings("balance-feedback")

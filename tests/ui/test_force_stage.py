@@ -236,9 +236,9 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
     panel = force.balance
     force.show_view("Balance")
 
-    class Quick(SimulatedPlates):
+    class Quick(SimulatedPlates):  # slower than elsewhere: a stall must not outrun the six seconds of the buffer
         def __init__(self, what):
-            super().__init__(what, seed=1, clock=lambda: FASTER * time.monotonic())
+            super().__init__(what, seed=1, clock=lambda: FASTER / 4 * time.monotonic())
 
     monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", Quick)
     panel.choose("every second")

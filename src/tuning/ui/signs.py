@@ -88,6 +88,17 @@ def paint_beam(painter: QPainter, box: QRectF, verdict: Verdict | None) -> None:
         painter.drawPolygon(QPolygonF([QPointF(x, y - 6), QPointF(x + 4.5, y), QPointF(x, y + 6), QPointF(x - 4.5, y)]))
 
 
+def begin_panel(widget: QWidget) -> tuple[QPainter, QRectF]:
+    """A painter on a framed panel that fills the widget, and the panel's box."""
+    painter = QPainter(widget)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    box = QRectF(widget.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+    painter.setPen(QPen(theme.colour("line"), 1))
+    painter.setBrush(theme.colour("panel"))
+    painter.drawRect(box)
+    return painter, box
+
+
 def paint_outlines(painter: QPainter, shapes: list[Outline], origin: QPointF, scale: float) -> None:
     """The drawn person: light wash, ink edge; far limbs paler."""
     for shape in shapes:

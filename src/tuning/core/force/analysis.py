@@ -12,6 +12,7 @@ from tuning.core.errors import BadInput
 from tuning.core.force.motion import Motion, Squat, motion, squats
 from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.recording import CUTOFF_HZ, Recording
+from tuning.core.force.sway import CUTOFF_HZ as SWAY_CUTOFF_HZ
 from tuning.core.force.sway import sway
 from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
 from tuning.core.types import Floats, NotMeasured, Side
@@ -224,6 +225,7 @@ def _sways(recording: Recording, under: Side, side: Side, rep: Rep, found: Analy
     if isinstance(seen, NotMeasured):
         found.not_measured["sway path"] = seen.detail
         return
+    found.filter_words = f"point of pressure: zero-lag Butterworth low-pass, {SWAY_CUTOFF_HZ:g} Hz"
     for name, value in (("sway-path", seen.path), ("sway-speed", seen.speed), ("sway-area", seen.area)):
         rep.put(name, side, value)
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from tuning.core.force.advice import Advice
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.signs import paint_outlines, paint_side
+from tuning.ui.signs import begin_panel, paint_outlines, paint_side
 
 
 class TestCard(QWidget):
@@ -37,12 +37,7 @@ class TestCard(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Figures left, words right."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
+        painter, box = begin_panel(self)
         if self._advice is None:
             return
         words = QRectF(box.left() + 0.54 * box.width(), box.top() + 24, 0.46 * box.width() - 28, box.height() - 48)

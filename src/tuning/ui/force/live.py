@@ -13,7 +13,7 @@ from tuning.core.force.live import Rolling
 from tuning.core.types import LEGS, Side
 from tuning.devices.plates import ForcePlates
 from tuning.ui import theme
-from tuning.ui.signs import paint_side
+from tuning.ui.signs import begin_panel, paint_side
 
 FRAME_MS = 16
 CROSSED, CROSSED_WITH_POINTS = (0, 2, 1), (0, 2, 1, 5, 6, 3, 4)
@@ -132,12 +132,7 @@ class LiveView(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Traces, numbers at arm's length, the beam."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
+        painter, box = begin_panel(self)
         self._paint_numbers(painter, box)
         self._paint_traces(painter, QRectF(62, 70, box.width() - 78, box.height() - 150))
         if self.beam:

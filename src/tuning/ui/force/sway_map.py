@@ -14,6 +14,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, ellipse
 from tuning.core.types import Floats, NotMeasured, Side
 from tuning.ui import theme
+from tuning.ui.signs import begin_panel
 
 LEAST_REACH_MM = 10.0
 POINTS = 1500
@@ -50,12 +51,7 @@ class SwayMap(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Path, ellipse, a bar of known length."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
+        painter, box = begin_panel(self)
         if self._course is None:
             return
         round_it = ellipse(self._course)

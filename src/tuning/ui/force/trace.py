@@ -243,7 +243,7 @@ def _value(told: tuple[float, float, float, int], metric: str) -> QWidget:
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(4)
     row.addWidget(label(f"{mean:.{places}f}", bold=True))
-    spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else ""
+    spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else "± not known"
     row.addWidget(label(spread, role="muted"))
     row.addStretch(1)
     known = f"±{error:.{places}f}" if error is not None else "not known"

@@ -14,6 +14,7 @@ from tuning.core.trace import read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme
+from tuning.ui.signs import begin_panel
 from tuning.ui.strength.state import Caught
 
 COUNT, TICK_MS = 3, 30
@@ -164,12 +165,7 @@ class LivePanel(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Words, the trace, the best second."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
+        painter, box = begin_panel(self)
         if self.phase is Phase.COUNTING:
             painter.setFont(theme.font(theme.TITLE))
             painter.setPen(theme.colour("accent"))

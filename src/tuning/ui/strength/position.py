@@ -10,7 +10,7 @@ from tuning.core.battery import Test
 from tuning.core.strength_pictures import TestPicture, test_picture
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.signs import paint_outlines
+from tuning.ui.signs import begin_panel, paint_outlines
 
 
 class PositionPicture(QWidget):
@@ -35,12 +35,7 @@ class PositionPicture(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """The person, the cue above, the pad's place below."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(box)
+        painter, box = begin_panel(self)
         if self._test is None:
             return
         wrap = Qt.TextFlag.TextWordWrap

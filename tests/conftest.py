@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 from collections.abc import Callable, Iterator
@@ -9,12 +10,15 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import chance
 import numpy as np
 import pytest
 from hypothesis import settings
+from pytestqt.qtbot import QtBot
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-settings.register_profile("untimed", deadline=None)  # speed is measured in benchmarks, never in tests
+# Untimed: speed is measured in benchmarks, never in tests.
+settings.register_profile("untimed", deadline=None, derandomize=not chance.FRESH, print_blob=True)
 settings.load_profile("untimed")
 
 
@@ -26,12 +30,37 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items[:] = [*long[::2], *rest[:half], *long[1::2], *rest[half:]]
 
 
+@pytest.fixture(autouse=True)
+def _drawn_anew(request: pytest.FixtureRequest) -> None:
+    print(f"seed {chance.begin(request.node.nodeid)}")
+
+
+class PatientBot(QtBot):
+    """Waits for what must happen as long as a busy machine may take."""
+
+    def waitUntil(self, callback: Callable, *, timeout: int = 90_000) -> None:
+        super().waitUntil(callback, timeout=timeout)
+
+
+@pytest.fixture
+def qtbot(qapp, request: pytest.FixtureRequest) -> QtBot:
+    return PatientBot(request)
+
+
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def demo_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """The demo clinic, built once by whichever worker needs it first."""
     from tuning.demo.clinic import build_clinic
 
-    folder = tmp_path_factory.mktemp("demo") / "clinic"
-    build_clinic(folder)
+    base = tmp_path_factory.getbasetemp()
+    shared = base if worker_id == "master" else base.parent
+    folder, done = shared / "demo-clinic", shared / "demo-clinic-done"
+    with open(shared / "demo-lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not done.exists():
+            shutil.rmtree(folder, ignore_errors=True)
+            build_clinic(folder)
+            done.touch()
     return folder
 
 

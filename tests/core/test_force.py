@@ -4,6 +4,7 @@ import force_accuracy
 import numpy as np
 import power
 import pytest
+from chance import RANDOM
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -23,7 +24,6 @@ from tuning.devices.plates import Body, Faults, heard
 from tuning.knowledge import load
 
 MEASURES = load().measures
-RANDOM = np.random.default_rng()
 
 
 def recording(scene):
@@ -81,13 +81,13 @@ def test_jumps_by_flight_and_momentum():
 
 
 def test_onset_follows_its_words_exactly():
-    """5 SD for 20 ms, then back to the last sample within 1 SD."""
+    """5 SD for 20 ms, then back to the last 3 ms whose mean is within 1 SD."""
     force = np.full(600, 100.0)
     force[300:] += np.arange(300) * 2.0  # 2 N a sample from 300 on
     quiet = Quiet(100.0, 3.0)
-    assert find_onset(force, quiet, 1000, 0, 599) == 301, "the last sample within 3 N"
+    assert find_onset(force, quiet, 1000, 0, 599) == 302, "0, 2 and 4 N: a mean within 3 N, the next is not"
     force[200:210] += 90  # ten samples are no 20 ms
-    assert find_onset(force, quiet, 1000, 0, 599) == 301
+    assert find_onset(force, quiet, 1000, 0, 599) == 302
     assert find_onset(np.full(600, 100.0), quiet, 1000, 0, 599) is None
     found = rates(force, 300, 1000, 599)
     assert found["rate-100"] == pytest.approx(2000) and found["rate-best20"] == pytest.approx(2000)

@@ -8,6 +8,7 @@ from statistics import NormalDist
 
 import numpy as np
 import pytest
+from chance import RANDOM
 from click.testing import CliRunner
 
 from tuning.cli import main
@@ -24,7 +25,6 @@ from tuning.devices.plates import Body, Faults, heard, points_heard
 from tuning.exchange.plates import write_csv
 from tuning.exchange.tracks import write_tracks
 
-RANDOM = np.random.default_rng()
 CAMERA = Camera("right")
 FPS = 30
 G = 9.80665

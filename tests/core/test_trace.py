@@ -4,12 +4,12 @@ from collections import Counter
 
 import numpy as np
 import pytest
+from chance import RANDOM
 
 from tuning.core.trace import Fault, best_second, read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded, true_force
 
-RANDOM = np.random.default_rng()
 """Fresh every run; the limits below leave room for it."""
 
 

@@ -65,7 +65,7 @@ def type_enter(field, text: str) -> None:
 def open_picture(qtbot, window, path, view) -> None:
     """Open a file as the menu would and wait until its frame is on screen."""
     window.movement.open_file(path, view)
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
     settle()
 
 

@@ -137,7 +137,7 @@ def test_a_station_is_clicked_on_the_figure(window, patient):
 def test_the_strip_goes_by_keys_and_by_the_mouse(qtbot, window, patient):
     patient("glassblower", "movement")
     movement = window.movement
-    qtbot.waitUntil(lambda: movement.canvas.image is not None, timeout=15000)
+    qtbot.waitUntil(lambda: movement.canvas.image is not None)
     strip, last = movement.strip, len(movement.board.times) - 1
     strip.setFocus()
     keys(strip, Qt.Key.Key_End)
@@ -272,7 +272,7 @@ def test_work_that_fails_or_is_stopped_tells_so_and_changes_nothing(qtbot, windo
 
     with caplog.at_level(logging.ERROR, "tuning"):
         window._run(Job("Counting stars", broken))
-        qtbot.waitUntil(lambda: "failed unexpectedly" in window.status.message.text(), timeout=5000)
+        qtbot.waitUntil(lambda: "failed unexpectedly" in window.status.message.text())
     assert "ZeroDivisionError" in caplog.text and window.status.bar.isHidden()
 
     def endless(tick):
@@ -280,9 +280,9 @@ def test_work_that_fails_or_is_stopped_tells_so_and_changes_nothing(qtbot, windo
             tick(0.5)
 
     window._run(Job("Counting on", endless))
-    qtbot.waitUntil(lambda: window.status.bar.isVisible() and window.status.bar.value() == 50, timeout=5000)
+    qtbot.waitUntil(lambda: window.status.bar.isVisible() and window.status.bar.value() == 50)
     window.status.cancel.click()
-    qtbot.waitUntil(lambda: "Stopped. Nothing was changed." in window.status.message.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "Stopped. Nothing was changed." in window.status.message.text())
     assert len(window.workspace.observations()) == before
 
 

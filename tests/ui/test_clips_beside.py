@@ -82,7 +82,7 @@ def test_the_clip_says_what_was_changed_and_the_test_shows_what_it_did(qtbot, wi
         for name, at in clip.truth(0).items():
             hands.place(window, name, at)
         window.movement.follow_button.click()
-        qtbot.waitUntil(lambda n=before: len(space.entries(TrackEntry)) > n, timeout=30000)
+        qtbot.waitUntil(lambda n=before: len(space.entries(TrackEntry)) > n)
         hands.settle()
     box = window.movement.changed_box
     box.setCurrentIndex(box.findData("wedge"))

@@ -26,7 +26,7 @@ def over_clip(window, measure_id, side):
 def follow(qtbot, window):
     before = window.workspace.entries(TrackEntry)
     window.movement.follow_button.click()
-    qtbot.waitUntil(lambda: len(window.workspace.entries(TrackEntry)) > len(before), timeout=30000)
+    qtbot.waitUntil(lambda: len(window.workspace.entries(TrackEntry)) > len(before))
     hands.settle()
 
 
@@ -109,7 +109,7 @@ def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     count = len(window.workspace.entries(TrackEntry))
     first = window.workspace.entries(TrackEntry)[-1].id
     hands.drag(movement.canvas, start, start + np.array([14.0, 0.0]))
-    qtbot.waitUntil(lambda: window.workspace.entries(TrackEntry)[-1].id != first, timeout=30000)
+    qtbot.waitUntil(lambda: window.workspace.entries(TrackEntry)[-1].id != first)
     assert len(window.workspace.entries(TrackEntry)) == count
     k = following.tracks.names.index("buttock_left")
     far = np.abs(np.arange(250) - 100) > 40
@@ -123,7 +123,7 @@ def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     again = open_on(folder)
     again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "beekeeper"))
     again.go("movement")
-    qtbot.waitUntil(lambda: again.movement.canvas.image is not None, timeout=15000)
+    qtbot.waitUntil(lambda: again.movement.canvas.image is not None)
     assert over_clip(again, "gait-bkh", "left") == shown
 
 
@@ -143,7 +143,7 @@ def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
 
 def test_smoothing_is_shown_and_can_be_chosen(qtbot, window, patient):
     patient("ferry deckhand", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
     hands.settle()
     following, results = window.movement.following, window.movement.results
     assert "5 Hz, usual" in results.smoothing.currentText()
@@ -169,14 +169,14 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
         hands.place(window, name, clip.truth(0)[name])
     window.movement.follow_button.click()
     window._job.cancel()
-    qtbot.waitUntil(lambda: bool(window.workspace.entries(TrackEntry)), timeout=30000)
+    qtbot.waitUntil(lambda: bool(window.workspace.entries(TrackEntry)))
     assert 0 < (window.movement.following.tracks.quality > 0).any(axis=1).sum() < 250
     assert "heel and outer forefoot" in window.movement.following.result.warnings[0]
 
 
 def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
     patient("ferry deckhand", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None, timeout=15000)
+    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
     movement, following = window.movement, window.movement.following
     hands.settle()
     assert following.task == "step-down" and movement.leg.isVisible()

@@ -1,6 +1,7 @@
 """The Force stage on the real window: weigh, record, read, compare, guess, fade the beam, open files."""
 
-import time
+from functools import partial
+from itertools import count
 
 import hands
 import numpy as np
@@ -18,12 +19,10 @@ from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
 from tuning.exchange.plates import preview, write_csv
 from tuning.ui.force.mapper import MapperDialog
 
-FASTER = 40.0
-
 
 @pytest.fixture
 def force(window, patient, monkeypatch):
-    """The potter, nobody's surgeon in the way; the plates play forty times as fast."""
+    """The potter, nobody's surgeon in the way; every look at the plates finds a quarter of a second more."""
     patient("potter", "force")
     page = window.force
 
@@ -34,7 +33,7 @@ def force(window, patient, monkeypatch):
         if page._checking:
             test, side = "stance-one-leg", page.standing_on
         made = scene(who, test, side, np.random.default_rng(3))
-        return SimulatedPlates(made, seed=4, clock=lambda: FASTER * time.monotonic())
+        return SimulatedPlates(made, seed=4, clock=count(0, 0.25).__next__)
 
     page.standing_on = "right"
     monkeypatch.setattr(page, "_plates", quick)
@@ -44,7 +43,7 @@ def force(window, patient, monkeypatch):
 def record(qtbot, page, test, side=None):
     page.state.choose(test, side)
     QTest.keyClick(page, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: not page.live.running, timeout=15000)
+    qtbot.waitUntil(lambda: not page.live.running)
     hands.settle()
 
 
@@ -56,7 +55,7 @@ def made(test, side=Side.NONE, occupation="glassblower", mass=66.0):
 
 def test_a_live_isometric_squat_to_a_verdict(qtbot, window, force):
     force.zero.click()
-    qtbot.waitUntil(lambda: "Weighed" in force.status.text(), timeout=15000)
+    qtbot.waitUntil(lambda: "Weighed" in force.status.text())
     assert force.state.weight.mass_kg == pytest.approx(66, rel=0.01)
     record(qtbot, force, "squat-iso")
     assert "3 repetitions" in force.status.text()
@@ -149,10 +148,10 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
 
 def test_lifting_the_left_foot_tells_swapped_plates_and_the_program_exchanges_them(qtbot, force):
     force.check_sides.click()
-    qtbot.waitUntil(lambda: "sides are right" in force.status.text(), timeout=15000)
+    qtbot.waitUntil(lambda: "sides are right" in force.status.text())
     force.standing_on = "left"  # the plate called right empties when the left foot is lifted
     force.check_sides.click()
-    qtbot.waitUntil(lambda: "exchanges them" in force.status.text(), timeout=15000)
+    qtbot.waitUntil(lambda: "exchanges them" in force.status.text())
     assert force.check_sides.text() == "Sides exchanged", "it stays in sight"
     record(qtbot, force, "squat-iso")
     assert force.state.shown.trials("share", Side.NONE).mean() == pytest.approx(100 - 49, abs=2)
@@ -236,23 +235,27 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
     panel = force.balance
     force.show_view("Balance")
 
-    class Quick(SimulatedPlates):  # slower than elsewhere: a stall must not outrun the six seconds of the buffer
+    class Quick(SimulatedPlates):
+        """Every look finds seven seconds more: stalls longer than the buffer."""
+
         def __init__(self, what):
-            super().__init__(what, seed=1, clock=lambda: FASTER / 4 * time.monotonic())
+            super().__init__(what, seed=1, clock=count(0, 7.0).__next__)
 
     monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", Quick)
     panel.choose("every second")
     panel.toggle()
-    qtbot.waitUntil(lambda: not panel.live.running, timeout=20000)
-    assert "4 repetitions without the beam" in panel.result.text() and panel.counter.count >= 7
+    qtbot.waitUntil(lambda: not panel.live.running)
+    assert "4 repetitions without the beam" in panel.result.text() and panel.counter.count == 8
     (kept,) = window.workspace.findings("balance-feedback")
     assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
 
 
-def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force):
+def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force, monkeypatch):
     force.show_view("Balance")
+    slow = partial(SimulatedPlates, clock=count(0, 0.03).__next__)
+    monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", slow)
     force.balance.toggle()
-    qtbot.waitUntil(lambda: force.balance.live.buffer.count > 20, timeout=5000)
+    qtbot.waitUntil(lambda: force.balance.live.buffer.count > 20)
     force.balance.toggle()
     assert not force.balance.live.running and "shorter than a second" in force.balance.result.text()
     assert not window.workspace.findings("balance-feedback")

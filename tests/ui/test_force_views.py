@@ -128,7 +128,7 @@ def test_crossed_plates_are_put_right_as_they_come(qtbot, shown):
     clock = iter(np.arange(0, 100, 2.0))
     view.crossed = True
     view.start(SimulatedPlates(made, seed=5, clock=lambda: float(next(clock))), record=True)
-    qtbot.waitUntil(lambda: view.buffer.count > 8000, timeout=5000)
+    qtbot.waitUntil(lambda: view.buffer.count > 8000)
     view.grab()
     view.stop()
     samples = taken[0]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +39,7 @@ class Camera:
     height_px: int = 720
     roll_deg: float = 0.0
 
-    @property
+    @cached_property
     def position(self) -> Vectors:
         """Place of the lens."""
         return np.array([0.0, self.height, 0.0]) - self.distance * self._forward
@@ -53,7 +54,7 @@ class Camera:
         turned = -1.0 if self.view == "front" else 1.0
         return turned * np.cross([0.0, 1.0, 0.0], self._forward)
 
-    @property
+    @cached_property
     def axes(self) -> tuple[Vectors, Vectors, Vectors]:
         """Unit vectors to the picture's right, down, and along the view."""
         forward, level_down = self._forward, np.array([0.0, -1.0, 0.0])

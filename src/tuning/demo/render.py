@@ -208,7 +208,10 @@ def photograph(
         when = t + look.exposure_s * ((part + 0.5) / look.exposures - 0.5)
         shift = (float(across[part]), float(down[part]))
         total += draw(body_at(when), camera, background, shift, look.sticker_radius)
-    levels = total / look.exposures * 255 * (1 + look.flicker * math.sin(2 * math.pi * 100 * t))
+    total *= 255 * (1 + look.flicker * math.sin(2 * math.pi * 100 * t)) / look.exposures
     if look.noise:
-        levels += rng.normal(0, look.noise, levels.shape)
-    return np.clip(levels + 0.5, 0, 255).astype(np.uint8)
+        noise = rng.standard_normal(total.shape, dtype=np.float32)
+        noise *= look.noise
+        total += noise
+    total += 0.5
+    return np.clip(total, 0, 255, out=total).astype(np.uint8)

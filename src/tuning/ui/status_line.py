@@ -73,7 +73,7 @@ class StatusLine(QWidget):
     def tell_saved(self, clock: str) -> None:
         """Only after the commit."""
         self.saved.setText(f"saved {clock}")
-        if self.message.property("role") != "caution":
+        if self.message.text() and self.message.property("role") != "caution":
             self.say("")
 
     def follow(self, job: Job) -> None:

@@ -103,6 +103,7 @@ class Flow(QLayout):
     def __init__(self, parts: Iterable[QWidget] = (), gap: int = 8) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
+        self._heights: dict[int, int] = {}
         self._gap = gap
         for part in parts:
             self.addWidget(part)
@@ -130,7 +131,14 @@ class Flow(QLayout):
 
     def heightForWidth(self, width: int) -> int:
         """Rows that a width needs."""
-        return self._place(QRect(0, 0, width, 0), move=False)
+        if width not in self._heights:
+            self._heights[width] = self._place(QRect(0, 0, width, 0), move=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        """A part has changed."""
+        self._heights.clear()
+        super().invalidate()
 
     def sizeHint(self) -> QSize:
         """All in one row."""

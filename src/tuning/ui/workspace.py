@@ -57,8 +57,8 @@ class Workspace(QObject):
         self.undo = QUndoStack(self)
         self._standing: list[Entry] = []
         self._earlier: list[Entry] = []
-        self._seen: list[Observation] | None = None
-        self._rows: list[Comparison] | None = None
+        self._told: dict[int, Observation] = {}
+        self._forget()
 
     # who and which case
 
@@ -105,21 +105,36 @@ class Workspace(QObject):
         if self.patient is not None and self.visit is not None:
             for kind in (PlanItem, SafetyScreen, FindingEntry):
                 self._earlier += self.record.patient_entries(kind, self.patient, but=self.visit)
-        self._seen = self._rows = None
+        self._forget()
+
+    def _forget(self) -> None:
+        """What was worked out from the entries is worked out anew."""
+        self._seen: list[Observation] | None = None
+        self._rows: list[Comparison] | None = None
+        self._of_visit: dict[type[Entry], list[Any]] = {}
+        self._of_all: dict[type[Entry], list[Any]] = {}
 
     def entries(self, kind: type[E]) -> Sequence[E]:
         """Standing entries of the open visit, oldest first."""
-        return [entry for entry in self._standing if isinstance(entry, kind)]
+        return self._sorted(kind, self._standing, self._of_visit)
 
     def _of_patient(self, kind: type[E]) -> list[E]:
         """Standing entries over all visits, oldest first."""
-        found = [entry for entry in (*self._earlier, *self._standing) if isinstance(entry, kind)]
-        return sorted(found, key=lambda entry: entry.id)
+        return self._sorted(kind, (*self._earlier, *self._standing), self._of_all)
+
+    @staticmethod
+    def _sorted(kind: type[E], entries: Iterable[Entry], known: dict[type[Entry], list[Any]]) -> list[E]:
+        """Entries of a kind by age; looked for once, until something is added or struck."""
+        if kind not in known:
+            known[kind] = sorted((e for e in entries if isinstance(e, kind)), key=lambda entry: entry.id)
+        return list(known[kind])
 
     def observations(self) -> list[Observation]:
         """All standing observations of the open visit, oldest first."""
         if self._seen is None:
-            self._seen = [to_observation(row) for row in self.entries(ObservationEntry)]
+            rows = self.entries(ObservationEntry)
+            self._told = {row.id: self._told.get(row.id) or to_observation(row) for row in rows}
+            self._seen = list(self._told.values())
         return self._seen
 
     def comparisons(self) -> list[Comparison]:
@@ -206,7 +221,7 @@ class Workspace(QObject):
             return False
         self.undo.push(_Step(self, text, [row.id for row in rows], list(gone)))
         self._standing = [e for e in self._standing if e.id not in gone] + rows
-        self._seen = self._rows = None
+        self._forget()
         self._committed()
         return True
 

@@ -11,7 +11,8 @@ from tuning.core.types import Floats, NotMeasured
 FAR_SD, NEAR_SD, HELD_S = 5.0, 1.0, 0.02
 """Onset (after Dos'Santos 2017): beyond 5 SD of quiet for 20 ms, then back to the last sample within 1 SD."""
 NEAR_MEAN_S = 0.002
-"""The way back looks at means of 3 ms: single noisy samples would end it too early (docs/decisions/0008)."""
+"""The way back ends where the mean of the last 3 ms is within 1 SD: a single noisy sample would end it too early
+(docs/decisions/0008)."""
 WINDOWS_MS = (50, 100, 150, 200, 250)
 BEST_MS = 20
 STILL_START_SHARE = 0.05
@@ -59,9 +60,9 @@ def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, 
     if not starts.size:
         return None
     width = 2 * round(NEAR_MEAN_S * rate / 2) + 1
-    steady = np.convolve(np.pad(part, width // 2, "edge"), np.full(width, 1 / width), "valid")
-    near = np.flatnonzero(np.abs(steady[: starts[0] + 1]) <= NEAR_SD * sd)
-    return first + (int(near[-1]) if near.size else int(starts[0]))
+    until_now = np.convolve(np.pad(part, (width - 1, 0), "edge"), np.full(width, 1 / width), "valid")
+    calm = np.flatnonzero(np.abs(until_now[: starts[0] + 1]) <= NEAR_SD * sd)
+    return first + (int(calm[-1]) if calm.size else int(starts[0]))
 
 
 def rates(force: Floats, onset: int, rate: float, last: int) -> dict[str, float]:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
-from tuning.core.force.analysis import analyse
+from tuning.core.force.analysis import Rep, analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_people import balance_set, body
@@ -21,6 +21,7 @@ from tuning.ui.widgets import button, label, set_role
 STAGES = (*FADING, BLIND)
 KEPT = "balance-feedback"
 SQUAT = "squat-fast"
+SHARE = ("share", Side.NONE)
 
 
 class BalancePanel(QWidget):
@@ -58,10 +59,10 @@ class BalancePanel(QWidget):
         column.addWidget(self.live, 1)
         column.addWidget(self.words)
         column.addWidget(self.result)
-        self.live.ticked.connect(self._follow)
+        self.live.came.connect(self._follow)
         self.live.recorded.connect(self._finished)
         self.live.failed.connect(self.refused)
-        self._given = 0
+        self._lit: list[bool] = []
         self.choose(self.stage)
 
     def choose(self, stage: str) -> None:
@@ -88,7 +89,7 @@ class BalancePanel(QWidget):
         who = body(patient.occupation, patient.body_mass_kg or 75.0)
         plates = SimulatedPlates(balance_set(who))
         weight = self._state.weight.newtons if self._state.weight is not None else who.weight
-        self.counter, self._given = RepCounter(weight, plates.rate), 0
+        self.counter, self._lit = RepCounter(weight, plates.rate), []
         self.result.setText("")
         self.live.start(plates, record=True)
         self.go.setText("End the set")
@@ -100,15 +101,18 @@ class BalancePanel(QWidget):
         self.words.setText(f"Repetition {repetition} · {lit}")
         self.live.update()
 
-    def _follow(self) -> None:
+    def _follow(self, samples: np.ndarray) -> None:
         """Count what came in and light the beam for the next repetition."""
-        if self.counter is None or not self.live.running:
+        if self.counter is None:
             return
-        new = self.live.buffer.count - self._given
-        self._given += new
-        samples = self.live.buffer.last(new / self.live.buffer.rate)
+        self._lit += [self.live.beam] * len(samples)
         if self.counter.add(samples[np.isfinite(samples).all(axis=1)]):
             self._light(self.counter.count + 1)
+
+    def _was_lit(self, rep: Rep) -> bool:
+        """Whether the beam shone at any moment of a repetition, whatever the schedule had meant."""
+        first, last = (round(rep.events[name] * self.live.buffer.rate) for name in ("start", "end"))
+        return any(self._lit[first:last])
 
     def _finished(self, taken: np.ndarray) -> None:
         self.go.setText("Start the set")
@@ -118,13 +122,12 @@ class BalancePanel(QWidget):
         except BadInput as err:
             self.result.setText(str(err))
             return
-        shares = [r.values.get(("share", Side.NONE)) for r in found.reps]
-        blind = np.array([s for n, s in enumerate(shares, 1) if s is not None and not beam_shown(self.stage, n)])
+        shares = [(r.values[SHARE], self._was_lit(r)) for r in found.reps if SHARE in r.values]
+        blind = np.array([share for share, lit in shares if not lit])
         measure = self._state.space.knowledge.measures["squat-fast-share"]
         told = score(blind, measure.band or 5.0)
         if told is None:
-            lit = len([s for s in shares if s is not None])
-            self.result.setText(f"{lit} repetitions with the beam. Only repetitions without it are scored.")
+            self.result.setText(f"{len(shares)} repetitions with the beam. Only repetitions without it are scored.")
             return
         side = "right" if told.mean > 50 else "left"
         self.result.setText(

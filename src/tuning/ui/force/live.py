@@ -16,6 +16,7 @@ from tuning.ui import theme
 from tuning.ui.signs import begin_panel, paint_side
 
 FRAME_MS = 16
+SLICE_S = 0.1
 CROSSED, CROSSED_WITH_POINTS = (0, 2, 1), (0, 2, 1, 5, 6, 3, 4)
 """Columns of samples when the cables of the plates are exchanged."""
 
@@ -47,8 +48,8 @@ class LiveView(QWidget):
     recorded = pyqtSignal(object)
     """Whole recording as it came, shape (n, 3) or (n, 7): see `ForcePlates.read`."""
     failed = pyqtSignal(str)
-    ticked = pyqtSignal()
-    """After each look at the plates."""
+    came = pyqtSignal(object)
+    """What came in, shape (k, 2): left and right, N, never more than `SLICE_S` at a time."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -116,19 +117,27 @@ class LiveView(QWidget):
             return
         if len(new):
             self._seen = now
-            if self.crossed:
-                new = new[:, CROSSED if new.shape[1] == 3 else CROSSED_WITH_POINTS]
-            self.buffer.add(new[:, 1:3])
-            if self.recording is not None:
-                self.recording.append(new)
-            highest = float(np.nanmax(new[:, 1:3]))
-            self.top = max(self.top, 1.1 * highest)
+            self._take(new)
         elif now - self._seen > 0.5:
             self.stop()
             return
         self.frames = [*self.frames[-239:], now]
         self.update()
-        self.ticked.emit()
+
+    def _take(self, new: np.ndarray) -> None:
+        """In slices, so that whoever listens hears the same after a stall as without one."""
+        step = max(1, round(SLICE_S * self.buffer.rate))
+        for start in range(0, len(new), step):
+            if not self.running:
+                return
+            part = new[start : start + step]
+            if self.crossed:
+                part = part[:, CROSSED if part.shape[1] == 3 else CROSSED_WITH_POINTS]
+            self.buffer.add(part[:, 1:3])
+            if self.recording is not None:
+                self.recording.append(part)
+            self.top = max(self.top, 1.1 * float(np.nanmax(part[:, 1:3], initial=0.0)))
+            self.came.emit(part[:, 1:3])
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Traces, numbers at arm's length, the beam."""

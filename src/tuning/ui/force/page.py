@@ -67,7 +67,7 @@ class ForcePage(QWidget):
         self._build()
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
-        self.live.ticked.connect(self._weigh_on)
+        self.live.came.connect(self._weigh_on)
         for source in (self.live.failed, self.balance.refused):
             source.connect(self.refused)
         self.matrix.chosen.connect(self._open_test)

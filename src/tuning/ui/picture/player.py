@@ -39,6 +39,8 @@ class Player(QObject):
         self._server: FrameServer | None = None
         self._shown_frame = -1
         self._looping = False
+        self.clock = time.monotonic
+        """Where playing looks for the time, s."""
         self._timer = QTimer(self)
         self._timer.setInterval(15)
         self._timer.timeout.connect(self._play_on)
@@ -112,11 +114,11 @@ class Player(QObject):
         self.play_button.setText("Play")
 
     def _mark_start(self) -> None:
-        self._started, self._started_at = time.monotonic(), float(self._board.times[self._board.frame])
+        self._started, self._started_at = self.clock(), float(self._board.times[self._board.frame])
 
     def _play_on(self) -> None:
         speed = SPEEDS[self.speed.currentText()]
-        at = self._started_at + (time.monotonic() - self._started) * speed
+        at = self._started_at + (self.clock() - self._started) * speed
         times = self._board.times
         frame = int(times.searchsorted(at, side="right")) - 1
         self._board.go(frame)

@@ -4,6 +4,7 @@ from collections import defaultdict
 
 import numpy as np
 import pytest
+from chance import FRESH, RANDOM
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -26,6 +27,7 @@ from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import GRAVITY
 from tuning.core.verdict import Z95
 from tuning.demo.camera import Camera
+from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build
 from tuning.demo.motions import STANCE, Squatter, Walker, squatting, walking
 
@@ -323,3 +325,36 @@ def test_sitting_back_moves_load_to_the_hip_and_a_forward_knee_to_the_knee():
 @pytest.mark.parametrize(("percent", "zone"), [(44.9, 0), (45, 1), (69.9, 1), (70, 2), (100, 2), (100.1, 3)])
 def test_knee_zone_edges(percent, zone):
     assert tasks.zone_of(percent) == zone
+
+
+CLIP_OF = {
+    "rear-gait": "walk-rear", "side-gait": "squat-side", "front-squat": "squat-front",
+    "single-leg-squat": "squat-front", "side-squat": "squat-side", "split-squat": "squat-side",
+    "step-down": "step-left", "step-up": "step-left", "chair-rise": "squat-front", "bridge": "squat-front",
+}  # fmt: skip
+
+
+def torn(tracks):
+    """Some marks never seen, some for a while, some now and then."""
+    xy = tracks.xy.copy()
+    for mark, luck in enumerate(RANDOM.random(len(tracks.names))):
+        first, last = sorted(RANDOM.integers(0, len(xy), 2))
+        if luck < 0.15:
+            xy[:, mark] = np.nan
+        elif luck < 0.4:
+            xy[first:last, mark] = np.nan
+        elif luck < 0.5:
+            xy[RANDOM.random(len(xy)) > 0.1, mark] = np.nan
+    count = int(RANDOM.integers(3, len(xy)))
+    return Tracks(tracks.names, tracks.times[:count], xy[:count], np.isfinite(xy[:count, :, 0]) * 1.0)
+
+
+@pytest.mark.parametrize("task", list(tasks.TASKS))
+def test_lost_marks_cost_numbers_and_never_make_any_up(task):
+    clip = CLIPS[CLIP_OF[task]]
+    whole = tracks_of(clip.body_at, clip.camera, clip.fps, clip.seconds, RANDOM)
+    for _ in range(30 if FRESH else 8):
+        side = (Side.LEFT, Side.RIGHT)[int(RANDOM.integers(2))]
+        found = tasks.measure(torn(whole), task, Options(side, mass_kg=70, metres_per_px=0.0025))
+        assert all(np.isfinite((v.value, v.marking_sd, v.time_s)).all() for v in found.values)
+        assert found.values or found.warnings, "no number without a reason"

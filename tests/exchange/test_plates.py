@@ -199,27 +199,49 @@ DOWN = np.diag([1.0, -1.0, -1.0])
 """Axes of a plate in the laboratory: its z points into the ground, as makers build them."""
 
 
-def plates_in_c3d(path, middles, pressed):
-    """Six-channel plates at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory)."""
-    labels, channels, corners = [], [], []
-    for k, (middle, (force, place)) in enumerate(zip(middles, pressed, strict=True)):
+SENSORS = 150.0, 250.0
+"""Half the distances of the four sensors of a type 3 plate, mm."""
+GAIN = np.array([2.0, 2.0, 5.0, 800.0, 800.0, 400.0])
+"""Newtons and newton-millimetres a volt of a type 4 plate."""
+
+
+def channels_of(kind, force, x, y):
+    """What a plate of a C3D type sends when `force` (N) presses at x, y (mm, axes of the plate)."""
+    none = 0 * force
+    if kind == 1:
+        return [none, none, force, x, y, none]
+    if kind == 3:
+        u, v = x / SENSORS[0], y / SENSORS[1]
+        corners = [force / 4 * (1 + i * u) * (1 + j * v) for i, j in ((1, 1), (-1, 1), (-1, -1), (1, -1))]
+        return [none] * 4 + corners
+    moments = [none, none, force, y * force, -x * force, none]
+    return [m / g for m, g in zip(moments, GAIN, strict=True)] if kind == 4 else moments
+
+
+def plates_in_c3d(path, middles, pressed, kind=2):
+    """Plates of a type at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory)."""
+    channels, corners, count = [], [], len(middles)
+    for middle, (force, place) in zip(middles, pressed, strict=True):
         x, y, _ = (np.column_stack([place - middle, np.zeros(len(place))]) @ DOWN).T
-        labels += [f"{name}{k + 1}" for name in ("Fx", "Fy", "Fz", "Mx", "My", "Mz")]
-        channels += [0 * force, 0 * force, force, y * force, -x * force, 0 * force]
+        channels += channels_of(kind, force, x, y)
         box = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]]) * (200, 300, 0)
         corners.append((np.append(middle, 0) + box @ DOWN.T).T)
-    units = ["N", "N", "N", "Nmm", "Nmm", "Nmm"] * len(middles)
-    for file in c3d_of(path, labels, channels, units):
+    labels = [f"channel {n}" for n in range(len(channels))]
+    for file in c3d_of(path, labels, channels, ["V" if kind == 4 else "N"] * len(labels)):
         group = file["parameters"]["FORCE_PLATFORM"]
-        group["USED"]["value"], group["TYPE"]["value"] = [len(middles)], [2] * len(middles)
-        group["ZERO"]["value"], group["ORIGIN"]["value"] = [0, 0], np.zeros((3, len(middles)))
-        group["CHANNEL"]["value"] = np.arange(1, 6 * len(middles) + 1).reshape(len(middles), 6).T
+        group["USED"]["value"], group["TYPE"]["value"] = [count], [kind] * count
+        group["ZERO"]["value"] = [0, 0]
+        group["ORIGIN"]["value"] = np.array([[*SENSORS, 0.0] if kind == 3 else [0.0, 0.0, 0.0]] * count).T
+        group["CHANNEL"]["value"] = np.arange(1, len(channels) + 1).reshape(count, -1).T
         group["CORNERS"]["value"] = np.stack(corners, axis=2)
+        if kind == 4:
+            file.add_parameter("FORCE_PLATFORM", "CAL_MATRIX", np.stack([np.diag(GAIN)] * count, axis=2))
     return path
 
 
+@pytest.mark.parametrize("kind", [1, 2, 3, 4])
 @pytest.mark.parametrize(("right", "forward"), [((1, 0), (0, 1)), ((0, 1), (-1, 0))])
-def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forward):
+def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forward, kind):
     """Plates side by side along either axis of the laboratory; the person may have faced either way."""
     right, forward = np.array(right, float), np.array(forward, float)
     swing = np.sin(2 * np.pi * 0.3 * TIME)
@@ -229,7 +251,7 @@ def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forwa
     places = {s: out[s] * right + ahead[s][:, None] * forward for s in ahead}
     order = (Side.RIGHT, Side.LEFT)  # the file's first plate is the right one
     middles = [(-250 if s is Side.LEFT else 250) * right for s in order]
-    path = plates_in_c3d(tmp_path / "p.c3d", middles, [(force[s], places[s]) for s in order])
+    path = plates_in_c3d(tmp_path / "p.c3d", middles, [(force[s], places[s]) for s in order], kind)
     found = read_plates(path)
     assert any("smaller" in note for note in found.notes)
     assert analyse(found, "squat-iso").trials("share", Side.NONE).mean() == pytest.approx(TRUE, abs=0.3)
@@ -242,6 +264,12 @@ def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forwa
     away = found.swapped()
     np.testing.assert_allclose(away.point[Side.LEFT][:, 1], -ahead[Side.RIGHT][:n], atol=0.01)
     np.testing.assert_allclose(away.force[Side.LEFT], found.force[Side.RIGHT])
+
+
+def test_plates_of_a_type_that_nobody_can_follow_are_named(tmp_path):
+    path = plates_in_c3d(tmp_path / "p.c3d", [np.zeros(2)], [(LEFT, np.zeros((LEFT.size, 2)))], kind=6)
+    with pytest.raises(BadInput, match="type 6; types 1 to 4"):
+        read_plates(path)
 
 
 def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(tmp_path):

@@ -1,16 +1,20 @@
 """Before and after, the live camera, trying a pose, the capture rate: on the real dialogs."""
 
+import threading
+import time
+
 import av
 import hands
 import numpy as np
 import pytest
-from conftest import numbered
+from conftest import numbered, write_clip
 from PIL import Image
 
 from tuning.core.causes import causes
 from tuning.core.comparison import compare_change
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.demo.clips import CLIPS
+from tuning.demo.stage import STAND_S
 from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
 from tuning.records import TrackEntry
@@ -110,12 +114,11 @@ class Held:
     name = "held camera"
 
     def __init__(self, pixels):
-        self.pixels, self.closed = pixels, False
+        self.pixels, self.closed, self.given = pixels, False, 0
 
     def read(self):
-        import time
-
         time.sleep(0.02)
+        self.given += 1
         return self.pixels
 
     def close(self):
@@ -151,19 +154,90 @@ def test_live_cue_fading_mirror_and_recording(qtbot):
         at.setY(round(off.y() + 50 * scale))
         qtbot.mouseClick(dialog.view, hands.LEFT, pos=at)
     assert told.args[0] == pytest.approx(1280 - 100, abs=1.5)
+    camera.given = 0
     dialog.toggle_record()
-    qtbot.wait(400)
+    qtbot.waitUntil(lambda: camera.given > 12)
     dialog.toggle_record()
-    assert camera.closed
+    assert camera.closed and dialog.pressed is None
     kept = open_source(dialog.recorded)
-    assert len(kept.times) > 5 and (np.diff(kept.times) > 0).all() and 0.2 < kept.times[-1] < 2
+    assert len(kept.times) > 5 and (np.diff(kept.times) > 0).all() and kept.times[-1] > 0.1
     kept.close()
 
 
+class Played(SimulatedCamera):
+    """Two squats at the speed of whoever takes the pictures; their place in the clip is the time."""
+
+    def __init__(self):
+        super().__init__(CLIPS["squat-side"].path, stand_s=STAND_S)
+        self.ended, self.taken = False, threading.Semaphore(1)
+
+    def read(self):
+        self.taken.acquire(timeout=60)
+        self.ended = self.at > STAND_S + 6.6
+        if self.ended:
+            raise OSError("the clip is over")
+        self.at, frame = next(self._frames)
+        return frame.to_ndarray(format="rgb24")
+
+
+def test_one_button_records_clip_and_plates_and_the_share_stands_on_them(qtbot, window, patient, monkeypatch):
+    patient("choir conductor", "movement")
+    window.new_visit()
+    window.go("movement")
+    clip, page = CLIPS["squat-side"], window.movement
+    page.kind.setCurrentIndex(page.kind.findData("side-r"))
+
+    def played(dialog):
+        camera = dialog._camera
+        qtbot.waitUntil(lambda: dialog.view.image is not None)
+        assert not dialog.with_plates.isHidden() and dialog.with_plates.property("chosen")
+        dialog.toggle_record()
+        dialog.arrived.connect(lambda *_: camera.taken.release())
+        camera.taken.release()
+        qtbot.waitUntil(lambda: camera.ended)
+        hands.settle()
+        assert "The plates run: left" in dialog.hint.text() or "over" in dialog.hint.text()
+        dialog.toggle_record()
+
+    def live(parent, camera, plates):
+        plates._clock = lambda: camera.at
+        return LiveDialog(parent, camera, plates, clock=lambda: camera.at)
+
+    monkeypatch.setattr("tuning.demo.stage.camera_for", lambda kind: Played())
+    monkeypatch.setattr("tuning.ui.picture.live.LiveDialog.exec", played)
+    monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", live)
+    page.live()
+    qtbot.waitUntil(lambda: "Plates kept with the clip" in window.status.message.text())
+    qtbot.waitUntil(lambda: page.canvas.image is not None)
+    assert page.following.ground is not None and page.following.result is None
+    assert page.following.task == "side-squat"
+    foot = [clip.body_at(0).points[f"{end}_side_right"] for end in ("heel", "toe")]
+    page.panel.length.setText(f"{np.linalg.norm(foot[1] - foot[0]):.4f} m")
+    page.panel._buttons["length"].click()
+    for end in foot:
+        hands.click_at(page.canvas, clip.camera.project(end))
+    for name, at in clip.truth(0).items():
+        if name in page.board.landmarks():
+            hands.place(window, name, at)
+    page.follow_button.click()
+    qtbot.waitUntil(lambda: page.following.result is not None)
+    told = {s.measure: s for s in page.following.result.summaries()}
+    assert told["hip-knee-share-plates"].n == 2, page.following.result.warnings
+    (clock,) = (w for w in page.following.result.warnings if w.startswith("Plates: the clip begins"))
+    assert abs(float(clock.split("second ")[1].split(",")[0])) < 0.1, "one button started both"
+
+
 def test_the_simulated_camera_plays_round_and_round(tmp_path):
-    camera = SimulatedCamera(CLIPS["walk-rear"].path)
-    assert camera.read().shape == (720, 1280, 3)
+    path = write_clip(tmp_path / "n.mp4", numbered(6), [n / 30 for n in range(6)])
+    camera, mirror = SimulatedCamera(path, stand_s=0.1), SimulatedCamera(path, mirrored=True)
+    seen = [(camera.read().mean(), camera.at) for _ in range(11)]
+    order = np.argsort([round(light) for light, _ in seen[:9]], kind="stable")
+    assert list(order) == list(range(9)) and seen[0][0] == seen[3][0] < seen[4][0], "it stands, then moves"
+    assert [at for _, at in seen[:3]] == pytest.approx([0, 1 / 30, 2 / 30]) and seen[8][1] == pytest.approx(8 / 30)
+    assert seen[9] == pytest.approx(seen[0]), "and again from the start"
+    assert mirror.read()[:24, -24:].mean() < 20 < mirror.read()[:24, :24].mean()
     camera.close()
+    mirror.close()
     with pytest.raises(OSError, match="no pictures"):
         SimulatedCamera(tmp_path / "none.mp4")
 

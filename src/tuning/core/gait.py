@@ -79,6 +79,8 @@ def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
     from scipy.signal import find_peaks
 
     fall = derivative(cleaned(heel, times, EVENT_CUTOFF_HZ), times)
+    if not np.isfinite(fall).any():
+        return []
     apart = max(1, round(0.6 * stride / float(np.median(np.diff(times)))))
     known = np.nan_to_num(fall, nan=float(np.nanmin(fall)))
     tops, _ = find_peaks(known, height=0.45 * float(np.nanpercentile(fall, 99.5)), distance=apart)

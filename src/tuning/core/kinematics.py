@@ -54,8 +54,8 @@ class Signals:
         return 1 / float(np.median(np.diff(self.times)))
 
     def has(self, *names: str) -> bool:
-        """Whether these marks were tracked."""
-        return self.tracks.has(*names)
+        """Whether these marks were tracked long enough for a smooth course."""
+        return self.tracks.has(*names) and all(np.isfinite(self.at(name)).any() for name in names)
 
     def raw(self, name: str) -> Floats:
         """Upright places (n, 2), px, gaps filled, not smoothed."""

@@ -451,6 +451,10 @@ def read_c3d(path: Path) -> Recording:
         if hits:
             found[side] = data[hits[0]]
     if not found:
+        kinds = sorted({int(k) for k in file["parameters"].get("FORCE_PLATFORM", {}).get("TYPE", {}).get("value", [])})
+        if kinds:
+            told = f"The plates of {path.name} are of type {' and '.join(map(str, kinds))}"
+            raise BadInput(f"{told}; types 1 to 4 can be read, or channels named left and right.")
         raise BadInput(f"{path.name} holds neither force plates nor analog channels named left or right.")
     return finish(rate, found, [])
 

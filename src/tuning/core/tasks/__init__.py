@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from tuning.core.kinematics import CycleValue, Signals, camera_bump
+from tuning.core.protocols import spoken
 from tuning.core.tasks.front import HIP_SHIFT_MARKS, bridge, front_squat, hip_shift, one_leg_front
 from tuning.core.tasks.rear import rear_gait
 from tuning.core.tasks.result import Options, Result, Summary
@@ -46,22 +47,30 @@ TASKS = {
 }
 
 
+LEAST_FRAMES = 20
+"""Of a clip (practice judgement, editable)."""
+
+
 def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result:
     """Measure one clip. Raises KeyError for an unknown task."""
     options = options or Options()
     chosen = TASKS[task]
     cutoff = options.cutoff_hz or chosen.cutoff_hz
     result = Result(task, cutoff_hz=cutoff)
-    if len(tracks.times) < 20:
-        result.warnings.append("The clip is shorter than 20 frames; nothing can be measured over time.")
+    if len(tracks.times) < LEAST_FRAMES:
+        result.warnings.append(f"The clip is shorter than {LEAST_FRAMES} frames; nothing can be measured over time.")
         return result
+    signals = Signals(tracks, cutoff, options.roll_deg, options.metres_per_px)
+    lost = [spoken(name) for name in tracks.names if not signals.has(name)]
+    if lost:
+        result.warnings.append(f"Seen too briefly to be measured: {', '.join(lost)}.")
     bump = camera_bump(tracks)
     if bump is not None:
         result.warnings.append(
             f"The whole picture jumps at {bump:.2f} s: was the camera bumped? Level and length hold no longer; "
             "nothing after it is told. Film again if too little is left."
         )
-    chosen.measure(Signals(tracks, cutoff, options.roll_deg, options.metres_per_px), options, result)
+    chosen.measure(signals, options, result)
     if bump is not None:
         result.values = [value for value in result.values if value.time_s < bump]
     return result

@@ -59,8 +59,9 @@ def front_squat(signals: Signals, options: Options, result: Result) -> None:
         for rep in reps:
             line.at(rep.turn, rep.number)
             rise = signals.window(rep.turn, rep.end)
-            if np.isfinite(line.values[rise]).any():
-                start = float(np.nanmean(line.values[signals.window(rep.start - 0.2, rep.start + 0.1)]))
+            before = line.values[signals.window(rep.start - 0.2, rep.start + 0.1)]
+            if np.isfinite(line.values[rise]).any() and np.isfinite(before).any():
+                start = float(np.nanmean(before))
                 leaning_left = abs(np.nanmin(line.values[rise]) - start) > abs(np.nanmax(line.values[rise]) - start)
                 line.extreme(rise, rep.number, bool(leaning_left), "squat-hip-shift-rise")
     _trunk_front(meter, reps, "squat-front-trunk", Side.NONE)

@@ -192,7 +192,7 @@ def _tail_tuck(meter: Meter, reps: Sequence[Repetition], options: Options, ahead
             continue
         peak = frames[int(np.argmax(pelvis[frames]))]
         back = [k for k in frames if k > peak and pelvis[peak] - pelvis[k] >= TUCK_DEG]
-        if back:
+        if back and np.isfinite(bend[back[0] - 1 : back[0] + 2]).all():
             k = int(back[0])
             sd = signals.marking_sd(
                 ("shoulder", "hip", "knee"), k, lambda m: flexion(m["shoulder"], m["hip"], m["knee"])
@@ -228,6 +228,9 @@ def side_gait(signals: Signals, options: Options, result: Result) -> None:
         return
     meter, ahead = Meter(signals, result), _ahead(signals)
     lead = (signals.at("heel") - signals.at("hip"))[:, 0] * ahead
+    if not np.isfinite(lead).any():
+        result.warnings.append("Heel and hip are never seen together.")
+        return
     known = np.nan_to_num(lead, nan=float(np.nanmin(lead)))
     peaks, _ = find_peaks(known, prominence=0.4 * float(np.nanmax(lead) - np.nanmin(lead)))
     if peaks.size < 2:

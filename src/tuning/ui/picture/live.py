@@ -23,11 +23,14 @@ from tuning.core.tasks import HIP_SHIFT_MARKS, hip_shift
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
 from tuning.devices.camera import Camera
+from tuning.devices.plates import ForcePlates
+from tuning.exchange.plates import finish, write_csv
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
 from tuning.video.recorder import Recorder
 from tuning.video.track import Follower
 
+PICTURES_WAIT = 4
 GREY = np.array([0.299, 0.587, 0.114], dtype=np.float32)
 
 
@@ -117,16 +120,37 @@ class LiveView(QWidget):
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, self.cue)
 
 
+def keep_samples(samples: np.ndarray, rate: float, path: Path) -> Path:
+    """Write what the plates sent, shape (n, 3) or (n, 7), as a plate file. Raises BadInput for what cannot be read."""
+    force = {leg: samples[:, n] for n, leg in enumerate(LEGS, 1)}
+    points = {leg: samples[:, n : n + 2] for leg, n in zip(LEGS, (3, 5), strict=True)} if samples.shape[1] == 7 else {}
+    write_csv(finish(rate, force, [], points), path)
+    return path
+
+
 class LiveDialog(QDialog):
-    """Place the marks of one cue, watch it, record. A recording opens as a clip when it ends."""
+    """Place the marks of one cue, watch it, record. A recording opens as a clip when it ends.
+
+    With plates, one button starts both; what they sent is kept beside the clip.
+    """
 
     arrived = pyqtSignal(object, float)
     gone = pyqtSignal(str)
 
-    def __init__(self, parent: QWidget | None, camera: Camera) -> None:
+    def __init__(
+        self,
+        parent: QWidget | None,
+        camera: Camera,
+        plates: ForcePlates | None = None,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
         super().__init__(parent)
-        self._camera = camera
+        self._camera, self._plates, self._clock = camera, plates, clock
         self.recorded: Path | None = None
+        self.pressed: Path | None = None
+        """What the plates sent during the recording."""
+        self._samples: list[np.ndarray] = []
+        self._waiting = threading.Semaphore(PICTURES_WAIT)
         self._recorder: Recorder | None = None
         self._follower: Follower | None = None
         self._names: tuple[str, ...] = ()
@@ -145,7 +169,10 @@ class LiveDialog(QDialog):
         self.mirror = button("Mirror", self._mirror)
         self.level = button("Level line", self._level)
         self.record = button("Record", self.toggle_record, "primary")
+        self.with_plates = button("With the plates", self._choose_plates, tip="Record starts clip and plates at once")
+        self.with_plates.setVisible(plates is not None)
         self._build()
+        self._choose_plates()
         self.view.placed.connect(self._place)
         self.cue.activated.connect(lambda _: self._begin_cue())
         self.arrived.connect(self._show)
@@ -159,6 +186,7 @@ class LiveDialog(QDialog):
         for part in (self.mirror, self.level, self.cue, self.fade):
             row.addWidget(part)
         row.addStretch(1)
+        row.addWidget(self.with_plates)
         row.addWidget(self.record)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
@@ -169,16 +197,18 @@ class LiveDialog(QDialog):
         self.resize(980, 680)
 
     def _serve(self) -> None:
-        start = time.monotonic()
+        start = self._clock()
         while self._running:
             try:
                 pixels = self._camera.read()
             except OSError as err:
                 self.gone.emit(f"The camera does not answer: {err}.")
                 return
-            self.arrived.emit(pixels, time.monotonic() - start)
+            if self._waiting.acquire(blocking=False):  # a screen that cannot keep up misses pictures, not time
+                self.arrived.emit(pixels, self._clock() - start)
 
     def _show(self, pixels: np.ndarray, seconds: float) -> None:
+        self._waiting.release()
         if not self._running:
             return
         height, width = pixels.shape[:2]
@@ -190,6 +220,7 @@ class LiveDialog(QDialog):
             except TuningError as err:
                 self._recorder = None
                 self.hint.setText(str(err))
+            self._hear_plates()
         if self._follower is not None:
             self._follow()
         self.view.update()
@@ -255,16 +286,56 @@ class LiveDialog(QDialog):
         if self._recorder is None and self.view.image is not None:
             folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
             self._recorder = Recorder(folder / "live.mp4", self.view.image.width(), self.view.image.height())
+            self._start_plates()
             self.record.setText("Stop and keep")
             return
         if self._recorder is not None:
+            self._hear_plates()
             recorder, self._recorder = self._recorder, None
             try:
                 self.recorded = recorder.close()
+                if self._samples:
+                    path = self.recorded.with_name("live plates.csv")
+                    self.pressed = keep_samples(np.concatenate(self._samples), self._rate, path)
             except TuningError as err:
                 self.hint.setText(str(err))
-                return
+                if self.recorded is None:
+                    return
             self.accept()
+
+    # plates that run with the clip
+
+    def _choose_plates(self) -> None:
+        """With them, or without."""
+        set_role(self.with_plates, chosen=not self.with_plates.property("chosen"))
+
+    def _start_plates(self) -> None:
+        self._samples = []
+        if self._plates is None or not self.with_plates.property("chosen"):
+            return
+        try:
+            self._plates.start()
+            self._rate = self._plates.rate
+        except OSError as err:
+            self._without_plates(err)
+
+    def _hear_plates(self) -> None:
+        if self._plates is None or not self.with_plates.property("chosen"):
+            return
+        try:
+            new = self._plates.read()
+        except OSError as err:
+            self._without_plates(err)
+            return
+        if len(new):
+            self._samples.append(new)
+            left, right = np.nanmean(new[:, 1:3], axis=0)
+            self.hint.setText(f"The plates run: left {left:.0f} N, right {right:.0f} N.")
+
+    def _without_plates(self, err: OSError) -> None:
+        self._samples = []
+        set_role(self.with_plates, chosen=False)
+        self.hint.setText(f"The plates do not answer ({err}); the clip goes on without them.")
 
     def done(self, result: int) -> None:
         """However it ends, the camera is let go."""
@@ -281,3 +352,5 @@ class LiveDialog(QDialog):
             self._running = False
             self._thread.join(2)
             self._camera.close()
+            if self._plates is not None:
+                self._plates.stop()

@@ -46,6 +46,10 @@ EMPTY = (
 FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.mov *.m4v *.avi *.webm *.mkv)"
 
 
+ON_PLATES = "side-squat"
+"""What is measured where clip and plates were recorded together."""
+
+
 @dataclass(frozen=True)
 class Opened:
     """Result of opening a file off the interface thread."""
@@ -53,6 +57,8 @@ class Opened:
     source: PictureSource
     kept: Kept
     protocol: Protocol
+    pressed: Path | None = None
+    """What plates sent while the clip was recorded."""
 
 
 class PicturePage(QWidget):
@@ -214,14 +220,21 @@ class PicturePage(QWidget):
     def live(self) -> None:
         """The simulated camera; a recording opens as a clip of the chosen kind."""
         # The tracker and the decoder are slow to load and not needed for the first window.
-        from tuning.demo.clips import CLIPS
-        from tuning.devices.camera import SimulatedCamera
+        from tuning.demo.plate_people import body
+        from tuning.demo.stage import camera_for, plates_for
         from tuning.ui.picture.live import LiveDialog
 
-        dialog = LiveDialog(self, SimulatedCamera(CLIPS["squat-front"].path))
+        kind, patient = self.kind.currentData(), self._workspace.patient
+        try:
+            camera = camera_for(kind)
+        except OSError as err:
+            self.refused.emit(f"The camera does not answer: {err}.")
+            return
+        who = body(patient.occupation, patient.body_mass_kg or 75.0) if patient is not None else body("", 75.0)
+        dialog = LiveDialog(self, camera, plates_for(kind, who, camera))
         dialog.exec()
         if dialog.recorded is not None:
-            self.open_file(dialog.recorded, self.kind.currentData())
+            self.open_file(dialog.recorded, kind, dialog.pressed)
 
     def stand_on_plates(self) -> None:
         """Choose the plates that ran with this clip."""
@@ -295,14 +308,16 @@ class PicturePage(QWidget):
         if found:
             self.open_file(Path(found), protocol_id)
 
-    def open_file(self, path: Path, protocol_id: str) -> None:
-        """Check, copy and open a file in the background."""
+    def open_file(self, path: Path, protocol_id: str, pressed: Path | None = None) -> None:
+        """Check, copy and open a file in the background; `pressed` holds the plates that ran with it."""
         media = self._workspace.record.media
 
         def work(tick: Callable[[float], None]) -> Opened:
             open_source(path).close()
             kept = media.keep(path, tick)
-            return Opened(open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PROTOCOLS[protocol_id])
+            return Opened(
+                open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PROTOCOLS[protocol_id], pressed
+            )
 
         job = Job(f"Opening {path.name}", work)
         job.done.connect(self._keep_opened)
@@ -324,6 +339,17 @@ class PicturePage(QWidget):
             opened.source.close()
             return
         self._show(space.entries(Capture)[-1], opened.source)
+        if opened.pressed is not None:
+            self._stand_on_recorded(opened.pressed)
+
+    def _stand_on_recorded(self, pressed: Path) -> None:
+        try:
+            self.following.choose(ON_PLATES, self.following.side)
+            self.following.stand_on(self.following.add_recording(pressed).id)
+        except TuningError as err:
+            self.refused.emit(str(err))
+            return
+        self.board.message.emit("Plates kept with the clip. Mark a known length and the landmarks; heels: see Plates…")
 
     def open_capture(self, capture: Capture, frame: int | None = None) -> None:
         """Open a picture that the record holds, at a frame."""

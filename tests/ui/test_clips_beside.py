@@ -14,7 +14,7 @@ from tuning.core.causes import causes
 from tuning.core.comparison import compare_change
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.demo.clips import CLIPS
-from tuning.demo.stage import STAND_S
+from tuning.demo.stage import STAND_S, StagePlates
 from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
 from tuning.records import TrackEntry
@@ -225,6 +225,42 @@ def test_one_button_records_clip_and_plates_and_the_share_stands_on_them(qtbot, 
     assert told["hip-knee-share-plates"].n == 2, page.following.result.warnings
     (clock,) = (w for w in page.following.result.warnings if w.startswith("Plates: the clip begins"))
     assert abs(float(clock.split("second ")[1].split(",")[0])) < 0.1, "one button started both"
+
+
+class Vanishing(StagePlates):
+    """Gone when they are read, or sending nothing that can be read."""
+
+    def __init__(self, gone):
+        self.gone, self.rate = gone, 1000.0
+
+    def start(self):
+        pass
+
+    def read(self):
+        if self.gone:
+            raise OSError("unplugged")
+        return np.full((50, 3), np.nan)
+
+    def stop(self):
+        pass
+
+
+@pytest.mark.parametrize("gone", [True, False])
+def test_plates_that_fail_do_not_cost_the_clip(qtbot, gone):
+    dialog = LiveDialog(None, Held(numbered(1)[0]), Vanishing(gone))
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(lambda: dialog.view.image is not None)
+    dialog.record.click()
+    shown = dialog._camera.given
+    qtbot.waitUntil(lambda: dialog._camera.given > shown + 8 and dialog.hint.text() != "")
+    dialog.record.click()
+    if gone:
+        assert "goes on without them" in dialog.hint.text()
+    else:
+        assert dialog.result() == 0 and "the plates are not" in dialog.hint.text()
+        dialog.record.click()
+    assert dialog.result() == 1 and dialog.recorded.exists() and dialog.pressed is None
 
 
 def test_the_simulated_camera_plays_round_and_round(tmp_path):

@@ -134,7 +134,7 @@ class LiveDialog(QDialog):
     With plates, one button starts both; what they sent is kept beside the clip.
     """
 
-    arrived = pyqtSignal(object, float)
+    arrived = pyqtSignal(object)
     gone = pyqtSignal(str)
 
     def __init__(
@@ -150,7 +150,7 @@ class LiveDialog(QDialog):
         self.pressed: Path | None = None
         """What the plates sent during the recording."""
         self._samples: list[np.ndarray] = []
-        self._waiting = threading.Semaphore(PICTURES_WAIT)
+        self._waiting, self._writing = threading.Semaphore(PICTURES_WAIT), threading.Lock()
         self._recorder: Recorder | None = None
         self._follower: Follower | None = None
         self._names: tuple[str, ...] = ()
@@ -204,10 +204,22 @@ class LiveDialog(QDialog):
             except OSError as err:
                 self.gone.emit(f"The camera does not answer: {err}.")
                 return
-            if self._waiting.acquire(blocking=False):  # a screen that cannot keep up misses pictures, not time
-                self.arrived.emit(pixels, self._clock() - start)
+            self._keep(pixels, self._clock() - start)
+            if self._waiting.acquire(blocking=False):  # a screen that cannot keep up misses pictures, the clip does not
+                self.arrived.emit(pixels)
 
-    def _show(self, pixels: np.ndarray, seconds: float) -> None:
+    def _keep(self, pixels: np.ndarray, seconds: float) -> None:
+        """Into the clip, in the camera's thread."""
+        with self._writing:
+            if self._recorder is None:
+                return
+            try:
+                self._recorder.add(pixels, seconds)
+            except TuningError as err:
+                self._recorder = None
+                self.gone.emit(str(err))
+
+    def _show(self, pixels: np.ndarray) -> None:
         self._waiting.release()
         if not self._running:
             return
@@ -215,11 +227,6 @@ class LiveDialog(QDialog):
         self.view.image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
         self._plane = (pixels @ GREY).astype(np.uint8)
         if self._recorder is not None:
-            try:
-                self._recorder.add(pixels, seconds)
-            except TuningError as err:
-                self._recorder = None
-                self.hint.setText(str(err))
             self._hear_plates()
         if self._follower is not None:
             self._follow()
@@ -283,25 +290,37 @@ class LiveDialog(QDialog):
 
     def toggle_record(self) -> None:
         """Begin a clip, or end it."""
-        if self._recorder is None and self.view.image is not None:
-            folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
-            self._recorder = Recorder(folder / "live.mp4", self.view.image.width(), self.view.image.height())
-            self._start_plates()
-            self.record.setText("Stop and keep")
-            return
-        if self._recorder is not None:
-            self._hear_plates()
-            recorder, self._recorder = self._recorder, None
-            try:
-                self.recorded = recorder.close()
-                if self._samples:
-                    path = self.recorded.with_name("live plates.csv")
-                    self.pressed = keep_samples(np.concatenate(self._samples), self._rate, path)
-            except TuningError as err:
-                self.hint.setText(str(err))
-                if self.recorded is None:
-                    return
+        if self.recorded is not None:
             self.accept()
+        elif self._recorder is not None:
+            self._end()
+        elif self.view.image is not None:
+            folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
+            self._start_plates()  # first, so that the clip lies within what they hear
+            self._recorder = Recorder(folder / "live.mp4", self.view.image.width(), self.view.image.height())
+            self.with_plates.setEnabled(False)
+            self.record.setText("Stop and keep")
+
+    def _end(self) -> None:
+        self._hear_plates()
+        with self._writing:
+            recorder, self._recorder = self._recorder, None
+        if recorder is None:  # it failed a moment ago, and that was told
+            return
+        try:
+            self.recorded = recorder.close()
+        except TuningError as err:
+            self.hint.setText(str(err))
+            return
+        try:
+            if self._samples:
+                path = self.recorded.with_name("live plates.csv")
+                self.pressed = keep_samples(np.concatenate(self._samples), self._rate, path)
+        except TuningError as err:
+            self.hint.setText(f"The clip is recorded, the plates are not: {err}")
+            self.record.setText("Keep the clip alone")
+            return
+        self.accept()
 
     # plates that run with the clip
 
@@ -329,7 +348,7 @@ class LiveDialog(QDialog):
             return
         if len(new):
             self._samples.append(new)
-            left, right = np.nanmean(new[:, 1:3], axis=0)
+            left, right = new[-1, 1:3]
             self.hint.setText(f"The plates run: left {left:.0f} N, right {right:.0f} N.")
 
     def _without_plates(self, err: OSError) -> None:

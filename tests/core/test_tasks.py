@@ -327,6 +327,17 @@ def test_knee_zone_edges(percent, zone):
     assert tasks.zone_of(percent) == zone
 
 
+def test_a_clip_of_few_frames_a_second_is_told_and_of_very_few_not_measured():
+    who = Squatter(repetition=3.0)
+    told = {}
+    for fps in (30, 20, 8):
+        tracks = tracks_of(lambda t: build(squatting(who, t)), Camera("front"), fps, 9, RANDOM)
+        told[fps] = tasks.measure(tracks, "front-squat")
+    assert told[30].values and not told[30].warnings
+    assert told[20].values and "Only 20 frames a second" in told[20].warnings[0]
+    assert not told[8].values and "Only 8 frames a second: too few" in told[8].warnings[0]
+
+
 CLIP_OF = {
     "rear-gait": "walk-rear", "side-gait": "squat-side", "front-squat": "squat-front",
     "single-leg-squat": "squat-front", "side-squat": "squat-side", "split-squat": "squat-side",

@@ -28,7 +28,7 @@ class Recorder:
         self._stream.width, self._stream.height = width - width % 2, height - height % 2
         self._stream.pix_fmt, self._stream.time_base = "yuv420p", BASE
         self._stream.codec_context.time_base = BASE
-        self._stream.options = {"crf": "18", "preset": "veryfast"}
+        self._stream.options = {"crf": "18", "preset": "ultrafast"}  # a picture lost is worse than a large file
         self._last = -1
 
     def add(self, pixels: NDArray[np.uint8], seconds: float) -> None:

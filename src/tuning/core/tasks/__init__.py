@@ -49,6 +49,20 @@ TASKS = {
 
 LEAST_FRAMES = 20
 """Of a clip (practice judgement, editable)."""
+USUAL_HZ, LEAST_RATE = 24.0, 2.5
+"""Fewer frames a second are told; fewer than `LEAST_RATE` times the cut-off are not measured (practice judgement,
+editable)."""
+
+
+def _fast_enough(signals: Signals, result: Result) -> bool:
+    """Whether the clip has enough frames a second; what it lacks is told."""
+    told = f"Only {signals.rate:.0f} frames a second"
+    if signals.rate < LEAST_RATE * signals.cutoff_hz:
+        result.warnings.append(f"{told}: too few to measure a movement. Film at 30 or more.")
+        return False
+    if signals.rate < USUAL_HZ:
+        result.warnings.append(f"{told}: peaks and events may lie between frames. Film at 30 or more.")
+    return True
 
 
 def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result:
@@ -64,6 +78,8 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
     lost = [spoken(name) for name in tracks.names if not signals.has(name)]
     if lost:
         result.warnings.append(f"Seen too briefly to be measured: {', '.join(lost)}.")
+    if not _fast_enough(signals, result):
+        return result
     bump = camera_bump(tracks)
     if bump is not None:
         result.warnings.append(

@@ -47,7 +47,7 @@ FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.m
 
 
 ON_PLATES = "side-squat"
-"""What is measured where clip and plates were recorded together."""
+"""The task whose load share can stand on plates."""
 
 
 @dataclass(frozen=True)
@@ -276,8 +276,8 @@ class PicturePage(QWidget):
         self.changed_box.setVisible(has and following.task == "front-squat")
         self.changed_box.refresh()
         self.compare_button.setVisible(has)
-        for part in (self.what_if_button, self.ground_button):
-            part.setVisible(has and following.task == "side-squat")
+        self.what_if_button.setVisible(has and following.task == ON_PLATES)
+        self.ground_button.setVisible(usable and following.task == ON_PLATES)
         set_role(self.ground_button, chosen=following.ground is not None)
         self._over_head.setVisible(has)
         self.results.setVisible(has)

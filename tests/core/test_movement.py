@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core import marks
+from tuning.core.comparison import changes, compare_all
 from tuning.core.geometry import rotated
 from tuning.core.marks import (
     CLICK_SD_PX,
@@ -19,7 +20,8 @@ from tuning.core.marks import (
     placing_sd,
 )
 from tuning.core.protocols import PROTOCOLS
-from tuning.core.types import NotMeasured, Side
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.knowledge import load
 
 REAR = {
     "psis_left": (600, 300), "psis_right": (640, 296), "buttock_left": (580, 360), "buttock_right": (660, 360),
@@ -86,6 +88,30 @@ def test_a_sole_leans_inward_with_its_heel_and_feet_are_set_wide_turned_and_ahea
     assert feet["stance-foot-angle", Side.RIGHT] == pytest.approx(math.degrees(math.atan(0.1)))
     assert feet["stance-width", Side.NONE] == pytest.approx(50)
     assert feet["stance-offset", Side.NONE] == pytest.approx(10), "the right heel lies further up the picture"
+
+
+def test_marked_frames_of_one_clip_are_the_trials_of_the_whip():
+    """Six steps a leg by hand; the newest frame of a photograph or of another clip stands alone."""
+    measures, steps = load().measures, {Side.LEFT: (8, 9, 11, 8, 10, 8), Side.RIGHT: (2, 1, 0, 2, 1, 0)}
+
+    def marked(side, value, clip=1, method="clip", frame=0):
+        evidence = {"capture": clip, "frame": frame}
+        return Observation(
+            "gait-heel-whip", side, float(value), np.array([value]), "single", method, 0.5, 1, "", evidence
+        )
+
+    one = compare_all(measures, [marked(s, steps[s][0]) for s in steps])[0]
+    (row,) = compare_all(measures, [marked(s, v, frame=n) for s in steps for n, v in enumerate(steps[s])])
+    assert (row.left.measured, row.right.measured) == (9.0, 1.0) and row.left.trials.tolist() == list(steps[Side.LEFT])
+    assert row.verdict.d == -8 and row.verdict.e < one.verdict.e, "six steps settle more than one"
+    assert row.left.marking_sd == pytest.approx(0.5) and row.left.summary_rule == "mean"
+    lost = Observation("gait-heel-whip", Side.LEFT, NotMeasured("lost", "x"), evidence={"capture": 1}, method="clip")
+    seen = [marked(Side.LEFT, 20, clip=7), *(marked(s, v) for s in steps for v in steps[s]), lost]
+    assert compare_all(measures, seen)[0].left.measured == 9.0
+    photos = [marked(s, v, method="photo") for s in steps for v in steps[s]]
+    assert compare_all(measures, photos)[0].left.trials.size == 1
+    (change,) = changes(measures, [marked(Side.LEFT, v, 1) for v in (8, 10)], [marked(Side.LEFT, v, 2) for v in (4, 2)])
+    assert change.verdict.d == -6
 
 
 @pytest.mark.parametrize(("view", "table"), VIEWS)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from tuning.core.measures import Compare, Measure
 from tuning.core.symmetry import difference_to_stronger
@@ -191,13 +193,30 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
     return measure.sem_source
 
 
+def joined(measures: dict[str, Measure], seen: list[Observation]) -> dict[tuple[str, Side], Observation]:
+    """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
+    newest = {(o.measure_id, o.side): o for o in seen}
+    for key, last in newest.items():
+        if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":
+            continue
+        clip = last.evidence.get("capture")
+        steps = [o for o in seen if (o.measure_id, o.side) == key and o.evidence.get("capture") == clip]
+        known = [o for o in steps if o.measured is not None]
+        if len(known) > 1:
+            trials = np.array([o.measured for o in known])
+            marking_sd = float(np.sqrt(np.mean([(o.marking_sd or 0.0) ** 2 for o in known])))
+            value = float(trials.mean())
+            newest[key] = replace(last, value=value, trials=trials, summary_rule="mean", marking_sd=marking_sd)
+    return newest
+
+
 def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[Comparison]:
     """All ledger rows for the newest observation of each measure and side.
 
     A row that another complete row already tells (`within`) is left out.
     Rows come worst first: marked, notable, cannot tell, in tune, incomplete.
     """
-    newest: dict[tuple[str, Side], Observation] = {(o.measure_id, o.side): o for o in seen}
+    newest = joined(measures, seen)
     rows = {}
     for key in dict.fromkeys(o.measure_id for o in seen):
         measure = measures[key]
@@ -275,8 +294,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
 
 def changes(measures: dict[str, Measure], before: list[Observation], now: list[Observation]) -> list[Change]:
     """Every measure and side that both lists hold (newest each), greatest change in errors first."""
-    earlier = {(o.measure_id, o.side): o for o in before}
-    present = {(o.measure_id, o.side): o for o in now}
+    earlier, present = joined(measures, before), joined(measures, now)
     found = [
         compare_change(measures[key[0]], earlier[key], present[key])
         for key in present

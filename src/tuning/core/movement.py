@@ -183,7 +183,8 @@ PROTOCOLS = (
         "rear-sole",
         "movement",
         "Sole after toe-off, from behind",
-        "A frame just after toe-off, when the sole faces the camera: mark the middle of heel and forefoot on it.",
+        "Frames just after toe-off, when the sole faces the camera: mark the middle of heel and forefoot on it, "
+        "in six steps of each leg. Every marked frame of the clip is a trial.",
         REAR,
         both("sole_heel", "sole_toe"),
         tuple(_sole(side) for side in LEGS),

@@ -341,19 +341,32 @@ class _Builder:
         self.keep(visit, item)
 
 
+NO_JUMPS = ("surgeon", "limit-left", "limit-fast")
+NO_DEEP_BEND = ("surgeon", "limit-right", "limit-knee", "limit-fast")
+QUIET = "isometric and pain-free, no jump"
+
+
 def build_clinic(folder: Path) -> None:
     """Build the demo record in `folder`. Raises EnvironmentFault when it cannot be written."""
     record = Record(folder)
     b = _Builder(record)
-    front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
-
-    no_jumps = ("surgeon", "limit-left", "limit-fast")
     visit = b.visit("glassblower", 42)
-    b.screen(visit, "AMBER", no_jumps, "until the check in spring")
+    b.screen(visit, "AMBER", NO_JUMPS, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
+    _glassblower_today(b)
+    _conductor(b)
+    _potter(b)
+    b.screen(b.visit("beekeeper", 13), "AMBER", NO_DEEP_BEND, "bend at most 90° until week 16")
+    visit = b.visit("ferry deckhand", 2)
+    b.screen(visit, "NONE")
+    for side in LEGS:
+        b.follow(visit, f"step-{side}", "front", 0, "step-down", side)
+    record.close()
 
+
+def _glassblower_today(b: _Builder) -> None:
     visit = b.visit("glassblower", 0)
-    b.screen(visit, "AMBER", no_jumps, "until the check in spring")
+    b.screen(visit, "AMBER", NO_JUMPS, "until the check in spring")
     _glassblower_tells(b, visit)
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
     b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
@@ -361,18 +374,19 @@ def build_clinic(folder: Path) -> None:
     b.follow(visit, "walk-later", "rear", 30, "rear-gait")
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
-    quiet = "isometric and pain-free, no jump"
-    b.strength(visit, glassblower, "hip-abd", pounds, Setup(0.78, caution_reason=quiet))
+    b.strength(visit, glassblower, "hip-abd", pounds, Setup(0.78, caution_reason=QUIET))
     for test, lever, left, right in GLASSBLOWER_BATTERY:
-        b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, Setup(lever, caution_reason=quiet))
-    b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, Setup(pain=3, caution_reason=quiet))
+        b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, Setup(lever, caution_reason=QUIET))
+    b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, Setup(pain=3, caution_reason=QUIET))
     for test in ("quiet-stance", "squat-pause", "squat-iso"):
-        b.plates(visit, "glassblower", test, Side.NONE, quiet)
+        b.plates(visit, "glassblower", test, Side.NONE, QUIET)
     for test in ("lunge-iso", "lunge-pause", "calf-raise"):
         for side in LEGS:
-            b.plates(visit, "glassblower", test, side, quiet)
+            b.plates(visit, "glassblower", test, side, QUIET)
     b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
 
+
+def _conductor(b: _Builder) -> None:
     visit = b.visit("choir conductor", 0)
     b.screen(visit, "NONE")
     for name, view in (
@@ -391,21 +405,15 @@ def build_clinic(folder: Path) -> None:
         b.plates(visit, "choir conductor", "stance-one-leg", side)
     b.plates(visit, "choir conductor", "quiet-stance", Side.NONE)
 
+
+def _potter(b: _Builder) -> None:
+    front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
     visit = b.visit("potter", 6)
     b.screen(visit, "NONE")
     b.hands_on(visit, "by eye", LEVELS_EVEN)
     b.hands_on(visit, "typed", MOBILITY)
     b.picture(visit, "squat-front", "front", {42: front})
     b.strength(visit, b.patients["potter"], "hip-abd", {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
-
-    visit = b.visit("beekeeper", 13)
-    bend = ("surgeon", "limit-right", "limit-knee", "limit-fast")
-    b.screen(visit, "AMBER", bend, "bend at most 90° until week 16")
-    visit = b.visit("ferry deckhand", 2)
-    b.screen(visit, "NONE")
-    for side in LEGS:
-        b.follow(visit, f"step-{side}", "front", 0, "step-down", side)
-    record.close()
 
 
 def _glassblower_tells(b: _Builder, visit: Visit) -> None:

@@ -310,6 +310,8 @@ def finish(
     made = {}
     for side, samples in force.items():
         name = f"{side.value} plate"
+        if not samples.size:
+            raise BadInput(f"The {name} holds no samples.")
         samples = _bridged(samples, rate, name, notes)
         if float(np.median(samples)) < -20 or (float(samples.min()) < -100 > -float(samples.max())):
             samples = -samples

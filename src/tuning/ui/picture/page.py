@@ -372,6 +372,7 @@ class PicturePage(QWidget):
         for part in self._controls:
             part.setVisible(is_clip)
         self.title.setText(PROTOCOLS[capture.view].title)
+        self.kind.setCurrentIndex(self.kind.findData(capture.view))  # the next one is mostly of the same kind
         times = self.board.times
         rate = f"{(len(times) - 1) / times[-1]:.0f} frames/s" if is_clip else "photograph"
         width, height = source.size

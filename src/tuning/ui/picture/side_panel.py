@@ -40,6 +40,15 @@ class SidePanel(QWidget):
         self._grid.setHorizontalSpacing(8)
         self._grid.setVerticalSpacing(2)
         column.addLayout(self._grid)
+        self._build_references(column)
+        self._build_readings(column)
+        # Many changes in one go (a drag, a commit) are shown once.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
+        board.changed.connect(self._soon.start)
+
+    def _build_references(self, column: QVBoxLayout) -> None:
         column.addWidget(rule())
         column.addWidget(label("Level and length", bold=True))
         row = QHBoxLayout()
@@ -62,6 +71,8 @@ class SidePanel(QWidget):
         self.level_text = label(role="muted", wrap=True)
         column.addWidget(self.level_text)
         column.addWidget(rule())
+
+    def _build_readings(self, column: QVBoxLayout) -> None:
         self._readings = QVBoxLayout()
         self._readings.setSpacing(0)
         self.note = label(role="muted", wrap=True)
@@ -83,11 +94,6 @@ class SidePanel(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column.addWidget(area, 1)
-        # Many changes in one go (a drag, a commit) are shown once.
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self.refresh)
-        board.changed.connect(self._soon.start)
 
     def _choose(self, key: str) -> None:
         self.board.choose(key)

@@ -45,15 +45,42 @@ class QuestionPanel(QWidget):
         state.changed.connect(self.refresh)
 
     def _build(self) -> None:
+        self._make_words()
+        self._make_fields()
+        ask = QHBoxLayout()
+        ask.setSpacing(8)
+        ask.addLayout(self._sign)
+        ask.addWidget(self.asked, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 0, 0, 0)
+        column.setSpacing(6)
+        for part in (self.where, self.name, self.look, self.mistake, self.caution, self.reason):
+            column.addWidget(part)
+        column.addSpacing(4)
+        column.addLayout(ask)
+        column.addLayout(self._answers)
+        fields: list[QWidget] = [self.number, self.clock, self.measured]
+        words: list[QWidget] = [self.proposal, self.hint, self.so_far, self.strike, self.meaning, self.suggests]
+        for widget in (*fields, *words):
+            column.addWidget(widget)
+        column.addStretch(1)
+
+    def _make_words(self) -> None:
         self.where = label(role="muted")
         self.name = label("", theme.LARGE, bold=True, wrap=True)
         self.look = label("", theme.BODY, wrap=True)
         self.mistake = label(role="muted", wrap=True)
         self.caution = label(role="caution", wrap=True)
         self.asked = label("", theme.BODY, bold=True, wrap=True)
-        self._sign = QHBoxLayout()
+        self.proposal = label(role="accent", wrap=True)
+        self.hint = label(role="muted", wrap=True)
+        self.so_far = label("", theme.BODY, wrap=True)
+        self.meaning = label(role="muted", wrap=True)
+        self.suggests = label(role="muted", wrap=True)
+
+    def _make_fields(self) -> None:
+        self._sign, self._answers = QHBoxLayout(), QGridLayout()
         self._sign.setSpacing(8)
-        self._answers = QGridLayout()
         self._answers.setSpacing(6)
         self.number = EntryField()
         self.number.setObjectName("number")
@@ -62,11 +89,6 @@ class QuestionPanel(QWidget):
         self.number.returnPressed.connect(self._number_entered)
         self.measured = EntryField()
         self.measured.returnPressed.connect(self._height_entered)
-        self.proposal = label(role="accent", wrap=True)
-        self.hint = label(role="muted", wrap=True)
-        self.so_far = label("", theme.BODY, wrap=True)
-        self.meaning = label(role="muted", wrap=True)
-        self.suggests = label(role="muted", wrap=True)
         self.reason = EntryField()
         self.reason.setPlaceholderText("AMBER: reason for this test all the same, kept with the answer")
         self.reason.setAccessibleName("Reason under AMBER")
@@ -78,31 +100,6 @@ class QuestionPanel(QWidget):
         self._ticking.setInterval(100)
         self._ticking.timeout.connect(self._tick)
         self.strike = button("Strike out last trial", self._state.strike_last, "link", "Also Ctrl+Z")
-        ask = QHBoxLayout()
-        ask.setSpacing(8)
-        ask.addLayout(self._sign)
-        ask.addWidget(self.asked, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(12, 0, 0, 0)
-        column.setSpacing(6)
-        for part in (self.where, self.name, self.look, self.mistake, self.caution):
-            column.addWidget(part)
-        column.addWidget(self.reason)
-        column.addSpacing(4)
-        column.addLayout(ask)
-        column.addLayout(self._answers)
-        below: list[QWidget] = [
-            self.number,
-            self.clock,
-            self.measured,
-            self.proposal,
-            self.hint,
-            self.so_far,
-            self.strike,
-        ]
-        for widget in (*below, self.meaning, self.suggests):
-            column.addWidget(widget)
-        column.addStretch(1)
         self.endings = QWidget()
         row = Flow(gap=4)
         self.endings.setLayout(row)

@@ -114,6 +114,14 @@ def test_marked_frames_of_one_clip_are_the_trials_of_the_whip():
     assert change.verdict.d == -6
 
 
+def test_a_lifted_heel_tells_no_foot_line():
+    table = {**REAR, "heel_left": (586, 590)}
+    told = values(read_marks("rear", as_marks(table), PictureContext()))
+    assert isinstance(told["gait-foot-line", Side.LEFT], NotMeasured)
+    assert "mid-stance" in told["gait-foot-line", Side.LEFT].detail
+    assert told["gait-foot-line", Side.RIGHT] == pytest.approx(45)
+
+
 @pytest.mark.parametrize(("view", "table"), VIEWS)
 def test_mirrored_marks_give_mirrored_readings(view, table):
     swap = {"left": "right", "right": "left"}

@@ -109,7 +109,10 @@ class Coverage:
         for key, true in truth.items():
             reading = readings[key]
             if isinstance(reading.value, NotMeasured):
-                assert reading.value.reason == "marks-too-close"
+                if key[0] == "gait-foot-line" and reading.value.reason == "something-else":
+                    self.hits[key[0]].append(abs(true) > 80)  # a lifted heel tells no foot line
+                else:
+                    assert reading.value.reason == "marks-too-close"
                 continue
             gap = abs((reading.value - true + 180) % 360 - 180)
             self.hits[key[0]].append(gap <= reading.expected_error)

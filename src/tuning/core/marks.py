@@ -126,6 +126,9 @@ class Recipe:
     words: tuple[str, str] = ("", "")
     smooth: Callable[[Marks], float] | None = None
     """For the error, where `value_of` has a fold (an interior angle at 180)."""
+    most: float = math.inf
+    """Beyond this, either way, the marks show something else than the measure, told by `beyond`."""
+    beyond: str = ""
 
 
 @dataclass(frozen=True)
@@ -193,6 +196,9 @@ def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> Reading:
 
     everything = {**own, **references}
     value = corrected(recipe.value_of, everything)
+    if abs(value) > recipe.most:
+        other = NotMeasured("something-else", recipe.beyond)
+        return Reading(recipe.measure_id, recipe.side, other, None, recipe.marks, words=recipe.words)
     smooth = recipe.smooth or recipe.value_of
     errors = {name: _sd_of(name, context) for name in everything}
     sd = geometry.propagate(lambda points: corrected(smooth, points), everything, errors)

@@ -32,6 +32,10 @@ def tilt(measure_id: str, left: str, right: str) -> Recipe:
     )
 
 
+FLAT_FOOT_DEG = 90.0
+"""Of a foot on the ground the camera behind sees the forefoot above the heel; beyond, the heel is lifted."""
+
+
 def _rear_leg(side: Side) -> list[Recipe]:
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
     foot = (f"heel_{side}", f"toe_{side}")
@@ -51,6 +55,8 @@ def _rear_leg(side: Side) -> list[Recipe]:
             needs_level=True,
             note="projected by the rear view; not the true turn of the foot",
             words=("outward", "inward"),
+            most=FLAT_FOOT_DEG,
+            beyond="the foot does not stand flat in this frame; read it in mid-stance",
         ),
     ]
 

@@ -154,7 +154,7 @@ class LiveView(QWidget):
         flags = {Side.LEFT: Qt.AlignmentFlag.AlignLeft, Side.RIGHT: Qt.AlignmentFlag.AlignRight}
         for side, value in zip(LEGS, values, strict=True):
             painter.setPen(theme.colour(side.value))
-            text = "–" if value is None else f"{value:.0f} N"
+            text = f"{side.value} –" if value is None else f"{side.value} {value:.0f} N"
             painter.drawText(box.adjusted(18, 8, -18, 0), flags[side], text)
         share = self.buffer.share()
         painter.setPen(theme.colour("ink"))

@@ -11,6 +11,7 @@ from tuning.core.force.analysis import UNITS, Analysis
 from tuning.core.force.error import error_of_mean
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
+from tuning.core.units import signed
 from tuning.ui import theme
 from tuning.ui.widgets import empty, label
 
@@ -242,13 +243,13 @@ def _value(told: tuple[float, float, float, int], metric: str) -> QWidget:
     row = QHBoxLayout(pair)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(4)
-    row.addWidget(label(f"{mean:.{places}f}", bold=True))
+    row.addWidget(label(signed(mean, places), bold=True))
     spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else "± not known"
     row.addWidget(label(spread, role="muted"))
     row.addStretch(1)
     known = f"±{error:.{places}f}" if error is not None else "not known"
     pair.setToolTip(
-        f"{NAMES[metric]}: mean {mean:.{places}f} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
-        f"best {best:.{places}f}, n {n}"
+        f"{NAMES[metric]}: mean {signed(mean, places)} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
+        f"best {signed(best, places)}, n {n}"
     )
     return pair

@@ -57,7 +57,7 @@ def test_nobody_pushing_is_no_trial(qtbot, window, patient):
     live.use(Idle(Profile(150.0)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: live.phase is Phase.PUSHING)
-    QTest.qWait(80)
+    qtbot.waitUntil(lambda: len(live.samples) > 0)
     QTest.keyClick(page.number, Qt.Key.Key_Space)
     assert "No trial: no push above 5 N" in page.hint.text() and not page.number.text()
 

@@ -193,7 +193,7 @@ def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
     assert knee.left.measured > knee.right.measured + 8 and knee.verdict.word.value == "marked"
 
 
-def test_counting_and_timing_by_eye(window, patient):
+def test_counting_and_timing_by_eye(qtbot, window, patient):
     patient("ferry deckhand", "movement")
     window.movement._way_back.click()
     page, tests = window.moving, window.workspace.knowledge.tests
@@ -207,10 +207,15 @@ def test_counting_and_timing_by_eye(window, patient):
     assert (seen.measured, seen.side) == (3, Side.LEFT), "the right leg is involved, the left comes first"
     page.open_test(tests["wall-sit"])
     hands.settle()
+    now = [100.0]
+    page.question.now = lambda: now[0]
     page.question.clock.click()
-    QTest.qWait(350)
+    now[0] = 112.34
+    qtbot.waitUntil(lambda: page.question.number.text() == "12.3")
     page.question.clock.click()
-    assert 0.2 < float(page.question.number.text()) < 3
+    now[0] = 120.0
+    hands.settle()
+    assert page.question.number.text() == "12.3", "a stopped watch stands still"
 
 
 def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient, tmp_path):

@@ -44,7 +44,7 @@ def test_the_window_opens_under_x(demo_folder: Path):
             capture_output=True,
             text=True,
             check=False,
-            timeout=60,
+            timeout=300,
         )
     finally:
         server.terminate()

@@ -191,11 +191,13 @@ def test_frames_step_play_and_jump(qtbot, window, patient):
     assert page.board.frame == 249
     QTest.keyClick(page.strip, Qt.Key.Key_Home)
     page.player.speed.setCurrentText("1/2 speed")
+    now = [100.0]
+    page.player.clock = lambda: now[0]
     page.toggle_play()
-    qtbot.wait(600)
+    now[0] += 0.61
+    qtbot.waitUntil(lambda: page.board.frame > 0)
     page.stop()
-    played = float(page.board.times[page.board.frame])
-    assert 0.15 < played < 0.45, "half speed shows about 0.3 s of the clip in 0.6 s"
+    assert page.board.times[page.board.frame] == pytest.approx(0.3), "half speed shows 0.3 s of the clip in 0.6 s"
 
 
 def test_every_action_is_found_and_every_key_is_used_once(window):

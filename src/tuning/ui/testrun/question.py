@@ -95,6 +95,8 @@ class QuestionPanel(QWidget):
         self.reason.textEdited.connect(self._reason_typed)
         self.reason.returnPressed.connect(self._focus_answer)
         self.clock = button("", self._clock_pressed)
+        self.now = time.monotonic
+        """Where the watch looks for the time, s."""
         self._running: float | None = None
         self._ticking = QTimer(self)
         self._ticking.setInterval(100)
@@ -263,7 +265,7 @@ class QuestionPanel(QWidget):
             self.number.setText(str(int(counted) + 1 if counted.isdigit() else 1))
             return
         if self._running is None:
-            self._running = time.monotonic()
+            self._running = self.now()
             self._ticking.start()
         else:
             self._tick()
@@ -273,7 +275,7 @@ class QuestionPanel(QWidget):
 
     def _tick(self) -> None:
         if self._running is not None:
-            self.number.setText(f"{time.monotonic() - self._running:.1f}")
+            self.number.setText(f"{self.now() - self._running:.1f}")
 
     def _stop_watch(self) -> None:
         self._running = None

@@ -5,11 +5,9 @@
 
 from __future__ import annotations
 
-import secrets
-import sys
 from collections import defaultdict
-from pathlib import Path
 
+import accuracy_page
 import numpy as np
 
 from tuning.core.force.analysis import analyse
@@ -18,8 +16,6 @@ from tuning.core.types import Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, Floats, Scene, heard
 
-PAGE = Path(__file__).parent.parent / "docs" / "accuracy.md"
-START, END = "<!-- table: scripts/force_accuracy.py -->", "<!-- end of force table -->"
 Gaps = dict[str, list[float]]
 """Distances from the truth by what was read, in the unit of LIMITS."""
 LIMITS = {
@@ -110,22 +106,15 @@ def measured(random: np.random.Generator, size: int = 1) -> Gaps:
 
 def main() -> None:
     """Measure and write the table."""
-    seed = int(sys.argv[1]) if len(sys.argv) > 1 else secrets.randbits(24)
+    seed = accuracy_page.seed()
     gaps = measured(np.random.default_rng(seed), 3)
-    lines = [
-        f"Seed {seed}.",
-        "",
-        "| read | readings | median off | 95 % within | worst | wanted |",
-        "|---|---|---|---|---|---|",
-    ]
+    rows = []
     for name, (limit, unit) in LIMITS.items():
         told = [f"{value:.2f} {unit}" for value in (*np.percentile(gaps[name], (50, 95)), max(gaps[name]))]
-        lines.append(f"| {name} | {len(gaps[name])} | {' | '.join(told)} | {limit:.3g} {unit} |")
-    table = "\n".join(lines)
-    page = PAGE.read_text(encoding="utf-8")
-    before, rest = page.split(START)
-    PAGE.write_text(f"{before}{START}\n{table}\n{END}{rest.split(END)[1]}", encoding="utf-8")
-    print(table)
+        rows.append([name, str(len(gaps[name])), *told, f"{limit:.3g} {unit}"])
+    accuracy_page.write_table(
+        f"Seed {seed}.", ["read", "readings", "median off", "95 % within", "worst", "wanted"], rows
+    )
 
 
 if __name__ == "__main__":

@@ -7,10 +7,8 @@ trial, set-up and day. The maker knows nothing of bands and verdicts.
 from __future__ import annotations
 
 import math
-import secrets
-import sys
-from pathlib import Path
 
+import accuracy_page
 import numpy as np
 
 from tuning.core.comparison import compare_sides
@@ -18,8 +16,6 @@ from tuning.core.types import Observation, Side
 from tuning.core.verdict import Word
 from tuning.knowledge import load
 
-PAGE = Path(__file__).parent.parent / "docs" / "accuracy.md"
-START, END = "<!-- table: scripts/power.py -->", "<!-- end of power table -->"
 SESSIONS, TRIALS, TRUE = 4000, 3, (0, 5, 10, 15, 20, 25)
 TESTS = (("lunge-iso-peak", 4.0), ("lunge-iso-rate", 6.0))
 """Measure and its SEM in percent, as the maker of sessions is told it."""
@@ -86,25 +82,20 @@ def simulate(
 
 def main() -> None:
     """Simulate and write the table."""
-    seed = int(sys.argv[1]) if len(sys.argv) > 1 else secrets.randbits(24)
+    seed = accuracy_page.seed()
     random = np.random.default_rng(seed)
-    lines = [f"Seed {seed}, {SESSIONS} sessions in each row, {TRIALS} trials a leg.", ""]
-    lines += [
-        "| measure | true difference | " + " | ".join(w.value for w in Word) + " | wrong side | off the closed form |"
-    ]
-    lines += ["|---|---|---|---|---|---|---|---|"]
-    measures = load().measures
+    measures, rows = load().measures, []
     for measure_id, sem in TESTS:
         name = f"{measures[measure_id].name} (SEM {sem:g} %, band {measures[measure_id].band:g} %)"
         for true, shares, wrong, gap in simulate(measure_id, sem, random):
-            told = " | ".join(f"{100 * shares[w]:.0f} %" for w in Word)
-            lines.append(f"| {name} | {true} % | {told} | {100 * wrong:.1f} % | {100 * gap:.1f} points |")
+            told = [f"{100 * shares[w]:.0f} %" for w in Word]
+            rows.append([name, f"{true} %", *told, f"{100 * wrong:.1f} %", f"{100 * gap:.1f} points"])
             name = ""
-    table = "\n".join(lines)
-    page = PAGE.read_text(encoding="utf-8")
-    before, rest = page.split(START)
-    PAGE.write_text(f"{before}{START}\n{table}\n{END}{rest.split(END)[1]}", encoding="utf-8")
-    print(table)
+    accuracy_page.write_table(
+        f"Seed {seed}, {SESSIONS} sessions in each row, {TRIALS} trials a leg.",
+        ["measure", "true difference", *(w.value for w in Word), "wrong side", "off the closed form"],
+        rows,
+    )
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@
 import dataclasses
 import json
 
+import accuracy
 import numpy as np
 import pytest
 from chance import FRESH, RANDOM
@@ -21,83 +22,23 @@ from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
 from tuning.video.luma import LumaReader
 
-FPS, START = 60, 30
-FRAMES = 100 if FRESH else 72
-CAMERA = Camera("rear", roll_deg=1.0)
-
-
-def film(path, body_at, camera, look, seed, frames=FRAMES, turns=0):
-    rng = np.random.default_rng(seed)
-    background = render.room(camera, rng, belt=camera.view == "rear")
-    pictures = [render.photograph(body_at, n / FPS, camera, background, rng, look) for n in range(frames)]
-    return write_clip(path, pictures, [n / FPS for n in range(frames)], quarter_turns=turns, crf="20", g="40")
-
-
-def swayed(body, t):
-    off = np.array([0.03 * np.sin(2 * np.pi * 0.7 * t), 0, 0])
-    body.points = {name: at + off for name, at in body.points.items()}
-    body.limbs = [dataclasses.replace(limb, a=limb.a + off, b=limb.b + off) for limb in body.limbs]
-    return body
-
-
-def hard_body(walker):
-    """Marks of the stance leg hidden 0.2 s a stride, the walker drifting sideways."""
-
-    def body_at(t):
-        body = swayed(build(walking(walker, t)), t)
-        hidden = set()
-        for side, off in (("left", 0.0), ("right", 0.5)):
-            if 0.3 < (t / walker.cycle + off) % 1 < 0.3 + 0.2 / walker.cycle:
-                hidden |= {f"psis_{side}", f"knee_back_{side}"}
-        body.marked = {name: name for name in body.stickers("rear") if name not in hidden}
-        return body
-
-    return body_at
-
-
-def places(body, camera):
-    """Truth of all stickers, those hidden for the moment included."""
-    worn, body.marked = body.marked, None
-    everything = body.seen(camera)
-    body.marked = worn
-    return everything, set(body.stickers(camera.view))
-
-
-CASES = {
-    "clean": (lambda w: lambda t: build(walking(w, t)), render.Look(exposures=2), 0.15),
-    "hard": (hard_body, render.Look(exposures=2, sticker_radius=0.7 * render.STICKER_RADIUS, flicker=0.12), 0.5),
-}
+FPS = 60
+CASES = {"clean": (False, accuracy.CLEAN, 0.15), "hard": (True, accuracy.HARD, 0.5)}
 
 
 @pytest.mark.long
 @pytest.mark.parametrize("case", list(CASES))
-def test_stickers_are_followed_to_a_fraction_of_a_pixel(tmp_path, case, capsys):
-    make, look, limit = CASES[case]
-    seed = int(RANDOM.integers(2**24))
-    rng = np.random.default_rng(seed)
-    u = rng.uniform
-    walker = Walker(
-        cycle=u(1.0, 1.2), drop_left=u(3, 8), knee_in_left=u(0, 10), knee_in_right=u(0, 6), toe_out_left=u(5, 12)
-    )
-    body_at = make(walker)
-    path = film(tmp_path / "walk.mp4", body_at, CAMERA, look, seed)
-    truth = [places(body_at(n / FPS), CAMERA) for n in range(FRAMES)]
-    click = {name: at + rng.normal(0, 1, 2) for name, at in truth[START][0].items() if name in truth[START][1]}
-    found = follow_clip(path, START, click)
-    off, seen_share, invented = [], [], 0
-    for k, name in enumerate(found.names):
-        trusted = found.quality[:, k] >= TRUSTED
-        gaps = np.array([np.hypot(*(found.xy[n, k] - truth[n][0][name])) for n in np.flatnonzero(trusted)])
-        off.append(gaps)
-        shown = np.array([name in t[1] for t in truth])
-        invented += int((trusted & ~shown).sum())
-        seen_share.append(trusted[shown].mean())
-        assert gaps.max() < 3, f"{name} jumped (seed {seed})"
-    rms = float(np.sqrt(np.mean(np.concatenate(off) ** 2)))
+def test_stickers_are_followed_to_a_fraction_of_a_pixel(case, capsys):
+    hard, look, limit = CASES[case]
+    scene = accuracy.a_walk(RANDOM, hard)
+    row = accuracy.Row()
+    row.follow(scene if FRESH else dataclasses.replace(scene, seconds=1.2), look, RANDOM)
+    rms = float(np.sqrt(np.mean(np.square(row.gaps))))
     with capsys.disabled():
-        print(f"\n{case}: {rms:.3f} px RMS, worst {max(g.max() for g in off):.2f} px, seen {np.mean(seen_share):.0%}")
-    assert rms <= limit, f"seed {seed}"
-    assert invented == 0 and np.mean(seen_share) > 0.75, f"seed {seed}"
+        print(f"\n{case}: {rms:.3f} px RMS, worst {max(row.gaps):.2f} px, seen {np.mean(row.seen):.0%}")
+    assert rms <= limit and max(row.gaps) < 3, "no mark jumps to another"
+    assert row.invented == 0 and np.mean(row.seen) > 0.75
+    assert all(row.events), "each within a frame"
 
 
 def test_a_clip_turned_by_its_metadata_is_followed_in_upright_pixels(tmp_path):
@@ -153,7 +94,9 @@ def squat(tmp_path_factory):
     camera = Camera("front")
     who = Squatter(repetition=1.1, knee_in_right=8)
     body_at = lambda t: build(squatting(who, t + 0.99))  # noqa: E731
-    path = film(tmp_path_factory.mktemp("squat") / "squat.mp4", body_at, camera, render.Look(exposures=1), 8, frames=90)
+    path = tmp_path_factory.mktemp("squat") / "squat.mp4"
+    scene = accuracy.Scene("front-squat", "front", body_at, lambda _: None, lambda *_: None, FPS, 1.5)
+    accuracy.film(path, scene, camera, render.Look(exposures=1), np.random.default_rng(8))
     return path, body_at, camera
 
 

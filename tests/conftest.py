@@ -23,11 +23,14 @@ settings.load_profile("untimed")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Long tests first, shared between the two workers (each begins with one half of the list)."""
+    """Long tests first, shared between the two workers (each begins with one half of the list).
+
+    The second begins with those that need no demo clinic, while the first builds it.
+    """
     long = [item for item in items if item.get_closest_marker("long")]
     rest = [item for item in items if not item.get_closest_marker("long")]
     half = len(rest) // 2
-    items[:] = [*long[::2], *rest[:half], *long[1::2], *rest[half:]]
+    items[:] = [*long[::2], *rest[:half], *long[1::2][::-1], *rest[half:]]
 
 
 @pytest.fixture(autouse=True)
@@ -47,21 +50,25 @@ def qtbot(qapp, request: pytest.FixtureRequest) -> QtBot:
     return PatientBot(request)
 
 
-@pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
-    """The demo clinic, built once by whichever worker needs it first."""
-    from tuning.demo.clinic import build_clinic
-
-    base = tmp_path_factory.getbasetemp()
+def built_once(factory: pytest.TempPathFactory, worker_id: str, name: str, build: Callable[[Path], object]) -> Path:
+    """What takes long to build, built by whichever worker needs it first."""
+    base = factory.getbasetemp()
     shared = base if worker_id == "master" else base.parent
-    folder, done = shared / "demo-clinic", shared / "demo-clinic-done"
-    with open(shared / "demo-lock", "w") as lock:
+    place, done = shared / name, shared / f"{name}-done"
+    with open(shared / f"{name}-lock", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not done.exists():
-            shutil.rmtree(folder, ignore_errors=True)
-            build_clinic(folder)
+            build(place)
             done.touch()
-    return folder
+    return place
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """The demo clinic."""
+    from tuning.demo.clinic import build_clinic
+
+    return built_once(tmp_path_factory, worker_id, "demo-clinic", build_clinic)
 
 
 @pytest.fixture

@@ -142,6 +142,8 @@ def test_squats_from_front_and_side():
                     "squat-hip-shift": lambda: 50 * (m["ankle_left"] + m["ankle_right"] - m["asis_left"]  # noqa: B023
                         - m["asis_right"])[0] / np.linalg.norm(m["ankle_left"] - m["ankle_right"]),  # noqa: B023
                     "squat-side-trunk": lambda: geometry.lean_from_vertical(m["hip"], m["shoulder"], 1),  # noqa: B023
+                    "squat-side-trunk-shin": lambda: geometry.lean_from_vertical(m["hip"], m["shoulder"], 1)  # noqa: B023
+                        - geometry.lean_from_vertical(m["ankle"], m["knee"], 1),  # noqa: B023
                     "squat-side-shin": lambda: geometry.lean_from_vertical(m["ankle"], m["knee"], 1),  # noqa: B023
                     "squat-side-knee": lambda: 180 - geometry.interior_angle((m["hip"], m["knee"], m["ankle"])),  # noqa: B023
                     "knee-toe-percent": lambda: 100 * (m["knee"] - m["heel"])[0] / (m["toe"] - m["heel"])[0],  # noqa: B023
@@ -150,7 +152,7 @@ def test_squats_from_front_and_side():
                     gaps[v.measure].append((v.value - true(), v.marking_sd))
             lowering = [v.value for v in result.values if v.measure == "squat-first-s"]
             assert lowering and np.mean(lowering) == pytest.approx(0.45 * who.repetition, abs=0.25)
-    assert len(gaps) == 6
+    assert len(gaps) == 7
     for measure, pairs in gaps.items():
         gap, sd = np.array(pairs).T
         assert np.percentile(np.abs(gap), 95) <= {"squat-hip-shift": 0.5}.get(measure, 0.7), measure

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from chance import FRESH, RANDOM
 from click.testing import CliRunner
-from conftest import numbered, write_clip
+from conftest import built_once, numbered, write_clip
 
 from tuning.cli import main
 from tuning.core.errors import BadInput
@@ -90,13 +90,15 @@ def test_planes_backward_are_planes_forward_reversed(tmp_path):
 
 
 @pytest.fixture(scope="module")
-def squat(tmp_path_factory):
+def squat(tmp_path_factory, worker_id):
     camera = Camera("front")
     who = Squatter(repetition=1.1, knee_in_right=8)
     body_at = lambda t: build(squatting(who, t + 0.99))  # noqa: E731
-    path = tmp_path_factory.mktemp("squat") / "squat.mp4"
     scene = accuracy.Scene("front-squat", "front", body_at, lambda _: None, lambda *_: None, FPS, 1.5)
-    accuracy.film(path, scene, camera, render.Look(exposures=1), np.random.default_rng(8))
+    look, rng = render.Look(exposures=1), np.random.default_rng(8)
+    path = built_once(
+        tmp_path_factory, worker_id, "squat.mp4", lambda target: accuracy.film(target, scene, camera, look, rng)
+    )
     return path, body_at, camera
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from dataclasses import dataclass, replace
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, TypeVar
@@ -257,8 +258,9 @@ def _rung(path: Path, order: int, raw: dict[str, Any]) -> dict[str, Any]:
     }
 
 
+@cache
 def load(folder: Path = FOLDER) -> Knowledge:
-    """Load and check every knowledge file in `folder`.
+    """Load and check every knowledge file in `folder`, once in the life of the program.
 
     Raises KnowledgeError with file, key and reason.
     """

@@ -47,6 +47,14 @@ def _foot_pitch(m: Marks, ahead: int) -> float:
     return float(np.degrees(np.arctan2(-dy, dx * ahead)))
 
 
+TRUNK_SHIN = ("hip", "shoulder", "ankle", "knee")
+
+
+def _trunk_minus_shin(ahead: int) -> Callable[[Marks], float]:
+    """How much further forward the trunk leans than the shin, degrees."""
+    return lambda m: lean(m["hip"], m["shoulder"], ahead) - lean(m["ankle"], m["knee"], ahead)
+
+
 def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options, Result], None]:
     """The measure of a squat seen from the side: angles, knee over foot, shares, tuck, tempo."""
 
@@ -56,7 +64,10 @@ def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options,
             return
         meter, ahead = Meter(signals, result), _ahead(signals)
         reps = repetitions(signals, options, result, ("hip", "shoulder"), rising)
-        for line in _side_curves(meter, options.side, ahead, prefix).values():
+        lines = [*_side_curves(meter, options.side, ahead, prefix).values()]
+        if prefix == "squat-side" and signals.has(*TRUNK_SHIN):
+            lines.append(meter.curve("squat-side-trunk-shin", options.side, TRUNK_SHIN, _trunk_minus_shin(ahead)))
+        for line in lines:
             for rep in reps:
                 line.at(rep.turn, rep.number)
         _knee_over_toe(meter, reps, options, ahead)

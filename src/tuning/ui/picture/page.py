@@ -134,7 +134,7 @@ class PicturePage(QWidget):
         self.captures.setMinimumWidth(136)
         self.captures.setMaximumWidth(170)
         self.kind = QComboBox()
-        self.kind.setMaximumWidth(170)
+        self.kind.setMaximumWidth(190)
         self.kind.setAccessibleName("Kind of picture to open")
         for protocol in self.protocols:
             self.kind.addItem(protocol.title, protocol.id)

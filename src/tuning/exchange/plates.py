@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import re
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -144,6 +145,15 @@ def _number(cell: str, decimal: str) -> float:
         return float("nan")
 
 
+def _column(rows: Sequence[Sequence[str]], n: int, decimal: str) -> Floats:
+    """Numbers of one column; NaN where a row is short or holds none."""
+    cells = [row[n] if n < len(row) else "" for row in rows]
+    if decimal == ".":
+        with suppress(ValueError):  # whole columns of plain numbers, as most are, in one go
+            return np.array(cells, dtype=np.float64)
+    return np.array([_number(cell, decimal) for cell in cells])
+
+
 NOTHING = ("", "nan", "na", "n/a", "-")
 """How makers write a sample that is not there."""
 
@@ -236,7 +246,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     if max(wanted) >= max(len(row) for row in rows):
         raise BadInput(f"Column {max(wanted) + 1} is missing: the rows have {short} columns.")
     notes: list[str] = []
-    values = {n: np.array([_number(r[n], found.decimal) if n < len(r) else np.nan for r in rows]) for n in wanted}
+    values = {n: _column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
     samples = {(side, "force"): values[n] * FORCE_UNITS[found.unit] for side, n in legs.items()}

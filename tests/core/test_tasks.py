@@ -329,6 +329,18 @@ def test_knee_zone_edges(percent, zone):
     assert tasks.zone_of(percent) == zone
 
 
+def test_a_mark_hidden_on_the_way_down_costs_no_repetition_and_at_the_turn_it_does():
+    who = Squatter(repetition=3.0)
+    whole = tracks_of(lambda t: build(squatting(who, t)), Camera("front"), 30, 9.3, RANDOM)
+    whole = Tracks(whole.names, whole.times, whole.xy, whole.quality.copy())
+    for name in ("asis_left", "asis_right", "shoulder_left", "shoulder_right"):
+        whole.quality[20:32, whole.names.index(name)] = 0  # on the way down of the first
+        whole.quality[127:141, whole.names.index(name)] = 0  # at the turn of the second
+    found = tasks.measure(whole, "front-squat")
+    cycles = {v.cycle for v in found.values if v.measure == "squat-hip-shift"}
+    assert len(cycles) == 2 and found.warnings == ["Repetitions whose start, turn or end was hidden are left out."]
+
+
 def test_a_clip_of_few_frames_a_second_is_told_and_of_very_few_not_measured():
     who = Squatter(repetition=3.0)
     told = {}

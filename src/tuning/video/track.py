@@ -38,6 +38,9 @@ EDGE_QUALITY = 0.95
 NEIGHBOUR_SHARE = 0.45
 SURE = 0.5
 """Quality from which a place is trusted."""
+FIRM = 4.0
+"""Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
+plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
 LOST_AFTER = 45
 """Frames unseen after which a mark is given up in this direction."""
 
@@ -60,6 +63,8 @@ class _Target:
     at: Floats
     sticker: Sticker | None
     patch: NDArray[np.uint8] | None = None
+    hold: float = 1.0
+    """How well the place holds a mark, 0..1: a sticker does; plain skin and smooth edges let it slide."""
     velocity: Floats = field(default_factory=lambda: np.zeros(2))
     unseen: int = 0
     course: Floats = field(default_factory=lambda: np.zeros(2))
@@ -228,6 +233,14 @@ def _likeness(seen: _Seen, sticker: Sticker) -> float:
     return float(max(contrast, 0.0) * cover)
 
 
+def _weakest_slope(patch: NDArray[np.uint8]) -> float:
+    """Mean squared slope of the brightness in the direction in which it changes least (after Shi and Tomasi 1994)."""
+    down, across = np.gradient(patch.astype(np.float64))
+    mixed = float(np.mean(down * across))
+    both = np.array([[np.mean(across * across), mixed], [mixed, np.mean(down * down)]])
+    return float(np.linalg.eigvalsh(both)[0])
+
+
 class Follower:
     """Carries all marks from one frame to the next."""
 
@@ -242,7 +255,8 @@ class Follower:
         """Follow one more mark from this picture on."""
         at, sticker = recognise(plane, np.asarray(click, dtype=np.float64))
         patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
-        self.targets.append(_Target(name, at, sticker, patch))
+        hold = 1.0 if patch is None else min(1.0, _weakest_slope(patch) / FIRM)
+        self.targets.append(_Target(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
 
@@ -320,6 +334,7 @@ class Follower:
         at = there[0, 0].astype(np.float64) + origin
         likeness, at = self._draw_to_template(plane, target.patch, at)
         quality = float(np.clip(1 - wrong / 1.5, 0, 1) * np.clip((likeness - 0.4) / 0.4, 0, 1))
+        quality *= target.hold
         return (at, quality) if quality >= SURE / 2 else None
 
     @staticmethod

@@ -77,7 +77,9 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
     signals = Signals(tracks, cutoff, options.roll_deg, options.metres_per_px)
     lost = [spoken(name) for name in tracks.names if not signals.has(name)]
     if lost:
-        result.warnings.append(f"Seen too briefly to be measured: {', '.join(lost)}.")
+        result.warnings.append(
+            f"Not held long enough to be measured: {', '.join(lost)}. A sticker holds a mark; plain skin lets it slide."
+        )
     if not _fast_enough(signals, result):
         return result
     bump = camera_bump(tracks)

@@ -8,8 +8,12 @@ import numpy as np
 
 from tuning.core.kinematics import CycleValue, Signals
 from tuning.core.repetitions import Repetition, find_repetitions
+from tuning.core.signals import fill_gaps
 from tuning.core.tasks.result import EVENT_SD_FRAMES, Options, Result
 from tuning.core.types import NotMeasured, Side
+
+HIDDEN_S = 0.5
+"""Marks hidden this long between start, turn and end do not cut a repetition (practice judgement, editable)."""
 
 
 def repetitions(
@@ -24,11 +28,14 @@ def repetitions(
     best = max(float(np.isfinite(h).mean()) for h in heights)
     # A mark that was hidden half the time would cut the others' repetitions, too.
     height = np.mean([h for h in heights if np.isfinite(h).mean() >= 0.95 * best], axis=0)
-    found = find_repetitions(height, signals.times, rising)
+    found = find_repetitions(fill_gaps(height, signals.times, HIDDEN_S), signals.times, rising)
     if isinstance(found, NotMeasured):
         result.warnings.append(f"No repetitions: {found.detail}.")
         return []
-    none = Side.NONE
+    whole = [r for r in found if np.isfinite([height[signals.frame(t)] for t in (r.start, r.turn, r.end)]).all()]
+    if len(whole) < len(found):
+        result.warnings.append("Repetitions whose start, turn or end was hidden are left out.")
+    found, none = whole, Side.NONE
     for rep in found:
         result.found += [("start", none, rep.start), ("turn", none, rep.turn), ("end", none, rep.end)]
     found = [

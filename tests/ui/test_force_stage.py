@@ -261,6 +261,21 @@ def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force, mo
     assert not window.workspace.findings("balance-feedback")
 
 
+def test_a_blind_repetition_shows_nothing_of_either_leg(window, force):
+    """Two people of one weight, one on the left leg and one on the right, look the same without the beam."""
+    force.show_view("Balance")
+    hands.settle()
+    view, seen = force.balance.live, {}
+    for beam in (False, True):
+        view.beam = beam
+        for left in (200.0, 500.0):
+            view.buffer = Rolling(1000.0)
+            view.buffer.add(np.full((6000, 2), [left, 700 - left]))
+            image = view.grab().toImage()
+            seen[beam, left] = bytes(image.bits().asarray(image.sizeInBytes()))
+    assert seen[False, 200.0] == seen[False, 500.0] and seen[True, 200.0] != seen[True, 500.0]
+
+
 def test_the_schedule_of_the_beam():
     assert [beam_shown(FADING[1], n) for n in range(1, 6)] == [True, False, True, False, True]
     assert [beam_shown(FADING[2], n) for n in range(1, 6)] == [True, False, False, False, True]

@@ -35,11 +35,15 @@ class Rolling:
         places = (self._at - k + np.arange(k)) % len(self._data)
         return self._data[places]
 
-    def envelope(self, columns: int) -> Floats:
-        """Least and greatest of both legs in each pixel column, shape (columns, 2 legs, 2); NaN for nothing."""
+    def envelope(self, columns: int, together: bool = False) -> Floats:
+        """Least and greatest of both legs in each pixel column, shape (columns, 2 legs, 2); NaN for nothing.
+
+        `together` gives their sum alone, shape (columns, 1, 2).
+        """
         size = len(self._data) // columns * columns
         places = (self._at - size + np.arange(size)) % len(self._data)
-        blocks = self._data[places].reshape(columns, -1, 2)
+        samples = self._data[places].sum(axis=1, keepdims=True) if together else self._data[places]
+        blocks = samples.reshape(columns, -1, samples.shape[1])
         some = np.isfinite(blocks).all(axis=1)
         least, most = np.where(some, blocks.min(axis=1), np.nan), np.where(some, blocks.max(axis=1), np.nan)
         return np.stack([least, most], axis=2)

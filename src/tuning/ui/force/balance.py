@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -34,6 +36,7 @@ class BalancePanel(QWidget):
         self._state = state
         self.stage = STAGES[0]
         self.live = LiveView()
+        self.live.apart = False
         self.counter: RepCounter | None = None
         self.words = label("", theme.LARGE, bold=True)
         self.result = label("", theme.BODY, wrap=True)
@@ -91,13 +94,14 @@ class BalancePanel(QWidget):
         weight = self._state.weight.newtons if self._state.weight is not None else who.weight
         self.counter, self._lit = RepCounter(weight, plates.rate), []
         self.result.setText("")
+        self.live.top = 100.0 * math.ceil(1.5 * weight / 100)
         self.live.start(plates, record=True)
         self.go.setText("End the set")
         self._light(1)
 
     def _light(self, repetition: int) -> None:
         self.live.beam = beam_shown(self.stage, repetition)
-        lit = "beam on" if self.live.beam else "no beam"
+        lit = "beam on" if self.live.beam else "no beam: squat by feel"
         self.words.setText(f"Repetition {repetition} · {lit}")
         self.live.update()
 

@@ -59,6 +59,8 @@ class LiveView(QWidget):
         self.top = 1500.0
         self.band = 5.0
         self.beam = True
+        self.apart = True
+        """False where nothing but the beam may tell one leg from the other: numbers and traces show the sum."""
         self.crossed = False
         """True once the plates were found to be swapped: left and right are exchanged as they come."""
         self.frames: list[float] = []
@@ -136,7 +138,8 @@ class LiveView(QWidget):
             self.buffer.add(part[:, 1:3])
             if self.recording is not None:
                 self.recording.append(part)
-            self.top = max(self.top, 1.1 * float(np.nanmax(part[:, 1:3], initial=0.0)))
+            shown = part[:, 1:3] if self.apart else part[:, 1:3].sum(axis=1)
+            self.top = max(self.top, 1.1 * float(np.nanmax(shown, initial=0.0)))
             self.came.emit(part[:, 1:3])
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -148,6 +151,20 @@ class LiveView(QWidget):
             paint_beam(painter, QRectF(60, box.bottom() - 54, box.width() - 120, 34), self.buffer.share(), self.band)
 
     def _paint_numbers(self, painter: QPainter, box: QRectF) -> None:
+        if self.apart:
+            self._paint_each(painter, box.adjusted(18, 8, -18, 0))
+        else:
+            painter.setFont(theme.font())
+            painter.setPen(theme.colour("muted"))
+            painter.drawText(box.adjusted(18, 12, -18, 0), Qt.AlignmentFlag.AlignLeft, "force of both legs together")
+        share = self.buffer.share()
+        painter.setPen(theme.colour("ink"))
+        painter.setFont(theme.font(theme.LARGE))
+        if share is not None and self.beam:
+            text = f"left {100 - share:.0f} %   right {share:.0f} %"
+            painter.drawText(box.adjusted(0, 16, 0, 0), Qt.AlignmentFlag.AlignHCenter, text)
+
+    def _paint_each(self, painter: QPainter, box: QRectF) -> None:
         now = self.buffer.last(0.15)
         values = np.nanmean(now, axis=0) if len(now) and np.isfinite(now).any() else (None, None)
         painter.setFont(theme.font(theme.TITLE))
@@ -155,13 +172,7 @@ class LiveView(QWidget):
         for side, value in zip(LEGS, values, strict=True):
             painter.setPen(theme.colour(side.value))
             text = f"{side.value} –" if value is None else f"{side.value} {value:.0f} N"
-            painter.drawText(box.adjusted(18, 8, -18, 0), flags[side], text)
-        share = self.buffer.share()
-        painter.setPen(theme.colour("ink"))
-        painter.setFont(theme.font(theme.LARGE))
-        if share is not None and self.beam:
-            text = f"left {100 - share:.0f} %   right {share:.0f} %"
-            painter.drawText(box.adjusted(0, 16, 0, 0), Qt.AlignmentFlag.AlignHCenter, text)
+            painter.drawText(box, flags[side], text)
 
     def _paint_traces(self, painter: QPainter, box: QRectF) -> None:
         painter.setFont(theme.font())
@@ -175,14 +186,14 @@ class LiveView(QWidget):
             )
         # One upright stroke a pixel column, without smoothing: a frame is drawn in a few milliseconds.
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        bands = self.buffer.envelope(max(2, int(box.width())))
+        bands = self.buffer.envelope(max(2, int(box.width())), together=not self.apart)
         known = np.flatnonzero(np.isfinite(bands).all(axis=(1, 2)))
         if not known.size:
             return
         xs = (box.left() + known).astype(int)
         heights = box.bottom() - box.height() * np.clip(bands[known], 0, self.top) / self.top
-        for leg, side in enumerate(LEGS):
-            painter.setPen(theme.colour(side.value))
+        for leg, colour in enumerate([side.value for side in LEGS] if self.apart else ["ink"]):
+            painter.setPen(theme.colour(colour))
             lows, highs = heights[:, leg, 0].astype(int) + 1, heights[:, leg, 1].astype(int)
             # Each stroke reaches to its neighbour's, so that a steep rise has no holes.
             lows[1:] = np.maximum(lows[1:], highs[:-1])

@@ -94,12 +94,16 @@ def _times(seconds: float, rate: float) -> Floats:
     return np.arange(round(seconds * rate)) / rate
 
 
-def _move(t: Floats, start: float, seconds: float, by: float) -> Floats:
-    """Acceleration of a smooth move of `by` metres (least jerk), zero outside."""
+def _move(t: Floats, start: float, seconds: float, by: float, first: float = 0.0, last: float = 0.0) -> Floats:
+    """Acceleration of a smooth move of `by` metres from rest to rest (least jerk), zero outside.
+
+    It begins with acceleration `first` and ends with `last`, m/s².
+    """
     s = (t - start) / seconds
-    inside = (s >= 0) & (s <= 1)
+    inside = (s >= 0) & (s < 1)
     shape = 60 * s - 180 * s**2 + 120 * s**3
-    return np.where(inside, by / seconds**2 * shape, 0.0)
+    begins, ends = (10 * u**3 - 12 * u**2 + 3 * u for u in (1 - s, s))
+    return np.where(inside, by / seconds**2 * shape + first * begins + last * ends, 0.0)
 
 
 def squats(
@@ -115,12 +119,15 @@ def squats(
 ) -> Scene:
     """Free squats on both plates; `rest` between repetitions, `pause` at the bottom (all s)."""
     each = down + pause + up + rest
+    # Without a pause the way down turns into the way up: the force is greatest at the bottom.
+    turn = 5 * depth / (down * up) if pause == 0 else 0.0
     t = _times(2 * still + reps * each - rest, rate)
     acceleration = np.zeros_like(t)
     events: dict[str, list[float]] = {"start": [], "bottom": [], "drive": [], "end": []}
     for n in range(reps):
         at = still + n * each
-        acceleration += _move(t, at, down, -depth) + _move(t, at + down + pause, up, depth)
+        acceleration += _move(t, at, down, -depth, last=turn)
+        acceleration += _move(t, at + down + pause, up, depth, first=turn)
         for name, when in (("start", at), ("bottom", at + down), ("drive", at + down + pause)):
             events[name].append(when)
         events["end"].append(at + down + pause + up)

@@ -231,7 +231,12 @@ class Row:
         from tuning.video.follow import follow_clip
 
         camera = Camera(scene.view, roll_deg=rng.uniform(-2, 2))
-        truth = [places(scene.body_at(n / scene.fps), camera) for n in range(round(scene.fps * scene.seconds))]
+        truth = []
+        for n in range(round(scene.fps * scene.seconds)):
+            everything, worn = places(scene.body_at(n / scene.fps), camera)
+            for part in (-look.exposure_s / 4, look.exposure_s / 4):  # what one half of the exposure shows is shown
+                worn |= places(scene.body_at(n / scene.fps + part), camera)[1]
+            truth.append((everything, worn))
         # Marks are set in a frame in which all of them can be seen.
         start = next(n for n in range(30, len(truth)) if len(truth[n][1]) == len(truth[n][0]))
         with tempfile.TemporaryDirectory() as folder:

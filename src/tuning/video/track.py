@@ -41,6 +41,8 @@ SURE = 0.5
 FIRM = 4.0
 """Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
+STRAIGHT_ON = 15
+"""Frames for which a hidden mark may have gone on as it was last seen to."""
 LOST_AFTER = 45
 """Frames unseen after which a mark is given up in this direction."""
 
@@ -80,6 +82,10 @@ class _Target:
             return self.at + self.velocity
         fade = 0.8**self.unseen
         return self.at + fade * (self.course + fade * self.velocity) + (1 - fade) * self._carried()
+
+    def straight(self) -> Floats:
+        """Where it would be had it gone on as it was last seen to."""
+        return self.at + (self.unseen + 1) * self.velocity
 
     def _carried(self) -> Floats:
         shown = [(t.at - was, w) for t, was, w in self.company if not t.unseen]
@@ -305,11 +311,13 @@ class Follower:
         gate = min(GATE_PX + GATE_GROWTH_PX * target.unseen, target.reach if target.unseen else GATE_PX)
         like = _likeness(seen, sticker) if seen is not None else 0.0
         if seen is None or like < SURE or _gap(seen.at, predicted) > gate:
-            candidates = [(s, _likeness(s, sticker)) for s in _search(plane, predicted, gate, sticker)]
-            good = [(s, q) for s, q in candidates if q >= SURE]
+            # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
+            ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
+            finds = [(s, _likeness(s, sticker), way) for way in ways for s in _search(plane, way, gate, sticker)]
+            good = [find for find in finds if find[1] >= SURE]
             if not good:
                 return None
-            seen, like = min(good, key=lambda c: _gap(c[0].at, predicted) / (0.3 + c[1]))
+            seen, like, _ = min(good, key=lambda find: _gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
         if 0.8 < seen.area / sticker.area < 1.25:
             sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)

@@ -19,6 +19,7 @@ from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 from tuning.exchange.tracks import read_tracks
+from tuning.video import track
 from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
 from tuning.video.luma import LumaReader
@@ -90,6 +91,23 @@ def test_a_mark_on_plain_skin_or_along_an_edge_is_not_held_and_said_so(tmp_path)
     assert (found.quality[1:] < TRUSTED).all()
     told = tasks.measure(found, "side-squat")
     assert "Not held long enough to be measured: shoulder tip, hip bump" in told.warnings[0]
+
+
+def test_a_hidden_mark_is_found_where_it_was_going_though_its_neighbour_stands():
+    down, across = np.mgrid[0:420, 0:200]
+
+    def picture(n):
+        plane = np.full(down.shape, 90.0)
+        for x, y, hidden in ((60, 40 + 5.0 * n, 20 <= n < 27), (110, 300, False), (150, 330, False)):
+            if not hidden:
+                plane += 120 * np.clip(6.5 - np.hypot(across + 0.5 - x, down + 0.5 - y), 0, 1)
+        return plane.astype(np.uint8)
+
+    follower = track.Follower(picture(0), {"asis": (60.0, 40.0), "knee": (110.0, 300.0), "ankle": (150.0, 330.0)})
+    told = [follower.step(picture(n))[0] for n in range(1, 50)]
+    for n, (at, quality) in enumerate(told, 1):
+        assert (quality >= TRUSTED) is not (20 <= n < 27), n
+        assert quality < TRUSTED or at == pytest.approx((60, 40 + 5 * n), abs=0.3)
 
 
 def test_planes_backward_are_planes_forward_reversed(tmp_path):

@@ -62,7 +62,7 @@ class Comparison:
             size = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}"
         if v.word is Word.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
-        if v.d == 0:
+        if round(v.d, places) == 0:
             return "level" if self.measure.compare is Compare.VALUE else "no difference"
         if self.measure.compare is Compare.VALUE:
             return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}"

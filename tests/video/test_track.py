@@ -93,6 +93,18 @@ def test_a_mark_on_plain_skin_or_along_an_edge_is_not_held_and_said_so(tmp_path)
     assert "Not held long enough to be measured: shoulder tip, hip bump" in told.warnings[0]
 
 
+def test_the_small_sticker_under_the_click_is_meant_and_not_the_bright_foot_beside_it():
+    down, across = np.mgrid[0:120, 0:160]
+
+    def disc(x, y, radius):
+        return np.clip(radius + 0.5 - np.hypot(across + 0.5 - x, down + 0.5 - y), 0, 1)
+
+    plane = (50 + 100 * disc(80, 60, 13.5) + 65 * disc(88, 65, 3.0)).clip(0, 255).astype(np.uint8)
+    for off in ((0, 0), (-1.8, 0), (0, -1.8), (1.3, 1.3), (-1.3, -1.3)):
+        at, sticker = track.recognise(plane, np.array([88.0 + off[0], 65.0 + off[1]]))
+        assert at == pytest.approx((88, 65), abs=0.6) and sticker.radius < 4, off
+
+
 def test_a_hidden_mark_is_found_where_it_was_going_though_its_neighbour_stands():
     down, across = np.mgrid[0:420, 0:200]
 

@@ -195,10 +195,13 @@ def recognise(plane: Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     for sign in (1, -1):
         for radius in RADII[::3]:
             seen = _centroid(plane, click, float(radius), sign)
-            if seen is None or seen.contrast < LEAST_CONTRAST or _gap(seen.at, click) > SNAP_PX + radius / 2:
+            off = _gap(seen.at, click) if seen is not None else math.inf
+            if seen is None or seen.contrast < LEAST_CONTRAST or off > SNAP_PX + radius / 2:
                 continue
             # A disc of this radius fills this area; anything else is an edge or a stripe.
             fit = seen.contrast * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
+            # The sticker under the click is meant, not the bright foot that it sits on.
+            fit /= 1 + (off / SNAP_PX) ** 2
             if best is None or fit > best[0]:
                 best = (fit, seen, float(radius), sign)
     if best is None:

@@ -134,10 +134,10 @@ def walk_truth(walker: Walker, hidden: bool = False) -> Truth:
 
 
 def squat_truth(who: Squatter, hidden: bool = False) -> Truth:
-    """Exact values at the deepest place of the repetition that a measured value belongs to."""
+    """Exact values in the frame that a measured value was read in; the bottom is held, the sway goes on."""
 
     def truth(value: tasks.CycleValue) -> float | None:
-        t = (value.cycle - 0.55) * who.repetition
+        t = value.time_s
         body = build(squatting(who, t))
         m = (swayed(body, t) if hidden else body).seen(Camera("front"))
         inward = 1 if value.side is Side.RIGHT else -1
@@ -179,17 +179,14 @@ def a_squat(rng: np.random.Generator, hard: bool) -> Scene:
         shift=u(-0.03, 0.03),
     )
     body_at = hard_squat(who) if hard else lambda t: build(squatting(who, t))
-    # The bottom of these squats is held, so that no single frame is the true turn.
-    return Scene(
-        "front-squat",
-        "front",
-        body_at,
-        squat_truth(who, hard),
-        lambda *_: None,
-        30,
-        2.3 * who.repetition,
-        ("shoulder",),
-    )
+
+    def gap(kind: str, _: Side, time: float) -> float | None:
+        """The bottom is held from 0.4 to 0.5 of a repetition: any moment of it is the turn."""
+        s = time / who.repetition % 1
+        return max(0.0, 0.4 - s, s - 0.5) * who.repetition if kind == "turn" else None
+
+    truth, seconds = squat_truth(who, hard), 2.3 * who.repetition
+    return Scene("front-squat", "front", body_at, truth, gap, 30, seconds, ("shoulder",))
 
 
 ROWS = (

@@ -1,6 +1,7 @@
 """The verdict rule against hand-worked cases and its laws."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -149,3 +150,19 @@ def test_the_ledger_takes_the_newest_value_and_puts_the_worst_first():
     assert [r.measure.id for r in rows] == ["gait-pelvic-tilt", "hip-abd"]
     assert rows[0].sentence == "left higher by 9.0°"
     assert rows[1].verdict.d == pytest.approx(100 * 2 / 192)
+
+
+def test_a_difference_that_rounds_to_nothing_is_none_but_half_a_grade_is_half_a_grade():
+    def said(measure_id, left, right):
+        seen = [Observation(measure_id, s, v, np.full(3, v)) for s, v in ((Side.LEFT, left), (Side.RIGHT, right))]
+        return compare_sides(MEASURES[measure_id], *seen).sentence
+
+    assert said("lunge-iso-peak", 1000.0, 997.0) == "no difference"
+    assert said("lunge-iso-peak", 1000.0, 940.0) != "no difference"
+    coarse = replace(MEASURES["band-walk-eye"], decimals=0)
+    row = compare_sides(
+        coarse,
+        Observation(coarse.id, Side.LEFT, 1.0, np.full(2, 1.0)),
+        Observation(coarse.id, Side.RIGHT, 1.5, np.full(2, 1.5)),
+    )
+    assert "no difference" not in row.sentence

@@ -245,7 +245,8 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
     panel.choose("every second")
     panel.toggle()
     qtbot.waitUntil(lambda: not panel.live.running)
-    assert "4 repetitions without the beam" in panel.result.text() and panel.counter.count == 8
+    assert "4 repetitions without the beam" in panel.result.text() and "±2.3" in panel.result.text()
+    assert panel.counter.count == 8
     (kept,) = window.workspace.findings("balance-feedback")
     assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
 
@@ -282,6 +283,7 @@ def test_the_schedule_of_the_beam():
     assert all(beam_shown(FADING[0], n) for n in range(1, 5))
     assert not any(beam_shown(stage, n) for stage in (FADING[3], BLIND) for n in range(1, 5))
     told = score(np.array([52.0, 44.0, 50.0]), 5.0)
+    assert told.error == pytest.approx(1.96 * 1.5 * np.sqrt(1 / 6 + 1 / 2), rel=1e-3)
     assert told.inside == 2 and told.off == pytest.approx(8 / 3)
 
 

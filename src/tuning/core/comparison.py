@@ -57,12 +57,12 @@ class Comparison:
             return self.verdict.detail
         v, unit = self.verdict, _unit_text(self.measure.comparison_unit)
         places = 0 if unit == " %" else self.measure.decimals
-        size = f"{signed(abs(v.d), places)}{unit}"
+        size, shown = f"{signed(abs(v.d), places)}{unit}", round(v.d, places)
         if self.measure.unit == "grade":
-            size = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}"
+            size, shown = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}", v.d
         if v.word is Word.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
-        if round(v.d, places) == 0:
+        if shown == 0:
             return "level" if self.measure.compare is Compare.VALUE else "no difference"
         if self.measure.compare is Compare.VALUE:
             return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}"

@@ -14,7 +14,7 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import LEAST_PRESSING_N, Recording
-from tuning.core.types import Floats, Side
+from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import FORCE_UNITS
 
 ENCODINGS = ("utf-8-sig", "utf-16", "latin-1")
@@ -331,6 +331,14 @@ def finish(
         made[side] = samples
     _refuse_units(made)
     return Recording(rate, made, tuple(notes), {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()})
+
+
+def as_sent(rate: float, samples: Floats) -> Recording:
+    """What live plates sent, shape (n, 3) or (n, 7) as `ForcePlates.read` gives it. Raises BadInput."""
+    force = {side: samples[:, n] for n, side in enumerate(LEGS, 1)}
+    has_points = samples.shape[1] == 7
+    points = {side: samples[:, n : n + 2] for n, side in zip((3, 5), LEGS, strict=True)} if has_points else {}
+    return finish(rate, force, [], points)
 
 
 LONGEST_PLATE_MM = 2000.0

@@ -42,7 +42,7 @@ FIRM = 4.0
 """Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
 STRAIGHT_ON = 15
-"""Frames for which a hidden mark may have gone on as it was last seen to."""
+"""Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
 LOST_AFTER = 45
 """Frames unseen after which a mark is given up in this direction."""
 

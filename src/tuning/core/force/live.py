@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from tuning.core.force.error import error_of_mean
 from tuning.core.types import Floats
 
 BEAM_S = 0.15
@@ -100,9 +101,11 @@ class RepCounter:
 
 @dataclass(frozen=True)
 class BlindScore:
-    """Blind repetitions: mean right share, how far from even, how many lay inside the band (percent points)."""
+    """Blind repetitions: mean right share and its 95 % error, how far from even, how many lay inside the band
+    (percent points)."""
 
     mean: float
+    error: float
     off: float
     inside: int
     count: int
@@ -113,4 +116,7 @@ def score(shares: Floats, band: float) -> BlindScore | None:
     if not shares.size:
         return None
     off = np.abs(shares - 50)
-    return BlindScore(float(shares.mean()), float(off.mean()), int((off <= band).sum()), int(shares.size))
+    mean, count = float(shares.mean()), int(shares.size)
+    error = error_of_mean("share", mean, count)
+    assert error is not None
+    return BlindScore(mean, error, float(off.mean()), int((off <= band).sum()), count)

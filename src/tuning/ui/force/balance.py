@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import Rep, analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.types import NotMeasured, Side
 from tuning.demo.plate_people import balance_set, body
 from tuning.devices.plates import SimulatedPlates
-from tuning.exchange.plates import finish
+from tuning.exchange.plates import as_sent
 from tuning.ui import theme
 from tuning.ui.force.live import LiveView
 from tuning.ui.force.state import ForceState
@@ -120,9 +120,8 @@ class BalancePanel(QWidget):
 
     def _finished(self, taken: np.ndarray) -> None:
         self.go.setText("Start the set")
-        force = {side: taken[:, n] for n, side in enumerate(LEGS, 1)}
         try:
-            found = analyse(finish(self.live.buffer.rate, force, []), SQUAT)
+            found = analyse(as_sent(self.live.buffer.rate, taken), SQUAT)
         except BadInput as err:
             self.result.setText(str(err))
             return
@@ -135,7 +134,8 @@ class BalancePanel(QWidget):
             return
         side = "right" if told.mean > 50 else "left"
         self.result.setText(
-            f"{told.count} repetitions without the beam: on average {abs(told.mean - 50):.1f} points to the {side}, "
+            f"{told.count} repetitions without the beam: on average {abs(told.mean - 50):.1f} points to the {side} "
+            f"(95 % error ±{told.error:.1f}), "
             f"{told.inside} of {told.count} inside {50 - (measure.band or 5):.0f} to {50 + (measure.band or 5):.0f} %."
         )
         weight = None if isinstance(found.weight, NotMeasured) else found.weight.newtons

@@ -27,7 +27,7 @@ from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_people import body, scene
 from tuning.devices.plates import SimulatedPlates
-from tuning.exchange.plates import Mapping, finish, preview, read_mapping
+from tuning.exchange.plates import Mapping, as_sent, preview, read_mapping
 from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.force.balance import SQUAT, BalancePanel
@@ -329,11 +329,8 @@ class ForcePage(QWidget):
 
     def _recorded(self, taken: np.ndarray) -> None:
         self.record.setText("Record")
-        force = {Side.LEFT: taken[:, 1], Side.RIGHT: taken[:, 2]}
-        points = {Side.LEFT: taken[:, 3:5], Side.RIGHT: taken[:, 5:7]} if taken.shape[1] == 7 else {}
         try:
-            recording = finish(self.live.buffer.rate, force, [], points)
-            self._keep(recording, f"{self.state.test_id} recorded")
+            self._keep(as_sent(self.live.buffer.rate, taken), f"{self.state.test_id} recorded")
         except TuningError as err:
             self._say(str(err), wrong=True)
             self.refused.emit(str(err))

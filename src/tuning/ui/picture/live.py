@@ -24,7 +24,7 @@ from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
 from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
-from tuning.exchange.plates import finish, write_csv
+from tuning.exchange.plates import as_sent, write_csv
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
 from tuning.video.recorder import Recorder
@@ -118,14 +118,6 @@ class LiveView(QWidget):
             painter.drawRoundedRect(plate, 4, 4)
             painter.setPen(theme.colour("on_stage"))
             painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, self.cue)
-
-
-def keep_samples(samples: np.ndarray, rate: float, path: Path) -> Path:
-    """Write what the plates sent, shape (n, 3) or (n, 7), as a plate file. Raises BadInput for what cannot be read."""
-    force = {leg: samples[:, n] for n, leg in enumerate(LEGS, 1)}
-    points = {leg: samples[:, n : n + 2] for leg, n in zip(LEGS, (3, 5), strict=True)} if samples.shape[1] == 7 else {}
-    write_csv(finish(rate, force, [], points), path)
-    return path
 
 
 class LiveDialog(QDialog):
@@ -313,9 +305,10 @@ class LiveDialog(QDialog):
             self.hint.setText(str(err))
             return
         try:
-            if self._samples:
+            if self._plates is not None and self._samples:
                 path = self.recorded.with_name("live plates.csv")
-                self.pressed = keep_samples(np.concatenate(self._samples), self._rate, path)
+                write_csv(as_sent(self._plates.rate, np.concatenate(self._samples)), path)
+                self.pressed = path
         except TuningError as err:
             self.hint.setText(f"The clip is recorded, the plates are not: {err}")
             self.record.setText("Keep the clip alone")
@@ -334,7 +327,6 @@ class LiveDialog(QDialog):
             return
         try:
             self._plates.start()
-            self._rate = self._plates.rate
         except OSError as err:
             self._without_plates(err)
 

@@ -12,7 +12,7 @@ from tuning.core.battery import Ask, Test
 from tuning.core.positions import DRAWN, Position, standing_side
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.signs import body_outline, paint_outlines, paint_side
+from tuning.ui.signs import begin_panel, body_outline, paint_outlines, paint_side
 from tuning.ui.testrun.state import RunState
 
 TILT_PER_GRADE = 4.0
@@ -76,12 +76,7 @@ class TestPictureView(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Draw the position, or the body with the level under the eye."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(QPen(theme.colour("line"), 1))
-        painter.setBrush(theme.colour("panel"))
-        painter.drawRect(frame)
+        painter, frame = begin_panel(self)
         if not self._state.steps:
             return
         test = self._state.step.test

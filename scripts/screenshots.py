@@ -128,8 +128,14 @@ def test(window: MainWindow, name: str) -> Test:
 
 
 def take(widget: QWidget, name: str) -> None:
-    """Keep the picture of a widget."""
-    widget.grab().save(str(TARGET / f"{name}.png"))
+    """Keep the picture of a widget once it stands still; what goes on moving is taken as it is after a second."""
+    before, now = None, widget.grab().toImage()
+    for _ in range(5):
+        if now == before:
+            break
+        settle(200)
+        before, now = now, widget.grab().toImage()
+    now.save(str(TARGET / f"{name}.png"))
 
 
 def main() -> None:

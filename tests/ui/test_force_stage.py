@@ -247,6 +247,7 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
     qtbot.waitUntil(lambda: not panel.live.running)
     assert "4 repetitions without the beam" in panel.result.text() and "±2.3" in panel.result.text()
     assert panel.counter.count == 8
+    assert panel.words.text() == "The set has ended."
     (kept,) = window.workspace.findings("balance-feedback")
     assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
 

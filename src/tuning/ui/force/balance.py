@@ -120,6 +120,7 @@ class BalancePanel(QWidget):
 
     def _finished(self, taken: np.ndarray) -> None:
         self.go.setText("Start the set")
+        self.words.setText("The set has ended.")
         try:
             found = analyse(as_sent(self.live.buffer.rate, taken), SQUAT)
         except BadInput as err:

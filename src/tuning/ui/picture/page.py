@@ -140,7 +140,7 @@ class PicturePage(QWidget):
             self.kind.addItem(protocol.title, protocol.id)
         self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
         head = QHBoxLayout()
-        head.setSpacing(16)
+        head.setSpacing(16 if self._wide else 10)
         parts: list[QWidget | None] = [self.title, self.about, self._way_back]
         if not self._wide:
             parts = [self._way_back, self.title]

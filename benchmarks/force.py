@@ -22,7 +22,7 @@ from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
 from tuning.exchange.plates import read_plates, write_csv
 from tuning.ui import theme
-from tuning.ui.force.live import LiveView
+from tuning.ui.force.live import LivePlates
 
 
 def timed(work) -> float:
@@ -53,10 +53,10 @@ def frames() -> None:
     """Frames of the live view at 1100 x 560 with samples of 1000 Hz, against an empty repaint."""
     app = QApplication.instance() or QApplication([])
     theme.apply(app)
-    view = LiveView()
+    view = LivePlates()
     view.resize(1100, 560)
     view.show()
-    bare = LiveView()
+    bare = LivePlates()
     bare.resize(1100, 560)
     bare.show()
     random = np.random.default_rng(2)

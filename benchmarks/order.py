@@ -6,8 +6,8 @@ import statistics
 import time
 
 from tuning.core.types import Side
-from tuning.core.visit_order import Wishes, as_listed, plan
-from tuning.core.visit_plan import Choice, chosen_efforts
+from tuning.core.visit.order import Wishes, as_listed, plan
+from tuning.core.visit.plan import Choice, chosen_efforts
 from tuning.knowledge import load
 
 ROUNDS = 15

@@ -16,10 +16,11 @@ import accuracy_page
 import av
 import numpy as np
 
-from tuning.core import geometry, tasks
-from tuning.core.tracks import TRUSTED, Tracks
+from tuning.core.judging.verdict import Z95
+from tuning.core.movement import tasks
+from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.pictures import geometry
 from tuning.core.types import Side
-from tuning.core.verdict import Z95
 from tuning.demo import render
 from tuning.demo.camera import Camera, Vectors
 from tuning.demo.mannequin import SIDES, Body, build

@@ -11,9 +11,9 @@ import math
 import accuracy_page
 import numpy as np
 
-from tuning.core.comparison import compare_sides
+from tuning.core.judging.comparison import compare_sides
+from tuning.core.judging.verdict import Word
 from tuning.core.types import Observation, Side
-from tuning.core.verdict import Word
 from tuning.knowledge import load
 
 SESSIONS, TRIALS, TRUE = 4000, 3, (0, 5, 10, 15, 20, 25)

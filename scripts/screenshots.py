@@ -13,8 +13,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from tuning.core.battery import Test
 from tuning.core.types import Side
+from tuning.core.visit.battery import Test
 from tuning.demo.clinic import build_clinic
 from tuning.ui import theme
 from tuning.ui.app import open_window

@@ -124,8 +124,8 @@ def measure(
 
         from tuning.core.errors import BadInput
         from tuning.core.force.together import Plates
-        from tuning.core.tasks import TASKS, Options
-        from tuning.core.tasks import measure as measure_task
+        from tuning.core.movement.tasks import TASKS, Options
+        from tuning.core.movement.tasks import measure as measure_task
         from tuning.core.types import Side
         from tuning.exchange.plates import read_plates
         from tuning.exchange.tracks import read_tracks, result_json

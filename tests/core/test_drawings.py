@@ -9,9 +9,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.figure import PLATE, Outline, box, ellipse, exercise_figure, limb, plate_figure, smooth
-from tuning.core.pose import FOOT, Frame, joints
-from tuning.core.positions import CRITERIA, DRAWN, criterion
+from tuning.core.programme.pose import FOOT, Frame, joints
+from tuning.drawings.figure import (
+    PLATE,
+    Outline,
+    box,
+    ellipse,
+    exercise_figure,
+    limb,
+    plate_figure,
+    plate_test_figures,
+    smooth,
+)
+from tuning.drawings.positions import CRITERIA, DRAWN, criterion
 from tuning.knowledge import load
 
 ADVICE = load().plates
@@ -79,7 +89,7 @@ def test_outlines_keep_to_their_measures():
 @pytest.mark.parametrize("name", sorted(ADVICE))
 def test_tests_on_the_plates_are_drawn_as_they_are_done(name):
     advice = ADVICE[name]
-    for n, shapes in enumerate(advice.figures()):
+    for n, shapes in enumerate(plate_test_figures(advice)):
         plate, *rest = shapes
         last = n == len(advice.frames) - 1
         low = min(points([s])[:, 1].min() for s in rest if not s.prop and not s.far)
@@ -88,9 +98,11 @@ def test_tests_on_the_plates_are_drawn_as_they_are_done(name):
         assert low == pytest.approx(lifted, abs=0.01), "the working foot stands on the plate, or above it in the air"
         feet = points([s for s in rest if not s.prop])[:, 0]
         assert feet.max() - feet.min() < 1.2
-    standing, deep = (points(body(s))[:, 1].max() for s in (advice.figures()[0], advice.figures()[-1]))
+    standing, deep = (
+        points(body(s))[:, 1].max() for s in (plate_test_figures(advice)[0], plate_test_figures(advice)[-1])
+    )
     assert standing > 0.6 and deep > 0.6
-    assert any(s.prop for s in advice.figures()[0][1:]) is advice.bar
+    assert any(s.prop for s in plate_test_figures(advice)[0][1:]) is advice.bar
 
 
 def test_a_raised_heel_turns_about_the_toes_and_a_bar_lies_on_the_shoulders():

@@ -8,7 +8,6 @@ from chance import RANDOM
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.comparison import compare_all
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import TESTS, UNITS, analyse
 from tuning.core.force.onset import Quiet, find_onset, rates
@@ -17,8 +16,9 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.sides import lines_of, observations
 from tuning.core.force.sway import ellipse, of_course
 from tuning.core.force.weighing import weigh
+from tuning.core.judging.comparison import compare_all
+from tuning.core.judging.verdict import Word
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.verdict import Word
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
 from tuning.knowledge import load

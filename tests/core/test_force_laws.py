@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.force.analysis import TESTS, UNITS, Kind, analyse
+from tuning.core.force.analysis import TESTS, UNITS, PlateKind, analyse
 from tuning.core.force.error import error_of_mean
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import ellipse, of_course, sway
 from tuning.core.force.weighing import emptied
+from tuning.core.judging.verdict import error_of_value, split_sem
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.verdict import error_of_value, split_sem
 from tuning.demo.plate_people import scene
 from tuning.devices.plates import Body, Faults, heard, points_heard
 
@@ -43,7 +43,7 @@ def values(recording: Recording, test_id: str, side: Side) -> dict[tuple[int, st
 def test_every_test_reads_its_repetitions_in_units_that_are_named(test_id):
     recording, side = recorded(test_id, 7)
     found = analyse(recording, test_id, side)
-    assert len(found.reps) == (1 if TESTS[test_id].kind is Kind.STAND else 3), found.warnings
+    assert len(found.reps) == (1 if TESTS[test_id].kind is PlateKind.STAND else 3), found.warnings
     for n, rep in enumerate(found.reps, start=1):
         assert rep.number == n and rep.values
         assert {metric for metric, _ in rep.values} <= set(UNITS)
@@ -63,7 +63,7 @@ def test_a_heavier_copy_of_a_person_reads_heavier_and_nothing_else(test_id, seed
     common = set(one) & set(other)
     # An effort may be read from a sample further on or back where the limits are in newtons (20 N of contact).
     assert len(common) >= 0.8 * max(len(one), len(other))
-    slack = 0.04 if TESTS[test_id].kind in (Kind.STEP, Kind.JUMP) else 0.01
+    slack = 0.04 if TESTS[test_id].kind in (PlateKind.STEP, PlateKind.JUMP) else 0.01
     for key in common:
         factor = k if UNITS[key[1]] in PER_NEWTON else 1.0
         assert other[key] == pytest.approx(factor * one[key], rel=slack, abs=slack * max(1.0, abs(one[key]))), key

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from tuning.core import geometry
+from tuning.core.pictures import geometry
 
 points = st.tuples(st.floats(-500, 500), st.floats(-500, 500)).map(np.array)
 

@@ -4,7 +4,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.battery import (
+from tuning.core.errors import BadInput
+from tuning.core.gate.limits import standing_limits
+from tuning.core.gate.triage import ScreenOnRecord, Triage, facts, screen, standing
+from tuning.core.intake.forms import Field, FieldKind, read_field
+from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
+from tuning.core.standing.scales import read_pair, right_share
+from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import (
     HOW_OFTEN,
     answer_is_complete,
     answer_may_continue,
@@ -14,14 +21,6 @@ from tuning.core.battery import (
     read_signed,
     steps_of,
 )
-from tuning.core.errors import BadInput
-from tuning.core.forms import Field, Kind, read_field
-from tuning.core.intake import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
-from tuning.core.limits import standing_limits
-from tuning.core.programme import Triage
-from tuning.core.safety import ScreenOnRecord, facts, screen, standing
-from tuning.core.scales import read_pair, right_share
-from tuning.core.types import LEGS, Side
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
@@ -233,7 +232,7 @@ def test_scales_are_read_and_checked_against_the_record():
 
 
 def test_a_field_takes_what_it_can_hold():
-    hours = Field("sitting", "Sitting", Kind.NUMBER, "h/day", (0, 24))
+    hours = Field("sitting", "Sitting", FieldKind.NUMBER, "h/day", (0, 24))
     assert read_field(hours, "7,5") == 7.5 and read_field(hours, " ") is None
     for text in ("25", "-1", "long"):
         with pytest.raises(BadInput, match="Sitting"):

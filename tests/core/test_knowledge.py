@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from tuning.core.errors import KnowledgeError
-from tuning.core.measures import Compare, Measure
+from tuning.core.judging.measures import Compare, Measure
 from tuning.knowledge import load
 from tuning.knowledge.loader import FOLDER
 
@@ -48,7 +48,7 @@ def test_every_number_of_every_measure_names_its_source():
             ["mobility.toml", "“larger” or “smaller”"],
         ),
         ("tests/standing.toml", 'number = "psis-level"', 'number = "psis"', ["standing.toml: psis-level", "psis"]),
-        ("tests/mobility.toml", 'protocols = ["wall"]', 'protocols = ["door"]', ["knee-to-wall", "door"]),
+        ("tests/mobility.toml", 'picture_kinds = ["wall"]', 'picture_kinds = ["door"]', ["knee-to-wall", "door"]),
         ("tests/movement.toml", 'key = "felt"', 'koy = "felt"', ["movement.toml", "koy"]),
         ("tests/movement.toml", 'id = "wall-sit"', 'id = "band-walk"', ["band-walk", "already has this id"]),
         (

@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core import marks
-from tuning.core.comparison import changes, compare_all
-from tuning.core.geometry import rotated
-from tuning.core.marks import (
+from tuning.core.judging.comparison import changes, compare_all
+from tuning.core.pictures import marks
+from tuning.core.pictures.geometry import rotated
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.pictures.marks import (
     CLICK_SD_PX,
     UNLEVELLED_SD_DEG,
     Level,
@@ -19,7 +20,6 @@ from tuning.core.marks import (
     Scale,
     placing_sd,
 )
-from tuning.core.protocols import PROTOCOLS
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.knowledge import load
 
@@ -44,8 +44,8 @@ STANCE = {
 VIEWS = [("rear", REAR), ("front", FRONT), ("rear-sole", SOLE), ("stance", STANCE)]
 
 
-def read_marks(protocol_id, placed, context):
-    return marks.read_marks(PROTOCOLS[protocol_id], placed, context)
+def read_marks(kind_id, placed, context):
+    return marks.read_marks(PICTURE_KINDS[kind_id], placed, context)
 
 
 def as_marks(table):
@@ -182,8 +182,8 @@ def test_refusals_come_as_reasons_not_numbers():
 
 
 def test_coarser_placing_widens_the_expected_error():
-    fine = PictureContext(sd_px=dict.fromkeys(PROTOCOLS["rear"].landmarks, placing_sd(0)))
-    coarse = PictureContext(sd_px=dict.fromkeys(PROTOCOLS["rear"].landmarks, placing_sd(6)))
+    fine = PictureContext(sd_px=dict.fromkeys(PICTURE_KINDS["rear"].landmarks, placing_sd(0)))
+    coarse = PictureContext(sd_px=dict.fromkeys(PICTURE_KINDS["rear"].landmarks, placing_sd(6)))
     assert placing_sd(0) == CLICK_SD_PX
     for a, b in zip(read_marks("rear", as_marks(REAR), fine), read_marks("rear", as_marks(REAR), coarse), strict=True):
         assert b.expected_error > a.expected_error

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core import symmetry
 from tuning.core.errors import BadInput
-from tuning.core.patient import body_mass_kg, stature_m
-from tuning.core.strength import Rule, Setup, Source, observe, percent_of_weight, summarise, torque_per_mass
+from tuning.core.intake.patient import body_mass_kg, stature_m
+from tuning.core.judging import symmetry
+from tuning.core.strength.trials import Rule, Setup, Source, observe, percent_of_weight, summarise, torque_per_mass
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, signed
 

@@ -4,10 +4,11 @@ import math
 
 import pytest
 
-from tuning.core import pose
-from tuning.core.programme import Dose, Situation, State, Triage, Trial, entry_checks
+from tuning.core.gate.triage import Triage
+from tuning.core.judging.verdict import Word
+from tuning.core.programme import pose
+from tuning.core.programme.ladders import Dose, Situation, State, Trial, entry_checks
 from tuning.core.types import LEGS, Side
-from tuning.core.verdict import Word
 from tuning.knowledge import load
 
 LADDER = load().ladders["stepdown"]

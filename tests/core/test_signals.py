@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.gait import find_steps, stride_time
-from tuning.core.repetitions import find_repetitions
+from tuning.core.movement.gait import find_steps, stride_time
+from tuning.core.movement.repetitions import find_repetitions
 from tuning.core.signals import derivative, fill_gaps, lowpass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.camera import Camera

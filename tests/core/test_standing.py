@@ -8,13 +8,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core import marks
-from tuning.core.levels import Chain, Height, Levels, Tilt, from_grade, is_sound, loading_agrees, low_hip, suspect
-from tuning.core.marks import Level, LevelReference, PictureContext, Scale
-from tuning.core.protocols import PROTOCOLS
-from tuning.core.standing import Curve, Posture, SideLine, foot_score_band, grade_of, posture_type
+from tuning.core.judging.verdict import error_of_value, split_sem, with_marking
+from tuning.core.pictures import marks
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.pictures.marks import Level, LevelReference, PictureContext, Scale
+from tuning.core.standing.levels import (
+    Chain,
+    Height,
+    Levels,
+    Tilt,
+    from_grade,
+    is_sound,
+    loading_agrees,
+    low_hip,
+    suspect,
+)
+from tuning.core.standing.photographs import Posture, SideLine, SpineCurve, foot_score_band, grade_of, posture_type
 from tuning.core.types import Observation, Role, Side
-from tuning.core.verdict import error_of_value, split_sem, with_marking
 from tuning.demo.stills import FRONT, REAR, Stander, Still, portrait, side_marks, standing
 from tuning.knowledge import load
 
@@ -84,9 +94,9 @@ def ledger_error(reading):
     return error_of_value(with_marking(split_sem(sem), reading.marking_sd), 1)
 
 
-@pytest.mark.parametrize("protocol", list(PICTURES))
-def test_photographs_agree_with_the_room_within_the_error_that_is_shown(protocol, capsys):
-    view, marked = PICTURES[protocol]
+@pytest.mark.parametrize("kind", list(PICTURES))
+def test_photographs_agree_with_the_room_within_the_error_that_is_shown(kind, capsys):
+    view, marked = PICTURES[kind]
     inside, by_marks, count = Counter(), 0, Counter()
     for seed in range(60):
         rng = np.random.default_rng(900 + seed)
@@ -97,9 +107,9 @@ def test_photographs_agree_with_the_room_within_the_error_that_is_shown(protocol
         *ends, length = still.known_length()
         context = PictureContext(LevelReference(Level.PLUMB, *plumb), Scale(hand(ends[0]), hand(ends[1]), length))
         places = still.truth()
-        found = marks.read_marks(PROTOCOLS[protocol], {n: hand(at) for n, at in places.items()}, context)
+        found = marks.read_marks(PICTURE_KINDS[kind], {n: hand(at) for n, at in places.items()}, context)
         exact = PictureContext(LevelReference(Level.PLUMB, *still.plumb_line()), Scale(*ends, length))
-        at_truth = {(r.measure_id, r.side): r.value for r in marks.read_marks(PROTOCOLS[protocol], places, exact)}
+        at_truth = {(r.measure_id, r.side): r.value for r in marks.read_marks(PICTURE_KINDS[kind], places, exact)}
         true = truth_in_space(body)
         for reading in found:
             key = reading.measure_id, reading.side
@@ -108,7 +118,7 @@ def test_photographs_agree_with_the_room_within_the_error_that_is_shown(protocol
             by_marks += abs(reading.value - at_truth[key]) <= reading.expected_error
     with capsys.disabled():
         total = sum(count.values())
-        print(f"\n{protocol}: {100 * sum(inside.values()) / total:.1f} % inside the shown error, "
+        print(f"\n{kind}: {100 * sum(inside.values()) / total:.1f} % inside the shown error, "
               f"{100 * by_marks / total:.1f} % inside the marking error, {total} readings")  # fmt: skip
     for measure in count:
         assert inside[measure] >= 0.95 * count[measure], (measure, inside[measure] / count[measure])
@@ -116,7 +126,7 @@ def test_photographs_agree_with_the_room_within_the_error_that_is_shown(protocol
 
 
 OFFSET = st.floats(-120, 120).map(lambda v: round(v, 1))
-CURVE = st.sampled_from(Curve)
+CURVE = st.sampled_from(SpineCurve)
 
 
 @given(OFFSET, OFFSET, OFFSET, OFFSET, CURVE, CURVE)
@@ -127,7 +137,7 @@ def test_posture_is_named_by_its_rule_and_by_nothing_else(knee, hip, shoulder, e
     if found is Posture.IDEAL:
         assert max(abs(knee), abs(hip), abs(shoulder), abs(ear)) < 30
     if found is Posture.FLAT:
-        assert low is Curve.FLAT and abs(hip) < 30
+        assert low is SpineCurve.FLAT and abs(hip) < 30
     assert rule
 
 

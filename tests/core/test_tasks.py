@@ -8,9 +8,10 @@ from chance import FRESH, RANDOM
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core import geometry, tasks
-from tuning.core.kinematics import Curve, by_cycle
-from tuning.core.load_share import (
+from tuning.core.judging.verdict import Z95
+from tuning.core.movement import tasks
+from tuning.core.movement.kinematics import Curve, by_cycle
+from tuning.core.movement.load_share import (
     FOOT,
     SHANK,
     SHANK_CENTRE,
@@ -21,11 +22,11 @@ from tuning.core.load_share import (
     lever_share,
     moments,
 )
-from tuning.core.tasks import Options
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tasks import Options
+from tuning.core.movement.tracks import Tracks
+from tuning.core.pictures import geometry
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import GRAVITY
-from tuning.core.verdict import Z95
 from tuning.demo.camera import Camera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build

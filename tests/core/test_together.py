@@ -14,8 +14,8 @@ from click.testing import CliRunner
 from tuning.cli import main
 from tuning.core.force.recording import Recording
 from tuning.core.force.together import Plates, align, support
-from tuning.core.tasks import Options, measure
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tasks import Options, measure
+from tuning.core.movement.tracks import Tracks
 from tuning.core.types import NotMeasured, Side
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build

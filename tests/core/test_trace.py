@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.core.trace import Fault, best_second, read_effort
+from tuning.core.strength.trace import EffortFault, best_second, read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded, true_force
 
@@ -42,11 +42,11 @@ def test_peak_and_best_second_of_500_fresh_efforts():
 
 
 BAD = {
-    Fault.PRE_TENSION: lambda r: dict(before=r(0.07, 0.3)),
-    Fault.NOT_HELD: lambda r: dict(loss=r(0.12, 0.4)) if RANDOM.random() < 0.5 else dict(let_go=r(0.12, 0.5)),
-    Fault.SLIP: lambda r: dict(slip=r(0.25, 0.6)),
-    Fault.JERK: lambda r: dict(spike=r(0.25, 0.6)),
-    Fault.LOST: lambda r: dict(gap=r(0.15, 0.5)),
+    EffortFault.PRE_TENSION: lambda r: dict(before=r(0.07, 0.3)),
+    EffortFault.NOT_HELD: lambda r: dict(loss=r(0.12, 0.4)) if RANDOM.random() < 0.5 else dict(let_go=r(0.12, 0.5)),
+    EffortFault.SLIP: lambda r: dict(slip=r(0.25, 0.6)),
+    EffortFault.JERK: lambda r: dict(spike=r(0.25, 0.6)),
+    EffortFault.LOST: lambda r: dict(gap=r(0.15, 0.5)),
 }
 GOOD = (dict(before=0.03), dict(loss=0.08), dict(slip=0.15), dict(spike=0.1), dict(gap=0.05), {})
 BORDER = (dict(before=0.05), dict(loss=0.1), dict(slip=0.2), dict(spike=0.15), dict(gap=0.1))

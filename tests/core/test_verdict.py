@@ -8,9 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.comparison import compare_all, compare_sides, judge_value
-from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.verdict import (
+from tuning.core.judging.comparison import compare_all, compare_sides, judge_value
+from tuning.core.judging.verdict import (
     Word,
     error_of_change,
     error_of_difference,
@@ -18,6 +17,7 @@ from tuning.core.verdict import (
     judge,
     split_sem,
 )
+from tuning.core.types import NotMeasured, Observation, Side
 from tuning.knowledge import load
 
 MEASURES = load().measures

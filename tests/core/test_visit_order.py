@@ -7,10 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.core.errors import BadInput
-from tuning.core.limits import StandingLimits
+from tuning.core.gate.limits import StandingLimits
 from tuning.core.types import LEGS, Side
-from tuning.core.visit_order import Effort, Place, Wishes, as_listed, first_side, plan, with_drag
-from tuning.core.visit_plan import Choice, chosen_efforts, known_ids
+from tuning.core.visit.order import Effort, Place, Wishes, as_listed, first_side, plan, with_drag
+from tuning.core.visit.plan import Choice, chosen_efforts, known_ids
 from tuning.knowledge import load
 
 KNOWLEDGE = load()

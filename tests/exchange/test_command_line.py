@@ -11,7 +11,7 @@ import pytest
 from click.testing import CliRunner
 
 from tuning.cli import folder_of, main
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tracks import Tracks
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting

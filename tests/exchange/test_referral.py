@@ -8,7 +8,7 @@ import pytest
 from pypdf import PdfReader
 
 from tuning.core.errors import EnvironmentFault
-from tuning.core.safety import screen
+from tuning.core.gate.triage import screen
 from tuning.exchange.referral import Referral, write_referral
 from tuning.knowledge import load
 

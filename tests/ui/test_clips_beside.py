@@ -10,8 +10,8 @@ import pytest
 from conftest import numbered, write_clip
 from PIL import Image
 
-from tuning.core.causes import causes
-from tuning.core.comparison import compare_change
+from tuning.core.judging.comparison import compare_change
+from tuning.core.movement.causes import causes
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.demo.clips import CLIPS
 from tuning.demo.stage import STAND_S, StagePlates

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
-from tuning.core.tracks import TRUSTED
+from tuning.core.movement.tracks import TRUSTED
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
 from tuning.records import TrackEntry

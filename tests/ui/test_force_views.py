@@ -16,7 +16,7 @@ from tuning.demo.plate_people import body, scene
 from tuning.devices.plates import Faults, SimulatedPlates, heard, points_heard
 from tuning.knowledge import load
 from tuning.ui.force.card import TestCard
-from tuning.ui.force.live import LiveView
+from tuning.ui.force.live import LivePlates
 from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView
 
@@ -122,7 +122,7 @@ def test_the_card_says_and_draws_what_the_test_is(shown):
 
 
 def test_crossed_plates_are_put_right_as_they_come(qtbot, shown):
-    view, taken = shown(LiveView(), 800, 380), []
+    view, taken = shown(LivePlates(), 800, 380), []
     view.recorded.connect(taken.append)
     made = scene(body("potter", 66.0), "stance-one-leg", "left", np.random.default_rng(3))
     clock = iter(np.arange(0, 100, 2.0))

@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.errors import BadInput
-from tuning.core.programme import Triage
+from tuning.core.gate.triage import Triage
 from tuning.core.types import LEGS, Side
 from tuning.records import FindingEntry, SafetyScreen
 from tuning.ui.intake.panels import COMPLAINT

@@ -9,10 +9,9 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from tuning.core.battery import Status
-from tuning.core.comparison import compare_change, compare_sides
 from tuning.core.errors import BadInput
-from tuning.core.strength import (
+from tuning.core.judging.comparison import compare_change, compare_sides
+from tuning.core.strength.trials import (
     Mode,
     Rule,
     Setup,
@@ -23,9 +22,10 @@ from tuning.core.strength import (
     ratio,
     what_resolves,
 )
-from tuning.core.strength_pictures import is_drawn, test_picture
 from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.visit.battery import Status
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded
+from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
 from tuning.records.settings import Settings
 from tuning.ui.order.dialog import PlanDialog

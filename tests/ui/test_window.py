@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QSpinBox
 
-from tuning.core.programme import Triage
+from tuning.core.gate.triage import Triage
 from tuning.core.types import Role, Side
 from tuning.ui import theme
 from tuning.ui.actions import CommandList

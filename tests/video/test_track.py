@@ -11,9 +11,9 @@ from click.testing import CliRunner
 from conftest import built_once, numbered, write_clip
 
 from tuning.cli import main
-from tuning.core import tasks
 from tuning.core.errors import BadInput
-from tuning.core.tracks import TRUSTED, Tracks
+from tuning.core.movement import tasks
+from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build

@@ -11,17 +11,17 @@ from typing import Any
 
 import numpy as np
 
-from tuning.core.battery import Status, observed
 from tuning.core.force.together import GROUND, PLATES
-from tuning.core.limits import standing_limits
-from tuning.core.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
-from tuning.core.marks import observe as observe_marks
-from tuning.core.programme import Rung
-from tuning.core.protocols import PROTOCOLS
-from tuning.core.strength import Setup, Source
-from tuning.core.strength import observe as observe_strength
+from tuning.core.gate.limits import standing_limits
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
+from tuning.core.pictures.marks import observe as observe_marks
+from tuning.core.programme.ladders import Rung
+from tuning.core.strength.trials import Setup, Source
+from tuning.core.strength.trials import observe as observe_strength
 from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
+from tuning.core.visit.battery import Status, observed
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
 from tuning.devices.plates import Scene
@@ -161,13 +161,13 @@ class _Builder:
                 for name, at in marks.items()
             ]
             evidence = {"capture": capture.id, "frame": frame, "time_s": frame / clip.fps}
-            found = observe_marks(PROTOCOLS[view], marks, context, "clip", evidence)
+            found = observe_marks(PICTURE_KINDS[view], marks, context, "clip", evidence)
             rows += [to_entry(seen, visit, self.person) for seen in found]
             self.keep(visit, *rows)
 
     def still(self, visit: Visit, name: str, view: str) -> None:
         """Every mark of a shipped photograph, levelled by the hanging line and scaled by a metre on it."""
-        still, protocol = STILLS[name], PROTOCOLS[view]
+        still, picture_kind = STILLS[name], PICTURE_KINDS[view]
         kept = self.record.media.keep(still.path)
         self.record.media_row(kept, self.person)
         capture = Capture(sha256=kept.sha256, view=view)
@@ -185,7 +185,7 @@ class _Builder:
             Mark(capture_id=capture.id, frame=0, name=mark, x_px=float(at[0]), y_px=float(at[1]), sd_px=CLICK_SD_PX)
             for mark, at in marks.items()
         ]
-        found = observe_marks(protocol, marks, context, "photo", {"capture": capture.id, "frame": 0, "time_s": 0.0})
+        found = observe_marks(picture_kind, marks, context, "photo", {"capture": capture.id, "frame": 0, "time_s": 0.0})
         self.keep(visit, *rows, *(to_entry(seen, visit, self.person) for seen in found))
 
     def hands_on(self, visit: Visit, method: str, seen: Mapping[str, Trials]) -> None:
@@ -233,8 +233,8 @@ class _Builder:
 
         With plates that ran with the clip the foot, whose length is known, gives the scale.
         """
-        from tuning.core import tasks
         from tuning.core.force.together import Plates
+        from tuning.core.movement import tasks
         from tuning.exchange.plates import read_plates
         from tuning.records.packing import pack
         from tuning.video.follow import follow_clip

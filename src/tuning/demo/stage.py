@@ -20,15 +20,15 @@ STAND_S = 3.0
 """A person on the plates stands still before each set, long enough to be weighed."""
 
 
-def camera_for(protocol: str) -> SimulatedCamera:
+def camera_for(picture_kind: str) -> SimulatedCamera:
     """The simulated camera for a kind of picture. Raises OSError when the clip is missing."""
-    stand_s = 0.0 if protocol == "rear" else STAND_S
-    return SimulatedCamera(CLIPS[SHOWN.get(protocol, USUAL)].path, protocol == "side-l", stand_s)
+    stand_s = 0.0 if picture_kind == "rear" else STAND_S
+    return SimulatedCamera(CLIPS[SHOWN.get(picture_kind, USUAL)].path, picture_kind == "side-l", stand_s)
 
 
-def plates_for(protocol: str, who: Body, camera: SimulatedCamera) -> StagePlates | None:
+def plates_for(picture_kind: str, who: Body, camera: SimulatedCamera) -> StagePlates | None:
     """Plates under the person whom the camera plays; None where nobody squats in side view."""
-    return StagePlates(CLIPS[SHOWN[protocol]], who, camera) if protocol.startswith("side") else None
+    return StagePlates(CLIPS[SHOWN[picture_kind]], who, camera) if picture_kind.startswith("side") else None
 
 
 class StagePlates(SimulatedPlates):

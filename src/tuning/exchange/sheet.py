@@ -20,11 +20,11 @@ from reportlab.platypus import (
     TableStyle,
 )
 
-from tuning.core.comparison import Comparison
-from tuning.core.figure import Outline, exercise_figure
-from tuning.core.measures import Measure
-from tuning.core.programme import Dose, Fault, Pose, Rung
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.measures import Measure
+from tuning.core.programme.ladders import Dose, Fault, Pose, Rung
 from tuning.core.types import NotMeasured, Observation, Side
+from tuning.drawings.figure import Outline, exercise_figure
 from tuning.exchange.pdf import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
 
 

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.core.measures import Measure
-from tuning.core.tasks import Result
-from tuning.core.tracks import Tracks
+from tuning.core.judging.measures import Measure
+from tuning.core.movement.tasks import Result
+from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 
 COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")

@@ -12,18 +12,18 @@ from typing import Any, TypeVar
 import cattrs
 import cattrs.v
 
-from tuning.core.battery import Ask, Test
 from tuning.core.errors import KnowledgeError
 from tuning.core.force.advice import Advice
 from tuning.core.force.analysis import TESTS as PLATE_TESTS
-from tuning.core.forms import Form, Kind
-from tuning.core.levels import Chain, is_sound
-from tuning.core.measures import Compare, Measure
-from tuning.core.pose import Frame, parse_frame
-from tuning.core.programme import Fault, Ladder, Triage
-from tuning.core.protocols import PROTOCOLS
-from tuning.core.safety import FACTS, SafetyTable
-from tuning.core.visit_plan import OrderTable, known_ids
+from tuning.core.gate.triage import FACTS, SafetyTable, Triage
+from tuning.core.intake.forms import FieldKind, Form
+from tuning.core.judging.measures import Compare, Measure
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.programme.ladders import Fault, Ladder
+from tuning.core.programme.pose import Frame, parse_frame
+from tuning.core.standing.levels import Chain, is_sound
+from tuning.core.visit.battery import Ask, Test
+from tuning.core.visit.plan import OrderTable, known_ids
 
 T = TypeVar("T")
 FOLDER = Path(str(files("tuning.knowledge")))
@@ -78,7 +78,7 @@ def _converter() -> cattrs.Converter:
     converter.register_structure_hook(float, number)
     converter.register_structure_hook(str, text)
     # The hook for str would otherwise catch enumerations of words, too.
-    for words in (Compare, Ask, Triage, Kind):
+    for words in (Compare, Ask, Triage, FieldKind):
         converter.register_structure_hook(words, lambda value, kind: kind(value))
     converter.register_structure_hook(Frame, frame)
     return converter
@@ -148,7 +148,7 @@ def _tests(folder: Path, measures: dict[str, Measure], limits: set[str]) -> dict
             test = _structure({"stage": path.stem, **table}, Test, where)
             named = [(q.measure, q.number, q.proposed_by) for q in test.questions]
             orphans = [m for three in named for m in three if m and m not in measures]
-            orphans += [p for p in test.protocols if p not in PROTOCOLS]
+            orphans += [p for p in test.picture_kinds if p not in PICTURE_KINDS]
             orphans += [k for k in test.limited_by if k not in limits]
             if orphans:
                 raise KnowledgeError(f"{where}: unknown id “{orphans[0]}”.")

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
-from tuning.core.comparison import Comparison
+from tuning.core.judging.comparison import Comparison
 from tuning.core.types import NotMeasured, Observation
 from tuning.core.units import signed
 from tuning.ui import theme

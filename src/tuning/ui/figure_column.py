@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tuning.core.comparison import Comparison
-from tuning.core.measures import Compare
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.measures import Compare
+from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.types import NotMeasured, Side
-from tuning.core.verdict import Verdict, Word
 from tuning.ui import theme
 from tuning.ui.signs import body_outline, paint_side, paint_verdict
 

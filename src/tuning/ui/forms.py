@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import BadInput
-from tuning.core.patient import body_mass_kg, stature_m
+from tuning.core.intake.patient import body_mass_kg, stature_m
 from tuning.core.types import Role
 from tuning.records import PersonRow, Record
 from tuning.ui import theme

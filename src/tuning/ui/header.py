@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.programme import Triage
+from tuning.core.gate.triage import Triage
 from tuning.ui import theme
 from tuning.ui.stages import STAGES, Stage
 from tuning.ui.widgets import ElidedLabel, button, label

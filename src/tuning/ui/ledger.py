@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.comparison import Comparison
-from tuning.core.measures import Measure
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.measures import Measure
+from tuning.core.judging.verdict import Verdict
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.verdict import Verdict
 from tuning.ui import theme
 from tuning.ui.explain import explanation
 from tuning.ui.signs import paint_beam, paint_side, paint_verdict

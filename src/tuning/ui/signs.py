@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.figure import Outline
+from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.types import Side
-from tuning.core.verdict import Verdict, Word
+from tuning.drawings.figure import Outline
 from tuning.ui import theme
 
 # Right half of the outline from the crown down the outside and up the inside of

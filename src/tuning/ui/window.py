@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tuning.core.comparison import Comparison
-from tuning.core.next_step import NextStep, Progress, next_step
-from tuning.core.programme import Triage
+from tuning.core.gate.triage import Triage
+from tuning.core.judging.comparison import Comparison
 from tuning.core.types import Side
+from tuning.core.visit.next_step import NextStep, Progress, next_step
 from tuning.records import Capture, PatientRow
 from tuning.ui.actions import Action, CommandList, KeySheet, bind
 from tuning.ui.day_list import DayList

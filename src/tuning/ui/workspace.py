@@ -9,13 +9,12 @@ from typing import Any, TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
-from tuning.core.battery import Status
-from tuning.core.comparison import Comparison, compare_all
 from tuning.core.errors import TuningError
-from tuning.core.limits import NO_LIMITS, StandingLimits, standing_limits
-from tuning.core.programme import Triage
-from tuning.core.safety import ScreenOnRecord, standing
+from tuning.core.gate.limits import NO_LIMITS, StandingLimits, standing_limits
+from tuning.core.gate.triage import ScreenOnRecord, Triage, standing
+from tuning.core.judging.comparison import Comparison, compare_all
 from tuning.core.types import Observation, Side
+from tuning.core.visit.battery import Status
 from tuning.knowledge import Knowledge
 from tuning.records import (
     Entry,

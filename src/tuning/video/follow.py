@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
-from tuning.core.tracks import TRUSTED, Tracks
+from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.video.clip import Clip
 from tuning.video.luma import LumaReader
 from tuning.video.source import open_source

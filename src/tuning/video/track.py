@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tracks import Tracks
 from tuning.video.luma import LumaReader, Plane
 
 Floats = NDArray[np.float64]

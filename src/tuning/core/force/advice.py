@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tuning.core.figure import Outline, plate_figure
-from tuning.core.pose import Frame
+from tuning.core.programme.pose import Frame
 
 
 @dataclass(frozen=True)
@@ -24,13 +23,3 @@ class Advice:
     bar: bool = False
     heel_up: float = 0.0
     air: float = 0.0
-
-    def figures(self) -> list[list[Outline]]:
-        """The drawn person, start to end."""
-        last = len(self.frames) - 1
-        return [
-            plate_figure(
-                frame, self.legs == 2, self.bar, self.heel_up if n == last else 0.0, self.air if n == last else 0.0
-            )
-            for n, frame in enumerate(self.frames)
-        ]

@@ -28,7 +28,7 @@ ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
 weight (practice judgement, editable)."""
 
 
-class Kind(StrEnum):
+class PlateKind(StrEnum):
     """How a test is read."""
 
     STAND = "stand"
@@ -46,23 +46,23 @@ class PlateTest:
 
     id: str
     name: str
-    kind: Kind
+    kind: PlateKind
     legs: int = 2
 
 
 TESTS = {
     t.id: t
     for t in (
-        PlateTest("quiet-stance", "Quiet stance", Kind.STAND),
-        PlateTest("squat-fast", "Squat, fast", Kind.FREE),
-        PlateTest("squat-pause", "Squat with a pause", Kind.PAUSE),
-        PlateTest("squat-iso", "Squat against a bar", Kind.ISO),
-        PlateTest("lunge-iso", "Lunge, isometric", Kind.ISO, 1),
-        PlateTest("lunge-fast", "Lunge on and off", Kind.STEP, 1),
-        PlateTest("lunge-pause", "Lunge with a pause", Kind.ISO, 1),
-        PlateTest("calf-raise", "Calf raise, one leg", Kind.RAISE, 1),
-        PlateTest("jump", "Countermovement jump", Kind.JUMP),
-        PlateTest("stance-one-leg", "Stance, one leg", Kind.STAND, 1),
+        PlateTest("quiet-stance", "Quiet stance", PlateKind.STAND),
+        PlateTest("squat-fast", "Squat, fast", PlateKind.FREE),
+        PlateTest("squat-pause", "Squat with a pause", PlateKind.PAUSE),
+        PlateTest("squat-iso", "Squat against a bar", PlateKind.ISO),
+        PlateTest("lunge-iso", "Lunge, isometric", PlateKind.ISO, 1),
+        PlateTest("lunge-fast", "Lunge on and off", PlateKind.STEP, 1),
+        PlateTest("lunge-pause", "Lunge with a pause", PlateKind.ISO, 1),
+        PlateTest("calf-raise", "Calf raise, one leg", PlateKind.RAISE, 1),
+        PlateTest("jump", "Countermovement jump", PlateKind.JUMP),
+        PlateTest("stance-one-leg", "Stance, one leg", PlateKind.STAND, 1),
     )
 }
 
@@ -132,7 +132,7 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     leg = _leg(recording, side) if test.legs == 1 else Side.NONE
     weight: Weight | NotMeasured = NotMeasured("one-leg", "body weight is not on the plate in a one-leg test")
     if test.legs == 2:
-        weight = weigh(recording, within=_before_the_push(recording) if test.kind is Kind.ISO else None)
+        weight = weigh(recording, within=_before_the_push(recording) if test.kind is PlateKind.ISO else None)
     weighed = weight
     if isinstance(weight, NotMeasured) and body_mass_kg:
         weight = Weight(body_mass_kg * 9.80665, 1.0, 0, 0)
@@ -355,7 +355,7 @@ def _free_squats(recording: Recording, found: Analysis) -> None:
     for n, squat in enumerate(squats(recording, moved, found.weight), start=1):
         rep = Rep(n)
         _phases(recording, found.weight, moved, squat, rep)
-        if found.test.kind is Kind.PAUSE:
+        if found.test.kind is PlateKind.PAUSE:
             _paused(recording, found, moved, squat, rep)
         else:
             _fast(recording, found, moved, squat, rep)
@@ -515,12 +515,12 @@ def _valley(part: Floats, rate: float, leg: Side, rep: Rep, found: Analysis) -> 
     rep.put("push-off", leg, (part.size - valley) / rate)
 
 
-_READERS: dict[Kind, Callable[[Recording, Analysis], None]] = {
-    Kind.STAND: _stand,
-    Kind.FREE: _free_squats,
-    Kind.PAUSE: _free_squats,
-    Kind.ISO: _still_efforts,
-    Kind.STEP: _steps,
-    Kind.RAISE: _raises,
-    Kind.JUMP: _jumps,
+_READERS: dict[PlateKind, Callable[[Recording, Analysis], None]] = {
+    PlateKind.STAND: _stand,
+    PlateKind.FREE: _free_squats,
+    PlateKind.PAUSE: _free_squats,
+    PlateKind.ISO: _still_efforts,
+    PlateKind.STEP: _steps,
+    PlateKind.RAISE: _raises,
+    PlateKind.JUMP: _jumps,
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tuning.core.verdict import error_of_value, split_sem
+from tuning.core.judging.verdict import error_of_value, split_sem
 
 SEM_PERCENT = {
     "peak": 4.0, "peak-bw": 4.0, "rate-50": 12.0, "rate-100": 12.0, "rate-150": 8.0, "rate-200": 6.0, "rate-250": 6.0,

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from tuning.core.comparison import Comparison
 from tuning.core.force.analysis import PlateTest
 from tuning.core.force.sides import lines_of
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.verdict import Word
 from tuning.core.types import NotMeasured, Side
-from tuning.core.verdict import Word
 
 LEAST_TESTS = 2
 """A pattern needs at least so many tests beyond error that point the same way (practice judgement, editable)."""
 
 
 @dataclass(frozen=True)
-class Row:
+class PatternRow:
     """One test: its force and its rate against each other by side; None where there is none."""
 
     test: PlateTest
@@ -24,12 +24,12 @@ class Row:
     rate: Comparison | None
 
 
-def rows(tests: Sequence[PlateTest], ledger: Mapping[str, Comparison]) -> list[Row]:
+def rows(tests: Sequence[PlateTest], ledger: Mapping[str, Comparison]) -> list[PatternRow]:
     """The tests that have a comparison, in the order of the list."""
     made = []
     for test in tests:
         lines = lines_of(test)
-        row = Row(test, ledger.get(lines.force), ledger.get(lines.rate))
+        row = PatternRow(test, ledger.get(lines.force), ledger.get(lines.rate))
         if row.force is not None or row.rate is not None:
             made.append(row)
     return made
@@ -81,7 +81,7 @@ def count(found: Sequence[Comparison | None]) -> Count:
     )
 
 
-def sentence(found: Sequence[Row]) -> str:
+def sentence(found: Sequence[PatternRow]) -> str:
     """The pattern in a sentence: counts first, then what they amount to. Share of two legs is never called strength."""
     force, rate = count([r.force for r in found]), count([r.rate for r in found])
     if not force.compared and not rate.compared:

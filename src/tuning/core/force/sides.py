@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.force.analysis import Analysis, Kind, PlateTest
-from tuning.core.symmetry import DIFFERENCES, share
+from tuning.core.force.analysis import Analysis, PlateTest, PlateKind
+from tuning.core.judging.symmetry import DIFFERENCES, share
 from tuning.core.types import LEGS, Floats, Observation, Side
 
 RATE_OF = {
-    Kind.ISO: "rate-200",
-    Kind.PAUSE: "rate-100",
-    Kind.RAISE: "rate-200",
-    Kind.FREE: "rise-rate",
-    Kind.JUMP: "rise-rate",
-    Kind.STEP: "rise-rate",
+    PlateKind.ISO: "rate-200",
+    PlateKind.PAUSE: "rate-100",
+    PlateKind.RAISE: "rate-200",
+    PlateKind.FREE: "rise-rate",
+    PlateKind.JUMP: "rise-rate",
+    PlateKind.STEP: "rise-rate",
 }
 """The rate that is compared: from the onset where the start was still, else from the lowest force."""
 
@@ -32,7 +32,7 @@ class Lines:
 
 def lines_of(test: PlateTest) -> Lines:
     """Two-leg tests are compared by shares, one-leg tests leg against leg."""
-    if test.kind is Kind.STAND:
+    if test.kind is PlateKind.STAND:
         return Lines(f"{test.id}-share" if test.legs == 2 else "", "")
     rate = "rise" if RATE_OF[test.kind] == "rise-rate" else "rate"
     if test.legs == 2:
@@ -46,7 +46,7 @@ def every_formula(found: Analysis, other: Analysis | None) -> list[tuple[str, li
     `other` is the recording of the other leg in a one-leg test. Empty without both legs.
     """
     rows = []
-    names = ("peak",) if found.test.kind is Kind.STAND else ("peak", RATE_OF[found.test.kind])
+    names = ("peak",) if found.test.kind is PlateKind.STAND else ("peak", RATE_OF[found.test.kind])
     for name in names:
         means = {}
         for leg in LEGS:
@@ -76,7 +76,7 @@ def observations(found: Analysis, evidence: Mapping[str, object]) -> list[Observ
         made.append((lines.force, Side.NONE, found.trials("share", Side.NONE)))
         if lines.rate:
             made.append((lines.rate, Side.NONE, rate_shares(found)))
-    elif found.test.kind is Kind.STAND:
+    elif found.test.kind is PlateKind.STAND:
         made.append((f"{found.test.id}-sway", found.side, found.trials("sway-speed", found.side)))
     else:
         made.append((lines.force, found.side, found.trials("peak", found.side)))

@@ -16,7 +16,7 @@ from tuning.demo.plate_people import balance_set, body
 from tuning.devices.plates import SimulatedPlates
 from tuning.exchange.plates import as_sent
 from tuning.ui import theme
-from tuning.ui.force.live import LiveView
+from tuning.ui.force.live import LivePlates
 from tuning.ui.force.state import ForceState
 from tuning.ui.widgets import button, label, set_role
 
@@ -35,7 +35,7 @@ class BalancePanel(QWidget):
         super().__init__()
         self._state = state
         self.stage = STAGES[0]
-        self.live = LiveView()
+        self.live = LivePlates()
         self.live.apart = False
         self.counter: RepCounter | None = None
         self.words = label("", theme.LARGE, bold=True)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.force.advice import Advice
 from tuning.core.types import LEGS, Side
+from tuning.drawings.figure import plate_test_figures
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel, paint_outlines, paint_side
 
@@ -46,7 +47,7 @@ class TestCard(QWidget):
         self._paint_words(painter, words, self._advice)
 
     def _paint_figures(self, painter: QPainter, box: QRectF, advice: Advice) -> None:
-        drawn = advice.figures()
+        drawn = plate_test_figures(advice)
         places = [[p for shape in shapes for p in shape.points] for shapes in drawn]
         spans = [(min(x for x, _ in ps), max(x for x, _ in ps)) for ps in places]
         low, high = min(y for ps in places for _, y in ps), max(y for ps in places for _, y in ps)

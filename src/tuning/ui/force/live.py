@@ -42,7 +42,7 @@ def paint_beam(painter: QPainter, box: QRectF, share: float | None, band: float)
     painter.drawEllipse(QPointF(x, middle.y()), size, size)
 
 
-class LiveView(QWidget):
+class LivePlates(QWidget):
     """Sixty frames a second from a buffer that never grows; what is recorded is collected apart."""
 
     recorded = pyqtSignal(object)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.comparison import Comparison
+from tuning.core.judging.comparison import Comparison
 from tuning.core.types import NotMeasured, Side
 from tuning.ui import theme
 from tuning.ui.force.state import ForceState

@@ -32,7 +32,7 @@ from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.force.balance import SQUAT, BalancePanel
 from tuning.ui.force.card import TestCard
-from tuning.ui.force.live import LiveView
+from tuning.ui.force.live import LivePlates
 from tuning.ui.force.mapper import MapperDialog
 from tuning.ui.force.matrix import MatrixView
 from tuning.ui.force.state import ForceState
@@ -58,7 +58,7 @@ class ForcePage(QWidget):
         super().__init__()
         self._space = workspace
         self.state = ForceState(workspace)
-        self.live, self.trace, self.readings = LiveView(), TraceView(), ReadingTable()
+        self.live, self.trace, self.readings = LivePlates(), TraceView(), ReadingTable()
         self.card, self.sway = TestCard(), SwayMap()
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
         self._weighing = self._checking = False

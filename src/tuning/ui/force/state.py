@@ -8,14 +8,14 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.comparison import Comparison
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.analysis import TESTS, Analysis, PlateTest, analyse
-from tuning.core.force.pattern import Row, rows, sentence
+from tuning.core.force.pattern import PatternRow, rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import every_formula, observations
 from tuning.core.force.weighing import Weight, weigh
-from tuning.core.programme import Triage
+from tuning.core.gate.triage import Triage
+from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Role, Side
 from tuning.exchange.plates import Mapping, read_plates, write_csv
 from tuning.records import Capture, ObservationEntry
@@ -180,7 +180,7 @@ class ForceState(QObject):
         """Comparisons of the stage by measure."""
         return {r.measure.id: r for r in self.space.comparisons() if r.measure.stage == "force"}
 
-    def matrix(self) -> list[Row]:
+    def matrix(self) -> list[PatternRow]:
         """All tests that have a comparison."""
         return rows(list(TESTS.values()), self.ledger())
 

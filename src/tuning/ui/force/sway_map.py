@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.force.analysis import Analysis, Kind
+from tuning.core.force.analysis import Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, ellipse
 from tuning.core.types import Floats, NotMeasured, Side
@@ -37,7 +37,7 @@ class SwayMap(QWidget):
     def show_recording(self, recording: Recording | None, found: Analysis | None) -> None:
         """The stand of another recording."""
         self._course = None
-        if recording is not None and found is not None and found.test.kind is Kind.STAND and found.reps:
+        if recording is not None and found is not None and found.test.kind is PlateKind.STAND and found.reps:
             events = found.reps[0].events
             first, last = (round(events.get(name, 0.0) * recording.rate) for name in ("start", "end"))
             part = recording.part(first, last) if last > first else recording

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.positions import sole
 from tuning.core.types import LEGS, Side
+from tuning.drawings.positions import sole
 from tuning.ui import theme
 from tuning.ui.signs import body_outline, paint_outlines, paint_side
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
-from tuning.core.forms import Field, Form, Kind, RowsField, read_field
+from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
 from tuning.ui import theme
 from tuning.ui.widgets import button, empty, label
 
@@ -33,7 +33,7 @@ class FieldEdit(QWidget):
         self.refusal = label(role="caution", wrap=True)
         self.refusal.hide()
         self.edit: QLineEdit | QComboBox
-        if field.kind is Kind.CHOICE:
+        if field.kind is FieldKind.CHOICE:
             box = QComboBox()
             box.addItems(list(field.options))
             box.activated.connect(lambda _: self._take(box.currentText()))

@@ -7,9 +7,9 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from tuning.core.battery import observed
-from tuning.core.intake import region_at, repeats
+from tuning.core.intake.soles_and_regions import region_at, repeats
 from tuning.core.types import Side
+from tuning.core.visit.battery import observed
 from tuning.records import Entry, ObservationEntry
 from tuning.ui import theme
 from tuning.ui.intake.body_map import BodyMap

@@ -10,12 +10,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.battery import observed
 from tuning.core.errors import TuningError
-from tuning.core.forms import Field, Kind
-from tuning.core.intake import ZONES, Shoes, most_uneven, read_shoes, total_wear
-from tuning.core.positions import sole
+from tuning.core.intake.forms import Field, FieldKind
+from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, total_wear
 from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import observed
+from tuning.drawings.positions import sole
 from tuning.records import Capture, Entry, ObservationEntry
 from tuning.ui import theme
 from tuning.ui.intake.fields import FieldEdit
@@ -26,7 +26,7 @@ from tuning.ui.workspace import Workspace
 
 SHOES, PHOTO = "shoe-wear-map", "shoes"
 BRUSHES = ("none", "slight", "clear", "worn through")
-AGE = Field("age", "Age of the shoes", Kind.NUMBER, "months", (0, 240))
+AGE = Field("age", "Age of the shoes", FieldKind.NUMBER, "months", (0, 240))
 ZONE_EDGES = (-0.09, -0.03, 0.035, 0.12)
 """Heel, middle and front of the drawn sole, from the back."""
 

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEven
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from tuning.core.types import LEGS
-from tuning.core.visit_order import Stop
+from tuning.core.visit.order import Stop
 from tuning.ui import theme
 from tuning.ui.order.state import OrderState
 from tuning.ui.signs import paint_side

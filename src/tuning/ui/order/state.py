@@ -7,12 +7,12 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.battery import Ask, Status, Test
 from tuning.core.errors import BadInput, TuningError
-from tuning.core.next_step import NextStep
 from tuning.core.types import Side
-from tuning.core.visit_order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
-from tuning.core.visit_plan import Choice, Chosen, ClipTask, Template, chosen_efforts
+from tuning.core.visit.battery import Ask, Status, Test
+from tuning.core.visit.next_step import NextStep
+from tuning.core.visit.order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
+from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
 from tuning.records import Capture, FindingEntry, ObservationEntry, TrackEntry
 from tuning.ui.workspace import Workspace
 

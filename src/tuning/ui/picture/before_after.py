@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
-from tuning.core.comparison import Change, changes
 from tuning.core.errors import TuningError
-from tuning.core.protocols import PROTOCOLS
+from tuning.core.judging.comparison import Change, changes
+from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import signed
 from tuning.records import Capture, ObservationEntry, TrackEntry
@@ -278,7 +278,7 @@ class BeforeAfter(QDialog):
         side = f", {change.side.value}" if change.side in LEGS else ""
         self.sentence.setText(f"{m.name}{side}: {change.sentence}.")
         set_role(self.sentence, role="")
-        self.pair.chains = PROTOCOLS[self.now.capture.view].chains
+        self.pair.chains = PICTURE_KINDS[self.now.capture.view].chains
         self.pair.side = change.side
         self._show_halves(change)
 

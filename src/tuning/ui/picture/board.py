@@ -11,19 +11,19 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.marks import (
+from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.pictures.kinds import PICTURE_KINDS, plain
+from tuning.core.pictures.marks import (
     Level,
     LevelReference,
     PictureContext,
-    Protocol,
+    PictureKind,
     Reading,
     Scale,
     observe,
     placing_sd,
     read_marks,
 )
-from tuning.core.protocols import PROTOCOLS, plain
-from tuning.core.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
 from tuning.records import Calibration, Capture, Entry, Mark, ObservationEntry
 from tuning.ui.workspace import Workspace
@@ -34,7 +34,7 @@ NUDGE_PX = 0.1
 
 
 @dataclass(frozen=True)
-class Reference:
+class PictureReference:
     """A plumb line, floor edge or known length as two image points."""
 
     what: str
@@ -58,7 +58,7 @@ class MarkBoard(QObject):
         super().__init__()
         self._workspace = workspace
         self.capture: Capture | None = None
-        self.protocol: Protocol = next(iter(PROTOCOLS.values()))
+        self.picture_kind: PictureKind = next(iter(PICTURE_KINDS.values()))
         self.times: NDArray[np.float64] = np.zeros(1)
         self.frame = 0
         self.chosen = ""
@@ -66,7 +66,7 @@ class MarkBoard(QObject):
         self.length_m = 0.0
         self._marks: dict[int, dict[str, Floats]] = {}
         self._sds: dict[tuple[int, str], float] = {}
-        self._references: dict[str, Reference] = {}
+        self._references: dict[str, PictureReference] = {}
         self._first_end: Floats | None = None
         self._held: tuple[str, Floats] | None = None
         self._tracks: Tracks | None = None
@@ -78,7 +78,7 @@ class MarkBoard(QObject):
         """Show a capture from its first marked frame, or its first frame."""
         self.capture, self.times = capture, times
         if capture is not None:
-            self.protocol = PROTOCOLS[capture.view]
+            self.picture_kind = PICTURE_KINDS[capture.view]
         self._first_end = self._held = self._tracks = None
         self.frame = 0
         self.reload()
@@ -114,7 +114,7 @@ class MarkBoard(QObject):
             for other in (Level.PLUMB.value, Level.FLOOR.value):
                 self._references.pop(other, None)
         ends = np.array([[row.ax_px, row.ay_px], [row.bx_px, row.by_px]], dtype=np.float64)
-        self._references[row.what] = Reference(row.what, ends[0], ends[1], row.length_m, row.sd_px)
+        self._references[row.what] = PictureReference(row.what, ends[0], ends[1], row.length_m, row.sd_px)
 
     def go(self, frame: int) -> None:
         """Show another frame."""
@@ -158,11 +158,11 @@ class MarkBoard(QObject):
 
     def landmarks(self) -> tuple[str, ...]:
         """Names that this kind of picture uses, in marking order."""
-        return self.protocol.landmarks
+        return self.picture_kind.landmarks
 
     def next_landmark(self) -> str:
         """First landmark that a measure needs and this frame lacks; empty when none does."""
-        placed, needed = self._placed(), self.protocol.needed
+        placed, needed = self._placed(), self.picture_kind.needed
         return next((name for name in self.landmarks() if name in needed and name not in placed), "")
 
     @property
@@ -172,7 +172,7 @@ class MarkBoard(QObject):
             return False
         return self.chosen in REFERENCES or self.chosen not in self.points()
 
-    def references(self) -> dict[str, Reference]:
+    def references(self) -> dict[str, PictureReference]:
         """References that are marked, by what they are."""
         return self._references
 
@@ -203,7 +203,7 @@ class MarkBoard(QObject):
         """What the marks of this frame say, a held mark included."""
         points = self.points()
         marks = {name: points[name] for name in self.landmarks() if name in points}
-        return read_marks(self.protocol, marks, self._context(self.frame, points))
+        return read_marks(self.picture_kind, marks, self._context(self.frame, points))
 
     # what the user does
 
@@ -300,16 +300,16 @@ class MarkBoard(QObject):
             return
         self._first_end = None
         length = self.length_m if what == LENGTH else None
-        if self._commit_reference(Reference(what, first, at, length, placing_sd(1 / self.zoom)), what):
+        if self._commit_reference(PictureReference(what, first, at, length, placing_sd(1 / self.zoom)), what):
             self.choose(self.next_landmark())
 
     def _move_reference_end(self, key: str, at: Floats, sd: float) -> None:
         what, end = key.split(":")
         old = self._references[what]
         a, b = (at, old.b) if end == "a" else (old.a, at)
-        self._commit_reference(Reference(what, a, b, old.length_m, sd), what)
+        self._commit_reference(PictureReference(what, a, b, old.length_m, sd), what)
 
-    def _commit_reference(self, reference: Reference | None, what: str) -> bool:
+    def _commit_reference(self, reference: PictureReference | None, what: str) -> bool:
         assert self.capture is not None
         row = Calibration(capture_id=self.capture.id, what=what, sd_px=0.0)
         if reference is not None:
@@ -341,7 +341,7 @@ class MarkBoard(QObject):
         assert self.capture is not None
         evidence = {"capture": self.capture.id, "frame": frame, "time_s": float(self.times[frame])}
         method = "clip" if len(self.times) > 1 else "photo"
-        found = observe(self.protocol, marks, context, method, evidence)
+        found = observe(self.picture_kind, marks, context, method, evidence)
         return [self._workspace.observe(seen) for seen in found]
 
     def _observed_before(self, frames: set[int]) -> list[int]:

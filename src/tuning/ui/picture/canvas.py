@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.marks import Reading
+from tuning.core.pictures.marks import Reading
 from tuning.core.types import Floats, Side
 from tuning.core.units import signed
 from tuning.ui import theme
@@ -240,10 +240,10 @@ class Canvas(QWidget):
                 self._tag(painter, b + QPointF(8, 4), what)
 
     def _paint_chains(self, painter: QPainter, points: dict[str, Floats]) -> None:
-        protocol = self.board.protocol
-        for chain in protocol.chains:
+        picture_kind = self.board.picture_kind
+        for chain in picture_kind.chains:
             chains: list[tuple[tuple[str, ...], str]] = [(chain, "on_stage")]
-            if chain[0] not in protocol.landmarks:
+            if chain[0] not in picture_kind.landmarks:
                 chains = [(tuple(f"{n}_{s.value}" for n in chain), f"{s.value}_wash") for s in (Side.LEFT, Side.RIGHT)]
             for names, role in chains:
                 for a, b in zip(names, names[1:], strict=False):
@@ -279,7 +279,7 @@ class Canvas(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_sides(self, painter: QPainter) -> None:
-        left = self.board.protocol.image_left
+        left = self.board.picture_kind.image_left
         if left is Side.NONE:
             return
         y = self.height() - 18.0
@@ -289,11 +289,11 @@ class Canvas(QWidget):
 
     def _paint_angles(self, painter: QPainter, points: dict[str, Floats]) -> None:
         for reading in self.board.readings():
-            tags = self.board.protocol.tags
+            tags = self.board.picture_kind.tags
             if not isinstance(reading.value, float) or reading.measure_id not in tags:
                 continue
             middle = points[reading.marks[len(reading.marks) // 2 if len(reading.marks) > 2 else 0]]
-            left = self.board.protocol.image_left
+            left = self.board.picture_kind.image_left
             outward = -1 if reading.side in (left, Side.NONE) else 1
             text = reading_text(reading, self.board.unit_of(reading.measure_id), tags[reading.measure_id])
             painter.setFont(theme.font(theme.BODY, True))

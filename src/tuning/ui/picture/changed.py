@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox
 
-from tuning.core.causes import SHIFT, Cause, causes
+from tuning.core.movement.causes import SHIFT, Cause, causes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.workspace import Workspace
 

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.battery import Question, Test, how_often
 from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import Question, Test, how_often
 from tuning.records import Entry, FindingEntry
 from tuning.ui import theme
 from tuning.ui.picture.board import MarkBoard

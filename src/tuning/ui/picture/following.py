@@ -13,8 +13,8 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import NO_POINT
 from tuning.core.force.together import GROUND, PLATES, Plates
-from tuning.core.tasks import TASKS, Options, Result, Task, measure, observations
-from tuning.core.tracks import Tracks
+from tuning.core.movement.tasks import TASKS, Options, Result, Task, measure, observations
+from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Side
 from tuning.records import Capture, Entry, ObservationEntry, TrackEntry
 from tuning.records.packing import pack, unpack
@@ -29,7 +29,7 @@ CUTOFF = "cut-off"
 def tasks_for(view: str) -> list[Task]:
     """The tasks that a kind of picture can be measured for."""
     kind = "side" if view.startswith("side") else view
-    return [task for task in TASKS.values() if task.protocol == kind]
+    return [task for task in TASKS.values() if task.picture_kind == kind]
 
 
 def goes_on(tick: Callable[[float], None]) -> Callable[[float], bool]:

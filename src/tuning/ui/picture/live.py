@@ -13,13 +13,13 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core import geometry
 from tuning.core.errors import TuningError
-from tuning.core.geometry import Marks
-from tuning.core.marks import medial_x
-from tuning.core.movement import FRONT
-from tuning.core.protocols import plain
-from tuning.core.tasks import HIP_SHIFT_MARKS, hip_shift
+from tuning.core.movement.frames import FRONT
+from tuning.core.movement.tasks import HIP_SHIFT_MARKS, hip_shift
+from tuning.core.pictures import geometry
+from tuning.core.pictures.geometry import Marks
+from tuning.core.pictures.kinds import plain
+from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
 from tuning.devices.camera import Camera
@@ -51,7 +51,7 @@ CUES: dict[str, tuple[tuple[str, ...], Callable[[Marks], float], float, str]] = 
 FADES = ("cue always", "cue only beyond the limit", "cue every second time beyond", "cue hidden")
 
 
-class LiveView(QWidget):
+class LivePicture(QWidget):
     """The newest picture; clicks place marks; drawn mirrored when asked."""
 
     placed = pyqtSignal(float, float)
@@ -151,7 +151,7 @@ class LiveDialog(QDialog):
         self._beyond, self._times_beyond = False, 0
         self._running = True
         self.setWindowTitle(f"Live: {camera.name}")
-        self.view = LiveView()
+        self.view = LivePicture()
         self.cue, self.fade = QComboBox(), QComboBox()
         self.cue.addItems(["no cue", *CUES])
         self.cue.setAccessibleName("What is shown live")

@@ -11,8 +11,8 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.marks import Protocol
-from tuning.core.protocols import PROTOCOLS
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.pictures.marks import PictureKind
 from tuning.core.types import LEGS, Side
 from tuning.records import Calibration, Capture
 from tuning.records.media import Kept
@@ -56,7 +56,7 @@ class Opened:
 
     source: PictureSource
     kept: Kept
-    protocol: Protocol
+    picture_kind: PictureKind
     pressed: Path | None = None
     """What plates sent while the clip was recorded."""
 
@@ -77,7 +77,7 @@ class PicturePage(QWidget):
     ) -> None:
         super().__init__()
         self._workspace, self._name, self._way_back, self._wide = workspace, name, way_back, wide
-        self.protocols = [protocol for protocol in PROTOCOLS.values() if protocol.stage == stage]
+        self.picture_kinds = [picture_kind for picture_kind in PICTURE_KINDS.values() if picture_kind.stage == stage]
         self.board = MarkBoard(workspace)
         self.canvas, self.strip = Canvas(self.board), Strip(self.board)
         self.panel = SidePanel(self.board, workspace.knowledge.measures)
@@ -136,8 +136,8 @@ class PicturePage(QWidget):
         self.kind = QComboBox()
         self.kind.setMaximumWidth(190)
         self.kind.setAccessibleName("Kind of picture to open")
-        for protocol in self.protocols:
-            self.kind.addItem(protocol.title, protocol.id)
+        for picture_kind in self.picture_kinds:
+            self.kind.addItem(picture_kind.title, picture_kind.id)
         self.kind.currentIndexChanged.connect(lambda _: self._tell_how())
         head = QHBoxLayout()
         head.setSpacing(16 if self._wide else 10)
@@ -298,17 +298,17 @@ class PicturePage(QWidget):
         """While nothing is open: how the chosen kind of picture is taken."""
         if not self.player.is_open:
             self.about.setText("photograph or clip")
-            self.empty.setText(f"{PROTOCOLS[self.kind.currentData()].how}\n\n{EMPTY}")
+            self.empty.setText(f"{PICTURE_KINDS[self.kind.currentData()].how}\n\n{EMPTY}")
 
     # opening
 
-    def ask_file(self, protocol_id: str) -> None:
+    def ask_file(self, kind_id: str) -> None:
         """Let the user choose a file."""
-        found, _ = QFileDialog.getOpenFileName(self, f"Open: {PROTOCOLS[protocol_id].title}", "", FILES)
+        found, _ = QFileDialog.getOpenFileName(self, f"Open: {PICTURE_KINDS[kind_id].title}", "", FILES)
         if found:
-            self.open_file(Path(found), protocol_id)
+            self.open_file(Path(found), kind_id)
 
-    def open_file(self, path: Path, protocol_id: str, pressed: Path | None = None) -> None:
+    def open_file(self, path: Path, kind_id: str, pressed: Path | None = None) -> None:
         """Check, copy and open a file in the background; `pressed` holds the plates that ran with it."""
         media = self._workspace.record.media
 
@@ -316,7 +316,7 @@ class PicturePage(QWidget):
             open_source(path).close()
             kept = media.keep(path, tick)
             return Opened(
-                open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PROTOCOLS[protocol_id], pressed
+                open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PICTURE_KINDS[kind_id], pressed
             )
 
         job = Job(f"Opening {path.name}", work)
@@ -334,7 +334,7 @@ class PicturePage(QWidget):
             opened.source.close()
             self.refused.emit(str(err))
             return
-        capture = space.stamp(Capture(media=media, view=opened.protocol.id))
+        capture = space.stamp(Capture(media=media, view=opened.picture_kind.id))
         if not space.do(f"open {media.original_name}", [capture]):
             opened.source.close()
             return
@@ -371,7 +371,7 @@ class PicturePage(QWidget):
         is_clip = len(source.times) > 1
         for part in self._controls:
             part.setVisible(is_clip)
-        self.title.setText(PROTOCOLS[capture.view].title)
+        self.title.setText(PICTURE_KINDS[capture.view].title)
         self.kind.setCurrentIndex(self.kind.findData(capture.view))  # the next one is mostly of the same kind
         times = self.board.times
         rate = f"{(len(times) - 1) / times[-1]:.0f} frames/s" if is_clip else "photograph"
@@ -428,7 +428,7 @@ class PicturePage(QWidget):
 
     def own_captures(self) -> list[Capture]:
         """Pictures of this stage in the open visit, oldest first."""
-        mine = {protocol.id for protocol in self.protocols}
+        mine = {picture_kind.id for picture_kind in self.picture_kinds}
         return [capture for capture in self._workspace.entries(Capture) if capture.view in mine]
 
     def _case_changed(self) -> None:

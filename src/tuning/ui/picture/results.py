@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.kinematics import POINTS, Curve, by_cycle
-from tuning.core.measures import Measure
-from tuning.core.tasks import TASKS
+from tuning.core.judging.measures import Measure
+from tuning.core.movement.kinematics import POINTS, Curve, by_cycle
+from tuning.core.movement.tasks import TASKS
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.following import Following

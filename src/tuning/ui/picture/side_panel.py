@@ -8,12 +8,12 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
-from tuning.core.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Protocol, Reading
-from tuning.core.measures import Measure
-from tuning.core.protocols import plain
+from tuning.core.judging.measures import Measure
+from tuning.core.judging.verdict import Z95
+from tuning.core.pictures.kinds import plain
+from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, PictureKind, Reading
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import parse_length, signed
-from tuning.core.verdict import Z95
 from tuning.ui import theme
 from tuning.ui.picture.board import LENGTH, REFERENCES, MarkBoard
 from tuning.ui.signs import SideSign
@@ -30,7 +30,7 @@ class SidePanel(QWidget):
         self.board, self._measures = board, measures
         self.setFixedWidth(344)
         self._buttons: dict[str, QPushButton] = {}
-        self._protocol: Protocol | None = None
+        self._picture_kind: PictureKind | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -111,7 +111,7 @@ class SidePanel(QWidget):
 
     def _build_marks(self) -> None:
         empty(self._grid)
-        self._protocol = self.board.protocol
+        self._picture_kind = self.board.picture_kind
         self._buttons = {key: made for key, made in self._buttons.items() if key in REFERENCES}
         first = self._first_side()
         middle = [n for n in self.board.landmarks() if not n.endswith(("_left", "_right"))]
@@ -132,7 +132,7 @@ class SidePanel(QWidget):
 
     def _first_side(self) -> Side:
         """The side in the left column: the one on the left of the picture."""
-        left = self.board.protocol.image_left
+        left = self.board.picture_kind.image_left
         return Side.LEFT if left is Side.NONE else left
 
     def _mark_button(self, name: str, spoken: str) -> QPushButton:
@@ -150,7 +150,7 @@ class SidePanel(QWidget):
         board = self.board
         if board.capture is None:
             return
-        if self._protocol is not board.protocol:
+        if self._picture_kind is not board.picture_kind:
             self._build_marks()
         points = board.points()
         for key, made in self._buttons.items():

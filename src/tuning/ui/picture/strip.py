@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.tracks import TRUSTED
+from tuning.core.movement.tracks import TRUSTED
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.board import MarkBoard

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
-from tuning.core.figure import exercise_figure
-from tuning.core.load_share import SidePose, balance_percent, hip_share, lever_share, moments
-from tuning.core.pose import Frame, joints, knee_over_foot_percent, knee_zone
+from tuning.core.movement.load_share import SidePose, balance_percent, hip_share, lever_share, moments
+from tuning.core.programme.pose import Frame, joints, knee_over_foot_percent, knee_zone
 from tuning.core.types import NotMeasured
+from tuning.drawings.figure import exercise_figure
 from tuning.ui import theme
 from tuning.ui.signs import paint_outlines
 from tuning.ui.widgets import label

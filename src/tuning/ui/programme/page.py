@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import TuningError
-from tuning.core.programme import Dose, State, Trial
+from tuning.core.programme.ladders import Dose, State, Trial
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.rung_card import RungCard

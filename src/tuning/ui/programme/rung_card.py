@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
-from tuning.core.figure import exercise_figure
-from tuning.core.programme import Rung
+from tuning.core.programme.ladders import Rung
+from tuning.drawings.figure import exercise_figure
 from tuning.ui import theme
 from tuning.ui.signs import paint_outlines
 

@@ -10,9 +10,10 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.errors import BadInput
-from tuning.core.programme import Check, Dose, Ladder, Rung, Situation, State, Triage, Trial, entry_checks
+from tuning.core.gate.triage import Triage
+from tuning.core.judging.verdict import Verdict
+from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
 from tuning.core.types import LEGS, Role, Side
-from tuning.core.verdict import Verdict
 from tuning.records import PlanItem
 from tuning.ui.workspace import Workspace
 

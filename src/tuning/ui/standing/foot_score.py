@@ -6,11 +6,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.battery import observed
-from tuning.core.positions import CRITERIA, criterion
-from tuning.core.standing import foot_score_band
+from tuning.core.standing.photographs import foot_score_band
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
+from tuning.core.visit.battery import observed
+from tuning.drawings.positions import CRITERIA, criterion
 from tuning.records import ObservationEntry
 from tuning.ui import theme
 from tuning.ui.signs import paint_side

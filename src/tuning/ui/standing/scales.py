@@ -6,12 +6,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.battery import observed
-from tuning.core.comparison import judge_value
 from tuning.core.errors import BadInput
-from tuning.core.levels import loading_agrees, low_hip
-from tuning.core.scales import read_pair, right_share
+from tuning.core.judging.comparison import judge_value
+from tuning.core.standing.levels import loading_agrees, low_hip
+from tuning.core.standing.scales import read_pair, right_share
 from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.visit.battery import observed
 from tuning.devices.scales import SimulatedScales, TwoScales
 from tuning.records import ObservationEntry
 from tuning.ui import theme

@@ -7,8 +7,8 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from tuning.core.levels import Suspicion, levels_from, suspect
-from tuning.core.standing import Curve, Posture, posture_type, side_line
+from tuning.core.standing.levels import Suspicion, levels_from, suspect
+from tuning.core.standing.photographs import Posture, SpineCurve, posture_type, side_line
 from tuning.core.types import LEGS, NotMeasured, Role
 from tuning.records import FindingEntry
 from tuning.ui import theme
@@ -47,7 +47,7 @@ def relook(space: Workspace) -> str:
 def posture_lines(space: Workspace) -> list[str]:
     """Posture type by side with its rule, where the side line was measured."""
     curves = {f.data["key"]: f.data["answer"] for f in space.findings("plumb-side") if "key" in f.data}
-    upper, low = (Curve(curves.get(key, Curve.USUAL.value)) for key in ("upper-back", "low-back"))
+    upper, low = (SpineCurve(curves.get(key, SpineCurve.USUAL.value)) for key in ("upper-back", "low-back"))
     named: dict[tuple[Posture, str], list[str]] = {}
     for side in LEGS:
         line = side_line(space.observations(), side, upper, low)

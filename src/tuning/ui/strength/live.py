@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
-from tuning.core.trace import read_effort
+from tuning.core.strength.trace import read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme

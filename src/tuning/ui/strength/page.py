@@ -7,11 +7,11 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
-from tuning.core.battery import Status
 from tuning.core.errors import BadInput
-from tuning.core.strength import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
+from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
+from tuning.core.visit.battery import Status
 from tuning.demo.gauge import profile
 from tuning.devices.dynamometer import SimulatedDynamometer
 from tuning.ui import theme

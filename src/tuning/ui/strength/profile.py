@@ -6,11 +6,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.comparison import Comparison
-from tuning.core.strength import Ratio, Rule, pain_band
-from tuning.core.symmetry import DIFFERENCES
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.symmetry import DIFFERENCES
+from tuning.core.judging.verdict import Verdict
+from tuning.core.strength.trials import Ratio, Rule, pain_band
 from tuning.core.types import NotMeasured, Side
-from tuning.core.verdict import Verdict
 from tuning.ui import theme
 from tuning.ui.signs import paint_side, paint_verdict
 from tuning.ui.strength.state import StrengthState

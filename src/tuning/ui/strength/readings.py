@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject
 
-from tuning.core.battery import Test
-from tuning.core.comparison import Comparison, compare_sides
-from tuning.core.measures import Measure
-from tuning.core.strength import RATIOS, Mode, Ratio, Rule, Summary, pain_band, ratio, summarise
-from tuning.core.symmetry import DIFFERENCES, limb_symmetry_index
+from tuning.core.judging.comparison import Comparison, compare_sides
+from tuning.core.judging.measures import Measure
+from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
+from tuning.core.strength.trials import RATIOS, Mode, Ratio, Rule, TrialSummary, pain_band, ratio, summarise
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.visit_plan import position_of
+from tuning.core.visit.battery import Test
+from tuning.core.visit.plan import position_of
 from tuning.ui.order.state import OrderState
 from tuning.ui.workspace import Workspace
 
@@ -83,7 +83,7 @@ class StrengthReadings(QObject):
         seen = self.seen(side)
         return None if seen is None else seen.evidence.get("pain")
 
-    def summary(self, side: Side) -> Summary | NotMeasured:
+    def summary(self, side: Side) -> TrialSummary | NotMeasured:
         """What the trials of a side say."""
         return summarise(self.trials(side), self.rule)
 

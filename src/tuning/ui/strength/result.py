@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.strength import what_resolves
+from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.strength.trials import what_resolves
 from tuning.core.types import LEGS, NotMeasured
-from tuning.core.verdict import Verdict, Word
 from tuning.ui import theme
 from tuning.ui.signs import VerdictSign
 from tuning.ui.strength.state import StrengthState

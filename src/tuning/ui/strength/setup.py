@@ -8,9 +8,9 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
-from tuning.core.comparison import PAIN_LIMITED
 from tuning.core.errors import BadInput
-from tuning.core.strength import Mode
+from tuning.core.judging.comparison import PAIN_LIMITED
+from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
 from tuning.ui.strength.state import StrengthState
 from tuning.ui.widgets import Flow

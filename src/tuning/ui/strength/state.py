@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
-from tuning.core.battery import Status
 from tuning.core.errors import BadInput
-from tuning.core.programme import Triage
-from tuning.core.strength import (
+from tuning.core.gate.triage import Triage
+from tuning.core.strength.trace import GaugeEffort as Trace
+from tuning.core.strength.trials import (
     MOST_TRIALS,
     Mode,
     Rule,
@@ -19,10 +19,10 @@ from tuning.core.strength import (
     Source,
     observe,
 )
-from tuning.core.trace import Effort as Trace
 from tuning.core.types import LEGS, Observation, Role, Side
 from tuning.core.units import parse_force, parse_length
-from tuning.core.visit_order import Effort
+from tuning.core.visit.battery import Status
+from tuning.core.visit.order import Effort
 from tuning.records import Entry, FindingEntry, ObservationEntry
 from tuning.ui.order.state import OrderState
 from tuning.ui.strength.readings import PAIN, STAGE, StrengthReadings

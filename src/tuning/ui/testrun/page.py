@@ -7,8 +7,8 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from tuning.core.battery import Test
 from tuning.core.types import Side
+from tuning.core.visit.battery import Test
 from tuning.ui import theme
 from tuning.ui.picture.page import PicturePage
 from tuning.ui.testrun.pictures import TestPictureView
@@ -150,9 +150,9 @@ class TestRunPage(QWidget):
 
     def show_bench(self) -> None:
         """The picture bench, ready for the current test's kind of picture."""
-        protocols = self.state.step.test.protocols
-        if protocols:
-            self.bench.kind.setCurrentIndex(max(0, self.bench.kind.findData(protocols[0])))
+        picture_kinds = self.state.step.test.picture_kinds
+        if picture_kinds:
+            self.bench.kind.setCurrentIndex(max(0, self.bench.kind.findData(picture_kinds[0])))
         self.stack.setCurrentIndex(1)
         self.bench.enter()
 
@@ -180,7 +180,7 @@ class TestRunPage(QWidget):
         if self.panel_test is None:
             self.work.setCurrentIndex(0)
         self.list.show_current(test)
-        self.photo.setVisible(bool(test.protocols) or self._pictures_first)
+        self.photo.setVisible(bool(test.picture_kinds) or self._pictures_first)
         walk = [t for t in state.tests if not t.extra]
         locked = sum(state.locked(t) for t in walk)
         done = sum(state.done(t, state.look) for t in walk) - locked

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.battery import Ask, Test
-from tuning.core.positions import DRAWN, Position, standing_side
 from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import Ask, Test
+from tuning.drawings.positions import DRAWN, Position, standing_side
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel, body_outline, paint_outlines, paint_side
 from tuning.ui.testrun.state import RunState

@@ -10,11 +10,11 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from tuning.core.battery import Ask, Status, grade_words
 from tuning.core.errors import BadInput
-from tuning.core.standing import GRADES
+from tuning.core.standing.photographs import GRADES
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
+from tuning.core.visit.battery import Ask, Status, grade_words
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
 from tuning.ui.testrun.state import RunState

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.battery import (
+from tuning.core.errors import BadInput
+from tuning.core.gate.triage import Triage
+from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
+from tuning.core.judging.measures import Compare, Measure
+from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
+from tuning.core.units import signed
+from tuning.core.visit.battery import (
     Ask,
     Status,
-    Step,
     Test,
+    WalkStep,
     answer_is_complete,
     answer_may_continue,
     observed,
@@ -18,12 +24,6 @@ from tuning.core.battery import (
     read_signed,
     steps_of,
 )
-from tuning.core.comparison import against_reference, compare_sides, judge_value
-from tuning.core.errors import BadInput
-from tuning.core.measures import Compare, Measure
-from tuning.core.programme import Triage
-from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
-from tuning.core.units import signed
 from tuning.records import Entry, FindingEntry, ObservationEntry
 from tuning.ui.picture.changed import TEST as CHANGED
 from tuning.ui.picture.changed import found_causes
@@ -44,7 +44,7 @@ class RunState(QObject):
         super().__init__()
         self.workspace, self.looks = workspace, looks
         self.tests = [t for t in workspace.knowledge.tests.values() if t.stage == stage]
-        self.steps: list[Step] = []
+        self.steps: list[WalkStep] = []
         self.index, self.look, self.pending = 0, 1, ""
         self.reason = ""
         workspace.content_changed.connect(self.changed)
@@ -67,11 +67,11 @@ class RunState(QObject):
         return self.workspace.knowledge.measures
 
     @property
-    def step(self) -> Step:
+    def step(self) -> WalkStep:
         """Where the walk stands."""
         return self.steps[self.index]
 
-    def _walk(self) -> list[Step]:
+    def _walk(self) -> list[WalkStep]:
         return [s for s in self.steps if not s.test.extra]
 
     def _looked(self, look: int) -> bool:
@@ -79,7 +79,7 @@ class RunState(QObject):
 
     # reading
 
-    def lock(self, step: Step) -> str:
+    def lock(self, step: WalkStep) -> str:
         """Why the surgeon's limits lock a step; empty when they do not."""
         side = step.side if step.test.one_leg else Side.NONE
         return self.workspace.limits().lock(step.test.limited_by, side)
@@ -103,7 +103,7 @@ class RunState(QObject):
         seen = self.seen(measure_id, side)
         return [] if seen is None else [float(t) for t in seen.trials]
 
-    def choice(self, step: Step) -> FindingEntry | None:
+    def choice(self, step: WalkStep) -> FindingEntry | None:
         """The standing answer to a choice."""
         found = [
             f
@@ -117,7 +117,7 @@ class RunState(QObject):
         found = [f for f in self.workspace.findings(test.id) if f.status != Status.DONE.value]
         return Status(found[-1].status) if found else None
 
-    def answered(self, step: Step, look: int = 1) -> bool:
+    def answered(self, step: WalkStep, look: int = 1) -> bool:
         """Whether a step has its answer in a look."""
         if self.ending(step.test) is not None or self.lock(step):
             return True
@@ -131,7 +131,7 @@ class RunState(QObject):
         by_number = len(self.trials(question.number, Side.NONE)) if question.number else 0
         return max(by_eye, by_number) >= look
 
-    def _sides(self, step: Step) -> tuple[Side, ...]:
+    def _sides(self, step: WalkStep) -> tuple[Side, ...]:
         return LEGS if step.question.ask is Ask.GRADES else (Side.NONE,)
 
     def panel_text(self, test: Test) -> str:
@@ -177,7 +177,7 @@ class RunState(QObject):
         left, right = grades[Side.LEFT], grades[Side.RIGHT]
         return told, "0" if left == right == 0 else f"LR{left}{right}"
 
-    def verdict(self, step: Step) -> list[str]:
+    def verdict(self, step: WalkStep) -> list[str]:
         """What the answers of a step mean so far, one sentence a line."""
         question = step.question
         if question.ask is Ask.CHOICE:
@@ -201,7 +201,7 @@ class RunState(QObject):
                     lines.append(f"{name}{band} ({measure.reference.source if measure.reference else ''})")
         return lines
 
-    def _told_by_clips(self, step: Step) -> list[str]:
+    def _told_by_clips(self, step: WalkStep) -> list[str]:
         """What clips of this visit say to a choice: repetitions with the fault, or what a change did."""
         if step.test.id == CHANGED:
             return [c.sentence for c in found_causes(self.workspace) if c.changed == step.question.key]
@@ -293,7 +293,7 @@ class RunState(QObject):
         else:
             raise BadInput("Press 0 for level, or the side and a grade: R2 or L1.")
 
-    def _before(self, step: Step) -> str | None:
+    def _before(self, step: WalkStep) -> str | None:
         """The answer of the look before, as it would be typed."""
         if step.question.ask is Ask.CHOICE:
             chosen = self.choice(step)
@@ -352,13 +352,13 @@ class RunState(QObject):
         endings = [f.id for f in self.workspace.findings(self.step.test.id) if f.status != Status.DONE.value]
         self.workspace.do(text, new, [*old, *endings])
 
-    def _keep_choice(self, step: Step, answer: str) -> None:
+    def _keep_choice(self, step: WalkStep, answer: str) -> None:
         data = {"key": step.question.key, "answer": answer, "looks": self.look, **self._kept_reason()}
         before = self.choice(step)
         new = self.workspace.find(step.test.id, data, step.side)
         self._write(step.test.name, [new], [before.id] if before is not None else [])
 
-    def _keep_number(self, step: Step, text: str) -> None:
+    def _keep_number(self, step: WalkStep, text: str) -> None:
         measure = self.measures[step.question.measure]
         trials = self.trials(measure.id, step.side)
         if len(trials) >= MOST_TRIALS:

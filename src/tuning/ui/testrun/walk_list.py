@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
-from tuning.core.battery import Ask, Step, Test
 from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import Ask, Test, WalkStep
 from tuning.ui import theme
 from tuning.ui.testrun.state import RunState
 
@@ -26,7 +26,7 @@ def result_text(state: RunState, test: Test) -> str:
     return _step_text(state, first) if first is not None else state.panel_text(test)
 
 
-def _step_text(state: RunState, step: Step) -> str:
+def _step_text(state: RunState, step: WalkStep) -> str:
     question = step.question
     if question.ask is Ask.CHOICE:
         chosen = state.choice(step)

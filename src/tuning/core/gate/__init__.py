@@ -1,0 +1,1 @@
+"""The gate: triage, limits, and whether an act may be done now."""

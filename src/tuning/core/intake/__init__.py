@@ -1,0 +1,1 @@
+"""Intake: forms, body measures, soles and regions."""

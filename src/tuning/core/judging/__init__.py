@@ -1,0 +1,1 @@
+"""Judging: measures, the one verdict rule, left against right, before against now."""

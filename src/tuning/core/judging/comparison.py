@@ -1,0 +1,307 @@
+"""Left against right for any measure: one function, one rule, one set of words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.symmetry import difference_to_stronger
+from tuning.core.judging.verdict import (
+    ErrorParts,
+    Verdict,
+    Word,
+    error_of_change,
+    error_of_difference,
+    error_of_value,
+    judge,
+    split_sem,
+    trials_to_settle,
+    with_marking,
+)
+from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.units import signed
+
+PAIN_LIMITED = 3
+"""Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """One ledger row: the values, the verdict and where its error comes from.
+
+    `verdict` is NotMeasured while a side is missing or could not be measured.
+    """
+
+    measure: Measure
+    left: Observation | None
+    right: Observation | None
+    verdict: Verdict | NotMeasured
+    error_source: str
+    settle: str = ""
+
+    @property
+    def error_text(self) -> str:
+        """The error band with its unit and source; empty without a verdict."""
+        if isinstance(self.verdict, NotMeasured):
+            return ""
+        unit = self.measure.comparison_unit
+        places = 0 if unit == "%" else self.measure.decimals
+        return f"error ±{self.verdict.e:.{places}f}{_unit_text(unit)}: {self.error_source}"
+
+    @property
+    def sentence(self) -> str:
+        """Size, side and formula (or what is missing) in a few words."""
+        if isinstance(self.verdict, NotMeasured):
+            return self.verdict.detail
+        v, unit = self.verdict, _unit_text(self.measure.comparison_unit)
+        places = 0 if unit == " %" else self.measure.decimals
+        size, shown = f"{signed(abs(v.d), places)}{unit}", round(v.d, places)
+        if self.measure.unit == "grade":
+            size, shown = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}", v.d
+        if v.word is Word.CANNOT_TELL:
+            return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
+        if shown == 0:
+            return "level" if self.measure.compare is Compare.VALUE else "no difference"
+        if self.measure.compare is Compare.VALUE:
+            return f"{self.measure.more[0 if v.d > 0 else 1]} by {size}"
+        if self.measure.compare is Compare.STRONGER and self.measure.finding == "larger":
+            return f"{'right' if v.d > 0 else 'left'} larger by {size} of the larger"
+        if self.measure.compare is Compare.STRONGER:
+            return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
+        return f"{'right' if v.d > 0 else 'left'} larger by {size}"
+
+
+def _unit_text(unit: str) -> str:
+    return unit if unit == "°" else f" {unit}"
+
+
+def _parts(measure: Measure, seen: Observation) -> ErrorParts:
+    sem = measure.sem_by.get(seen.evidence.get("fixation", ""), measure.sem_by.get(seen.method, measure.sem))
+    return with_marking(split_sem(sem), seen.marking_sd)
+
+
+def _count(seen: Observation) -> int:
+    # Only a mean of several trials shrinks the trial part; "best" keeps the single-trial error.
+    return max(1, seen.trials.size) if seen.summary_rule == "mean" else 1
+
+
+def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int) -> str:
+    if word is not Word.CANNOT_TELL:
+        return ""
+    needed = trials_to_settle(d, parts, measure.band, now)
+    if needed is not None:
+        return f"{needed} trials a side in all would settle it if the difference stays"
+    if "belt" in measure.sem_by:
+        return "more trials alone will not settle it: fix the device with a belt"
+    return "more trials alone will not settle it: a steadier method is needed"
+
+
+def _way(seen: Observation) -> str:
+    """How a value was taken, for likeness: a number typed from a gauge or sent by it is the same way."""
+    return "typed" if seen.method == "gauge" else seen.method
+
+
+def _unlike(one: Observation, other: Observation) -> str:
+    """Why two forces may not be set against each other; empty when they may."""
+    for key, what in (("mode", " test"), ("position", "")):
+        a, b = one.evidence.get(key), other.evidence.get(key)
+        if a and b and a != b:
+            return f"not compared: {a}{what} against {b}{what}"
+    hurt = [o for o in (one, other) if (o.evidence.get("pain") or 0) >= PAIN_LIMITED]
+    if hurt:
+        told = " and ".join(f"{o.side.value} {o.evidence['pain']}/10" for o in hurt)
+        return f"pain-limited ({told}), not weak: no percentage"
+    return ""
+
+
+def compare_sides(measure: Measure, left: Observation | None, right: Observation | None) -> Comparison:
+    """Set the left against the right observation of a paired measure.
+
+    Differences are plain R - L or percent of the stronger side, as the measure
+    says. The error keeps the trial and set-up parts; the day part is common to
+    both sides of one session. Returns a Comparison whose verdict is
+    NotMeasured when a side is missing.
+    """
+    for name, seen in (("left", left), ("right", right)):
+        if seen is None:
+            return _incomplete(measure, left, right, f"{name} side not tested yet")
+        if isinstance(seen.value, NotMeasured):
+            return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
+    assert left is not None and right is not None
+    unlike = _unlike(left, right)
+    if unlike:
+        return _incomplete(measure, left, right, unlike)
+    a, b = left.measured, right.measured
+    assert a is not None and b is not None
+    if measure.compare is Compare.STRONGER:
+        if min(a, b) <= 0:
+            return _incomplete(measure, left, right, "no percentage with a value of zero")
+        d = difference_to_stronger(a, b)
+        spread = 100 * max(left.spread, right.spread) / max(a, b)
+    else:
+        d, spread = b - a, max(left.spread, right.spread)
+    left_parts, right_parts = _parts(measure, left), _parts(measure, right)
+    error = error_of_difference(left_parts, right_parts, _count(left), _count(right))
+    verdict = judge(d, error, measure.band, spread)
+    wider = max(left_parts, right_parts, key=lambda p: p.trial)
+    settle = _settle(verdict.word, d, wider, measure, min(_count(left), _count(right)))
+    return Comparison(measure, left, right, verdict, _source(measure, left, spread, error), settle)
+
+
+def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
+    """Judge one signed value (a tilt, a share) against its target with the 1.96 SEM error."""
+    if seen is None or isinstance(seen.value, NotMeasured):
+        why = "not measured yet" if seen is None else f"not measured: {seen.value.detail}"  # type: ignore[union-attr]
+        return _incomplete(measure, None, seen, why)
+    parts = _parts(measure, seen)
+    error = error_of_value(parts, _count(seen))
+    verdict = judge(seen.value - measure.target, error, measure.band, seen.spread)
+    again = "look again with the stance set anew" if seen.marking_sd is None else "measure more frames, camera square"
+    settle = again if verdict.word is Word.CANNOT_TELL else ""
+    return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
+
+
+def against_reference(measure: Measure, seen: Observation) -> str:
+    """One value against the band of usual values, in words; empty where there is no band.
+
+    Inside only when the whole error lies inside the band, outside only when
+    all of it lies outside (1.96 SEM, section 0 of the battery).
+    """
+    if measure.reference is None or isinstance(seen.value, NotMeasured):
+        return ""
+    error = max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)
+    low, high = seen.value - error, seen.value + error
+    band = measure.reference
+    if band.low <= low and high <= band.high:
+        return "inside the usual band"
+    if high < band.low:
+        return "below the usual band"
+    return "above the usual band" if low > band.high else "cannot tell whether inside the usual band"
+
+
+def _incomplete(measure: Measure, left: Observation | None, right: Observation | None, why: str) -> Comparison:
+    return Comparison(measure, left, right, NotMeasured("incomplete", why), measure.sem_source)
+
+
+def _source(measure: Measure, seen: Observation, spread: float, error: float) -> str:
+    if spread > error:
+        return "spread of this visit's trials"
+    if seen.marking_sd is not None and seen.marking_sd > split_sem(measure.sem).trial:
+        return "mark placement in this picture"
+    return measure.sem_source
+
+
+def joined(measures: dict[str, Measure], seen: list[Observation]) -> dict[tuple[str, Side], Observation]:
+    """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
+    newest = {(o.measure_id, o.side): o for o in seen}
+    for key, last in newest.items():
+        if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":
+            continue
+        clip = last.evidence.get("capture")
+        steps = [o for o in seen if (o.measure_id, o.side) == key and o.evidence.get("capture") == clip]
+        known = [o for o in steps if o.measured is not None]
+        if len(known) > 1:
+            trials = np.array([o.measured for o in known])
+            marking_sd = float(np.sqrt(np.mean([(o.marking_sd or 0.0) ** 2 for o in known])))
+            value = float(trials.mean())
+            newest[key] = replace(last, value=value, trials=trials, summary_rule="mean", marking_sd=marking_sd)
+    return newest
+
+
+def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[Comparison]:
+    """All ledger rows for the newest observation of each measure and side.
+
+    A row that another complete row already tells (`within`) is left out.
+    Rows come worst first: marked, notable, cannot tell, in tune, incomplete.
+    """
+    newest = joined(measures, seen)
+    rows = {}
+    for key in dict.fromkeys(o.measure_id for o in seen):
+        measure = measures[key]
+        if measure.compare is Compare.ALONE:
+            continue
+        if measure.paired:
+            rows[key] = compare_sides(measure, newest.get((key, Side.LEFT)), newest.get((key, Side.RIGHT)))
+        else:
+            rows[key] = judge_value(measure, newest.get((key, Side.NONE)))
+    told = {
+        key
+        for key, row in rows.items()
+        if row.measure.within in rows
+        and (isinstance(row.verdict, NotMeasured) or isinstance(rows[row.measure.within].verdict, Verdict))
+    }
+    order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
+
+    def rank(row: Comparison) -> int:
+        """Worst first, incomplete last."""
+        return len(order) if isinstance(row.verdict, NotMeasured) else order.index(row.verdict.word)
+
+    return sorted((row for key, row in rows.items() if key not in told), key=rank)
+
+
+@dataclass(frozen=True)
+class Change:
+    """One measure of one side, earlier and now. `d` is now minus before: percent of before where sides are too."""
+
+    measure: Measure
+    side: Side
+    before: Observation
+    now: Observation
+    verdict: Verdict | NotMeasured
+
+    @property
+    def sentence(self) -> str:
+        """Size and direction of the change, with its error."""
+        if isinstance(self.verdict, NotMeasured):
+            return self.verdict.detail
+        v, unit = self.verdict, self.measure.comparison_unit
+        places = 0 if unit == "%" else max(self.measure.decimals, 1)
+        shown = unit if unit == "°" else f" {unit}"
+        if v.word is Word.CANNOT_TELL:
+            return f"no change beyond the error of ±{v.e:.{places}f}{shown}"
+        if v.word is Word.IN_TUNE:
+            return f"unchanged: less than {v.band:g}{shown} either way"
+        way = "more" if v.d > 0 else "less"
+        return f"{signed(abs(v.d), places)}{shown} {way}, beyond the error of ±{v.e:.{places}f}{shown}"
+
+
+def compare_change(measure: Measure, before: Observation, now: Observation) -> Change:
+    """Set an earlier value against the present one of the same side and method.
+
+    The error is that of a change between days (2.77 SEM for one trial). Unlike
+    methods or tasks are not compared.
+    """
+    side = now.side
+    if before.measured is None or now.measured is None:
+        return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
+    if (_way(before), before.evidence.get("task")) != (_way(now), now.evidence.get("task")):
+        unlike = NotMeasured("unlike", f"not compared: {before.method} before, {now.method} now, or another task")
+        return Change(measure, side, before, now, unlike)
+    other = _unlike(before, now)
+    if other:
+        return Change(measure, side, before, now, NotMeasured("unlike", other))
+    d, spread = now.measured - before.measured, max(before.spread, now.spread)
+    if measure.compare is Compare.STRONGER:
+        if before.measured <= 0:
+            return Change(measure, side, before, now, NotMeasured("zero", "no percentage of a value of zero"))
+        d, spread = 100 * d / before.measured, 100 * spread / before.measured
+    parts = max((_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
+    error = error_of_change(parts, _count(before), _count(now))
+    return Change(measure, side, before, now, judge(d, error, measure.band, spread))
+
+
+def changes(measures: dict[str, Measure], before: list[Observation], now: list[Observation]) -> list[Change]:
+    """Every measure and side that both lists hold (newest each), greatest change in errors first."""
+    earlier, present = joined(measures, before), joined(measures, now)
+    found = [
+        compare_change(measures[key[0]], earlier[key], present[key])
+        for key in present
+        if key in earlier and key[0] in measures and measures[key[0]].sem > 0
+    ]
+
+    def size(change: Change) -> float:
+        return -1.0 if isinstance(change.verdict, NotMeasured) else abs(change.verdict.in_errors)
+
+    return sorted(found, key=size, reverse=True)

@@ -1,0 +1,1 @@
+"""Mobility: photographs of positions."""

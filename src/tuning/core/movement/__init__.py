@@ -1,0 +1,1 @@
+"""Movement: marks through a clip, cycles, tasks, load share."""

@@ -1,0 +1,141 @@
+"""Walking and running seen from behind, step by step."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from tuning.core.movement.frames import REAR
+from tuning.core.movement.gait import Step, find_steps
+from tuning.core.movement.kinematics import CycleValue, Signals
+from tuning.core.movement.tasks.result import EVENT_SD_FRAMES, LEAST_SEEN, Meter, Options, Result, scaled, three
+from tuning.core.pictures import geometry
+from tuning.core.pictures.geometry import Marks
+from tuning.core.pictures.marks import medial_x
+from tuning.core.types import LEGS, NotMeasured, Side
+
+
+def rear_gait(signals: Signals, options: Options, result: Result) -> None:
+    """Pelvic drop, legs, feet and cadence, step by step."""
+    meter = Meter(signals, result)
+    steps = _steps(signals, options, result)
+    if not steps:
+        return
+    for step in steps:
+        result.events += [("contact", step.side, step.contact), ("toe-off", step.side, step.toe_off)]
+        result.cycles.append((step.side, step.contact, step.toe_off))
+    if signals.has("psis_left", "psis_right"):
+        _pelvic_drop(meter, steps, options)
+    for side in LEGS:
+        _rear_leg(meter, side, [s for s in steps if s.side is side])
+    _step_width(signals, steps, result)
+    spans = [s.swing_end - s.contact for s in steps if np.isfinite(s.swing_end)]
+    if spans:
+        stride = float(np.median(spans))
+        frame_s = 1 / signals.rate
+        sd = 120 / stride**2 * EVENT_SD_FRAMES * frame_s * np.sqrt(2) / np.sqrt(len(spans))
+        result.values.append(CycleValue("gait-cadence", Side.NONE, 1, 120 / stride, 0, 0.0, float(sd)))
+
+
+def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
+    if not signals.has("heel_left", "heel_right", "toe_left", "toe_right"):
+        result.warnings.append("Steps need heel and outer forefoot of both feet: track them too.")
+        return []
+    heels = {side: signals.raw(f"heel_{side}")[:, 1] for side in LEGS}
+    toes = {side: signals.raw(f"toe_{side}")[:, 1] for side in LEGS}
+    found = find_steps(heels, toes, signals.times)
+    if isinstance(found, NotMeasured):
+        result.warnings.append(f"No steps: {found.detail}.")
+        return []
+    for step in found:
+        result.found += [("contact", step.side, step.contact), ("toe-off", step.side, step.toe_off)]
+    return [
+        replace(
+            step,
+            contact=options.placed("contact", step.side, step.contact),
+            toe_off=options.placed("toe-off", step.side, step.toe_off),
+        )
+        for step in found
+    ]
+
+
+def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
+    names = ("psis_left", "psis_right")
+    standing = options.standing_tilt_deg
+    if standing is None:
+        meter.result.warnings.append("Standing tilt not known: pelvic drop is told without subtracting it.")
+
+    def tilt(m: Marks) -> float:
+        return geometry.right_higher_tilt(m["psis_left"], m["psis_right"])
+
+    for side in LEGS:
+        # Over the left leg the right side is unsupported; it is lower when the tilt is negative.
+        sign = -1 if side is Side.LEFT else 1
+        drop = meter.curve("gait-pelvic-drop", side, names, lambda m, k=sign: k * (tilt(m) - (standing or 0.0)))  # type: ignore[misc]
+        for step in (s for s in steps if s.side is side):
+            drop.extreme(meter.signals.window(step.contact, step.toe_off), step.number)
+    raw = meter.curve("gait-pelvic-tilt", Side.NONE, names, tilt)
+    for value in [v for v in meter.result.values if v.measure == "gait-pelvic-drop"]:
+        raw.at(value.time_s, value.cycle, side=value.side)
+
+
+def _rear_leg(meter: Meter, side: Side, steps: Sequence[Step]) -> None:
+    signals = meter.signals
+    inward = medial_x(REAR, side)
+    chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
+    if signals.has(*chain):
+        inner = meter.curve("gait-bkh", side, chain, lambda m: geometry.interior_angle(three(m, chain)))
+        bent = meter.curve("gait-bkh-deviation", side, chain, lambda m: geometry.bend(three(m, chain), inward))
+        for step in steps:
+            inner.at(step.mid_stance, step.number)
+            bent.at(step.mid_stance, step.number)
+            inner.extreme(signals.window(step.contact, step.toe_off), step.number, True, "gait-bkh-min-stance")
+            if np.isfinite(step.swing_end):
+                swing = signals.window(step.toe_off, step.swing_end)
+                inner.extreme(swing, step.number, True, "gait-bkh-min-swing")
+    heel, toe = f"heel_{side}", f"toe_{side}"
+    foot = meter.curve(
+        "gait-foot-line", side, (heel, toe), lambda m: geometry.lean_from_vertical(m[heel], m[toe], -inward)
+    )
+    for step in steps:
+        foot.at(step.mid_stance, step.number)
+        _heel_path(meter, side, step, -inward)
+
+
+def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None:
+    """Sideways distance of the heels in consecutive mid-stances, cm."""
+    per_px = scaled(signals, 100)
+    if per_px is None:
+        return
+    standing = [s for s in steps if np.isfinite(s.mid_stance)]
+    for number, (one, other) in enumerate(zip(standing, standing[1:], strict=False), start=1):
+        if one.side is other.side:
+            continue
+        frames = [signals.frame(s.mid_stance) for s in (one, other)]
+        x = [signals.at(f"heel_{s.side}")[k, 0] for s, k in zip((one, other), frames, strict=True)]
+        if np.isfinite(x).all():
+            sds = [signals.sd_px(f"heel_{s.side}", k) for s, k in zip((one, other), frames, strict=True)]
+            sd = float(np.hypot(sds[0], sds[1]))
+            width = abs(float(x[0] - x[1])) * per_px
+            time = float(signals.times[frames[1]])
+            result.values.append(CycleValue("gait-step-width", Side.NONE, number, width, frames[1], time, sd * per_px))
+
+
+def _heel_path(meter: Meter, side: Side, step: Step, outward: int) -> None:
+    """Greatest sideways distance of the heel from the chord of its swing, outward +, cm."""
+    signals = meter.signals
+    per_px = scaled(signals, 100)
+    frames = signals.window(step.toe_off, step.swing_end) if np.isfinite(step.swing_end) else np.empty(0, dtype=int)
+    if per_px is None or frames.size < 5 or signals.seen_share(frames, f"heel_{side}") < LEAST_SEEN:
+        return
+    x = signals.at(f"heel_{side}")[frames, 0]
+    chord = np.linspace(x[0], x[-1], x.size)
+    off = outward * (x - chord) * per_px
+    k = int(np.nanargmax(np.abs(off)))
+    sd = signals.sd_px(f"heel_{side}", int(frames[k])) * per_px * np.sqrt(1.5)
+    frame = int(frames[k])
+    meter.result.values.append(
+        CycleValue("gait-heel-path", side, step.number, float(off[k]), frame, float(signals.times[frame]), float(sd))
+    )

@@ -1,0 +1,158 @@
+"""What measuring a clip gives, and the lines that values are read from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tuning.core.force.together import Plates
+from tuning.core.judging.verdict import Z95
+from tuning.core.movement.kinematics import Curve, CycleValue, Signals, over_time
+from tuning.core.pictures import geometry
+from tuning.core.pictures.geometry import Marks
+from tuning.core.types import Floats, Side
+
+LEAST_SEEN = 0.6
+"""A step or repetition counts when its marks were seen in this share of it (practice judgement, editable)."""
+EVENT_SD_FRAMES = 0.4
+"""SD of an event's time, frames; checked by tests on fresh clips."""
+
+
+@dataclass(frozen=True)
+class Options:
+    """What the tracks alone do not tell. Degrees, kg, metres per pixel."""
+
+    side: Side = Side.NONE
+    roll_deg: float = 0.0
+    standing_tilt_deg: float | None = None
+    mass_kg: float | None = None
+    load_kg: float = 0.0
+    metres_per_px: float | None = None
+    cutoff_hz: float | None = None
+    turn_out_deg: float | None = None
+    plates: Plates | None = None
+    moved: tuple[tuple[str, Side, float, float], ...] = ()
+    """Events put elsewhere by hand: kind, side, found at, put to (s)."""
+
+    def placed(self, kind: str, side: Side, time: float) -> float:
+        """Where an event stands: as found, or where it was put."""
+        hits = [new for k, s, old, new in self.moved if k == kind and s is side and abs(old - time) < 0.01]
+        return hits[-1] if hits else time
+
+
+@dataclass(frozen=True)
+class CycleSummary:
+    """Mean, SD and count over the cycles; `predicted_error` is the 95 % error of marks and events."""
+
+    measure: str
+    side: Side
+    mean: float
+    sd: float
+    n: int
+    predicted_error: float
+
+
+@dataclass
+class Result:
+    """Everything a task says about one clip."""
+
+    task: str
+    values: list[CycleValue] = field(default_factory=list)
+    curves: list[Curve] = field(default_factory=list)
+    cycles: list[tuple[Side, float, float]] = field(default_factory=list)
+    events: list[tuple[str, Side, float]] = field(default_factory=list)
+    """Kind, side and time (s), in the order of `found`: where each was before it was moved by hand."""
+    found: list[tuple[str, Side, float]] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+    cutoff_hz: float = 0.0
+
+    def summaries(self) -> list[CycleSummary]:
+        """One line for each measure and side."""
+        groups: dict[tuple[str, Side], list[CycleValue]] = {}
+        for value in self.values:
+            groups.setdefault((value.measure, value.side), []).append(value)
+        made = []
+        for (measure, side), group in groups.items():
+            numbers = np.array([v.value for v in group])
+            sd = float(numbers.std(ddof=1)) if len(group) > 1 else 0.0
+            error = Z95 * float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
+            made.append(CycleSummary(measure, side, float(numbers.mean()), sd, len(group), error))
+        return made
+
+
+class Meter:
+    """Takes values from curves and keeps them with their errors."""
+
+    def __init__(self, signals: Signals, result: Result) -> None:
+        self.signals, self.result = signals, result
+
+    def curve(self, measure: str, side: Side, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Line:
+        """A value over time; kept for drawing."""
+        values = over_time(self.signals, names, value_of)
+        self.result.curves.append(Curve(measure, side, values))
+        return Line(self, measure, side, names, value_of, values)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A value over time that can be read at a time, at its peak, or at its least."""
+
+    meter: Meter
+    measure: str
+    side: Side
+    names: tuple[str, ...]
+    value_of: Callable[[Marks], float]
+    values: Floats
+
+    def at(self, time: float, cycle: int, measure: str = "", side: Side | None = None) -> None:
+        """At a named event."""
+        signals = self.meter.signals
+        if not np.isfinite(time):
+            return
+        k = signals.frame(time)
+        if not np.isfinite(self.values[max(0, k - 1) : k + 2]).all():
+            return
+        value = float(np.interp(time, signals.times, self.values))
+        slope = float(np.gradient(self.values)[k]) if 0 < k < len(self.values) - 1 else 0.0
+        self._keep(measure, side, cycle, value, k, abs(slope) * EVENT_SD_FRAMES)
+
+    def extreme(
+        self, frames: np.ndarray, cycle: int, least: bool = False, measure: str = "", side: Side | None = None
+    ) -> None:
+        """Greatest or least value within frames that were mostly seen."""
+        inside = self.values[frames]
+        if frames.size < 5 or self.meter.signals.seen_share(frames, *self.names) < LEAST_SEEN:
+            return
+        if not np.isfinite(inside).any():
+            return
+        k = int(frames[np.nanargmin(inside) if least else np.nanargmax(inside)])
+        self._keep(measure, side, cycle, float(self.values[k]), k, self._flattened(k))
+
+    def _flattened(self, k: int) -> float:
+        """What smoothing may have taken off a sharp extreme: its bend against the cut-off."""
+        signals = self.meter.signals
+        around = self.values[max(0, k - 1) : k + 2]
+        if around.size < 3 or not np.isfinite(around).all():
+            return 0.0
+        bend = abs(float(around[0] - 2 * around[1] + around[2])) * signals.rate**2
+        return 0.4 * bend / (2 * np.pi * signals.cutoff_hz) ** 2
+
+    def _keep(self, measure: str, side: Side | None, cycle: int, value: float, frame: int, event_sd: float) -> None:
+        signals = self.meter.signals
+        sd = float(np.hypot(signals.marking_sd(self.names, frame, self.value_of), event_sd))
+        time = float(signals.times[frame])
+        self.meter.result.values.append(
+            CycleValue(measure or self.measure, side or self.side, cycle, value, frame, time, sd)
+        )
+
+
+def scaled(signals: Signals, per_metre: float) -> float | None:
+    """Units a pixel, `per_metre` units to the metre; None without a length scale."""
+    return None if signals.metres_per_px is None else signals.metres_per_px * per_metre
+
+
+def three(m: Marks, names: tuple[str, str, str]) -> geometry.Chain:
+    """Three marks as a chain."""
+    return m[names[0]], m[names[1]], m[names[2]]

@@ -1,0 +1,1 @@
+"""Pictures: marks, plane geometry, kinds of picture."""

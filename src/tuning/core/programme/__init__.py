@@ -1,0 +1,1 @@
+"""Programme: poses, ladders, doses."""

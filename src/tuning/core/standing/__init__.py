@@ -1,0 +1,1 @@
+"""Standing: photographs, levels, two scales."""

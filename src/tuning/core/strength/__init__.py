@@ -1,0 +1,1 @@
+"""Hand-held strength: trials and the trace of the gauge."""

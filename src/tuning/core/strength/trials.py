@@ -1,0 +1,253 @@
+"""Hand-held strength testing: what a handful of trials says."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from tuning.core.judging.comparison import PAIN_LIMITED
+from tuning.core.judging.verdict import Z95, error_of_difference, split_sem
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
+from tuning.core.units import GRAVITY
+
+MOST_TRIALS = 5
+REPEAT_BEYOND_PERCENT = 10.0
+"""Best two trials further apart than this: repeat (practice judgement, editable)."""
+
+
+class Rule(StrEnum):
+    """How several trials become one value (clinic setting, default mean)."""
+
+    MEAN = "mean"
+    BEST = "best"
+    MEDIAN = "median"
+
+
+@dataclass(frozen=True)
+class TrialSummary:
+    """`value` and `sd` in the unit of the trials; the others in percent of the mean or best."""
+
+    value: float
+    n: int
+    sd: float
+    cv_percent: float
+    best_two_gap_percent: float
+    repeat_advised: bool
+
+
+def summarise(trials: Floats, rule: Rule = Rule.MEAN) -> TrialSummary | NotMeasured:
+    """Summarise trials of shape (n,), n 0..5, one unit.
+
+    Returns NotMeasured without trials. SD is over n - 1 and zero for one trial.
+    Raises ValueError when a trial is not above zero or not finite.
+    """
+    values = np.asarray(trials, dtype=np.float64)
+    if values.size == 0:
+        return NotMeasured("no-trials", "no trial yet")
+    if not np.all(np.isfinite(values)) or np.any(values <= 0):
+        raise ValueError("trials must be finite and above zero")
+    picked = {Rule.MEAN: np.mean(values), Rule.BEST: np.max(values), Rule.MEDIAN: np.median(values)}[rule]
+    sd = float(np.std(values, ddof=1)) if values.size > 1 else 0.0
+    top = np.sort(values)[::-1]
+    gap = 100 * float(top[0] - top[1]) / float(top[0]) if values.size > 1 else 0.0
+    return TrialSummary(
+        float(picked),
+        values.size,
+        sd,
+        100 * sd / float(np.mean(values)),
+        gap,
+        gap > REPEAT_BEYOND_PERCENT,
+    )
+
+
+def per_mass(force_n: float, body_mass_kg: float) -> float:
+    """Force over body mass, N/kg."""
+    return force_n / body_mass_kg
+
+
+def percent_of_weight(force_n: float, body_mass_kg: float) -> float:
+    """Force in percent of body weight, 100 N / (kg x 9.80665)."""
+    return 100 * force_n / (body_mass_kg * GRAVITY)
+
+
+def torque_per_mass(force_n: float, lever_m: float | None, body_mass_kg: float | None) -> float | NotMeasured:
+    """Torque over body mass in Nm/kg, pad square to the limb, limb weight uncorrected."""
+    if lever_m is None:
+        return NotMeasured("no-lever", "type the lever arm to get Nm/kg")
+    if not body_mass_kg:
+        return NotMeasured("no-body-mass", "enter the body mass on the patient form to get Nm/kg")
+    return force_n * lever_m / body_mass_kg
+
+
+class Mode(StrEnum):
+    """Who moves: the patient pushes (make), or the tester overcomes after a hold (break)."""
+
+    MAKE = "make"
+    BREAK = "break"
+
+    @property
+    def contraction(self) -> str:
+        """What the muscle does at the reading."""
+        return "isometric" if self is Mode.MAKE else "eccentric, after an isometric hold"
+
+
+PAIN_BANDS = ((2, "go on"), (5, "reduce"), (10, "pause the provoking sport, review"))
+"""Highest pain of each band and what it means (Thorborg 2017)."""
+
+
+def pain_band(pain: int) -> tuple[int, str]:
+    """Number (0-2) and words of the pain band. Raises ValueError outside 0-10."""
+    if not 0 <= pain <= 10:
+        raise ValueError("pain runs from 0 to 10")
+    return next((n, words) for n, (top, words) in enumerate(PAIN_BANDS) if pain <= top)
+
+
+@dataclass(frozen=True)
+class Setup:
+    """How a side was tested; kept with the observation. `pain` is 0-10, None when not asked."""
+
+    lever_m: float | None = None
+    fixation: str = "hand"
+    mode: str = Mode.MAKE.value
+    position: str = ""
+    pain: int | None = None
+    caution_reason: str = ""
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where trials came from: as entered, and traces where a gauge was read."""
+
+    said: tuple[str, ...]
+    method: str = "typed"
+    traces: tuple[dict[str, object] | None, ...] = ()
+    note: str = ""
+
+
+def observe(
+    test_id: str,
+    side: Side,
+    trials_n: Floats,
+    setup: Setup,
+    body_mass_kg: float | None,
+    source: Source,
+    rule: Rule = Rule.MEAN,
+) -> list[Observation]:
+    """Observations of one side: the force in N and, for a side with lever and mass, Nm/kg.
+
+    `trials_n` has shape (n,), newtons, n 1..5. Returns an empty list without
+    trials. Raises ValueError above five.
+    """
+    if trials_n.size > MOST_TRIALS:
+        raise ValueError(f"at most {MOST_TRIALS} trials")
+    force = summarise(trials_n, rule)
+    if isinstance(force, NotMeasured):
+        return []
+    evidence = {
+        "typed": list(source.said),
+        "traces": list(source.traces),
+        "lever_m": setup.lever_m,
+        "fixation": setup.fixation,
+        "mode": setup.mode,
+        "contraction": Mode(setup.mode).contraction,
+        "position": setup.position,
+        "pain": setup.pain,
+        "caution_reason": setup.caution_reason,
+        "body_mass_kg": body_mass_kg,
+    }
+    repeat = "best two trials differ by more than 10 %, repeat" if force.repeat_advised else ""
+    note = "; ".join(part for part in (repeat, source.note) if part)
+    wanted = [(test_id, 1.0)]
+    factor = torque_per_mass(1.0, setup.lever_m, body_mass_kg)
+    if not isinstance(factor, NotMeasured) and side in LEGS:
+        wanted.append((f"{test_id}-torque", factor))
+    return [
+        Observation(
+            measure_id,
+            side,
+            force.value * times,
+            trials_n * times,
+            rule.value,
+            source.method,
+            quality_reason=note,
+            evidence=evidence,
+        )
+        for measure_id, times in wanted
+    ]
+
+
+@dataclass(frozen=True)
+class Ratio:
+    """One force over another of the same leg, with its 95 % error."""
+
+    value: float
+    error: float
+    low: float | None
+    high: float | None
+    source: str
+
+    @property
+    def words(self) -> str:
+        """Where the ratio lies, or that the error does not allow to say."""
+        below = self.low is not None and self.value + self.error < self.low
+        above = self.high is not None and self.value - self.error > self.high
+        inside = (self.low is None or self.value - self.error >= self.low) and (
+            self.high is None or self.value + self.error <= self.high
+        )
+        if below:
+            return f"below {self.low:g}"
+        if above:
+            return f"above {self.high:g}"
+        return "inside the usual band" if inside else "cannot tell on which side of the band"
+
+
+RATIOS = (
+    ("hip-add", "hip-abd", "adduction : abduction", 0.80, None, "0.80 (Tyler 2001, ice hockey)"),
+    ("hip-er", "hip-ir", "external : internal rotation", 0.7, 1.1, "0.7 to 1.1, practice judgement, editable"),
+)
+"""Upper test, lower test, name, band and its source."""
+
+
+def ratio(
+    upper: Observation, lower: Observation, sem_percent: float, low: float | None, high: float | None, source: str
+) -> Ratio | NotMeasured:
+    """Ratio of two forces of one leg; `sem_percent` is the SEM of one trial of either.
+
+    Returns NotMeasured when one is missing, pain-limited, or in the other mode.
+    """
+    a, b = upper.measured, lower.measured
+    if a is None or b is None or b <= 0:
+        return NotMeasured("incomplete", "needs both tests of the leg")
+    if upper.evidence.get("mode") != lower.evidence.get("mode"):
+        return NotMeasured("unlike", "a make and a break test are never set against each other")
+    if any((o.evidence.get("pain") or 0) >= PAIN_LIMITED for o in (upper, lower)):
+        return NotMeasured("pain-limited", "pain-limited, no ratio")
+    parts = split_sem(sem_percent)
+    variance = sum(parts.trial**2 / max(1, o.trials.size) + parts.setup**2 for o in (upper, lower))
+    value = a / b
+    return Ratio(value, value * Z95 * math.sqrt(variance) / 100, low, high, source)
+
+
+def least_difference(sem_percent: float, trials: int) -> float:
+    """Smallest difference between the sides, percent, that this many trials a side tell from none."""
+    parts = split_sem(sem_percent)
+    return error_of_difference(parts, parts, trials, trials)
+
+
+def what_resolves(sem_hand: float, sem_belt: float, band: float, trials: int) -> str:
+    """What these trials can tell by hand and with a belt, in words."""
+    hand, belt = least_difference(sem_hand, trials), least_difference(sem_belt, trials)
+    count = f"{trials} trials" if trials > 1 else "one trial"
+    told = f"With {count} a side this test can tell {hand:.0f} % apart by hand, {belt:.0f} % with a belt."
+    if hand <= band:
+        return told
+    enough = {
+        name: next((n for n in range(trials, MOST_TRIALS + 1) if least_difference(sem, n) <= band), None)
+        for name, sem in (("by hand", sem_hand), ("with a belt", sem_belt))
+    }
+    ways = [f"{n} trials {name}" for name, n in enough.items() if n is not None]
+    rest = f"{' or '.join(ways)} would do" if ways else "neither more trials nor a belt is enough"
+    return f"{told} Differences that matter begin at {band:g} %: {rest}."

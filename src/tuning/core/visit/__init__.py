@@ -1,0 +1,1 @@
+"""The visit: tests, their order, the plan, the next step."""

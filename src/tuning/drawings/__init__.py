@@ -1,0 +1,1 @@
+"""The drawn person: figure, positions, tests, vector shapes without Qt."""

@@ -1,5 +1,5 @@
 # Sourced by ./run and ./check: makes .venv from a lock file, once for each state of that file.
-# Usage: set_up LOCKFILE
+# Usage: set_up LOCKFILE [LOCKFILES IT HOLDS]
 set -euo pipefail
 
 qt_packages="libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 \
@@ -35,16 +35,17 @@ find_python() {
     exit 1
 }
 
-set_up() { # lock file
-    local lock=$1 stamp
-    stamp="$(cat "$lock" pyproject.toml scripts/setup.sh | sha256sum | cut -d' ' -f1)"
-    # A development environment also serves ./run.
-    if [ -x .venv/bin/tuning ] && grep -qsx "$stamp" .venv/set-up; then return; fi
-    local python
+stamp_of() { # lock file
+    cat "$1" pyproject.toml scripts/setup.sh | sha256sum | cut -d' ' -f1
+}
+
+set_up() { # lock file, and any whose packages it holds too
+    local lock=$1 python
+    if [ -x .venv/bin/tuning ] && grep -qsx "$(stamp_of "$lock")" .venv/set-up; then return; fi
     python="$(find_python)"
     echo "Setting up .venv from $lock …"
     [ -x .venv/bin/python ] || "$python" -m venv .venv
     .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
-    echo "$stamp" >> .venv/set-up
+    for lock in "$@"; do stamp_of "$lock"; done > .venv/set-up
 }

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QGridLayout,
+    QLineEdit,
+    QListWidget,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tuning.ui import theme
 from tuning.ui.widgets import label
@@ -16,32 +25,56 @@ from tuning.ui.widgets import label
 
 @dataclass(frozen=True)
 class Action:
-    """`key` in Qt's portable spelling, empty when the command list is the only way.
-
-    With `owners` the key works only while one of them has the focus, so that
-    Space still presses buttons elsewhere.
-    """
+    """`key` in Qt's portable spelling, empty when the command list is the only way."""
 
     name: str
     key: str
     run: Callable[[], object]
-    where: str = "everywhere"
-    owners: tuple[QWidget, ...] = ()
 
 
-def bind(window: QWidget, actions: list[Action]) -> None:
+def bind(window: QWidget, actions: Iterable[Action]) -> None:
     """Give every action its key in the window."""
     for action in actions:
-        context = Qt.ShortcutContext.WidgetShortcut if action.owners else Qt.ShortcutContext.WindowShortcut
-        for owner in action.owners or (window,):
-            if action.key:
-                shortcut = QShortcut(QKeySequence(action.key), owner)
-                shortcut.setContext(context)
-                shortcut.activated.connect(partial(_run, action))
+        if action.key:
+            _shortcut(window, action.key, action.run, Qt.ShortcutContext.WindowShortcut)
 
 
-def _run(action: Action) -> None:
-    action.run()
+def bind_owners(owners: Iterable[QWidget], key: str, run: Callable[[], object]) -> None:
+    """A key that works only while one of the owners has the focus, so that Space still presses buttons elsewhere."""
+    for owner in owners:
+        _shortcut(owner, key, run, Qt.ShortcutContext.WidgetShortcut)
+
+
+def _shortcut(owner: QWidget, key: str, run: Callable[[], object], context: Qt.ShortcutContext) -> None:
+    shortcut = QShortcut(QKeySequence(key), owner)
+    shortcut.setContext(context)
+    shortcut.activated.connect(partial(_run, run))
+
+
+def _run(run: Callable[[], object]) -> None:
+    run()
+
+
+class UndoEverywhere(QObject):
+    """Ctrl+Z takes back the last action of the record, also while a field has the focus."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self._window = window
+        app = QApplication.instance()
+        if app is not None:
+            app.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A field that would take the key for its own text lets it pass."""
+        if event is None or event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+            return False
+        own = isinstance(watched, QLineEdit | QPlainTextEdit) and watched.window() is self._window.window()
+        undo = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
+        if own and undo:
+            event.ignore()
+            return True
+        return False
 
 
 class CommandList(QDialog):
@@ -84,6 +117,8 @@ class CommandList(QDialog):
         self.list.clear()
         for action in self._shown:
             self.list.addItem(f"{action.name}    {action.key}")
+        if not self._shown:
+            self.list.addItem("Nothing fits; try fewer letters.")
         self.list.setCurrentRow(0)
 
     def _run(self) -> None:

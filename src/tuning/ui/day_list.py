@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Triage
 from tuning.core.types import Side
 from tuning.records import ObservationEntry, PatientRow, PlanItem, SafetyScreen
 from tuning.ui import theme

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Side, Triage
 from tuning.ui import theme
-from tuning.ui.stages import STAGES, Stage
+from tuning.ui.stage import StageSpec
 from tuning.ui.widgets import ElidedLabel, button, label
+from tuning.ui.words import short_day
 from tuning.ui.workspace import Workspace
 
 
@@ -21,13 +22,14 @@ class StageButton(QAbstractButton):
 
     hovered = pyqtSignal(str)
 
-    def __init__(self, stage: Stage, number: int) -> None:
+    def __init__(self, stage: StageSpec, number: int, of: int) -> None:
         super().__init__()
         self.stage, self.count, self.current = stage, 0, False
+        self._last = number == of
         self.setText(stage.name)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(32)
-        self.setAccessibleName(f"{stage.name}, stage {number} of {len(STAGES)}")
+        self.setAccessibleName(f"{stage.name}, stage {number} of {of}")
         if stage.built:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
             self.setToolTip(f"{stage.name}: Alt+{number}")
@@ -68,7 +70,7 @@ class StageButton(QAbstractButton):
             painter.setFont(theme.font())
             painter.drawText(QPointF(24 + name + 6, middle + 5), str(self.count))
             name += 6 + painter.fontMetrics().horizontalAdvance(str(self.count))
-        if self.stage is not STAGES[-1]:
+        if not self._last:
             painter.setPen(QPen(theme.colour("line"), 1.5))
             painter.drawLine(QPointF(24 + name + 8, middle), QPointF(self.width(), middle))
         if self.hasFocus():
@@ -85,7 +87,7 @@ def facts(workspace: Workspace, today: date) -> str:
     parts = [patient.occupation, f"{patient.age_on(today)} y"]
     if patient.body_mass_kg:
         parts.append(f"{patient.body_mass_kg:g} kg")
-    sides = {"left": "left leg involved", "right": "right leg involved", "both": "both legs involved"}
+    sides = {Side.LEFT: "left leg involved", Side.RIGHT: "right leg involved", Side.BOTH: "both legs involved"}
     parts.append(sides.get(patient.involved, "no side involved"))
     return " · ".join(p for p in parts if p)
 
@@ -100,7 +102,9 @@ class Header(QWidget):
     visit_chosen = pyqtSignal()
     hint = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, today: Callable[[], date] = date.today) -> None:
+    def __init__(
+        self, workspace: Workspace, stages: Sequence[StageSpec], today: Callable[[], date] = date.today
+    ) -> None:
         super().__init__()
         self._workspace, self._today = workspace, today
         self.setObjectName("panel")
@@ -112,7 +116,7 @@ class Header(QWidget):
         self.caution.setObjectName("pill")
         self.caution.setMaximumWidth(310)
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
-        self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today")
+        self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today (Ctrl+Shift+N)")
         self.visit = label(role="muted")
         self.who = button("", self.person_chosen.emit, "link", "Who is working (Ctrl+U)")
         self.commands = button("Find  Ctrl+K", self.commands_chosen.emit, "link", "Every action by name (Ctrl+K)")
@@ -125,7 +129,7 @@ class Header(QWidget):
         top.addStretch(1)
         for part in right:
             top.addWidget(part)
-        self.buttons = {stage.id: StageButton(stage, n) for n, stage in enumerate(STAGES, start=1)}
+        self.buttons = {stage.id: StageButton(stage, n, len(stages)) for n, stage in enumerate(stages, start=1)}
         self.line = QWidget()
         row = QHBoxLayout(self.line)
         row.setContentsMargins(0, 0, 0, 0)
@@ -158,14 +162,12 @@ class Header(QWidget):
             part.setVisible(open_case)
         self.name.setText(space.patient.name if space.patient else "Tuning")
         self.facts.setText(facts(space, self._today()))
-        self.who.setText(f"{space.person.name}, {space.person.role}" if space.person else "Who is working?")
-        if space.visit is not None:
-            self.visit.setText(f"Visit {space.visit_number} · {space.visit.started_at:%-d %b}")
-        level, cleared = space.triage() if open_case else (None, False)
-        shown = level in (Triage.RED, Triage.AMBER)
+        self.who.setText(f"{space.person.name}, {space.person.role.value}" if space.person else "Who is working?")
+        if space.case is not None:
+            self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}")
+        found = space.screen()
+        shown = found is not None and found.level in (Triage.RED, Triage.AMBER)
         self.caution.setVisible(shown)
-        if shown and level is not None:
-            screen = space.screen()
-            note = screen.note if screen else ""
-            text = f"{level.value}{', cleared' if cleared else ''}{': ' + note if note else ''}"
-            self.caution.setText(text)
+        if shown and found is not None:
+            note = f": {found.screen.note}" if found.screen.note else ""
+            self.caution.setText(f"{found.level.value}{', cleared' if found.cleared else ''}{note}")

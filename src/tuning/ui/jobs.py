@@ -1,4 +1,4 @@
-"""Slow work off the interface thread; result or sentence comes back on it."""
+"""Slow work off the interface thread; result or sentence comes back on it, or is dropped when nobody waits for it."""
 
 from __future__ import annotations
 
@@ -9,7 +9,11 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
+from tuning.core.case import Case
 from tuning.core.errors import TuningError
+
+STOP_MS = 20_000
+"""How long closing waits for work that was told to stop."""
 
 
 class Cancelled(TuningError):
@@ -17,25 +21,40 @@ class Cancelled(TuningError):
 
 
 class Job(QObject):
-    """One piece of work. `work(tick)` calls `tick(fraction)`, which raises Cancelled."""
+    """One piece of work. `work(tick)` calls `tick(fraction)`, which raises Cancelled.
+
+    `case` is the snapshot it was begun on: its result belongs to that patient and visit,
+    whatever is open when it comes.
+    """
 
     progress = pyqtSignal(float)
     done = pyqtSignal(object)
     failed = pyqtSignal(str)
     ended = pyqtSignal()
+    _came = pyqtSignal(object)
+    _broke = pyqtSignal(str)
+    _over = pyqtSignal()
 
-    def __init__(self, text: str, work: Callable[[Callable[[float], None]], Any]) -> None:
+    def __init__(self, text: str, work: Callable[[Callable[[float], None]], Any], case: Case | None = None) -> None:
         super().__init__()
-        self.text = text
-        self._work, self._stop = work, threading.Event()
+        self.text, self.case = text, case
+        self._work, self._stop, self._dropped = work, threading.Event(), False
+        self._came.connect(lambda found: None if self._dropped else self.done.emit(found))
+        self._broke.connect(lambda text: None if self._dropped else self.failed.emit(text))
+        self._over.connect(self.ended)
 
     def cancel(self) -> None:
         """Ask the work to stop at its next tick."""
         self._stop.set()
 
-    def start(self) -> None:
-        """Run in the global pool."""
-        pool = QThreadPool.globalInstance()
+    def drop(self) -> None:
+        """Stop, and let nobody hear of it any more."""
+        self._dropped = True
+        self._stop.set()
+
+    def start(self, pool: QThreadPool | None = None) -> None:
+        """Run in a pool."""
+        pool = pool or QThreadPool.globalInstance()
         assert pool is not None
         pool.start(_Runner(self))
 
@@ -47,14 +66,50 @@ class Job(QObject):
     def run(self) -> None:
         """Called in the pool thread."""
         try:
-            self.done.emit(self._work(self._tick))
+            self._came.emit(self._work(self._tick))
         except TuningError as err:
-            self.failed.emit(str(err))
-        except Exception:  # the border of the thread: log it here, nothing above would see it
-            logging.getLogger("tuning").exception("background work failed: %s", self.text)
-            self.failed.emit(f"{self.text} failed unexpectedly; the log file tells more. Nothing was changed.")
+            self._broke.emit(str(err))
+        except Exception as err:  # the border of the thread: log its kind here, nothing above would see it
+            logging.getLogger("tuning").error("background work failed: %s: %s", self.text.split()[0], type(err).__name__)
+            self._broke.emit(f"{self.text} failed unexpectedly ({type(err).__name__}). Nothing was changed.")
         finally:
-            self.ended.emit()
+            self._over.emit()
+
+
+class JobBoard(QObject):
+    """The jobs of a window: each can be cancelled, none hides another."""
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pool = QThreadPool()
+        self.running: list[Job] = []
+
+    @property
+    def newest(self) -> Job | None:
+        """The job that the status line shows."""
+        return self.running[-1] if self.running else None
+
+    def start(self, job: Job) -> None:
+        """Run a job and keep it in sight until it has ended."""
+        self.running.append(job)
+        job.failed.connect(self.failed)
+        job.ended.connect(lambda: self._end(job))
+        self.changed.emit()
+        job.start(self._pool)
+
+    def _end(self, job: Job) -> None:
+        if job in self.running:
+            self.running.remove(job)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stop everything and wait for it: files must not be pulled away under running work."""
+        for job in self.running:
+            job.drop()
+        self._pool.waitForDone(STOP_MS)
 
 
 class _Runner(QRunnable):

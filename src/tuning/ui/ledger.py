@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QVBoxLayout, QWidget
@@ -13,13 +15,12 @@ from tuning.core.types import NotMeasured, Observation, Side
 from tuning.ui import theme
 from tuning.ui.explain import explanation
 from tuning.ui.signs import paint_beam, paint_side, paint_verdict
-from tuning.ui.stages import STAGES
+from tuning.ui.stage import StageSpec
 from tuning.ui.widgets import button, empty, label, rule
 
 WIDTH = 288
 ROOMY = 5
 """Up to so many rows, other stages stand unfolded."""
-MEASURING = ("standing", "mobility", "movement", "strength", "force")
 
 
 def value_text(seen: Observation | None, measure: Measure) -> str:
@@ -156,8 +157,10 @@ class Ledger(QWidget):
 
     evidence_wanted = pyqtSignal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, stages: Sequence[StageSpec]) -> None:
         super().__init__()
+        self._names = {stage.id: stage.name for stage in stages}
+        self._measuring = {stage.id for stage in stages if stage.ledger}
         self.setFixedWidth(WIDTH)
         self._rows: list[Comparison] = []
         self._shown: list[LedgerRow] = []
@@ -205,11 +208,10 @@ class Ledger(QWidget):
         empty(self._list)
         self._shown.clear()
         wanted = [r for r in self._rows if not self._station or r.measure.station == self._station]
-        measuring = self._stage in {r.measure.stage for r in self._rows} or self._stage in MEASURING
+        measuring = self._stage in {r.measure.stage for r in self._rows} or self._stage in self._measuring
         here = [r for r in wanted if r.measure.stage == self._stage or self._station or not measuring]
         others = [r for r in wanted if r not in here]
-        names = {s.id: s.name for s in STAGES}
-        scope = f"at the {self._station}" if self._station else f"{names.get(self._stage, '')} first"
+        scope = f"at the {self._station}" if self._station else f"{self._names.get(self._stage, '')} first"
         self._scope.setText(scope if measuring or self._station else "all stages, worst first")
         for row in here:
             self._add(row)

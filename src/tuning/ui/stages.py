@@ -1,33 +1,31 @@
-"""The nine stages of a visit in working order, and what each will do."""
+"""The stages of a visit in working order: one row each. Order is advice; any built stage opens at any time."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from tuning.ui.force.spec import FORCE
+from tuning.ui.intake.spec import INTAKE
+from tuning.ui.mobility.spec import MOBILITY
+from tuning.ui.movement.spec import MOVEMENT
+from tuning.ui.programme.spec import PROGRAMME
+from tuning.ui.reasoning.spec import REASONING
+from tuning.ui.review.spec import REVIEW
+from tuning.ui.stage import StageSpec
+from tuning.ui.standing.spec import STANDING
+from tuning.ui.strength.spec import STRENGTH
 
-
-@dataclass(frozen=True)
-class Stage:
-    """`promise` is the sentence shown while the stage is not built yet."""
-
-    id: str
-    name: str
-    promise: str = ""
-
-    @property
-    def built(self) -> bool:
-        """True when the stage can be opened."""
-        return not self.promise
-
-
-STAGES = (
-    Stage("intake", "Intake"),
-    Stage("standing", "Standing"),
-    Stage("mobility", "Mobility"),
-    Stage("movement", "Movement"),
-    Stage("strength", "Strength"),
-    Stage("force", "Force"),
-    Stage("reasoning", "Reasoning", "Reasoning will weigh what was seen for and against each contributing factor."),
-    Stage("programme", "Programme"),
-    Stage("review", "Review", "Review will set before against now and say what changed beyond error."),
+STAGES: tuple[StageSpec, ...] = (
+    INTAKE,
+    STANDING,
+    MOBILITY,
+    MOVEMENT,
+    STRENGTH,
+    FORCE,
+    REASONING,
+    PROGRAMME,
+    REVIEW,
 )
-"""Order is advice: any built stage opens at any time."""
+
+
+def in_order(stages: tuple[StageSpec, ...]) -> tuple[StageSpec, ...]:
+    """Stages by their place in the visit."""
+    return tuple(sorted(stages, key=lambda stage: stage.order))

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from tuning.core.visit.next_step import NextStep
+from tuning.core.visit.target import Target
 from tuning.ui.jobs import Job
 from tuning.ui.widgets import button, label, set_role
 
@@ -13,16 +14,16 @@ from tuning.ui.widgets import button, label, set_role
 class StatusLine(QWidget):
     """A refusal stays until the next message or ten seconds have passed."""
 
-    step_chosen = pyqtSignal(str)
+    step_chosen = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(40)
-        self.stage = ""
+        self.target: Target | None = None
         self._job: Job | None = None
-        self.step = button("", lambda: self.step_chosen.emit(self.stage), "link", "Go there (F2)")
+        self.step = button("", lambda: self.step_chosen.emit(self.target), "link", "Go there (F2)")
         self.next = label("Next", role="muted")
         self.then = label(role="muted")
         self.message = label()
@@ -47,19 +48,20 @@ class StatusLine(QWidget):
         self._clear.setSingleShot(True)
         self._clear.setInterval(10_000)
         self._clear.timeout.connect(lambda: self.say(""))
-        self._work_visible(False)
+        self.bar.hide()
+        self.cancel.hide()
         self.say("")
 
     def show_step(self, step: NextStep | None) -> None:
         """Show the next best step, or none on the day list."""
-        self.stage = step.stage if step else ""
+        self.target = step.target if step else None
         self.step.setText(step.text if step else "")
         self.then.setText(step.then if step else "")
         self._show_step_parts(not self.message.text())
 
     def _show_step_parts(self, shown: bool) -> None:
         for part in (self.next, self.step, self.then):
-            part.setVisible(shown and bool(self.stage))
+            part.setVisible(shown and self.target is not None)
 
     def say(self, text: str, caution: bool = False) -> None:
         """Show a sentence in place of the next step."""
@@ -76,23 +78,23 @@ class StatusLine(QWidget):
         if self.message.text() and self.message.property("role") != "caution":
             self.say("")
 
-    def follow(self, job: Job) -> None:
-        """Show the progress of background work."""
-        self._job = job
-        self._work_visible(True)
+    def follow(self, job: Job | None) -> None:
+        """Show the progress of background work, the newest where there is more; nothing when all has ended."""
+        if job is self._job:
+            return
+        ended, self._job = self._job, job
+        if ended is not None and self.message.text() == ended.text:
+            self.say("")
+        self.bar.setVisible(job is not None)
+        self.cancel.setVisible(job is not None)
+        if job is None:
+            return
         self.bar.setRange(0, 100)
         self.bar.setValue(0)
         self.bar.setAccessibleName(job.text)
-        job.progress.connect(lambda share: self.bar.setValue(round(100 * share)))
-        job.ended.connect(lambda: self._work_visible(False))
+        job.progress.connect(lambda share: self.bar.setValue(round(100 * share)) if job is self._job else None)
         self.say(job.text)
 
     def _cancel(self) -> None:
         if self._job is not None:
             self._job.cancel()
-
-    def _work_visible(self, shown: bool) -> None:
-        self.bar.setVisible(shown)
-        self.cancel.setVisible(shown)
-        if not shown and self._job is not None and self.message.text() == self._job.text:
-            self.say("")

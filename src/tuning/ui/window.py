@@ -2,118 +2,84 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from functools import partial
+from typing import Protocol, runtime_checkable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
-from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QApplication,
-    QHBoxLayout,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
-from tuning.core.gate.triage import Triage
+from tuning.core.case import Patient
+from tuning.core.gate.may import Act
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import Side
-from tuning.core.visit.next_step import NextStep, Progress, next_step
-from tuning.records import Capture, PatientRow
-from tuning.ui.actions import Action, CommandList, KeySheet, bind
+from tuning.core.visit.next_step import NextStep
+from tuning.core.visit.target import Target, target_of
+from tuning.ui.actions import Action, CommandList, KeySheet, UndoEverywhere, bind, bind_owners
+from tuning.ui.columns import SideColumns
 from tuning.ui.day_list import DayList
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.figure_column import FigureColumn
-from tuning.ui.fold_tab import FoldTab
-from tuning.ui.force.page import ForcePage
 from tuning.ui.forms import PatientForm, PersonDialog
 from tuning.ui.header import Header
-from tuning.ui.intake.page import IntakePage
-from tuning.ui.jobs import Job
-from tuning.ui.ledger import Ledger, LedgerRow
+from tuning.ui.jobs import Job, JobBoard
+from tuning.ui.ledger import Ledger
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.order.state import OrderState
-from tuning.ui.picture.page import PicturePage
-from tuning.ui.picture.results import ResultButton
-from tuning.ui.picture.side_panel import ReadingRow
-from tuning.ui.programme.page import ProgrammePage
-from tuning.ui.stages import STAGES
-from tuning.ui.standing.page import StandingPage
-from tuning.ui.standing.trail import relook
+from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
-from tuning.ui.strength.page import StrengthPage
-from tuning.ui.testrun.page import TestRunPage
 from tuning.ui.widgets import rule
 from tuning.ui.workspace import Workspace
 
-LOCKED = "Locked: the safety screen is RED. Refer; a recorded clearance lifts the lock."
-WIDE_STAGES = ("movement", "force")
-GUARDED_STAGES = ("mobility", "movement", "strength", "force", "programme")
-"""Testing and loading: locked while a RED stands. Looking, in Standing, stays open."""
-PICTURE_KEYS = [
-    ("click", "place the chosen mark"),
-    ("drag", "move a mark; Escape abandons"),
-    ("arrow keys", "nudge the chosen mark by a tenth of a pixel; Shift: one pixel"),
-    ("Delete", "remove the chosen mark"),
-    ("wheel", "zoom about the pointer; middle button pans"),
-]
 
+@runtime_checkable
+class Explains(Protocol):
+    """A widget that can say how its number was worked out."""
 
-NARROW = 1240
-"""Below this width only one of figure and ledger stands open."""
+    title: str
+
+    def explanation(self) -> str:
+        """What F1 shows."""
+        ...
 
 
 class MainWindow(QWidget):
-    """One case at a time; pages follow the workspace, never each other."""
+    """One case at a time; pages follow the workspace, never each other, and are made when first opened."""
 
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, workspace: Workspace, stages: Sequence[StageSpec] = STAGES) -> None:
         super().__init__()
-        self.workspace = workspace
+        self.workspace, self.stages = workspace, in_order(tuple(stages))
+        self.specs = {spec.id: spec for spec in self.stages}
         self.stage = ""
+        self.pages: dict[str, StagePage] = {}
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
-        self.header = Header(workspace)
-        self.figure, self.ledger, self.status = FigureColumn(), Ledger(), StatusLine()
-        self.day_list = DayList(workspace)
-        self.intake = IntakePage(workspace)
-        self.moving = TestRunPage(workspace, "movement", "Movement", looks=1, tall=True, pictures_first=True)
-        self.movement = self.moving.bench
         self.order = OrderState(workspace)
-        self.strength, self.programme = StrengthPage(workspace, self.order), ProgrammePage(workspace)
-        self.standing = StandingPage(workspace)
-        self.force = ForcePage(workspace)
-        self.mobility = TestRunPage(workspace, "mobility", "Mobility", looks=1)
-        self.pages: dict[str, IntakePage | TestRunPage | StrengthPage | ForcePage | ProgrammePage] = {
-            "intake": self.intake,
-            "standing": self.standing,
-            "mobility": self.mobility,
-            "movement": self.moving,
-            "strength": self.strength,
-            "force": self.force,
-            "programme": self.programme,
-        }
-        self._figure_tab = FoldTab("figure", "F7", self.toggle_figure)
-        self._ledger_tab = FoldTab("ledger", "F8", self.toggle_ledger)
-        self._folded = {"figure": False, "ledger": False}
-        self._kept_side = "ledger"
+        self.header = Header(workspace, self.stages)
+        self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
+        self.jobs = JobBoard()
+        self.day_list = DayList(workspace)
+        self.columns = SideColumns(self, self.figure, self.ledger)
         self._build()
         self._connect()
         self.actions_list = self._actions()
         bind(self, self.actions_list)
+        bind(self, self._stage_keys())
+        self._undo_keys = UndoEverywhere(self)
         self.go_home()
 
     def _build(self) -> None:
         self.stack = QStackedWidget()
-        for page in (self.day_list, *self.pages.values()):
-            self.stack.addWidget(page)
+        self.stack.addWidget(self.day_list)
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        middle.addWidget(self._figure_tab)
+        middle.addWidget(self.columns.tabs["figure"])
         middle.addWidget(self.figure)
         middle.addWidget(self.stack, 1)
         middle.addWidget(self.ledger)
-        middle.addWidget(self._ledger_tab)
+        middle.addWidget(self.columns.tabs["ledger"])
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
@@ -129,198 +95,178 @@ class MainWindow(QWidget):
         space = self.workspace
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
-        pages = (self.strength, self.force, self.moving, self.programme, self.intake, self.standing, self.mobility)
-        for source in (space.refused, *(page.refused for page in pages), *(b.refused for b in self.benches)):
-            source.connect(lambda text: self.status.say(text, caution=True))
-        self.strength.plan_wanted.connect(self.plan_visit)
-        for teller in (
-            self.strength,
-            self.force,
-            self.programme,
-            self.intake,
-            self.moving,
-            self.standing,
-            self.mobility,
-        ):
-            teller.told.connect(self.status.say)
-        for bench in self.benches:
-            bench.job_started.connect(self._run)
+        space.refused.connect(self._refused)
+        space.told.connect(self.status.say)
+        self.jobs.failed.connect(self._refused)
+        self.jobs.changed.connect(lambda: self.status.follow(self.jobs.newest))
         self.header.hint.connect(self._hint)
         self.header.stage_chosen.connect(self.go)
         self.header.home_chosen.connect(self.go_home)
         self.header.person_chosen.connect(self.choose_person)
         self.header.commands_chosen.connect(self.show_commands)
         self.header.visit_chosen.connect(self.new_visit)
-        self.status.step_chosen.connect(self.go)
+        self.status.step_chosen.connect(self.open)
         self.figure.station_chosen.connect(self.ledger.filter)
         self.ledger.evidence_wanted.connect(self.show_evidence)
         self.day_list.patient_chosen.connect(self.open_patient)
         self.day_list.new_chosen.connect(self.new_patient)
 
-    @property
-    def benches(self) -> tuple[PicturePage, ...]:
-        """All picture benches."""
-        return self.movement, self.standing.bench, self.mobility.bench
+    def page(self, stage_id: str) -> StagePage:
+        """The page of a stage, made when it is first wanted."""
+        if stage_id not in self.pages:
+            spec = self.specs[stage_id]
+            assert spec.page is not None
+            page = spec.page(Desk(self.workspace, self.order))
+            page.refused.connect(self._refused)
+            page.told.connect(self.status.say)
+            page.job_started.connect(self.jobs.start)
+            page.plan_wanted.connect(self.plan_visit)
+            for action in spec.actions:
+                if action.owners is not None:
+                    bind_owners(action.owners(page), action.key, partial(action.run, page))
+            self.pages[stage_id] = page
+            self.stack.addWidget(page)
+        return self.pages[stage_id]
 
-    @property
-    def bench(self) -> PicturePage | None:
-        """The picture bench on screen, if there is one."""
-        return next((b for b in self.benches if b.isVisible()), None)
+    def _refused(self, text: str) -> None:
+        self.status.say(text, caution=True)
 
     def _actions(self) -> list[Action]:
-        actions = [
-            Action(f"Go to {stage.name}", f"Alt+{n}", partial(self.go, stage.id))
-            for n, stage in enumerate(STAGES, start=1)
-        ]
-        undo = self.workspace.undo
-        players = tuple(part for b in self.benches for part in (b.canvas, b.strip))
-        return actions + [
+        undo, trying = self.workspace.undo, self._trying
+        return [
+            *(Action(f"Go to {s.name}", f"Alt+{n}", partial(self.go, s.id)) for n, s in enumerate(self.stages, 1)),
             Action("Find an action", "Ctrl+K", self.show_commands),
             Action("Day list", "Ctrl+D", self.go_home),
             Action("New patient", "Ctrl+N", self.new_patient),
-            Action("Begin a new visit", "", self.new_visit),
+            Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
             Action("Who is working", "Ctrl+U", self.choose_person),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
-            Action("Do the next step", "F2", lambda: self.go(self.status.stage)),
+            Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
             Action("Keys of this screen", "Shift+F1", self.show_keys),
-            Action("Undo", "Ctrl+Z", undo.undo),
-            Action("Redo", "Ctrl+Shift+Z", undo.redo),
+            Action("Undo", "Ctrl+Z", lambda: trying(undo.undo)),
+            Action("Redo", "Ctrl+Shift+Z", lambda: trying(undo.redo)),
             Action("Left side", "F5", lambda: self._side(Side.LEFT)),
             Action("Right side", "F6", lambda: self._side(Side.RIGHT)),
             Action("Fold or show the figure", "F7", self.toggle_figure),
             Action("Fold or show the ledger", "F8", self.toggle_ledger),
-            Action("Back one frame", ",", lambda: self._frame(-1), "movement"),
-            Action("On one frame", ".", lambda: self._frame(1), "movement"),
-            Action("Back ten frames", "Shift+,", lambda: self._frame(-10), "movement"),
-            Action("On ten frames", "Shift+.", lambda: self._frame(10), "movement"),
-            Action(
-                "Play or stop",
-                "Space",
-                lambda: self._on_bench(lambda b: b.toggle_play()),
-                "movement",
-                players,
-            ),
-            Action("One step back", "Alt+Left", self._back, "standing"),
-            Action("Patient sheet as PDF", "Ctrl+P", self._sheet, "programme"),
         ]
+
+    def _trying(self, act: object) -> None:
+        with self.workspace.trying():
+            act()  # type: ignore[operator]
+
+    def _stage_keys(self) -> list[Action]:
+        """Every key that any stage uses, once; it does what the open stage says."""
+        keys = dict.fromkeys(a.key for s in self.stages for a in s.actions if a.key and a.owners is None)
+        return [Action("", key, partial(self._stage_key, key)) for key in keys]
+
+    def _stage_key(self, key: str) -> None:
+        spec, page = self.specs.get(self.stage), self.pages.get(self.stage)
+        action = next((a for a in spec.actions if a.key == key), None) if spec is not None else None
+        if action is not None and page is not None:
+            action.run(page)
 
     # going places
 
     def go_home(self) -> None:
         """The day list."""
-        for bench in self.benches:
-            bench.close_picture()
+        self._leave()
+        for page in self.pages.values():
+            page.let_go()
         self.workspace.close_case()
         self.stage = ""
         self.day_list.refresh()
         self.stack.setCurrentWidget(self.day_list)
         self.day_list.search.setFocus()
-        self._show_sides()
+        self.columns.show_for(False, False)
         self.status.show_step(None)
 
-    def open_patient(self, patient: PatientRow) -> None:
+    def open_patient(self, patient: Patient) -> None:
         """Open the newest visit at the stage where the next step lies."""
         if self.workspace.person is None and not self.choose_person():
             return
-        self.workspace.open_patient(patient)
-        self.go(self._next().stage)
+        self._leave()
+        with self.workspace.trying():
+            self.workspace.open_patient(patient)
+            self.open(self._next().target)
 
     def go(self, stage_id: str) -> None:
         """Open a stage; one that is not built says what will be here; RED locks testing and loading."""
-        stage = next((s for s in STAGES if s.id == stage_id), None)
-        if stage is None or self.workspace.patient is None:
+        self.open(Target(stage_id))
+
+    def open(self, target: Target | None) -> None:
+        """Go to what a target names."""
+        spec = self.specs.get(target.stage) if target is not None else None
+        if spec is None or target is None or self.workspace.case is None:
             return
-        if not stage.built:
-            self.status.say(stage.promise)
+        if not spec.built:
+            self.status.say(spec.promise)
             return
-        if stage_id in GUARDED_STAGES and self.workspace.triage() == (Triage.RED, False):
-            self.status.say(LOCKED, caution=True)
-            stage_id = "intake"
-        for bench in self.benches:
-            bench.stop()
-        self.force.stop()
-        self.stage = stage_id
-        wide = stage_id in WIDE_STAGES
-        self._folded = {"figure": wide, "ledger": wide}
-        self._show_sides()
-        self.stack.setCurrentWidget(self.pages[stage_id])
-        self.pages[stage_id].enter()
+        answer = self.workspace.may(Act(spec.name, looks=not spec.guarded))
+        if answer.locked:
+            self._refused(f"Locked: {answer.sentence}.")
+            target = self._urgent_step().target
+            spec = self.specs[target.stage]
+        self._leave()
+        self.stage = spec.id
+        page = self.page(spec.id)
+        self.columns.show_for(True, spec.wide)
+        self.stack.setCurrentWidget(page)
+        page.enter()
+        if target != Target(spec.id):
+            page.show_target(target)
         self.refresh()
 
+    def _leave(self) -> None:
+        page = self.pages.get(self.stage)
+        if page is not None:
+            page.leave()
+
     def refresh(self) -> None:
-        """Ledger, figure, counts and next step from the record."""
+        """Ledger, figure, counts and next step from the case."""
         space = self.workspace
-        if space.patient is None:
+        if space.case is None:
             return
-        rows = space.comparisons()
+        rows = list(space.comparisons())
         self.ledger.show_rows(rows, self.stage)
         self.figure.show_rows(rows)
-        stages = ("standing", "mobility", "movement", "strength", "force")
-        counts = {stage: sum(r.measure.stage == stage for r in rows) for stage in stages}
-        counts["programme"] = len(space.plan())
-        counts["intake"] = int(space.screen() is not None)
+        counts = {spec.id: spec.counted(space.case, space.knowledge) for spec in self.stages}
         self.header.show_counts(counts, self.stage)
         self.status.show_step(self._next())
 
+    def _steps(self) -> list[NextStep]:
+        """What each stage wants next: what is urgent, then the order chosen for this visit, then the rest."""
+        case, knowledge = self.workspace.case, self.workspace.knowledge
+        assert case is not None
+        urgent = [spec.urgent(case, knowledge) for spec in self.stages]
+        usual = [spec.next_step(case, knowledge) for spec in self.stages]
+        return [step for step in (*urgent, self.order.next_step(), *usual) if step is not None]
+
     def _next(self) -> NextStep:
-        space = self.workspace
-        level, cleared = space.triage()
-        rows, planned = space.comparisons(), len(space.plan())
-        ordered = self.order.next_step()
-        return next_step(Progress(level, cleared, space.asked_today, rows, planned, relook(space), ordered))
+        return self._steps()[0]
+
+    def _urgent_step(self) -> NextStep:
+        return self._steps()[0]
 
     def show_evidence(self, row: Comparison) -> None:
         """Open the frame or the trials that a ledger row rests on."""
         seen = next((o for o in (row.left, row.right) if o is not None), None)
-        if seen is None:
-            return
-        self.go(row.measure.stage)
-        if "capture" not in seen.evidence:
-            return
-        page = self.pages[row.measure.stage]
-        if isinstance(page, TestRunPage):
-            page.show_bench()
-        for capture in self.workspace.entries(Capture):
-            if capture.id == seen.evidence["capture"] and self.bench is not None:
-                self.bench.open_capture(capture, int(seen.evidence["frame"]))
-
-    # folding
-
-    def _shown_sides(self) -> list[str]:
-        """The side columns that stand open; a narrow window has room for one."""
-        shown = [name for name, folded in self._folded.items() if not folded]
-        return [self._kept_side] if len(shown) == 2 and self.width() < NARROW else shown
-
-    def _show_sides(self) -> None:
-        in_case, shown = self.workspace.patient is not None, self._shown_sides()
-        columns: tuple[tuple[str, QWidget, QWidget], ...] = (
-            ("figure", self.figure, self._figure_tab),
-            ("ledger", self.ledger, self._ledger_tab),
-        )
-        for name, part, tab in columns:
-            part.setVisible(in_case and name in shown)
-            tab.setVisible(in_case and name not in shown)
+        if seen is not None:
+            self.open(target_of(row.measure.stage, seen))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A narrow window folds a side."""
         super().resizeEvent(event)
-        self._show_sides()
-
-    def _toggle(self, name: str) -> None:
-        shown = name in self._shown_sides()
-        self._folded[name] = shown
-        if not shown:
-            self._kept_side = name
-        self._show_sides()
+        self.columns.refresh()
 
     def toggle_figure(self) -> None:
         """Fold or show the figure."""
-        self._toggle("figure")
+        self.columns.toggle("figure")
 
     def toggle_ledger(self) -> None:
         """Fold or show the ledger."""
-        self._toggle("ledger")
+        self.columns.toggle("ledger")
 
     # acting
 
@@ -338,54 +284,63 @@ class MainWindow(QWidget):
             return
         form = PatientForm(self)
         if form.exec() and self.workspace.person is not None:
-            self.open_patient(self.workspace.record.add_patient(self.workspace.person, **form.values))
+            with self.workspace.trying():
+                self.open_patient(self.workspace.record.add_patient(self.workspace.person, **form.values))
 
     def new_visit(self) -> None:
         """Begin a visit today."""
-        if self.workspace.patient is not None:
-            self.workspace.new_visit()
-            self.go(self._next().stage)
+        if self.workspace.case is not None:
+            self._leave()
+            with self.workspace.trying():
+                self.workspace.new_visit()
+                self.open(self._next().target)
 
     def plan_visit(self) -> None:
         """Choose tests of all stages and see their order."""
-        if self.workspace.patient is None:
+        if self.workspace.case is None:
             return
-        dialog = PlanDialog(self, self.workspace, self.order)
-        dialog.opened.connect(self.open_effort)
+        dialog = PlanDialog(self, self.workspace, self.order, self.stages)
+        dialog.opened.connect(lambda effort: self.open(self.order.target(effort)))
         dialog.exec()
-
-    def open_effort(self, effort_id: str) -> None:
-        """Go to where an effort of the order is done."""
-        test_id = effort_id.split(":")[0]
-        effort = next((s.effort for s in self.order.order.stops if s.effort.id == effort_id), None)
-        if effort is None:
-            return
-        self.go(self.order.stage(effort))
-        page = self.pages.get(self.stage)
-        test = self.workspace.knowledge.tests.get(test_id)
-        if isinstance(page, StrengthPage):
-            page.state.choose(effort_id)
-        elif isinstance(page, ForcePage):
-            page.state.choose(test_id.removeprefix("plates-"))
-        elif isinstance(page, TestRunPage) and test is not None:
-            page.show_walk()
-            page.open_test(test)
 
     def show_commands(self) -> None:
         """The command list."""
-        CommandList(self, self.actions_list).exec()
+        CommandList(self, [*self.actions_list, *self._everything()]).exec()
+
+    def _everything(self) -> list[Action]:
+        """Every action of every stage, every test, rung and person by name."""
+        found: list[Action] = []
+        if self.workspace.case is not None:
+            for spec in self.stages:
+                found += [Action(a.name, a.key, partial(self._do_there, spec, a)) for a in spec.actions]
+            knowledge = self.workspace.knowledge
+            for test in knowledge.tests.values():
+                found.append(Action(f"Test: {test.name}", "", partial(self.open, Target(test.stage, test.id))))
+            for clip in knowledge.order.clip:
+                found.append(Action(f"Test: {clip.name}", "", partial(self.open, Target(clip.stage, clip.id))))
+        people = self.workspace.record.patients()
+        return found + [Action(f"Person: {p.name}", "", partial(self.open_patient, p)) for p in people]
+
+    def _do_there(self, spec: StageSpec, action: StageAction) -> None:
+        """Go to a stage and do something of it there."""
+        if self.stage != spec.id:
+            self.go(spec.id)
+        if self.stage == spec.id:
+            action.run(self.page(spec.id))
 
     def show_keys(self) -> None:
         """The keys of this screen."""
-        here = ("everywhere", self.stage)
-        rows = [(a.key, a.name) for a in self.actions_list if a.key and a.where in here]
-        KeySheet(self, rows + (PICTURE_KEYS if self.stage == "movement" else [])).exec()
+        rows = [(a.key, a.name) for a in self.actions_list if a.key]
+        spec = self.specs.get(self.stage)
+        if spec is not None:
+            rows += [(a.key, a.name) for a in spec.actions if a.key] + list(spec.keys)
+        KeySheet(self, rows).exec()
 
     def explain(self) -> None:
         """F1: how the focused number was worked out, or what the focused control is for."""
         widget = QApplication.focusWidget()
         while widget is not None:
-            if isinstance(widget, LedgerRow | ReadingRow | ResultButton):
+            if isinstance(widget, Explains):
                 ExplainDialog(self, widget.title, widget.explanation()).exec()
                 return
             text = widget.toolTip()
@@ -399,36 +354,33 @@ class MainWindow(QWidget):
         if text:
             self.status.say(text)
 
-    def _run(self, job: Job) -> None:
-        job.failed.connect(lambda text: self.status.say(text, caution=True))
-        self.status.follow(job)
-        self._job = job
-        job.start()
-
     def _side(self, side: Side) -> None:
         page = self.pages.get(self.stage)
-        if isinstance(page, StrengthPage | TestRunPage | ForcePage):
+        if page is not None:
             page.choose_side(side)
 
-    def _back(self) -> None:
-        page = self.pages.get(self.stage)
-        if isinstance(page, TestRunPage | StrengthPage):
-            page.back()
+    # closing
 
-    def _frame(self, by: int) -> None:
-        self._on_bench(lambda bench: bench.step(by))
-
-    def _on_bench(self, run: Callable[[PicturePage], object]) -> None:
-        if self.bench is not None:
-            run(self.bench)
-
-    def _sheet(self) -> None:
-        if self.stage == "programme":
-            self.programme.ask_sheet()
+    def may_close(self) -> bool:
+        """Whether nothing would be lost, or somebody said that it may be."""
+        lost = [text for page in self.pages.values() if (text := page.unfinished())]
+        if not lost:
+            return True
+        words = f"{' '.join(lost)} Close all the same and lose it?"
+        return QMessageBox.question(self, "Close", words) == QMessageBox.StandardButton.Yes
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Everything is saved already; only let go of files."""
-        for bench in self.benches:
-            bench.close_picture()
-        self.workspace.record.close()
+        """Everything that was finished is saved already; long work is stopped, files are let go."""
+        if not self.may_close():
+            if event is not None:
+                event.ignore()
+            return
+        self.jobs.stop()
+        for page in self.pages.values():
+            page.leave()
+            page.let_go()
+        self.workspace.close()
         super().closeEvent(event)
+
+
+__all__ = ["Explains", "Job", "MainWindow"]

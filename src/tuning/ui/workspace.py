@@ -2,37 +2,63 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import logging
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime
-from typing import Any, TypeVar
+from typing import TypeVar
 
-from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tuning.core.errors import TuningError
-from tuning.core.gate.limits import NO_LIMITS, StandingLimits, standing_limits
-from tuning.core.gate.triage import ScreenOnRecord, Triage, standing
-from tuning.core.judging.comparison import Comparison, compare_all
-from tuning.core.types import Observation, Side
-from tuning.core.visit.battery import Status
+from tuning.core.case import Case, Patient, Person, Visit
+from tuning.core.entries import Answer, Decision, Ending, Form, PlanItem
+from tuning.core.errors import Conflict, Refused, TuningError
+from tuning.core.gate.limits import NO_LIMITS, StandingLimits
+from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
+from tuning.core.gate.standing import StandingScreen, asked_today, last_screen, limits_of, screen_today
+from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.ledger import ledger
+from tuning.core.programme.plan import standing_plan
+from tuning.core.types import Entry, Observation, Role, Triage
+from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
-from tuning.records import (
-    Entry,
-    FindingEntry,
-    ObservationEntry,
-    PatientRow,
-    PersonRow,
-    PlanItem,
-    Record,
-    SafetyScreen,
-    Visit,
-)
-from tuning.records.record import now, to_entry, to_observation
+from tuning.knowledge.acts import new_acts
+from tuning.records import Record, new_uid
 from tuning.records.settings import Settings
+from tuning.records.store import now
+from tuning.ui.undo import Step, UndoStack
 
 E = TypeVar("E", bound=Entry)
-SAFETY_SCREEN = "safety-screen"
-"""Id of the finding that holds the answers of a safety screen."""
+LOOK_MS = 1000
+"""How often it is asked whether another window has changed the record."""
+
+
+class Action:
+    """What one gesture adds and strikes; committed as a whole when the `with` block ends."""
+
+    def __init__(self, case: Case, person: Person) -> None:
+        self.case, self._person = case, person
+        self.added: list[Entry] = []
+        self.struck: set[str] = set()
+
+    def add(self, entry: E) -> E:
+        """Take an entry in; it gets its uid, visit, time and person at once."""
+        made = replace(
+            entry, uid=new_uid(), visit=self.case.visit.uid, at=now(), person=self._person.uid, who=self._person.name
+        )
+        self.added.append(made)
+        return made
+
+    def strike(self, *entries: Entry | None) -> None:
+        """Take entries out; what is None was not there."""
+        self.struck |= {entry.uid for entry in entries if entry is not None}
+
+    def put(self, entry: E, *before: Entry | None) -> E:
+        """Take an entry in, in the place of older ones."""
+        known = [b for b in before if b is not None]
+        self.strike(*known)
+        return self.add(replace(entry, replaces=known[-1].uid) if known else entry)
 
 
 class Workspace(QObject):
@@ -40,199 +66,258 @@ class Workspace(QObject):
 
     person_changed = pyqtSignal()
     case_changed = pyqtSignal()
+    """Another person or visit is open: forget what was typed."""
     content_changed = pyqtSignal()
+    reloaded = pyqtSignal()
+    """Undo, redo or another window changed what stands: fields show the record again."""
     saved = pyqtSignal(str)
     refused = pyqtSignal(str)
+    told = pyqtSignal(str)
 
-    def __init__(self, record: Record, knowledge: Knowledge) -> None:
+    def __init__(self, record: Record, knowledge: Knowledge, devices: Devices = NO_DEVICES) -> None:
         super().__init__()
-        self.record, self.knowledge = record, knowledge
+        self.record, self.knowledge, self.devices = record, knowledge, devices
         self.settings = Settings(record.folder)
         people = record.people()
-        self.person: PersonRow | None = people[0] if people else None
-        self.patient: PatientRow | None = None
-        self.visit: Visit | None = None
-        self.visit_number = 0
-        self.undo = QUndoStack(self)
-        self._standing: list[Entry] = []
-        self._earlier: list[Entry] = []
-        self._told: dict[int, Observation] = {}
-        self._forget()
+        self.person: Person | None = people[0] if people else None
+        self.case: Case | None = None
+        self.undo = UndoStack(self.flip)
+        self._look = QTimer(self)
+        self._look.setInterval(LOOK_MS)
+        self._look.timeout.connect(self.look_elsewhere)
+        self._look.start()
+
+    def close(self) -> None:
+        """Let go of the record."""
+        self._look.stop()
+        self.record.close()
 
     # who and which case
 
-    def choose_person(self, person: PersonRow) -> None:
+    @property
+    def patient(self) -> Patient | None:
+        """Who is assessed; None on the day list."""
+        return self.case.patient if self.case is not None else None
+
+    @property
+    def visit(self) -> Visit | None:
+        """The open visit; None on the day list."""
+        return self.case.visit if self.case is not None else None
+
+    @property
+    def role(self) -> Role:
+        """Who is looking; nobody counts as a student."""
+        return self.person.role if self.person is not None else Role.STUDENT
+
+    def choose_person(self, person: Person) -> None:
         """Work as `person` from now on."""
         self.person = person
         self.person_changed.emit()
 
-    def open_patient(self, patient: PatientRow) -> None:
-        """Open the newest visit of a patient; the first is begun when there is none."""
+    def open_patient(self, patient: Patient) -> None:
+        """Open the newest visit of a patient; the first is begun when there is none. Raises TuningError."""
         visits = self.record.visits(patient)
-        self.patient = patient
         if visits:
-            self._enter(visits[-1], len(visits))
+            self._enter(self.record.case(patient.uid, visits[-1].uid))
         else:
-            self.new_visit()
+            self._begin(patient)
 
     def new_visit(self) -> None:
-        """Begin a visit today for the open patient."""
-        assert self.patient is not None and self.person is not None
-        visit = self.record.start_visit(self.patient, self.person)
-        self._enter(visit, len(self.record.visits(self.patient)))
+        """Begin a visit today for the open patient, unless the open one is of today and still empty."""
+        case = self.case
+        assert case is not None
+        begun = case.visits[-1]
+        fresh = begun.started_at.astimezone().date() == datetime.now().astimezone().date()
+        if fresh and not any(entry.visit == begun.uid for entry in case.entries):
+            self._enter(self.record.case(case.patient.uid, begun.uid))
+            self.told.emit("A visit of today is open already, with nothing in it yet.")
+            return
+        self._begin(case.patient)
+
+    def _begin(self, patient: Patient) -> None:
+        assert self.person is not None
+        visit = self.record.start_visit(patient, self.person)
+        self._enter(self.record.case(patient.uid, visit.uid))
         self.saved.emit(_clock())
 
-    def _enter(self, visit: Visit, number: int) -> None:
-        self.visit, self.visit_number = visit, number
+    def _enter(self, case: Case) -> None:
+        self.case = case
         self.undo.clear()
-        self._read_again()
         self.case_changed.emit()
         self.content_changed.emit()
 
     def close_case(self) -> None:
         """Back to the day list."""
-        self.patient = self.visit = None
+        self.case = None
         self.undo.clear()
-        self._read_again()
         self.case_changed.emit()
 
     # reading
 
-    def _read_again(self) -> None:
-        self._standing = list(self.record.entries(Entry, self.visit)) if self.visit is not None else []
-        self._earlier = []
-        if self.patient is not None and self.visit is not None:
-            for kind in (PlanItem, SafetyScreen, FindingEntry):
-                self._earlier += self.record.patient_entries(kind, self.patient, but=self.visit)
-        self._forget()
-
-    def _forget(self) -> None:
-        """What was worked out from the entries is worked out anew."""
-        self._seen: list[Observation] | None = None
-        self._rows: list[Comparison] | None = None
-        self._of_visit: dict[type[Entry], list[Any]] = {}
-        self._of_all: dict[type[Entry], list[Any]] = {}
-
     def entries(self, kind: type[E]) -> Sequence[E]:
         """Standing entries of the open visit, oldest first."""
-        return self._sorted(kind, self._standing, self._of_visit)
+        return self.case.today(kind) if self.case is not None else ()
 
-    def _of_patient(self, kind: type[E]) -> list[E]:
-        """Standing entries over all visits, oldest first."""
-        return self._sorted(kind, (*self._earlier, *self._standing), self._of_all)
-
-    @staticmethod
-    def _sorted(kind: type[E], entries: Iterable[Entry], known: dict[type[Entry], list[Any]]) -> list[E]:
-        """Entries of a kind by age; looked for once, until something is added or struck."""
-        if kind not in known:
-            known[kind] = sorted((e for e in entries if isinstance(e, kind)), key=lambda entry: entry.id)
-        return list(known[kind])
-
-    def observations(self) -> list[Observation]:
+    def observations(self) -> Sequence[Observation]:
         """All standing observations of the open visit, oldest first."""
-        if self._seen is None:
-            rows = self.entries(ObservationEntry)
-            self._told = {row.id: self._told.get(row.id) or to_observation(row) for row in rows}
-            self._seen = list(self._told.values())
-        return self._seen
+        return self.entries(Observation)
 
-    def comparisons(self) -> list[Comparison]:
+    def comparisons(self) -> Sequence[Comparison]:
         """The ledger of the open visit, worst first."""
-        if self._rows is None:
-            self._rows = compare_all(self.knowledge.measures, self.observations())
-        return self._rows
+        return ledger(self.case, self.knowledge.measures) if self.case is not None else ()
 
     def plan(self) -> list[PlanItem]:
         """The standing plan over all visits: the newest entry of each rung."""
-        newest = {item.rung_id: item for item in self._of_patient(PlanItem)}
-        return [item for item in newest.values() if not item.withdrawn]
+        return standing_plan(self.case.entries) if self.case is not None else []
 
-    def findings(self, test_id: str) -> list[FindingEntry]:
-        """Standing findings of one test in the open visit, oldest first."""
-        return [entry for entry in self.entries(FindingEntry) if entry.test_id == test_id]
+    def answers(self, test: str) -> list[Answer]:
+        """Standing answers of a test in the open visit, oldest first."""
+        return [a for a in self.entries(Answer) if a.test == test]
 
-    def all_findings(self, test_id: str) -> list[FindingEntry]:
-        """Standing findings of one test over all visits, oldest first."""
-        return [entry for entry in self._of_patient(FindingEntry) if entry.test_id == test_id]
+    def endings(self, test: str) -> list[Ending]:
+        """How a test ended without values in the open visit, oldest first."""
+        return [e for e in self.entries(Ending) if e.test == test]
 
-    def form(self, test_id: str) -> FindingEntry | None:
-        """The newest finding of one kind over all visits: what was told stays told."""
-        found = self.all_findings(test_id)
-        return found[-1] if found else None
+    def decisions(self, subject: str) -> list[Decision]:
+        """Standing decisions of the open visit, oldest first."""
+        return [d for d in self.entries(Decision) if d.subject == subject]
+
+    def form(self, kind: str) -> Form | None:
+        """The newest form of a kind over all visits: what was told stays told."""
+        return self._newest(kind, self.case.all(Form) if self.case is not None else ())
+
+    def form_today(self, kind: str) -> Form | None:
+        """The form of a kind in the open visit."""
+        return self._newest(kind, self.entries(Form))
+
+    @staticmethod
+    def _newest(kind: str, forms: Sequence[Form]) -> Form | None:
+        return next((f for f in reversed(forms) if f.kind == kind), None)
+
+    # the gate
 
     @property
     def asked_today(self) -> bool:
         """Whether the safety screen was asked, or cleared, in the open visit."""
-        return bool(self.entries(SafetyScreen))
+        return self.case is not None and asked_today(self.case)
 
-    def last_screen(self) -> SafetyScreen | None:
+    def last_screen(self) -> StandingScreen | None:
         """The screen that stands, whenever it was asked; a RED until it is cleared."""
-        screens = self._of_patient(SafetyScreen)
-        index = standing([ScreenOnRecord(Triage(s.level), bool(s.cleared_by)) for s in screens])
-        return None if index is None else screens[index]
+        return last_screen(self.case) if self.case is not None else None
 
-    def screen(self) -> SafetyScreen | None:
-        """The screen that counts today: NONE and cleared ones are asked again at each visit."""
-        found = self.last_screen()
-        if found is None or self.visit is None or found.visit_id == self.visit.id:
-            return found
-        return found if found.level != Triage.NONE.value and not found.cleared_by else None
+    def screen(self) -> StandingScreen | None:
+        """The screen that counts today."""
+        return screen_today(self.case) if self.case is not None else None
 
     def triage(self) -> tuple[Triage | None, bool]:
-        """Level of the newest screen and whether it was cleared."""
-        screen = self.screen()
-        return (None, False) if screen is None else (Triage(screen.level), bool(screen.cleared_by))
+        """Level of the screen that counts today and whether it was cleared."""
+        found = self.screen()
+        return (None, False) if found is None else (found.level, found.cleared)
 
     def limits(self) -> StandingLimits:
-        """The surgeon's limits that stand: those of the newest screen, until it is cleared."""
-        screen, kept = self.last_screen(), self.form(SAFETY_SCREEN)
-        if screen is None or screen.cleared_by or kept is None:
-            return NO_LIMITS
-        return standing_limits(self.knowledge.safety.limits, kept.data["answers"])
+        """The surgeon's limits that stand."""
+        return limits_of(self.case, self.knowledge.safety.limits) if self.case is not None else NO_LIMITS
+
+    def facts(self, case: Case | None = None) -> Facts:
+        """What the gate knows now."""
+        asked = case or self.case
+        role = self.person.role if self.person is not None else None
+        return facts_of(asked, self.knowledge.safety.limits, role) if asked is not None else Facts(role=role)
+
+    def may(self, act: Act) -> Permission:
+        """The gate's answer for the open case."""
+        return may(act, self.facts())
 
     # writing
 
-    def stamp(self, entry: E) -> E:
-        """Give a new entry its visit, time and person."""
-        assert self.visit is not None and self.person is not None
-        entry.visit_id, entry.person_id, entry.at = self.visit.id, self.person.id, now()
-        entry.person = self.person
-        return entry
-
-    def find(
-        self, test_id: str, data: dict[str, Any], side: Side = Side.NONE, status: Status = Status.DONE
-    ) -> FindingEntry:
-        """The entry of a finding, ready for `do`."""
-        return self.stamp(FindingEntry(test_id=test_id, side=side.value, status=status.value, data=data))
-
-    def observe(self, seen: Observation) -> ObservationEntry:
-        """The entry of an observation, ready for `do`."""
-        assert self.visit is not None and self.person is not None
-        return self.stamp(to_entry(seen, self.visit, self.person))
-
-    def do(self, text: str, added: Iterable[Entry] = (), struck: Iterable[int] = ()) -> bool:
-        """Commit one action and make it undoable; False (with a sentence) when refused."""
-        rows, gone = list(added), set(struck)
+    @contextmanager
+    def trying(self) -> Iterator[None]:
+        """Where a gesture ends: a refusal becomes a sentence, and what was typed stays in its field."""
         try:
-            self.record.write(rows, gone)
+            yield
         except TuningError as err:
             self.refused.emit(str(err))
-            return False
-        self.undo.push(_Step(self, text, [row.id for row in rows], list(gone)))
-        self._standing = [e for e in self._standing if e.id not in gone] + rows
-        self._forget()
-        self._committed()
-        return True
 
-    def flip(self, restored: list[int], struck: list[int]) -> None:
-        """Undo or redo in the record."""
+    @contextmanager
+    def action(self, text: str, case: Case | None = None) -> Iterator[Action]:
+        """Collect what one gesture changes and commit it as one undo step.
+
+        `case` is another than the open one where long work ends after its case was
+        left: it is kept where it belongs. Raises TuningError, and changes nothing, when
+        the gate refuses, the record cannot be written, or another window was faster.
+        """
+        where = case or self.case
+        if where is None or self.person is None:
+            raise Refused("Nothing was kept: no case is open, or nobody said who works.")
+        act = Action(where, self.person)
+        yield act
+        if act.added or act.struck:
+            self._commit(text, act)
+
+    def _commit(self, text: str, act: Action) -> None:
+        here = self.case is not None and act.case.visit.uid == self.case.visit.uid
+        case = (
+            self.case if here and self.case is not None else self.record.case(act.case.patient.uid, act.case.visit.uid)
+        )
+        self._ask_gate(case, act)
         try:
-            self.record.flip(restored, struck)
-        except TuningError as err:
-            self.refused.emit(str(err))
+            revision = self.record.commit(case, act.added, act.struck)
+        except Conflict:
+            self._again(case, act, here)
+            case = self.case if here and self.case is not None else case
+            revision = self.record.commit(case, act.added, act.struck)
+        if not here:
+            self.told.emit(f"Kept with {case.patient.name}: {text}.")
             return
+        self.case = case.changed(act.added, act.struck, revision)
+        self.undo.push(Step(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
+        self._committed()
+
+    def _ask_gate(self, case: Case, act: Action) -> None:
+        """The gate is asked again for whatever is new, whichever page collected it. Raises Refused."""
+        facts = self.facts(case)
+        for entry, asked in new_acts(self.knowledge, act.added, case.entry):
+            permit(asked, facts, str(getattr(entry, "reason", "")))
+
+    def _again(self, case: Case, act: Action, here: bool) -> None:
+        """Another window was faster: look at what stands now, and go on only where nothing is in the way."""
+        fresh = self.record.case(case.patient.uid, case.visit.uid)
+        if here:
+            self.case = fresh
+            self.reloaded.emit()
+            self.content_changed.emit()
+        gone = [uid for uid in act.struck if fresh.entry(uid) is None]
+        if gone:
+            raise Conflict("Another window has changed this just now. It was read again; look, then do it once more.")
+        self._ask_gate(fresh, act)
+
+    def flip(self, restored: list[str], struck: list[str]) -> None:
+        """Undo or redo in the record. Raises TuningError; nothing is changed then."""
+        case = self.case
+        assert case is not None
+        if case.revision != self.record.revision(case.patient.uid):
+            self._read_again()
+            case = self.case
+            assert case is not None
+        self.record.commit(case, struck=struck, restored=restored)
         self._read_again()
         self._committed()
+
+    def _read_again(self) -> None:
+        if self.case is not None:
+            self.case = self.record.case(self.case.patient.uid, self.case.visit.uid)
+            self.reloaded.emit()
+
+    def look_elsewhere(self) -> None:
+        """Whether another window has changed what is open here."""
+        try:
+            if not self.record.changed_elsewhere() or self.case is None:
+                return
+            if self.record.revision(self.case.patient.uid) != self.case.revision:
+                self._read_again()
+                self.content_changed.emit()
+        except TuningError as err:  # asked again in a second; a gesture would say it loudly
+            logging.getLogger("tuning").warning("looking for changes failed: %s", type(err).__name__)
 
     def _committed(self) -> None:
         self.saved.emit(_clock())
@@ -241,23 +326,3 @@ class Workspace(QObject):
 
 def _clock() -> str:
     return f"{datetime.now():%H:%M:%S}"
-
-
-class _Step(QUndoCommand):
-    """One committed action: undo strikes what it added and restores what it struck."""
-
-    def __init__(self, workspace: Workspace, text: str, added: list[int], struck: list[int]) -> None:
-        super().__init__(text)
-        self._workspace, self._added, self._struck = workspace, added, struck
-        self._committed = True
-
-    def redo(self) -> None:
-        """The first call, by push, finds the action committed already."""
-        if self._committed:
-            self._committed = False
-            return
-        self._workspace.flip(self._added, self._struck)
-
-    def undo(self) -> None:
-        """Take the action back."""
-        self._workspace.flip(self._struck, self._added)

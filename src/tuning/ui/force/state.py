@@ -14,7 +14,7 @@ from tuning.core.force.pattern import PatternRow, rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import every_formula, observations
 from tuning.core.force.weighing import Weight, weigh
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Triage
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Role, Side
 from tuning.exchange.plates import Mapping, read_plates, write_csv

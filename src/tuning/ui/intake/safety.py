@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.errors import TuningError
 from tuning.core.gate.limits import StandingLimits, standing_limits
-from tuning.core.gate.triage import SafetyQuestion, SafetyTable, Screened, Triage, screen
+from tuning.core.types import Triage
+from tuning.core.gate.triage import SafetyQuestion, SafetyTable, Screened, screen
 from tuning.exchange.referral import Referral, write_referral
 from tuning.records import SafetyScreen
 from tuning.ui import theme

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.types import Side
-from tuning.core.visit.battery import Ask, Status, Test
+from tuning.core.entries import Status
+from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.errors import BadInput
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Triage
 from tuning.core.judging.verdict import Verdict
 from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
 from tuning.core.types import LEGS, Role, Side

@@ -11,7 +11,7 @@ from tuning.core.errors import BadInput
 from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
-from tuning.core.visit.battery import Status
+from tuning.core.entries import Status
 from tuning.demo.gauge import profile
 from tuning.devices.dynamometer import SimulatedDynamometer
 from tuning.ui import theme

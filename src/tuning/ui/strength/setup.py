@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from tuning.core.errors import BadInput
-from tuning.core.judging.comparison import PAIN_LIMITED
+from tuning.core.judging.likeness import PAIN_LIMITED
 from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
 from tuning.ui.strength.state import StrengthState

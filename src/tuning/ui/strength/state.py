@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
 from tuning.core.errors import BadInput
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Triage
 from tuning.core.strength.trace import GaugeEffort as Trace
 from tuning.core.strength.trials import (
     MOST_TRIALS,
@@ -21,7 +21,7 @@ from tuning.core.strength.trials import (
 )
 from tuning.core.types import LEGS, Observation, Role, Side
 from tuning.core.units import parse_force, parse_length
-from tuning.core.visit.battery import Status
+from tuning.core.entries import Status
 from tuning.core.visit.order import Effort
 from tuning.records import Entry, FindingEntry, ObservationEntry
 from tuning.ui.order.state import OrderState

@@ -14,7 +14,8 @@ from tuning.core.errors import BadInput
 from tuning.core.standing.photographs import GRADES
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
-from tuning.core.visit.battery import Ask, Status, grade_words
+from tuning.core.entries import Status
+from tuning.core.visit.battery import Ask, grade_words
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
 from tuning.ui.testrun.state import RunState

@@ -5,14 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.errors import BadInput
-from tuning.core.gate.triage import Triage
+from tuning.core.types import Triage
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
 from tuning.core.units import signed
+from tuning.core.entries import Status
 from tuning.core.visit.battery import (
     Ask,
-    Status,
     Test,
     WalkStep,
     answer_is_complete,

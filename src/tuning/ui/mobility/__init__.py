@@ -1,0 +1,1 @@
+"""Mobility: the guided run through its tests."""

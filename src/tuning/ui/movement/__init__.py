@@ -1,0 +1,1 @@
+"""Movement: pictures and clips first, tests by eye behind them."""

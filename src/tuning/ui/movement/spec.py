@@ -1,0 +1,28 @@
+"""Movement as the window sees it."""
+
+from __future__ import annotations
+
+from tuning.core.movement.progress import next_step
+from tuning.ui.picture.keys import PICTURE_ACTIONS, PICTURE_KEYS
+from tuning.ui.stage import Desk, StagePage, StageSpec
+
+
+def _page(desk: Desk) -> StagePage:
+    from tuning.ui.testrun.page import TestRunPage
+
+    return TestRunPage(desk.space, "movement", "Movement", looks=1, tall=True, pictures_first=True)
+
+
+MOVEMENT = StageSpec(
+    "movement",
+    "Movement",
+    4,
+    _page,
+    guarded=True,
+    wide=True,
+    plannable=True,
+    ledger=True,
+    next_step=next_step,
+    actions=PICTURE_ACTIONS,
+    keys=PICTURE_KEYS,
+)

@@ -1,0 +1,56 @@
+"""Actions and keys of every stage that has a picture bench."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QWidget
+
+from tuning.ui.stage import StageAction, StagePage
+
+if TYPE_CHECKING:
+    from tuning.ui.picture.page import PicturePage
+
+
+def _on_bench(act: Callable[[PicturePage], object]) -> Callable[[StagePage], object]:
+    def run(page: StagePage) -> object:
+        from tuning.ui.testrun.page import TestRunPage
+
+        assert isinstance(page, TestRunPage)
+        return act(page.bench) if page.on_bench else None
+
+    return run
+
+
+def _players(page: StagePage) -> tuple[QWidget, ...]:
+    from tuning.ui.testrun.page import TestRunPage
+
+    assert isinstance(page, TestRunPage)
+    return page.bench.canvas, page.bench.strip
+
+
+def _open_bench(page: StagePage) -> None:
+    from tuning.ui.testrun.page import TestRunPage
+
+    assert isinstance(page, TestRunPage)
+    page.show_bench()
+    page.bench.ask_file(page.bench.kind.currentData())
+
+
+PICTURE_ACTIONS = (
+    StageAction("Back one frame", ",", _on_bench(lambda bench: bench.step(-1))),
+    StageAction("On one frame", ".", _on_bench(lambda bench: bench.step(1))),
+    StageAction("Back ten frames", "Shift+,", _on_bench(lambda bench: bench.step(-10))),
+    StageAction("On ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
+    StageAction("Play or stop", "Space", _on_bench(lambda bench: bench.toggle_play()), _players),
+    StageAction("One step back", "Alt+Left", lambda page: page.back()),
+    StageAction("Open a photograph or clip", "", _open_bench),
+)
+PICTURE_KEYS = (
+    ("click", "place the chosen mark"),
+    ("drag", "move a mark; Escape abandons"),
+    ("arrow keys", "nudge the chosen mark by a tenth of a pixel; Shift: one pixel"),
+    ("Delete", "remove the chosen mark"),
+    ("wheel", "zoom about the pointer; middle button pans"),
+)

@@ -1,0 +1,31 @@
+"""Programme as the window sees it."""
+
+from __future__ import annotations
+
+from tuning.core.programme.progress import count, next_step
+from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+
+
+def _page(desk: Desk) -> StagePage:
+    from tuning.ui.programme.page import ProgrammePage
+
+    return ProgrammePage(desk.space)
+
+
+def _sheet(page: StagePage) -> None:
+    from tuning.ui.programme.page import ProgrammePage
+
+    assert isinstance(page, ProgrammePage)
+    page.ask_sheet()
+
+
+PROGRAMME = StageSpec(
+    "programme",
+    "Programme",
+    8,
+    _page,
+    guarded=True,
+    count=count,
+    next_step=next_step,
+    actions=(StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),),
+)

@@ -1,0 +1,107 @@
+"""What a stage is to the window: one row that says everything, and the page that it makes when first opened."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from tuning.core.case import Case
+from tuning.core.types import Side
+from tuning.core.visit.next_step import NextStep, Tables, counted
+from tuning.core.visit.target import Target
+from tuning.ui.order.state import OrderState
+from tuning.ui.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Desk:
+    """What a page is given to work with."""
+
+    space: Workspace
+    order: OrderState
+
+
+class StagePage(QWidget):
+    """The work surface of a stage. What a page does not need it leaves as it is here."""
+
+    refused = pyqtSignal(str)
+    told = pyqtSignal(str)
+    job_started = pyqtSignal(object)
+    plan_wanted = pyqtSignal()
+
+    def enter(self) -> None:
+        """The stage is shown."""
+
+    def leave(self) -> None:
+        """Another stage is opened, or the case is closed: stop what runs."""
+
+    def let_go(self) -> None:
+        """The case is closed: let go of open files."""
+
+    def unfinished(self) -> str:
+        """What would be lost if the window closed now, in words; empty when nothing would."""
+        return ""
+
+    def show_target(self, target: Target) -> None:
+        """Go to what a target names within this stage."""
+
+    def choose_side(self, side: Side) -> None:
+        """F5 and F6."""
+
+    def back(self) -> None:
+        """Alt+Left."""
+
+
+@dataclass(frozen=True)
+class StageAction:
+    """Something a stage can do. With `owners` the key works only while one of those widgets has the focus."""
+
+    name: str
+    key: str
+    run: Callable[[StagePage], object]
+    owners: Callable[[StagePage], tuple[QWidget, ...]] | None = None
+
+
+Progress = Callable[[Case, Tables], NextStep | None]
+
+
+def nothing(_: Case, __: Tables) -> NextStep | None:
+    """A stage that never asks for the next step."""
+    return None
+
+
+@dataclass(frozen=True)
+class StageSpec:
+    """One stage. A new stage is its packages and one such row; nothing else names it.
+
+    `page` imports what it needs when it is called. `guarded` stages test or load: a RED locks
+    them. `wide` ones fold figure and ledger away. `plannable` ones have tests in the order of a
+    visit. `ledger` ones have rows there. A stage without a page tells its `promise`.
+    """
+
+    id: str
+    name: str
+    order: int
+    page: Callable[[Desk], StagePage] | None = None
+    promise: str = ""
+    guarded: bool = False
+    wide: bool = False
+    plannable: bool = False
+    ledger: bool = False
+    count: Callable[[Case, Tables], int] | None = None
+    urgent: Progress = nothing
+    next_step: Progress = nothing
+    actions: tuple[StageAction, ...] = ()
+    keys: tuple[tuple[str, str], ...] = field(default=())
+
+    @property
+    def built(self) -> bool:
+        """True when the stage can be opened."""
+        return self.page is not None
+
+    def counted(self, case: Case, tables: Tables) -> int:
+        """The number on the visit line."""
+        return (self.count or counted(self.id))(case, tables)

@@ -15,10 +15,10 @@ from tuning.core.force.pattern import rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import lines_of, observations
 from tuning.core.force.sway import ellipse, of_course
-from tuning.core.force.weighing import weigh
+from tuning.core.force.weighing import Weight, weigh
 from tuning.core.judging.comparison import compare_all
 from tuning.core.judging.verdict import Word
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.types import LEGS, NotMeasured, Side, TraceRef
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
 from tuning.knowledge import load
@@ -80,6 +80,32 @@ def test_jumps_by_flight_and_momentum():
         assert rep.values["height", Side.NONE] == pytest.approx(2.3**2 / (2 * 9.80665), rel=0.04)
 
 
+@pytest.mark.parametrize(("before", "between"), [(3.0, 0.0), (0.0, 4.0), (2.0, 1.5)])
+def test_plates_that_stand_empty_first_or_between_are_no_jump(before, between):
+    """Somebody steps on late, or steps off and on again between two sets of jumps."""
+    rng, scene = np.random.default_rng(8), plates.jumps(Body(), reps=2)
+    sets = [np.column_stack([side, other]) for side, other in [heard(scene, Faults(), rng)]] * 2
+
+    def empty(seconds):
+        return rng.normal(0, 0.5, (round(seconds * scene.rate), 2))
+
+    both = np.vstack([empty(before), sets[0], empty(between), sets[1]])
+    found = analyse(Recording(scene.rate, {Side.LEFT: both[:, 0], Side.RIGHT: both[:, 1]}), "jump", body_mass_kg=75.0)
+    heights = [rep.values["height", Side.NONE] for rep in found.reps]
+    assert heights == pytest.approx([2.3**2 / (2 * 9.80665)] * 4, rel=0.04)
+    first = before + scene.events["take-off"][0]
+    assert found.reps[0].events["take-off"] == pytest.approx(first, abs=0.006)
+
+
+def test_a_weight_taken_before_stands_in_where_nobody_stood_still():
+    """Weighed at 80 kg, the record says 60: the peak in body weights follows the scale."""
+    scene = plates.jumps(Body(mass_kg=80.0), reps=2, still=0.0, rest=0.4)
+    heard_so = recording(scene)
+    told = {kg: analyse(heard_so, "squat-fast", body_mass_kg=kg) for kg in (60.0, 80.0)}
+    assert all(isinstance(found.weight, Weight) for found in told.values())
+    assert told[80.0].weight.newtons / told[60.0].weight.newtons == pytest.approx(80 / 60)
+
+
 def test_onset_follows_its_words_exactly():
     """5 SD for 20 ms, then back to the last 3 ms whose mean is within 1 SD."""
     force = np.full(600, 100.0)
@@ -114,7 +140,7 @@ def test_what_cannot_be_read_is_refused_in_words():
     with pytest.raises(BadInput, match="too few"):
         Recording(100.0, {Side.LEFT: np.ones(500)})
     heavy = analyse(two, "squat-iso", body_mass_kg=50)
-    assert any("the record says 50.0 kg" in w for w in heavy.warnings)
+    assert any("50.0 kg were known" in w for w in heavy.warnings)
     swapped = analyse(recording(plates.one_leg(Body(), "right")), "lunge-iso", Side.LEFT)
     assert any("swapped" in w for w in swapped.warnings)
     empty = analyse(Recording(1000.0, {s: np.full(4000, 350.0) for s in LEGS}), "squat-fast")
@@ -143,10 +169,10 @@ def battery(who):
         ("squat-iso", plates.isometric(who)),
         ("jump", plates.jumps(who)),
     ):
-        seen += observations(analyse(recording(scene), name), {})
+        seen += observations(analyse(recording(scene), name), TraceRef())
     for leg in LEGS:
-        seen += observations(analyse(recording(plates.one_leg(who, leg.value)), "lunge-iso", leg), {})
-        seen += observations(analyse(recording(plates.step_on_off(who, leg.value)), "lunge-fast", leg), {})
+        seen += observations(analyse(recording(plates.one_leg(who, leg.value)), "lunge-iso", leg), TraceRef())
+        seen += observations(analyse(recording(plates.step_on_off(who, leg.value)), "lunge-fast", leg), TraceRef())
     return {r.measure.id: r for r in compare_all(MEASURES, seen)}
 
 
@@ -188,11 +214,11 @@ def test_a_stand_on_one_leg_is_read_while_that_leg_alone_carries_the_body():
         22, abs=0.1
     )
     assert rep.values["sway-speed", Side.LEFT] == pytest.approx(4 * 5, rel=0.01)
-    seen = observations(found, {})
+    seen = observations(found, TraceRef())
     assert [(o.measure_id, o.side) for o in seen] == [("stance-one-leg-sway", Side.LEFT)]
     # Without a point of pressure the stand is still told, its sway is not; a short stand is no number.
     bare = analyse(Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}), "stance-one-leg", Side.LEFT)
-    assert "sway path" in bare.not_measured and not observations(bare, {})
+    assert "sway path" in bare.not_measured and not observations(bare, TraceRef())
     short = analyse(told.part(0, 6000), "stance-one-leg", Side.LEFT)
     assert not short.reps and "asked for" in short.warnings[0]
 

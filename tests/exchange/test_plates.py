@@ -10,7 +10,7 @@ from click.testing import CliRunner
 from tuning.cli import main
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
 from tuning.exchange.plates import Mapping, preview, read_mapping, read_plates, read_table, write_csv
@@ -52,6 +52,55 @@ def test_files_of_many_makers_say_the_same(tmp_path, head, separator, decimal, e
     path = write(tmp_path / "x.csv", columns, head, separator, decimal, encoding)
     assert share_of(path) == pytest.approx(TRUE, abs=0.3)
     assert preview(path).shape.startswith("3 columns")
+
+
+def comma(value):
+    return f"{value:.3f}".replace(".", ",")
+
+
+def german(value):
+    whole, rest = f"{value:.1f}".split(".")
+    return f"{int(whole):,}".replace(",", ".") + f",{rest}"
+
+
+def english(value):
+    return f"{value:,.1f}"
+
+
+def whole_grouped(value):
+    return f"{round(value):,}".replace(",", ".")
+
+
+@pytest.mark.parametrize(
+    ("time", "left", "right"),
+    [
+        (comma, comma, comma),
+        ("{:.3f}".format, comma, comma),
+        ("{:.3f}".format, "{:.1f}".format, comma),
+        ("{:.4f}".format, "{:.2f}".format, german),
+        (comma, german, "{:.1f}".format),
+        ("{:.3f}".format, english, english),
+        ("{:.3f}".format, english, "{:.1f}".format),
+        ("{:.3f}".format, whole_grouped, german),
+    ],
+)
+def test_a_decimal_mark_is_read_column_by_column_and_never_costs_a_power_of_ten(tmp_path, time, left, right):
+    """Programs write the clock with a dot and the force with a comma, or group thousands either way."""
+    t, one, other = TIME, LEFT, RIGHT
+    rows = "".join(f"{time(a)};{left(b)};{right(c)}\n" for a, b, c in zip(t, one, other, strict=True))
+    path = tmp_path / "mixed.csv"
+    path.write_text("time;left Fz;right Fz\n" + rows)
+    found = read_table(path)
+    truth = np.array([one.mean(), other.mean()])
+    assert [found.force[side].mean() for side in LEGS] == pytest.approx(truth, rel=0.01)
+
+
+def test_a_column_that_uses_both_marks_as_decimals_is_refused(tmp_path):
+    path = tmp_path / "both.csv"
+    rows = "".join(f"{n / 500:.3f};{'512,5' if n % 2 else '512.5'};{500 + n % 7},5\n" for n in range(3000))
+    path.write_text("time;left;right\n" + rows)
+    with pytest.raises(BadInput, match="decimal"):
+        read_table(path)
 
 
 def test_a_mapping_names_columns_that_nobody_could_guess(tmp_path):

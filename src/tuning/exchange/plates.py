@@ -117,13 +117,13 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     lines = [line for line in text.splitlines() if line.strip()][:400]
     separator = next((s for s in SEPARATORS if _is_even(lines, s)), ",")
     rows = list(csv.reader(lines, delimiter=separator))
-    comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c.strip()) for row in rows[-40:] for c in row)
-    decimal = "," if comma else "."
-    first = next((n for n, row in enumerate(rows) if _is_numbers(row, decimal)), None)
+    cells = [c.strip() for row in rows[-40:] for c in row]
+    comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and _surely_decimal(c, ",") for c in cells)
+    first = next((n for n, row in enumerate(rows) if _is_numbers(row)), None)
     if first is None:
         raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
-    body = [row for row in rows[first:] if _is_numbers(row, decimal)]
-    mapping = _guess(rows[:first], body, Mapping(encoding, separator, decimal, first, None, None))
+    body = [row for row in rows[first:] if _is_numbers(row)]
+    mapping = _guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     return Preview(rows[:most_rows], mapping, f"{len(body[0])} columns, {first} header rows: {head}")
 
@@ -135,41 +135,71 @@ def _is_even(lines: Sequence[str], separator: str) -> bool:
     return best > 0 and counts.count(best) >= 0.9 * len(counts)
 
 
+NOTHING = ("", "nan", "na", "n/a", "-")
+"""How makers write a sample that is not there."""
+GROUPED = {
+    ",": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3})+(,\d+)?"),
+    ".": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3})+(\.\d+)?"),
+}
+"""Numbers whose thousands are grouped, by the decimal mark that goes with it."""
+OTHER = {",": ".", ".": ","}
+
+
+def _surely_decimal(cell: str, mark: str) -> bool:
+    """Whether a cell is a number with this decimal mark and none with the other: 512,5 is, 1,234 may be either."""
+    return bool(np.isfinite(_number(cell, mark))) and not np.isfinite(_number(cell, OTHER[mark]))
+
+
+def _decimal_of(cells: Sequence[str], usual: str) -> str:
+    """The decimal mark of one column, the file's usual one where no cell decides. Raises BadInput when two do.
+
+    A mark in every single cell is no sign for thousands, which smaller numbers would not have.
+    """
+    sure = [mark for mark in OTHER if any(_surely_decimal(c, mark) for c in cells if mark in c)]
+    if len(sure) > 1:
+        raise BadInput("A column has both dots and commas as decimal marks; export it again with one of them.")
+    always = [mark for mark in OTHER if all(c.count(mark) == 1 for c in cells if c.lower() not in NOTHING)]
+    return next(iter(sure or (always if len(always) == 1 else [])), usual)
+
+
 def _number(cell: str, decimal: str) -> float:
-    text = cell.strip().replace("\u2212", "-")
-    if decimal == ",":
-        text = text.replace(".", "").replace(",", ".")
+    """One cell; NaN for what is no number. The other mark only ever groups thousands, never disappears."""
+    if OTHER[decimal] in cell:
+        if not GROUPED[decimal].fullmatch(cell):
+            return float("nan")
+        cell = cell.replace(OTHER[decimal], "")
     try:
-        return float(text)
+        return float(cell.replace(decimal, "."))
     except ValueError:
         return float("nan")
 
 
-def _column(rows: Sequence[Sequence[str]], n: int, decimal: str) -> Floats:
-    """Numbers of one column; NaN where a row is short or holds none."""
-    cells = [row[n] if n < len(row) else "" for row in rows]
-    if decimal == ".":
+def _column(rows: Sequence[Sequence[str]], n: int, usual: str) -> Floats:
+    """Numbers of one column; NaN where a row is short or holds none. Raises BadInput for two decimal marks."""
+    cells = [row[n].strip() if n < len(row) else "" for row in rows]
+    if usual == ".":
         with suppress(ValueError):  # whole columns of plain numbers, as most are, in one go
             return np.array(cells, dtype=np.float64)
+    cells = [c.replace("\u2212", "-") for c in cells]
+    decimal = _decimal_of(cells, usual)
     return np.array([_number(cell, decimal) for cell in cells])
 
 
-NOTHING = ("", "nan", "na", "n/a", "-")
-"""How makers write a sample that is not there."""
+def _is_number(cell: str) -> bool:
+    """A number with either mark."""
+    return any(np.isfinite(_number(cell.strip().replace("\u2212", "-"), mark)) for mark in OTHER)
 
 
-def _is_numbers(row: Sequence[str], decimal: str) -> bool:
+def _is_numbers(row: Sequence[str]) -> bool:
     values = [c for c in row if c.strip().lower() not in NOTHING]
-    return bool(values) and sum(np.isfinite(_number(c, decimal)) for c in values) >= max(1, len(values) - 1)
+    return bool(values) and sum(map(_is_number, values)) >= max(1, len(values) - 1)
 
 
 def _guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapping:
     """Columns by their names, else by what they hold."""
     width = max(len(row) for row in body)
     names = [" ".join(row[n].lower() for row in head if n < len(row)) for n in range(width)]
-    columns = np.array(
-        [[_number(row[n], blank.decimal) if n < len(row) else np.nan for n in range(width)] for row in body]
-    )
+    columns = np.column_stack([_column(body, n, blank.decimal) for n in range(width)])
 
     points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
 

@@ -9,7 +9,7 @@ from enum import StrEnum
 import numpy as np
 
 from tuning.core.errors import BadInput
-from tuning.core.force.motion import Motion, Squat, motion, squats
+from tuning.core.force.motion import Motion, Squat, motion, squats, still_stretches
 from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.recording import CUTOFF_HZ, Recording
 from tuning.core.force.sway import CUTOFF_HZ as SWAY_CUTOFF_HZ
@@ -140,7 +140,7 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     found.warnings += recording.notes
     if isinstance(weighed, Weight) and body_mass_kg and abs(weighed.mass_kg / body_mass_kg - 1) > WEIGHT_GAP:
         found.warnings.append(
-            f"The plates weigh {weighed.mass_kg:.1f} kg, the record says {body_mass_kg:.1f} kg: a load, a foot off "
+            f"The plates weigh {weighed.mass_kg:.1f} kg, {body_mass_kg:.1f} kg were known before: a load, a foot off "
             "the plates, or plates that were not zeroed?"
         )
     if leg is not Side.NONE and leg.other in recording.force:
@@ -441,6 +441,11 @@ def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, 
     _drive(recording, moved, onset, squat.end, rep)
 
 
+LONGEST_FLIGHT_S = 1.0
+"""Longer than this without contact nobody is in the air, but beside the plates: a jump of 1.2 m
+(9.81 m/s² x 1 s² / 8)."""
+
+
 def _jumps(recording: Recording, found: Analysis) -> None:
     """Take-off and landing by contact; height by the velocity at take-off and by the time in the air."""
     moved = _moved(recording, found)
@@ -449,9 +454,13 @@ def _jumps(recording: Recording, found: Analysis) -> None:
     rate, total = recording.rate, recording.smooth(Side.BOTH)
     air = total < CONTACT_N
     edges = np.flatnonzero(np.diff(np.concatenate([[0], air.astype(int), [0]])))
-    before = 0
+    before = still_stretches(recording, found.weight)[0][0]
     for off, on in zip(edges[::2], edges[1::2], strict=True):
-        if on - off < 0.1 * rate or on >= recording.size - 1:
+        stepped_off = on - off > LONGEST_FLIGHT_S * rate
+        if stepped_off and off > before:
+            after = [a for a, _ in still_stretches(recording, found.weight) if a > on]
+            before = after[0] if after else recording.size
+        if stepped_off or off <= before or on - off < 0.1 * rate or on >= recording.size - 1:
             continue
         rep = Rep(len(found.reps) + 1)
         lowest = before + int(np.argmin(total[before : max(before + 1, off - round(0.15 * rate))]))

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tuning.core.types import Side
 from tuning.core.visit.battery import Test
 from tuning.demo.clinic import build_clinic
+from tuning.demo.devices import simulated
 from tuning.ui import theme
 from tuning.ui.app import open_window
 from tuning.ui.order.dialog import PlanDialog
@@ -34,17 +35,17 @@ def settle(milliseconds: int = 700) -> None:
 
 def safety_leaf(window: MainWindow) -> None:
     """The safety screen."""
-    window.intake.open_leaf("Safety")
+    window.page("intake").open_leaf("Safety")
 
 
 def standing_photo(window: MainWindow) -> None:
     """A photograph with its plumb line."""
-    window.standing.show_bench()
+    window.page("standing").show_bench()
 
 
 def middle_of_stance(window: MainWindow) -> None:
     """The middle of a left stance."""
-    window.movement.go(60)
+    window.page("movement").bench.go(60)
     settle(1500)
 
 
@@ -56,66 +57,66 @@ def arrived(window: MainWindow) -> None:
 def before_after(window: MainWindow) -> QWidget:
     """Two walks beside each other."""
     found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
-    dialog = BeforeAfter(window.movement, window.workspace, found[-1], found[:-1])
+    dialog = BeforeAfter(window.page("movement").bench, window.workspace, found[-1], found[:-1])
     dialog.resize(1280, 800)
     return dialog
 
 
 def by_eye(window: MainWindow) -> None:
     """The step-down judged by eye."""
-    window.moving.show_walk()
-    window.moving.open_test(window.workspace.knowledge.tests["step-down"])
+    window.page("movement").show_walk()
+    window.page("movement").open_test(window.workspace.knowledge.tests["step-down"])
 
 
 def profile(window: MainWindow) -> None:
     """Both legs over all tests."""
-    window.strength.toggle_summary()
+    window.page("strength").toggle_summary()
 
 
 def whole_visit(window: MainWindow) -> QWidget:
     """The order of a first visit."""
     window.order.choose(list(window.order.templates()[-1].tests))
-    return PlanDialog(window, window.workspace, window.order)
+    return PlanDialog(window, window.workspace, window.order, window.stages)
 
 
 def pushing(window: MainWindow) -> None:
     """The plates in the middle of a push."""
-    window.force.state.choose("squat-iso")
-    window.force.state.reason = "isometric and pain-free, no jump"
-    window.force.toggle_record()
+    window.page("force").state.choose("squat-iso")
+    window.page("force").state.reason = "isometric and pain-free, no jump"
+    window.page("force").toggle_record()
     settle(4200)
 
 
 def a_push(window: MainWindow) -> None:
     """One push with its rate windows."""
-    window.force.state.choose("squat-iso")
-    window.force.show_view("Trace")
-    window.force.trace.look_at(1.8, 2.6)
+    window.page("force").state.choose("squat-iso")
+    window.page("force").show_view("Trace")
+    window.page("force").trace.look_at(1.8, 2.6)
 
 
 def a_stand(window: MainWindow) -> None:
     """A stand on one leg."""
-    window.force.state.choose("stance-one-leg", Side.RIGHT)
-    window.force.show_view("Trace")
+    window.page("force").state.choose("stance-one-leg", Side.RIGHT)
+    window.page("force").show_view("Trace")
 
 
 SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] = (
-    ("intake", "glassblower", "intake", lambda w: w.intake.open_leaf("Shoes")),
+    ("intake", "glassblower", "intake", lambda w: w.page("intake").open_leaf("Shoes")),
     ("safety", "choir conductor", "intake", safety_leaf),
-    ("standing", "choir conductor", "standing", lambda w: w.standing.open_test(test(w, "knee-crease-level"))),
+    ("standing", "choir conductor", "standing", lambda w: w.page("standing").open_test(test(w, "knee-crease-level"))),
     ("standing-photo", "choir conductor", "standing", standing_photo),
-    ("mobility", "glassblower", "mobility", lambda w: w.mobility.open_test(test(w, "knee-to-wall"))),
+    ("mobility", "glassblower", "mobility", lambda w: w.page("mobility").open_test(test(w, "knee-to-wall"))),
     ("before-after", "glassblower", "movement", before_after),
     ("picture-rear", "glassblower", "movement", middle_of_stance),
     ("picture-front", "potter", "movement", arrived),
     ("picture-side", "choir conductor", "movement", arrived),
     ("movement-eye", "ferry deckhand", "movement", by_eye),
-    ("strength", "glassblower", "strength", lambda w: w.strength.state.choose("hip-er:left")),
+    ("strength", "glassblower", "strength", lambda w: w.page("strength").state.choose("hip-er:left")),
     ("strength-profile", "glassblower", "strength", profile),
     ("visit-plan", "ferry deckhand", "strength", whole_visit),
     ("force-live", "glassblower", "force", pushing),
     ("force-trace", "glassblower", "force", a_push),
-    ("force-all", "glassblower", "force", lambda w: w.force.show_view("All tests")),
+    ("force-all", "glassblower", "force", lambda w: w.page("force").show_view("All tests")),
     ("force-stand", "choir conductor", "force", a_stand),
     ("programme", "glassblower", "programme", lambda w: None),
 )
@@ -145,7 +146,7 @@ def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         build_clinic(Path(folder))
-        window = open_window(Path(folder))
+        window = open_window(Path(folder), devices=lambda _: simulated())
         window.resize(1280, 800)
         window.show()
         settle()
@@ -162,9 +163,9 @@ def main() -> None:
             take(dialog or window, name)
             if dialog is not None:
                 dialog.close()
-            window.force.stop()
+            window.page("force").stop()
             if prepare is profile:
-                window.strength.toggle_summary()
+                window.page("strength").toggle_summary()
         window.close()
 
 

@@ -77,14 +77,16 @@ def open_on(qtbot) -> Iterator[Callable]:
     from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
+    from tuning.demo.devices import simulated
+    from tuning.devices import NO_DEVICES
     from tuning.ui import theme
     from tuning.ui.app import open_window
 
     theme.apply(QApplication.instance())
     opened = []
 
-    def show(folder: Path):
-        window = open_window(folder)
+    def show(folder: Path, kind: str = "practice"):
+        window = open_window(folder, kind, lambda of: simulated() if of in ("demo", "practice") else NO_DEVICES)
         qtbot.addWidget(window)
         window.show()
         window.activateWindow()
@@ -148,3 +150,13 @@ def numbered(count: int, size: tuple[int, int] = (96, 160)) -> list[np.ndarray]:
         picture[:24, :24] = 0
         made.append(picture)
     return made
+
+
+@pytest.fixture
+def desk(tmp_path: Path):
+    """A record of its own, and somebody who writes into it."""
+    from desks import Desk
+
+    made = Desk(tmp_path / "record")
+    yield made
+    made.record.close()

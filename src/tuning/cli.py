@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from platformdirs import user_data_path, user_log_path
 
 from tuning.core.errors import TuningError
+
+if TYPE_CHECKING:
+    from tuning.devices import Devices
 
 DEMO, OWN = "demo-clinic", "record"
 
@@ -21,17 +25,31 @@ def folder_of(name: str) -> Path:
 @click.group(invoke_without_command=True)
 @click.option("--own", is_flag=True, help="Open your own record instead of the demo clinic.")
 @click.option("--record", type=click.Path(path_type=Path), help="Open the record in this folder.")
+@click.option("--practice", is_flag=True, help="Make it a practice record, with made-up devices; marked for good.")
 @click.pass_context
-def main(context: click.Context, own: bool, record: Path | None) -> None:
+def main(context: click.Context, own: bool, record: Path | None, practice: bool) -> None:
     """Measure alignment, judge differences, plan exercises. Opens the window."""
     if context.invoked_subcommand is not None:
         return
     folder = record or folder_of(OWN if own else DEMO)
-    if record is None and not own:
-        _build_demo(folder)
+    demo = record is None and not own
+    if demo:
+        _told(lambda: _build_demo(folder))
     from tuning.ui.app import run
 
-    sys.exit(run(folder, user_log_path("tuning") / "tuning.log"))
+    kind = "practice" if practice else "demo" if demo else ""
+    sys.exit(run(folder, user_log_path("tuning") / "tuning.log", kind, _devices))
+
+
+def _devices(kind: str) -> Devices:
+    """Made-up devices for a demo or practice record; none for an own one."""
+    from tuning.devices import NO_DEVICES
+
+    if kind not in ("demo", "practice"):
+        return NO_DEVICES
+    from tuning.demo.devices import simulated
+
+    return simulated()
 
 
 def _build_demo(folder: Path) -> None:

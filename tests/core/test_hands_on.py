@@ -1,16 +1,21 @@
 """Answers of the hands-on tests, safety triage, shoes and the body map."""
 
+from dataclasses import replace
+from datetime import date
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import BadInput
 from tuning.core.gate.limits import standing_limits
-from tuning.core.gate.triage import ScreenOnRecord, Triage, facts, screen, standing
+from tuning.core.gate.standing import standing_screen
+from tuning.core.gate.triage import facts, screen
 from tuning.core.intake.forms import Field, FieldKind, read_field
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
 from tuning.core.standing.scales import read_pair, right_share
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Side, Triage
 from tuning.core.visit.battery import (
     HOW_OFTEN,
     answer_is_complete,
@@ -163,18 +168,26 @@ def test_limits_lock_what_names_them_on_their_legs_only(yes, limited_by, side):
     assert bool(found.lock(limited_by, side)) == (hit and both)
 
 
-@given(st.lists(st.tuples(st.sampled_from(Triage), st.booleans()), max_size=8))
+@given(st.lists(st.sampled_from([*Triage, "cleared"]), max_size=8))
 def test_red_stands_until_it_is_cleared(history):
-    screens = [ScreenOnRecord(level, cleared) for level, cleared in history]
-    locked = False
-    for one in screens:  # the law, told the plain way
-        if one.cleared:
+    entries, locked, screens = [], False, []
+    for n, what in enumerate(history):  # the law, told the plain way
+        if what != "cleared":
+            screens.append(Screen(what, uid=str(n)))
+            entries.append(screens[-1])
+            locked = locked or what is Triage.RED
+        elif screens:
+            counting = standing_screen(entries).screen.uid
+            entries.append(Clearance(counting, "Dr. Lind", date(2026, 1, 2), "clear"))
             locked = False
-        elif one.level is Triage.RED:
-            locked = True
-    index = standing(screens)
-    counts = None if index is None else screens[index]
-    assert locked == (counts is not None and counts.level is Triage.RED and not counts.cleared)
+    found = standing_screen(entries)
+    assert locked == (found is not None and found.level is Triage.RED and not found.cleared)
+
+
+def test_a_clearance_of_another_screen_lifts_nothing():
+    red = Screen(Triage.RED, uid="red")
+    lifted = Clearance("older", "Dr. Lind", date(2026, 1, 2), "clear")
+    assert not standing_screen([red, lifted]).cleared and standing_screen([red, replace(lifted, screen="red")]).cleared
 
 
 # shoes, map, scales, forms

@@ -8,8 +8,7 @@ import pytest
 
 from tuning.core.errors import KnowledgeError
 from tuning.core.judging.measures import Compare, Measure
-from tuning.knowledge import load
-from tuning.knowledge.loader import FOLDER
+from tuning.knowledge import FOLDER, load
 
 
 def test_every_number_of_every_measure_names_its_source():

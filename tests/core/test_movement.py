@@ -20,7 +20,7 @@ from tuning.core.pictures.marks import (
     Scale,
     placing_sd,
 )
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import FrameRef, NotMeasured, Observation, Side
 from tuning.knowledge import load
 
 REAR = {
@@ -95,17 +95,15 @@ def test_marked_frames_of_one_clip_are_the_trials_of_the_whip():
     measures, steps = load().measures, {Side.LEFT: (8, 9, 11, 8, 10, 8), Side.RIGHT: (2, 1, 0, 2, 1, 0)}
 
     def marked(side, value, clip=1, method="clip", frame=0):
-        evidence = {"capture": clip, "frame": frame}
-        return Observation(
-            "gait-heel-whip", side, float(value), np.array([value]), "single", method, 0.5, 1, "", evidence
-        )
+        where, trials = FrameRef(str(clip), frame), np.array([value])
+        return Observation("gait-heel-whip", side, float(value), trials, "single", method, 0.5, evidence=where)
 
     one = compare_all(measures, [marked(s, steps[s][0]) for s in steps])[0]
     (row,) = compare_all(measures, [marked(s, v, frame=n) for s in steps for n, v in enumerate(steps[s])])
     assert (row.left.measured, row.right.measured) == (9.0, 1.0) and row.left.trials.tolist() == list(steps[Side.LEFT])
     assert row.verdict.d == -8 and row.verdict.e < one.verdict.e, "six steps settle more than one"
     assert row.left.marking_sd == pytest.approx(0.5) and row.left.summary_rule == "mean"
-    lost = Observation("gait-heel-whip", Side.LEFT, NotMeasured("lost", "x"), evidence={"capture": 1}, method="clip")
+    lost = Observation("gait-heel-whip", Side.LEFT, NotMeasured("lost", "x"), evidence=FrameRef("1"), method="clip")
     seen = [marked(Side.LEFT, 20, clip=7), *(marked(s, v) for s in steps for v in steps[s]), lost]
     assert compare_all(measures, seen)[0].left.measured == 9.0
     photos = [marked(s, v, method="photo") for s in steps for v in steps[s]]

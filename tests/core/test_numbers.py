@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from tuning.core.errors import BadInput
 from tuning.core.intake.patient import body_mass_kg, stature_m
 from tuning.core.judging import symmetry
-from tuning.core.strength.trials import Rule, Setup, Source, observe, percent_of_weight, summarise, torque_per_mass
-from tuning.core.types import NotMeasured, Side
+from tuning.core.strength.trials import Effort, Rule, observe, percent_of_weight, summarise, torque_per_mass
+from tuning.core.types import NotMeasured, Setup, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, signed
 
 positive = st.floats(0.1, 5000)
@@ -102,8 +102,10 @@ def test_torque_needs_lever_and_mass():
 
 def test_observations_of_one_side():
     trials = np.array([180.0, 190.0])
-    force, torque = observe("hip-abd", Side.LEFT, trials, Setup(0.8), 80.0, Source(("180 N", "190 N")))
+    force, torque = observe(
+        Effort("hip-abd", Side.LEFT, trials, ("180 N", "190 N"), setup=Setup(lever_m=0.8, body_mass_kg=80.0))
+    )
     assert force.value == 185 and torque.value == pytest.approx(1.85)
     assert list(torque.trials) == pytest.approx([1.8, 1.9])
-    assert [o.measure_id for o in observe("hip-abd", Side.LEFT, trials, Setup(), 80.0, Source(()))] == ["hip-abd"]
-    assert observe("hip-abd", Side.LEFT, np.empty(0), Setup(), 80.0, Source(())) == []
+    assert [o.measure_id for o in observe(Effort("hip-abd", Side.LEFT, trials))] == ["hip-abd"]
+    assert observe(Effort("hip-abd", Side.LEFT, np.empty(0))) == []

@@ -4,25 +4,28 @@ import math
 
 import pytest
 
-from tuning.core.gate.triage import Triage
+from tuning.core.gate.may import Facts, may
 from tuning.core.judging.verdict import Word
 from tuning.core.programme import pose
 from tuning.core.programme.ladders import Dose, Situation, State, Trial, entry_checks
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge import load
+from tuning.knowledge.acts import act_of_rung
 
 LADDER = load().ladders["stepdown"]
 RUNGS = {rung.id: rung for rung in LADDER.rungs}
 CLEAN = dict.fromkeys(LEGS, Trial(True, 1))
 
 
-def situation(**changes):
-    base = dict(triage=Triage.NONE, cleared=False, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN)
+def situation(rung, triage=Triage.NONE, cleared=False, **changes):
+    permission = may(act_of_rung(rung), Facts(triage, cleared))
+    base = dict(permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN)
     return Situation(**{**base, **changes})
 
 
 def states(rung_id, **changes):
-    return [c.state for c in entry_checks(RUNGS[rung_id], LADDER, situation(**changes))]
+    rung = RUNGS[rung_id]
+    return [c.state for c in entry_checks(rung, LADDER, situation(rung, **changes))]
 
 
 def test_computed_knee_demand_is_that_of_the_ladder_table():

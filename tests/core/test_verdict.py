@@ -17,7 +17,7 @@ from tuning.core.judging.verdict import (
     judge,
     split_sem,
 )
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 
 MEASURES = load().measures
@@ -83,9 +83,9 @@ def test_three_trials_tell_fourteen_percent_by_hand_and_eleven_with_a_belt():
         assert round(error_of_difference(parts, parts, 3, 3)) == told
 
 
-def strength(side, trials, **evidence):
+def strength(side, trials, pain=None, **setup):
     values = np.array(trials, dtype=float)
-    return Observation("hip-abd", side, float(values.mean()), values, "mean", evidence=evidence)
+    return Observation("hip-abd", side, float(values.mean()), values, "mean", setup=Setup(**setup), pain=pain)
 
 
 def test_strength_difference_counts_against_the_stronger_side():

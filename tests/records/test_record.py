@@ -6,109 +6,152 @@ import signal
 import sqlite3
 import subprocess
 import sys
-from datetime import date
+from dataclasses import fields, replace
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 import pytest
+from desks import PATIENT, Desk, seen
 
-from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.core.types import NotMeasured, Observation, Side
-from tuning.records import ObservationEntry, Record
-from tuning.records.record import to_entry, to_observation
-from tuning.records.schema import HEAD
+from tuning.core import entries as kinds
+from tuning.core.errors import BadInput, Conflict, EnvironmentFault
+from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
+from tuning.records import Record
+from tuning.records.bodies import KINDS
 
-PATIENT = dict(
-    name="Nils Ostrov", birth_date=date(1990, 2, 28), sex="male", body_mass_kg=70.0, stature_m=1.8,
-    dominant_hand="right", dominant_leg="right", complaint="", involved="left", occupation="sailmaker",
-)  # fmt: skip
-
-
-@pytest.fixture
-def case(tmp_path: Path):
-    record = Record(tmp_path / "record")
-    person = record.add_person("R. Falk", "licensed clinician")
-    patient = record.add_patient(person, **PATIENT)
-    visit = record.start_visit(patient, person)
-    yield record, person, patient, visit
-    record.close()
-
-
-def seen(value=12.5, **changes):
-    base = dict(measure_id="hip-abd", side=Side.LEFT, value=value, trials=np.array([12.0, 13.0]))
-    return Observation(**{**base, **changes})
-
-
-def test_an_observation_comes_back_as_it_went_in(case):
-    record, person, _, visit = case
-    given = [
-        seen(summary_rule="mean", marking_sd=0.25, quality=0.8, quality_reason="dim", evidence={"frame": 3}),
-        seen(NotMeasured("no-scale", "mark a known length"), trials=np.empty(0)),
-    ]
-    record.write([to_entry(o, visit, person) for o in given])
-    for before, row in zip(given, record.entries(ObservationEntry, visit), strict=True):
-        after = to_observation(row)
-        assert (after.value, after.side, after.evidence) == (before.value, before.side, before.evidence)
-        assert list(after.trials) == list(before.trials) and after.marking_sd == before.marking_sd
-        assert after.who == "R. Falk"
+PLACED = FrameRef("c", 3, 0.1, (3, 5), {"heel": (1.5, 2.5)}, "plumb line", -0.5, 7.0)
+ONE_OF_EACH = [
+    seen(setup=Setup(mode="make", lever_m=0.78, simulated=True), evidence=TraceRef(("41 lbf",), (None, {"n": [1.0]}))),
+    seen(NotMeasured("no-scale", "mark a known length"), trials=np.empty(0), evidence=PLACED, marking_sd=0.25),
+    seen(evidence=FormRef((1, None), ((38.2, 41.0),)), pain=0, reason="isometric", summary_rule="mean"),
+    kinds.Mark("c", 4, "heel_left", (1.0, 2.0), 0.5),
+    kinds.Mark("c", 4, "heel_left", None, 0.0),
+    kinds.Calibration("c", "length", ((0.0, 1.0), (2.0, 3.0)), 0.5, 0.4),
+    kinds.ClipFacts("c", 0.0, Setup(changed="wedge")),
+    kinds.Track("c", "rear-gait", Side.LEFT, ("a",), (kinds.MovedEvent("contact", Side.LEFT, 1.0, 1.1),), 8.0,
+                kinds.PlatesUsed("p", 12.0), b"places"),
+    kinds.Answer("step-down", "knee-in", Side.RIGHT, "most", 2, (0, 2), 3, "c", "asked"),
+    kinds.Ending("hip-abd", Side.LEFT, kinds.Status.PAIN),
+    kinds.Form("shoe-wear-map", {"wear": {"left": {"heel outer": 1}}}),
+    kinds.Decision("levels-chain", "levels out", {"row": "arch"}, Side.LEFT, "because"),
+    kinds.Screen(Triage.AMBER, {"surgeon": True, "saddle": False}, ("surgeon",), "note", "said", True),
+    kinds.Clearance("s", "Dr. Lind", date(2026, 3, 1), "films clear", "night"),
+    kinds.PlanItem("stepdown", "sd-1", {"sets": 3}, Side.LEFT, (("met", "clean"),), "why", True),
+]  # fmt: skip
 
 
-def test_undo_strikes_and_redo_restores_but_nothing_is_ever_removed(case):
-    record, person, _, visit = case
-    first = to_entry(seen(1.0), visit, person)
-    record.write([first])
-    second = to_entry(seen(2.0), visit, person)
-    record.write([second], [first.id])
-    values = lambda: [row.value for row in record.entries(ObservationEntry, visit)]  # noqa: E731
-    assert values() == [2.0]
-    record.flip([first.id], [second.id])
-    assert values() == [1.0]
-    record.flip([second.id], [first.id])
-    assert values() == [2.0]
-    with sqlite3.connect(record.file) as raw:
-        assert raw.execute("select count(*) from observation").fetchone() == (2,)
+def test_every_kind_of_entry_comes_back_as_it_went_in(desk):
+    assert {type(e) for e in ONE_OF_EACH} | {kinds.Capture} == set(KINDS.values())
+    for before, after in zip(desk.keep(*ONE_OF_EACH), desk.case.entries, strict=True):
+        if isinstance(before, kinds.Track):
+            assert desk.record.places(after) == before.places
+            before = replace(before, places=b"")
+        for field in fields(before):
+            a, b = getattr(before, field.name), getattr(after, field.name)
+            assert np.array_equal(a, b) if isinstance(a, np.ndarray) else a == b and type(a) is type(b), field.name
 
 
-def test_an_entry_that_breaks_a_rule_takes_its_whole_action_back(case):
-    record, person, _, visit = case
-    good, orphan = to_entry(seen(1.0), visit, person), to_entry(seen(2.0), visit, person)
-    orphan.visit_id = 999
-    with pytest.raises(Exception, match="FOREIGN KEY"):
-        record.write([good, orphan])
-    assert not record.entries(ObservationEntry, visit)
+def test_uids_are_unique_and_times_know_their_zone(desk):
+    made = desk.keep(seen(), seen())
+    assert len({e.uid for e in (*made, desk.patient, desk.visit, desk.person)}) == 5
+    assert all(e.at.utcoffset() == timedelta(0) for e in desk.case.entries)
+    with pytest.raises(EnvironmentFault, match="zone"):
+        desk.record.commit(desk.case, [replace(desk.stamped(seen()), at=datetime(2026, 1, 1))])
 
 
-def test_every_connection_is_durable(case):
-    record = case[0]
-    with record._engine.connect() as connection:
+def test_undo_strikes_and_redo_restores_but_nothing_is_ever_removed(desk):
+    [first] = desk.keep(seen(1.0))
+    [second] = desk.keep(seen(2.0), struck=[first.uid])
+    assert desk.values() == [2.0]
+    desk.record.commit(desk.case, struck=[second.uid], restored=[first.uid])
+    assert desk.values() == [1.0]
+    desk.record.commit(desk.case, struck=[first.uid], restored=[second.uid])
+    assert desk.values() == [2.0]
+    with sqlite3.connect(desk.record.file) as raw:
+        assert raw.execute("select count(*) from entry").fetchone() == (2,)
+
+
+def test_an_entry_that_breaks_a_rule_takes_its_whole_action_back(desk):
+    good, orphan = desk.stamped(seen(1.0)), replace(desk.stamped(seen(2.0)), visit="nowhere")
+    with pytest.raises(EnvironmentFault, match="visit"):
+        desk.record.commit(desk.case, [good, orphan])
+    assert desk.values() == []
+    desk.keep(seen(3.0))
+    assert desk.values() == [3.0]
+
+
+def test_whoever_decided_on_an_older_case_is_told(desk):
+    old = desk.case
+    desk.keep(seen(1.0))
+    with pytest.raises(Conflict, match="Another window"):
+        desk.record.commit(old, [desk.stamped(seen(2.0))])
+    assert desk.values() == [1.0]
+
+
+def test_visits_keep_their_order_when_the_clock_was_set_back(desk):
+    later = desk.record.start_visit(desk.patient, desk.person, datetime(2020, 1, 1, tzinfo=UTC))
+    assert [v.uid for v in desk.record.visits(desk.patient)] == [desk.visit.uid, later.uid]
+
+
+def test_every_connection_is_durable(desk):
+    with desk.record._engine.connect() as connection:
         pragma = lambda name: connection.exec_driver_sql(f"pragma {name}").scalar()  # noqa: E731
         assert (pragma("journal_mode"), pragma("synchronous"), pragma("foreign_keys")) == ("wal", 2, 1)
 
 
-def test_search_finds_by_any_word(case):
-    record, person, *_ = case
-    record.add_patient(person, **{**PATIENT, "name": "Ada Quay", "complaint": "stiff hip"})
-    assert [p.name for p in record.patients("hip ada")] == ["Ada Quay"]
-    assert [p.name for p in record.patients("sailmaker")] == ["Ada Quay", "Nils Ostrov"]
-    assert not record.patients("ada nils")
+def test_search_finds_by_any_word_however_it_is_typed(desk):
+    record, person = desk.record, desk.person
+    record.add_patient(person, **{**PATIENT, "name": "Åsa O\u0308sterberg", "complaint": "stiff hip, 50 % worse"})
+    assert [p.name for p in record.patients("hip österberg")] == ["Åsa O\u0308sterberg"]
+    assert [p.name for p in record.patients("SAILMAKER")] == ["Åsa O\u0308sterberg", "Nils Ostrov"]
+    assert not record.patients("åsa nils")
+    assert [p.name for p in record.patients("%")] == ["Åsa O\u0308sterberg"]
+    assert not record.patients("_")
 
 
-def test_media_are_kept_bit_for_bit_once(case, tmp_path: Path):
-    record, person, *_ = case
+def test_the_list_of_people_tells_what_stands(desk):
+    screen, *_ = desk.keep(kinds.Screen(Triage.RED), seen(1.0), seen(2.0, side=Side.RIGHT))
+    desk.keep(kinds.Screen(Triage.NONE))
+    [found] = desk.record.digests()
+    assert [type(e) for e in found.entries] == [kinds.Screen, kinds.Screen] and found.measured == 2
+    assert found.entries[0].uid == screen.uid and [v.uid for v in found.visits] == [desk.visit.uid]
+
+
+def test_media_are_kept_bit_for_bit_once(desk, tmp_path: Path):
+    record = desk.record
     file = tmp_path / "walk one.MP4"
     file.write_bytes(os.urandom(3_000_000))
-    first = record.media_row(record.media.keep(file), person)
-    again = record.media_row(record.media.keep(file), person)
-    assert first.sha256 == again.sha256 and first.original_name == "walk one.MP4"
-    assert record.media_path(first).read_bytes() == file.read_bytes()
+    first = record.medium(record.media.keep(file), desk.person)
+    assert record.medium(record.media.keep(file), desk.person) == first and first.name == "walk one.MP4"
+    assert record.media.lent(first).read_bytes() == file.read_bytes()
     assert len([p for p in record.media.folder.rglob("*") if p.is_file()]) == 1
+    [capture] = desk.keep(kinds.Capture(first, view="rear"))
+    assert desk.case.all(kinds.Capture)[0].medium == first and capture.purpose is kinds.Purpose.PICTURE
     assert record.check() == []
-    record.media_path(first).write_bytes(b"other")
+    record.media.lent(first).write_bytes(b"other")
     assert "walk one.MP4" in record.check()[0]
 
 
-def test_bad_media_leave_nothing_behind(case, tmp_path: Path, monkeypatch):
-    media = case[0].media
+def test_a_copy_that_another_window_is_making_survives_the_sweep(desk, tmp_path: Path):
+    media, at = desk.record.media, []
+    file = tmp_path / "big.mp4"
+    file.write_bytes(os.urandom(2_500_000))
+
+    def open_meanwhile(share: float) -> None:
+        if not at:
+            Record(desk.record.folder).close()
+        at.append(share)
+
+    kept = media.keep(file, open_meanwhile)
+    assert media.is_intact(kept.sha256, kept.suffix) and len(at) > 1
+    (media.folder / ".incoming-left").write_bytes(b"x")
+    media.sweep()
+    assert not list(media.folder.glob(".incoming-*"))
+
+
+def test_bad_media_leave_nothing_behind(desk, tmp_path: Path, monkeypatch):
+    media = desk.record.media
     files = lambda: [p for p in media.folder.rglob("*") if p.is_file()]  # noqa: E731
     (tmp_path / "empty.jpg").touch()
     with pytest.raises(BadInput, match="0 bytes"):
@@ -126,20 +169,55 @@ def test_bad_media_leave_nothing_behind(case, tmp_path: Path, monkeypatch):
     assert files() == []
 
 
-def test_a_full_disk_refuses_one_entry_and_keeps_the_rest(case):
-    record, person, _, visit = case
-    record.write([to_entry(seen(1.0), visit, person)])
-
+def test_a_full_disk_refuses_one_entry_and_the_next_one_is_kept(desk):
     from sqlalchemy import event
 
-    @event.listens_for(record._engine, "checkout")
+    desk.keep(seen(1.0))
+    room = {"full": True}
+
     def no_room(connection, *_):
         pages = connection.execute("pragma page_count").fetchone()[0]
-        connection.execute(f"pragma max_page_count={pages}")
+        connection.execute(f"pragma max_page_count={pages if room['full'] else 1_000_000}")
 
+    event.listen(desk.record._engine, "checkout", no_room)
     with pytest.raises(EnvironmentFault, match="disk is full"):
-        record.write([to_entry(seen(2.0, quality_reason="long " * 4000), visit, person)])
-    assert [row.value for row in record.entries(ObservationEntry, visit)] == [1.0]
+        desk.keep(seen(2.0, quality_reason="long " * 4000))
+    assert desk.values() == [1.0]
+    room["full"] = False
+    desk.keep(seen(3.0, quality_reason="long " * 4000))
+    assert desk.values() == [1.0, 3.0]
+
+
+def test_a_record_that_is_locked_for_a_while_is_usable_afterwards(desk):
+    blocker = sqlite3.connect(desk.record.file, isolation_level=None)
+    blocker.execute("begin immediate")
+    with pytest.raises(EnvironmentFault, match="Another program holds the record"):
+        desk.keep(seen(1.0))
+    blocker.execute("rollback")
+    blocker.close()
+    desk.keep(seen(2.0))
+    assert desk.values() == [2.0]
+
+
+def test_errors_of_the_database_never_hold_what_was_to_be_written(desk):
+    secret = "Nils Ostrov limps"
+    blocker = sqlite3.connect(desk.record.file, isolation_level=None)
+    blocker.execute("drop table entry")
+    blocker.close()
+    with pytest.raises(EnvironmentFault) as error:
+        desk.record.commit(
+            desk.record.case(desk.patient.uid, desk.visit.uid), [desk.stamped(kinds.Form("a", {"b": secret}))]
+        )
+    chain, err = [], error.value
+    while err is not None:
+        chain.append(str(err))
+        err = err.__cause__ or err.__context__
+    assert not any(secret in text for text in chain)
+
+
+def test_the_files_are_for_their_owner_alone(desk, tmp_path: Path):
+    desk.keep(seen())
+    assert desk.record.file.stat().st_mode & 0o077 == 0
 
 
 def test_a_folder_that_may_not_be_written_is_told_in_a_sentence(tmp_path: Path):
@@ -161,97 +239,38 @@ def test_a_folder_that_may_not_be_written_is_told_in_a_sentence(tmp_path: Path):
     assert list(folder.iterdir()) == []
 
 
-def test_no_record_and_newer_records_are_left_alone(tmp_path: Path):
-    (tmp_path / "record.sqlite").write_text("this is a shopping list, and a long one, too " * 40)
-    before = (tmp_path / "record.sqlite").read_bytes()
-    with pytest.raises(EnvironmentFault, match="not a Tuning record"):
-        Record(tmp_path)
-    assert (tmp_path / "record.sqlite").read_bytes() == before
-
-    Record(tmp_path / "newer").close()
-    with sqlite3.connect(tmp_path / "newer" / "record.sqlite") as raw:
-        raw.execute("update alembic_version set version_num = '9999'")
-    with pytest.raises(EnvironmentFault, match="newer Tuning"):
-        Record(tmp_path / "newer")
-
-
-def test_a_record_of_the_first_revision_is_brought_up_and_a_copy_kept(tmp_path: Path):
-    from alembic import command
-    from alembic.config import Config
-    from sqlalchemy import create_engine
-
-    from tuning.records import FindingEntry, schema
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(schema.__file__).with_name("migrations")))
-    engine = create_engine(f"sqlite:///{tmp_path / 'record.sqlite'}")
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "0001")
-    engine.dispose()
-    with sqlite3.connect(tmp_path / "record.sqlite") as raw:
-        raw.execute("insert into person values (1, 'R. Falk', 'student', '2026-01-02 03:04:05')")
-    record = Record(tmp_path)
-    person = record.people()[0]
-    assert person.name == "R. Falk" and (tmp_path / f"record.sqlite.before-{HEAD}").exists()
-    visit = record.start_visit(record.add_patient(person, **PATIENT), person)
-    told = FindingEntry(test_id="hip", side="left", status="done", data={"a": [1]}, visit_id=visit.id, person_id=1)
-    told.at = visit.started_at
-    record.write([told])
-    assert record.entries(FindingEntry, visit)[0].data == {"a": [1]} and record.check() == []
-    record.close()
-
-
-def test_head_is_the_newest_migration_and_the_migrations_build_the_models(tmp_path: Path):
-    from alembic.autogenerate import compare_metadata
-    from alembic.config import Config
-    from alembic.migration import MigrationContext
-    from alembic.script import ScriptDirectory
-
-    from tuning.records import schema
-    from tuning.records.models import Base
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(schema.__file__).with_name("migrations")))
-    assert ScriptDirectory.from_config(config).get_current_head() == HEAD
-    record = Record(tmp_path)
-    with record._engine.connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
-    record.close()
-
-
 PROGRAM = """
 import sys, time
 from pathlib import Path
-import numpy as np
-from tuning.core.types import Observation, Side
-from tuning.records import Record
-from tuning.records.record import to_entry
-record = Record(Path(sys.argv[1]))
-person, visit = record.people()[0], record.visits(record.patients()[0])[0]
-entry = to_entry(Observation("hip-abd", Side.LEFT, 77.0, np.array([77.0])), visit, person)
+sys.path.insert(0, sys.argv[3])
+from desks import Desk, seen
+desk = Desk(Path(sys.argv[1]))
 if sys.argv[2] == "after":
-    record.write([entry])
+    desk.keep(seen(77.0))
+    print("saved", flush=True)
 else:
-    session = record._session().__enter__()
-    session.begin()
-    session.add(entry)
-    session.flush()
-print("saved" if sys.argv[2] == "after" else "not yet", flush=True)
+    made, case = desk.stamped(seen(77.0)), desk.case
+    with desk.record._writing() as session:
+        desk.record._add(session, made)
+        session.flush()
+        print("not yet", flush=True)
+        time.sleep(60)
 time.sleep(60)
 """
 
 
 @pytest.mark.parametrize(("moment", "kept"), [("after", [77.0]), ("before", [])])
-def test_a_killed_process_keeps_exactly_what_was_saved(case, moment, kept):
-    record, *_, visit = case
+def test_a_killed_process_keeps_exactly_what_was_saved(desk, moment, kept):
+    here = str(Path(__file__).parent)
     with subprocess.Popen(
-        [sys.executable, "-c", PROGRAM, str(record.folder), moment], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-c", PROGRAM, str(desk.record.folder), moment, here], stdout=subprocess.PIPE, text=True
     ) as process:
         assert process.stdout.readline().strip() == ("saved" if moment == "after" else "not yet")
         process.send_signal(signal.SIGKILL)
         process.wait()
-    again = Record(record.folder)
-    assert [row.value for row in again.entries(ObservationEntry, visit)] == kept
-    assert again.check() == []
-    again.close()
+    again = Desk(desk.record.folder)
+    assert again.values() == kept and again.record.check() == []
+    again.keep(seen(78.0))
+    assert again.values() == [*kept, 78.0]
+    again.record.close()
+    assert isinstance(again.case.all(Observation)[0], Observation)

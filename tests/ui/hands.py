@@ -32,22 +32,22 @@ def drag(canvas, start, end) -> None:
 
 def place(window, name: str, at) -> None:
     """Choose a landmark on the panel and click it on the picture."""
-    window.movement.panel._buttons[name].click()
-    click_at(window.movement.canvas, at)
+    window.page("movement").bench.panel._buttons[name].click()
+    click_at(window.page("movement").bench.canvas, at)
 
 
 def mark_plumb_line(window, ends) -> None:
     """Choose the plumb line and click both ends."""
-    window.movement.panel._buttons["plumb line"].click()
+    window.page("movement").bench.panel._buttons["plumb line"].click()
     for end in ends:
-        click_at(window.movement.canvas, end)
+        click_at(window.page("movement").bench.canvas, end)
 
 
 def record_screen(window, *yes: str, note: str = "") -> None:
     """Answer the safety screen: yes to some questions, no to the rest, and record it."""
-    window.intake.open_leaf("Safety")
+    window.page("intake").open_leaf("Safety")
     settle()
-    panel = window.intake.safety
+    panel = window.page("intake").safety
     for key in yes:
         panel.list.answer(key, True)
     panel.list.rest_no()
@@ -62,15 +62,25 @@ def type_enter(field, text: str) -> None:
     QTest.keyClick(field, Qt.Key.Key_Return)
 
 
+def key(widget, text: str) -> None:
+    """Press keys on a widget; a line end is Enter."""
+    widget.setFocus()
+    for letter in text:
+        if letter == "\n":
+            QTest.keyClick(widget, Qt.Key.Key_Return)
+        else:
+            QTest.keyClicks(widget, letter)
+
+
 def open_picture(qtbot, window, path, view) -> None:
     """Open a file as the menu would and wait until its frame is on screen."""
-    window.movement.open_file(path, view)
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    window.page("movement").bench.open_file(path, view)
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
     settle()
 
 
 def shown_value(window, measure_id: str, side: str) -> str:
     """The number on the Movement panel, as read by eye."""
     settle()
-    labels = window.movement.panel.findChildren(QLabel, f"value-{measure_id}-{side}")
+    labels = window.page("movement").bench.panel.findChildren(QLabel, f"value-{measure_id}-{side}")
     return next(found.text() for found in labels if found.isVisible())

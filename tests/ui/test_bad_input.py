@@ -32,13 +32,13 @@ def bad_files(tmp_path: Path) -> dict[str, Path]:
 @pytest.mark.parametrize("name", ["diary.mp4", "stub.mp4", "nothing.jpg", "gone.mp4"])
 def test_a_file_that_is_no_picture_gets_a_sentence(qtbot, window, patient, bad_files, tmp_path, name):
     patient("glassblower", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
-    media, entries = files_in(window), len(window.workspace._standing)
-    window.movement.open_file(bad_files.get(name, tmp_path / name), "rear")
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
+    media, entries = files_in(window), len(window.workspace.case.entries)
+    window.page("movement").bench.open_file(bad_files.get(name, tmp_path / name), "rear")
     qtbot.waitUntil(lambda: name in window.status.message.text() and "Opening" not in window.status.message.text())
     assert window.status.message.property("role") == "caution"
-    assert files_in(window) == media and len(window.workspace._standing) == entries
-    assert window.movement.canvas.image is not None, "the picture that was open stays"
+    assert files_in(window) == media and len(window.workspace.case.entries) == entries
+    assert window.page("movement").bench.canvas.image is not None, "the picture that was open stays"
 
 
 def test_a_refused_entry_is_said_and_leaves_the_screen_as_it_was(window, patient, monkeypatch):
@@ -48,11 +48,16 @@ def test_a_refused_entry_is_said_and_leaves_the_screen_as_it_was(window, patient
     def full(*_):
         raise EnvironmentFault("The disk is full. What was saved before is kept.")
 
-    monkeypatch.setattr(window.workspace.record, "write", full)
-    hands.type_enter(window.strength.number, "300")
+    monkeypatch.setattr(window.workspace.record, "commit", full)
+    hands.type_enter(window.page("strength").number, "300")
     assert "disk is full" in window.status.message.text() and window.status.saved.text() == before
-    assert 300 not in window.strength.state.trials(window.strength.state.side)
-    assert not window.workspace.undo.count()
+    state, number = window.page("strength").state, window.page("strength").number
+    tested = state.side, state.test_id
+    assert 300 not in state.trials(*tested)
+    assert not window.workspace.undo.at and number.text() == "300", "what was typed stays in its field"
+    monkeypatch.undo()
+    hands.key(number, "\n")
+    assert 300 in state.trials(*tested) and not number.text() and window.workspace.undo.at == 1
 
 
 def test_cancelled_work_leaves_nothing_behind(qtbot, window, patient, tmp_path):
@@ -61,10 +66,10 @@ def test_cancelled_work_leaves_nothing_behind(qtbot, window, patient, tmp_path):
     # Larger than one copying step, so that the stop is seen before the end.
     big = tmp_path / "big.mp4"
     big.write_bytes(CLIPS["squat-front"].path.read_bytes() + os.urandom(8_000_000))
-    window.movement.job_started.disconnect(window._run)
+    window.page("movement").job_started.disconnect(window.jobs.start)
     started = []
-    window.movement.job_started.connect(started.append)
-    window.movement.open_file(big, "front")
+    window.page("movement").bench.job_started.connect(started.append)
+    window.page("movement").bench.open_file(big, "front")
     (job,) = started
     job.cancel()
     with qtbot.waitSignal(job.failed) as told:

@@ -12,9 +12,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QMessageBox
 
+from tuning.core.entries import Capture, Purpose
 from tuning.core.errors import BadInput
-from tuning.core.types import Side
-from tuning.records import Capture, PersonRow
+from tuning.core.types import Role, Side
 from tuning.ui import app
 from tuning.ui.actions import CommandList, KeySheet
 from tuning.ui.explain import ExplainDialog
@@ -39,9 +39,9 @@ def keys(widget, *pressed: Qt.Key) -> None:
 
 def test_the_foot_score_by_mouse_and_by_arrows(window, patient):
     patient("potter", "standing")
-    window.standing.open_test(window.workspace.knowledge.tests["foot-posture-score"])
+    window.page("standing").open_test(window.workspace.knowledge.tests["foot-posture-score"])
     hands.settle()
-    grid, panel = window.standing.foot_score.grid, window.standing.foot_score
+    grid, panel = window.page("standing").foot_score.grid, window.page("standing").foot_score
     click(grid, grid._cell(0, Side.LEFT, -1).center())
     click(grid, grid._cell(0, Side.RIGHT, 2).center())
     assert grid.scores[Side.LEFT][0] == -1 and grid.scores[Side.RIGHT][0] == 2
@@ -56,7 +56,7 @@ def test_the_foot_score_by_mouse_and_by_arrows(window, patient):
     assert "left −1, supinated" in panel.totals.text() and "right −1" in panel.totals.text()
     panel.keep_button.click()
     items = {
-        o.side: o.evidence["items"] for o in window.workspace.observations() if o.measure_id == "foot-posture-score"
+        o.side: list(o.evidence.items) for o in window.workspace.observations() if o.measure_id == "foot-posture-score"
     }
     assert items[Side.LEFT] == [-1, 0, 0, 0, 0, 0]
     grid.scores[Side.LEFT][0] = 2
@@ -66,9 +66,9 @@ def test_the_foot_score_by_mouse_and_by_arrows(window, patient):
 
 def test_shoes_are_brushed_by_mouse_and_keys_and_keep_their_photograph(window, patient, tmp_path):
     patient("potter", "intake")
-    window.intake.open_leaf("Shoes")
+    window.page("intake").open_leaf("Shoes")
     hands.settle()
-    panel, space = window.intake.shoes, window.workspace
+    panel, space = window.page("intake").shoes, window.workspace
     soles = panel.map
     panel._choose(2)
     click(soles, soles.zone_box(Side.RIGHT, "heel outer").center())
@@ -90,11 +90,11 @@ def test_shoes_are_brushed_by_mouse_and_keys_and_keep_their_photograph(window, p
     bad = tmp_path / "soles.jpg"
     bad.write_text("no picture")
     panel.add_photo(bad)
-    assert "not a photograph" in told[0] and not [c for c in space.entries(Capture) if c.view == "shoes"]
+    assert "not a photograph" in told[0] and not [c for c in space.entries(Capture) if c.purpose is Purpose.SHOES]
     good = tmp_path / "good.png"
     Image.new("RGB", (60, 40), "grey").save(good)
     panel.add_photo(good)
-    assert [c.media.original_name for c in space.entries(Capture) if c.view == "shoes"] == ["good.png"]
+    assert [c.medium.name for c in space.entries(Capture) if c.purpose is Purpose.SHOES] == ["good.png"]
     assert panel.photo.pixmap().height() == 96
     space.undo.undo()
     assert not [c for c in space.entries(Capture) if c.view == "shoes"]
@@ -102,9 +102,9 @@ def test_shoes_are_brushed_by_mouse_and_keys_and_keep_their_photograph(window, p
 
 def test_pain_is_tapped_on_the_body_chosen_again_and_removed(window, patient):
     patient("potter", "intake")
-    window.intake.open_leaf("Complaint")
+    window.page("intake").open_leaf("Complaint")
     hands.settle()
-    panel, body = window.intake.complaint, window.intake.complaint.map
+    panel, body = window.page("intake").complaint, window.page("intake").complaint.map
     click(body, body.place("front", 0.056, 0.72))
     click(body, body.place("back", 0.056, 0.72))
     (front, back) = body.sites
@@ -136,7 +136,7 @@ def test_a_station_is_clicked_on_the_figure(window, patient):
 
 def test_the_strip_goes_by_keys_and_by_the_mouse(qtbot, window, patient):
     patient("glassblower", "movement")
-    movement = window.movement
+    movement = window.page("movement").bench
     qtbot.waitUntil(lambda: movement.canvas.image is not None)
     strip, last = movement.strip, len(movement.board.times) - 1
     strip.setFocus()
@@ -160,7 +160,7 @@ def test_a_narrow_window_keeps_one_side_open_and_the_keys_change_which(window, p
     assert window.figure.isVisible() and window.ledger.isVisible()
     window.resize(1100, 700)
     hands.settle()
-    assert window.ledger.isVisible() and not window.figure.isVisible() and window._figure_tab.isVisible()
+    assert window.ledger.isVisible() and not window.figure.isVisible() and window.columns.tabs["figure"].isVisible()
     window.toggle_figure()
     assert window.figure.isVisible() and not window.ledger.isVisible()
     window.toggle_ledger()
@@ -186,7 +186,7 @@ def test_an_action_is_found_by_a_few_letters_and_run_by_enter(qtbot, window, pat
     assert window.ledger.isVisible() is not before and not found.isVisible()
     found.field.setText("no such thing")
     keys(found.field, Qt.Key.Key_Return)
-    assert found.list.count() == 0
+    assert not found._shown and "Nothing fits" in found.list.item(0).text()
 
 
 def test_f1_says_what_a_control_is_for_and_elsewhere_shows_the_keys(window, patient, monkeypatch):
@@ -194,10 +194,10 @@ def test_f1_says_what_a_control_is_for_and_elsewhere_shows_the_keys(window, pati
     shown = []
     monkeypatch.setattr(KeySheet, "exec", lambda sheet: shown.append([w.text() for w in sheet.findChildren(QLabel)]))
     monkeypatch.setattr(ExplainDialog, "exec", lambda dialog: shown.append(dialog.windowTitle()))
-    window.force.zero.setFocus()
+    window.page("force").zero.setFocus()
     window.explain()
     assert "stand still" in window.status.message.text() and not shown
-    window.force.setFocus()
+    window.page("force").setFocus()
     window.explain()
     assert "F1" in shown[-1] and "Ctrl+K" in shown[-1]
 
@@ -211,13 +211,13 @@ def test_a_stop_of_the_order_opens_where_it_is_done(window, patient, effort, sta
     test_id = effort.split(":")[0]
     window.order.choose([test_id, "hip-abd"])
     wanted = next(s.effort.id for s in window.order.order.stops if s.effort.test == test_id)
-    window.open_effort(wanted)
+    window.open(window.order.target(wanted))
     assert window.stage == stage
     if stage == "force":
-        assert window.force.state.test_id == "jump"
+        assert window.page("force").state.test_id == "jump"
     if stage == "mobility":
-        assert window.mobility.state.step.test.id == test_id
-    window.open_effort("nothing:none")
+        assert window.page("mobility").state.step.test.id == test_id
+    window.open(window.order.target("nothing:none"))
     assert window.stage == stage, "what is no longer in the order opens nothing"
 
 
@@ -255,7 +255,7 @@ def test_a_profile_is_added_and_taken(qtbot, window, monkeypatch):
 
     monkeypatch.setattr(PersonForm, "exec", fill)
     dialog._add()
-    assert isinstance(dialog.person, PersonRow) and dialog.person.role == "trainer"
+    assert dialog.person is not None and dialog.person.role is Role.TRAINER
     space.choose_person(dialog.person)
     assert "Sunniva Aas, trainer" in window.header.who.text()
 
@@ -271,7 +271,7 @@ def test_work_that_fails_or_is_stopped_tells_so_and_changes_nothing(qtbot, windo
         raise ZeroDivisionError
 
     with caplog.at_level(logging.ERROR, "tuning"):
-        window._run(Job("Counting stars", broken))
+        window.jobs.start(Job("Counting stars", broken))
         qtbot.waitUntil(lambda: "failed unexpectedly" in window.status.message.text())
     assert "ZeroDivisionError" in caplog.text and window.status.bar.isHidden()
 
@@ -279,7 +279,7 @@ def test_work_that_fails_or_is_stopped_tells_so_and_changes_nothing(qtbot, windo
         while True:
             tick(0.5)
 
-    window._run(Job("Counting on", endless))
+    window.jobs.start(Job("Counting on", endless))
     qtbot.waitUntil(lambda: window.status.bar.isVisible() and window.status.bar.value() == 50)
     window.status.cancel.click()
     qtbot.waitUntil(lambda: "Stopped. Nothing was changed." in window.status.message.text())
@@ -302,7 +302,7 @@ def test_what_nobody_expected_is_logged_and_told_with_the_place_of_the_log(qtbot
             logger.removeHandler(handler)
     assert "Something unexpected" in told[0] and str(log) in told[0] and "What was saved is kept" in told[0]
     assert "The file is empty." in told[1], "our own sentences are told as they are"
-    assert "KeyError: 'lost'" in log.read_text()
+    assert "KeyError" in log.read_text() and "lost" not in log.read_text(), "a message may hold a patient's words"
 
 
 def test_a_record_that_cannot_be_opened_is_told_in_the_frame(qtbot, tmp_path):

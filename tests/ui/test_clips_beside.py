@@ -2,6 +2,7 @@
 
 import threading
 import time
+from dataclasses import replace
 
 import av
 import hands
@@ -10,16 +11,16 @@ import pytest
 from conftest import numbered, write_clip
 from PIL import Image
 
+from tuning.core.entries import Track
 from tuning.core.judging.comparison import compare_change
 from tuning.core.movement.causes import causes
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import NotMeasured, Observation, Setup, Side
 from tuning.demo.clips import CLIPS
 from tuning.demo.stage import STAND_S, StagePlates
 from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
-from tuning.records import TrackEntry
 from tuning.ui.picture.before_after import BeforeAfter, takes
-from tuning.ui.picture.changed import found_causes
+from tuning.ui.picture.clip_facts import found_causes
 from tuning.ui.picture.live import FADES, LiveDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.video import open_source
@@ -30,7 +31,7 @@ MEASURES = load().measures
 def test_before_and_after_says_what_changed_beyond_error(qtbot, window, patient, tmp_path):
     patient("glassblower", "movement")
     found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
-    assert [t.capture.media.original_name for t in found] == ["walk-rear.mp4", "walk-later.mp4"]
+    assert [t.capture.medium.name for t in found] == ["walk-rear.mp4", "walk-later.mp4"]
     dialog = BeforeAfter(None, window.workspace, found[-1], found[:-1])
     qtbot.addWidget(dialog)
     by_key = {(c.measure.id, c.side): c for c in dialog.changes}
@@ -57,14 +58,15 @@ def test_before_and_after_says_what_changed_beyond_error(qtbot, window, patient,
 
 
 def seen(value, method="clip", task="rear-gait", n=1):
-    return Observation("gait-pelvic-drop", Side.LEFT, value, np.full(n, value), "mean", method, evidence={"task": task})
+    trials = np.full(n, value)
+    return Observation("gait-pelvic-drop", Side.LEFT, value, trials, "mean", method, setup=Setup(task=task))
 
 
 def test_a_single_change_is_judged_against_the_plain_clip_beyond_error():
     shift = MEASURES["squat-hip-shift"]
 
     def squatted(value):
-        return Observation(shift.id, Side.NONE, value, np.full(4, value), "mean", "clip", evidence={"task": "x"})
+        return Observation(shift.id, Side.NONE, value, np.full(4, value), "mean", "clip", setup=Setup(task="x"))
 
     found = causes(shift, squatted(14.0), {"load": squatted(13.5), "wedge": squatted(1.0), "tempo": squatted(8.0)})
     assert [(c.changed, c.answer) for c in found] == [("wedge", "gone"), ("tempo", "less"), ("load", "same")]
@@ -79,21 +81,21 @@ def test_the_clip_says_what_was_changed_and_the_test_shows_what_it_did(qtbot, wi
     window.go("movement")
     clip, space = CLIPS["squat-front"], window.workspace
     for _ in range(2):
-        before, old = len(space.entries(TrackEntry)), window.movement.board.capture
+        before, old = len(space.entries(Track)), window.page("movement").bench.board.capture
         hands.open_picture(qtbot, window, clip.path, "front")
-        qtbot.waitUntil(lambda o=old: window.movement.board.capture is not o)
-        qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+        qtbot.waitUntil(lambda o=old: window.page("movement").bench.board.capture is not o)
+        qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
         for name, at in clip.truth(0).items():
             hands.place(window, name, at)
-        window.movement.follow_button.click()
-        qtbot.waitUntil(lambda n=before: len(space.entries(TrackEntry)) > n)
+        window.page("movement").bench.follow_button.click()
+        qtbot.waitUntil(lambda n=before: len(space.entries(Track)) > n)
         hands.settle()
-    box = window.movement.changed_box
+    box = window.page("movement").bench.changed_box
     box.setCurrentIndex(box.findData("wedge"))
     box.activated.emit(box.currentIndex())
     (told,) = found_causes(space)
     assert told.changed == "wedge" and abs(told.change.verdict.d) < 1e-6
-    state = window.moving.state
+    state = window.page("movement").state
     at = next(s for s in state.steps if s.test.id == "shift-cause-finder" and s.question.key == "wedge")
     assert state.verdict(at) == [told.sentence]
 
@@ -184,7 +186,7 @@ def test_one_button_records_clip_and_plates_and_the_share_stands_on_them(qtbot, 
     patient("choir conductor", "movement")
     window.new_visit()
     window.go("movement")
-    clip, page = CLIPS["squat-side"], window.movement
+    clip, page = CLIPS["squat-side"], window.page("movement").bench
     page.kind.setCurrentIndex(page.kind.findData("side-r"))
 
     def played(dialog):
@@ -203,7 +205,7 @@ def test_one_button_records_clip_and_plates_and_the_share_stands_on_them(qtbot, 
         plates._clock = lambda: camera.at
         return LiveDialog(parent, camera, plates, clock=lambda: camera.at)
 
-    monkeypatch.setattr("tuning.demo.stage.camera_for", lambda kind: Played())
+    window.workspace.devices = replace(window.workspace.devices, camera=lambda kind: Played())
     monkeypatch.setattr("tuning.ui.picture.live.LiveDialog.exec", played)
     monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", live)
     page.live()
@@ -256,7 +258,7 @@ def test_plates_that_fail_do_not_cost_the_clip(qtbot, gone):
     qtbot.waitUntil(lambda: dialog._camera.given > shown + 8 and dialog.hint.text() != "")
     dialog.record.click()
     if gone:
-        assert "goes on without them" in dialog.hint.text()
+        assert "goes on without the plates" in dialog.hint.text()
     else:
         assert dialog.result() == 0 and "the plates are not" in dialog.hint.text()
         dialog.record.click()
@@ -304,13 +306,13 @@ def test_a_slow_motion_clip_runs_in_true_time(qtbot, window, patient, tmp_path):
         container.mux(stream.encode())
     patient("beekeeper", "movement")
     hands.open_picture(qtbot, window, path, "rear")
-    movement = window.movement
+    movement = window.page("movement").bench
     assert movement.board.times[-1] == pytest.approx(1.0) and "30 frames/s" in movement.about.text()
     movement.rate.setCurrentIndex(movement.rate.findData(240.0))
     movement.rate.activated.emit(movement.rate.currentIndex())
     qtbot.waitUntil(lambda: "240 frames/s" in movement.about.text())
     assert movement.board.times[-1] == pytest.approx(0.125)
-    assert not window.workspace.entries(TrackEntry)
+    assert not window.workspace.entries(Track)
     qtbot.waitUntil(lambda: movement.canvas.image is not None)
     movement.player.light.setCurrentIndex(1)
     movement.player.light.activated.emit(1)

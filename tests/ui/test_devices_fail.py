@@ -32,8 +32,8 @@ class DeadGauge(SimulatedDynamometer):
 @pytest.mark.parametrize("at_start", [True, False])
 def test_a_gauge_that_fails_leaves_the_typed_way_open(qtbot, window, patient, at_start):
     patient("ferry deckhand", "strength")
-    page, live = window.strength, window.strength.live
-    page.device.setCurrentText("simulated gauge")
+    page, live = window.page("strength"), window.page("strength").live
+    page.device.setCurrentText("gauge")
     live.use(DeadGauge(at_start))
     live._counter.setInterval(1)
     QTest.keyClick(page.number, Qt.Key.Key_Space)
@@ -45,8 +45,8 @@ def test_a_gauge_that_fails_leaves_the_typed_way_open(qtbot, window, patient, at
 
 def test_nobody_pushing_is_no_trial(qtbot, window, patient):
     patient("ferry deckhand", "strength")
-    page, live = window.strength, window.strength.live
-    page.device.setCurrentText("simulated gauge")
+    page, live = window.page("strength"), window.page("strength").live
+    page.device.setCurrentText("gauge")
     live._counter.setInterval(1)
 
     class Idle(SimulatedDynamometer):
@@ -76,17 +76,17 @@ class GonePlates(SimulatedPlates):
 
 def test_plates_that_vanish_keep_nothing_half(qtbot, window, patient, monkeypatch):
     patient("potter", "force")
-    page = window.force
+    page = window.page("force")
     monkeypatch.setattr(page, "_plates", lambda: GonePlates(scene(body("potter", 66), "squat-iso", "none")))
     page.state.choose("squat-iso")
     page.toggle_record()
     qtbot.waitUntil(lambda: not page.live.running)
-    assert "plates are gone" in window.status.message.text() and not page.state.captures()
+    assert "does not answer" in window.status.message.text() and not page.state.captures()
 
 
 def test_lost_samples_are_mended_when_few_and_refused_when_many(qtbot, window, patient, monkeypatch):
     patient("potter", "force")
-    page = window.force
+    page = window.page("force")
     now = [0.0]
 
     def plates(lost):

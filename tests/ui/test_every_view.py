@@ -36,28 +36,36 @@ def entry_of(window, name):
 
 def force_view(name, test="squat-iso", side=None):
     def show(window):
-        window.force.state.choose(test, side)
-        window.force.show_view(name)
+        window.page("force").state.choose(test, side)
+        window.page("force").show_view(name)
 
     return show
 
 
 VIEWS = {
-    "complaint": ("glassblower", "intake", lambda w: w.intake.open_leaf("Complaint")),
-    "history": ("glassblower", "intake", lambda w: w.intake.open_leaf("History")),
-    "shoes": ("glassblower", "intake", lambda w: w.intake.open_leaf("Shoes")),
-    "safety": ("choir conductor", "intake", lambda w: w.intake.open_leaf("Safety")),
+    "complaint": ("glassblower", "intake", lambda w: w.page("intake").open_leaf("Complaint")),
+    "history": ("glassblower", "intake", lambda w: w.page("intake").open_leaf("History")),
+    "shoes": ("glassblower", "intake", lambda w: w.page("intake").open_leaf("Shoes")),
+    "safety": ("choir conductor", "intake", lambda w: w.page("intake").open_leaf("Safety")),
     "standing list": ("glassblower", "standing", lambda w: None),
-    "standing grade": ("glassblower", "standing", lambda w: w.standing.open_test(entry_of(w, "knee-crease-level"))),
-    "foot score": ("glassblower", "standing", lambda w: w.standing.open_test(entry_of(w, "foot-posture-score"))),
-    "two scales": ("glassblower", "standing", lambda w: w.standing.open_test(entry_of(w, "two-scale-share"))),
-    "standing photo": ("choir conductor", "standing", lambda w: w.standing.show_bench()),
-    "mobility": ("glassblower", "mobility", lambda w: w.mobility.open_test(entry_of(w, "knee-to-wall"))),
-    "walk": ("glassblower", "movement", lambda w: w.movement.go(60)),
-    "squat from the side": ("choir conductor", "movement", lambda w: w.movement.go(46)),
-    "faults": ("ferry deckhand", "movement", lambda w: w.movement.fault_button.click()),
+    "standing grade": (
+        "glassblower",
+        "standing",
+        lambda w: w.page("standing").open_test(entry_of(w, "knee-crease-level")),
+    ),
+    "foot score": (
+        "glassblower",
+        "standing",
+        lambda w: w.page("standing").open_test(entry_of(w, "foot-posture-score")),
+    ),
+    "two scales": ("glassblower", "standing", lambda w: w.page("standing").open_test(entry_of(w, "two-scale-share"))),
+    "standing photo": ("choir conductor", "standing", lambda w: w.page("standing").show_bench()),
+    "mobility": ("glassblower", "mobility", lambda w: w.page("mobility").open_test(entry_of(w, "knee-to-wall"))),
+    "walk": ("glassblower", "movement", lambda w: w.page("movement").bench.go(60)),
+    "squat from the side": ("choir conductor", "movement", lambda w: w.page("movement").bench.go(46)),
+    "faults": ("ferry deckhand", "movement", lambda w: w.page("movement").bench.fault_button.click()),
     "no picture": ("beekeeper", "movement", lambda w: None),
-    "strength": ("glassblower", "strength", lambda w: w.strength.state.choose("hip-er:left")),
+    "strength": ("glassblower", "strength", lambda w: w.page("strength").state.choose("hip-er:left")),
     "strength empty": ("beekeeper", "strength", lambda w: None),
     "plates before": ("potter", "force", force_view("Live", "lunge-fast", Side.LEFT)),
     "plates trace": ("glassblower", "force", force_view("Trace")),
@@ -171,7 +179,7 @@ def test_every_view_is_whole(window, patient, size):
 def test_every_dialog_is_whole(qtbot, window, patient):
     patient("choir conductor", "movement")
     hands.settle()
-    for dialog in (GroundDialog(window, window.movement.following), WhatIf(window, 63.0, 1.65)):
+    for dialog in (GroundDialog(window, window.page("movement").bench.following), WhatIf(window, 63.0, 1.65)):
         qtbot.addWidget(dialog)
         dialog.show()
         hands.settle()

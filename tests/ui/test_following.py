@@ -7,10 +7,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
+from tuning.core.entries import Track
 from tuning.core.movement.tracks import TRUSTED
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
-from tuning.records import TrackEntry
 from tuning.ui.picture.ground import GroundDialog
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -19,14 +19,14 @@ LEFT_BUTTON = Qt.MouseButton.LeftButton
 
 def over_clip(window, measure_id, side):
     hands.settle()
-    shown = window.movement.results.findChildren(QLabel, f"over-{measure_id}-{side}")
+    shown = window.page("movement").bench.results.findChildren(QLabel, f"over-{measure_id}-{side}")
     return next(found.text() for found in shown if found.isVisible())
 
 
 def follow(qtbot, window):
-    before = window.workspace.entries(TrackEntry)
-    window.movement.follow_button.click()
-    qtbot.waitUntil(lambda: len(window.workspace.entries(TrackEntry)) > len(before))
+    before = window.workspace.entries(Track)
+    window.page("movement").bench.follow_button.click()
+    qtbot.waitUntil(lambda: len(window.workspace.entries(Track)) > len(before))
     hands.settle()
 
 
@@ -38,7 +38,7 @@ def walk(qtbot, window, patient):
     window.go("movement")
     clip = CLIPS["walk-rear"]
     hands.open_picture(qtbot, window, clip.path, "rear")
-    window.movement.go(30)
+    window.page("movement").bench.go(30)
     hands.mark_plumb_line(window, clip.plumb_line())
     for name, at in clip.truth(30).items():
         hands.place(window, name, at)
@@ -47,7 +47,7 @@ def walk(qtbot, window, patient):
 
 def test_faults_are_ticked_by_repetition_and_told_in_the_test_by_eye(window, patient):
     patient("ferry deckhand", "movement")  # the newest clip: three step-downs on the right leg
-    movement, space = window.movement, window.workspace
+    movement, space = window.page("movement").bench, window.workspace
     hands.settle()
     movement.fault_button.click()
     grid = movement.faults
@@ -60,32 +60,32 @@ def test_faults_are_ticked_by_repetition_and_told_in_the_test_by_eye(window, pat
     QTest.mouseClick(grid, LEFT_BUTTON, NONE, grid.cell(Side.RIGHT, 0, 2).center().toPoint())
     QTest.keyClicks(grid, "2")
     QTest.keyClicks(grid, "2")
-    told = {f.data["key"]: (f.data["answer"], f.data["reps"]) for f in space.findings("step-down")}
-    assert told["knee-in"] == ("every", [0, 1, 2]) and told["pelvis"] == ("most", [0, 1])
-    assert told["trunk"] == told["floor"] == ("absent", [])
+    told = {a.question: (a.option, a.ticked) for a in space.answers("step-down")}
+    assert told["knee-in"] == ("every", (0, 1, 2)) and told["pelvis"] == ("most", (0, 1))
+    assert told["trunk"] == told["floor"] == ("absent", ())
     space.undo.undo()
     assert grid.ticked(grid.faults()[1], Side.RIGHT) == [0, 1, 2]
-    window.moving.show_walk()
-    window.moving.open_test(space.knowledge.tests["step-down"])
-    state = window.moving.state
+    window.page("movement").show_walk()
+    window.page("movement").open_test(space.knowledge.tests["step-down"])
+    state = window.page("movement").state
     knee = next(i for i, s in enumerate(state.steps) if s.question.text == "Knee in" and s.test.id == "step-down"
                 and s.side is Side.RIGHT)  # fmt: skip
     state.go(knee)
     hands.settle()
-    assert "seen in 3 of 3" in window.moving.question.meaning.text()
+    assert "seen in 3 of 3" in window.page("movement").question.meaning.text()
 
 
 def test_a_value_over_the_clip_explains_itself(window, patient):
     patient("glassblower", "movement")
     hands.settle()
-    (name,) = [b for key, b in window.movement.results._buttons.items() if key == "gait-pelvic-drop"]
+    (name,) = [b for key, b in window.page("movement").bench.results._buttons.items() if key == "gait-pelvic-drop"]
     told = name.explanation()
-    hz = window.movement.following.result.cutoff_hz
+    hz = window.page("movement").bench.following.result.cutoff_hz
     assert "Left: mean" in told and f"low-pass at {hz:g} Hz" in told and "Marks and events alone: ±" in told
 
 
 def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
-    movement, following = window.movement, window.movement.following
+    movement, following = window.page("movement").bench, window.page("movement").bench.following
     assert not movement.curves.isVisible()
     follow(qtbot, window)
     tracks = following.tracks
@@ -106,11 +106,11 @@ def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     movement.go(100)
     before = tracks.xy[100, tracks.names.index("buttock_left")].copy()
     start = movement.board.points()["buttock_left"]
-    count = len(window.workspace.entries(TrackEntry))
-    first = window.workspace.entries(TrackEntry)[-1].id
+    count = len(window.workspace.entries(Track))
+    first = window.workspace.entries(Track)[-1].uid
     hands.drag(movement.canvas, start, start + np.array([14.0, 0.0]))
-    qtbot.waitUntil(lambda: window.workspace.entries(TrackEntry)[-1].id != first)
-    assert len(window.workspace.entries(TrackEntry)) == count
+    qtbot.waitUntil(lambda: window.workspace.entries(Track)[-1].uid != first)
+    assert len(window.workspace.entries(Track)) == count
     k = following.tracks.names.index("buttock_left")
     far = np.abs(np.arange(250) - 100) > 40
     assert following.tracks.xy[far, k] == pytest.approx(tracks.xy[far, k], abs=1.6, nan_ok=True)
@@ -123,13 +123,13 @@ def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     again = open_on(folder)
     again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "beekeeper"))
     again.go("movement")
-    qtbot.waitUntil(lambda: again.movement.canvas.image is not None)
+    qtbot.waitUntil(lambda: again.page("movement").bench.canvas.image is not None)
     assert over_clip(again, "gait-bkh", "left") == shown
 
 
 def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
     follow(qtbot, window)
-    strip, following = window.movement.strip, window.movement.following
+    strip, following = window.page("movement").bench.strip, window.page("movement").bench.following
     number, kind, side, time = next(e for e in strip._events() if e[1] == "toe-off" and 1 < e[3] < 4)
     at = QPoint(round(strip._x_of(time)), 8)
     QTest.mousePress(strip, LEFT_BUTTON, NONE, at)
@@ -143,9 +143,9 @@ def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
 
 def test_smoothing_is_shown_and_can_be_chosen(qtbot, window, patient):
     patient("ferry deckhand", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
     hands.settle()
-    following, results = window.movement.following, window.movement.results
+    following, results = window.page("movement").bench.following, window.page("movement").bench.results
     assert "5 Hz, usual" in results.smoothing.currentText()
     usual = {s.measure: s.mean for s in following.result.summaries()}
     results.smoothing.setCurrentIndex(results.smoothing.findData(3.0))
@@ -163,21 +163,21 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     patient("beekeeper", "movement")
     clip = CLIPS["walk-later"]
     hands.open_picture(qtbot, window, clip.path, "rear")
-    window.movement.follow_button.click()
+    window.page("movement").bench.follow_button.click()
     assert "Place the marks" in window.status.message.text()
     for name in ("psis_left", "psis_right"):
         hands.place(window, name, clip.truth(0)[name])
-    window.movement.follow_button.click()
-    window._job.cancel()
-    qtbot.waitUntil(lambda: bool(window.workspace.entries(TrackEntry)))
-    assert 0 < (window.movement.following.tracks.quality > 0).any(axis=1).sum() < 250
-    assert "heel and outer forefoot" in window.movement.following.result.warnings[0]
+    window.page("movement").bench.follow_button.click()
+    window.jobs.newest.cancel()
+    qtbot.waitUntil(lambda: bool(window.workspace.entries(Track)))
+    assert 0 < (window.page("movement").bench.following.tracks.quality > 0).any(axis=1).sum() < 250
+    assert "heel and outer forefoot" in window.page("movement").bench.following.result.warnings[0]
 
 
 def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
     patient("ferry deckhand", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
-    movement, following = window.movement, window.movement.following
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
+    movement, following = window.page("movement").bench, window.page("movement").bench.following
     hands.settle()
     assert following.task == "step-down" and movement.leg.isVisible()
     side = following.side
@@ -195,8 +195,8 @@ def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
 
 def test_counting_and_timing_by_eye(qtbot, window, patient):
     patient("ferry deckhand", "movement")
-    window.movement._way_back.click()
-    page, tests = window.moving, window.workspace.knowledge.tests
+    window.page("movement").bench._way_back.click()
+    page, tests = window.page("movement"), window.workspace.knowledge.tests
     page.open_test(tests["heel-raise"])
     hands.settle()
     for _ in range(3):
@@ -220,9 +220,9 @@ def test_counting_and_timing_by_eye(qtbot, window, patient):
 
 def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient, tmp_path):
     patient("choir conductor", "movement")  # a side squat on plates, as the demo clinic recorded it
-    following = window.movement.following
+    following = window.page("movement").bench.following
     hands.settle()
-    assert window.movement.ground_button.isVisible() and following.ground is not None
+    assert window.page("movement").bench.ground_button.isVisible() and following.ground is not None
     on_plates = over_clip(window, "hip-knee-share-plates", "right")
     mid_foot = over_clip(window, "hip-knee-share", "right")
     assert on_plates.endswith("%") and on_plates != mid_foot
@@ -239,12 +239,12 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     assert "millimetres" in dialog.told.text() or "mm" in dialog.told.text()
     dialog.heels.setText("20")
     dialog.keep()
-    assert following.ground[1] == 20
+    assert following.ground.heel_mm == 20
     moved = {(s.measure): s.mean for s in following.result.summaries()}
     assert moved["hip-knee-share-plates"] < float(on_plates.rstrip("%")) - 5, "the point moves back by 2 cm"
-    kept = next(c for c in following.recordings() if c.id == following.ground[0])
-    path, said = window.workspace.record.media_path(kept.media), []
-    window.movement.board.message.connect(said.append)
+    kept = next(c for c in following.recordings() if c.uid == following.ground.capture)
+    path, said = window.workspace.record.media.lent(kept.medium), []
+    window.page("movement").bench.board.message.connect(said.append)
     away = path.rename(path.with_suffix(".gone"))
     following._recordings.clear()
     following.measure_again()
@@ -252,10 +252,33 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     away.rename(path)
     window.workspace.undo.undo()
     window.workspace.undo.undo()
-    assert following.ground[1] == 0 and over_clip(window, "hip-knee-share-plates", "right") == on_plates
+    assert following.ground.heel_mm == 0 and over_clip(window, "hip-knee-share-plates", "right") == on_plates
     following.stand_on(None)
     hands.settle()
     assert following.ground is None
     assert "hip-knee-share-plates" not in {s.measure for s in following.result.summaries()}
     seen = {o.measure_id for o in window.workspace.observations()}
     assert "hip-knee-share" in seen and "hip-knee-share-plates" not in seen
+
+
+def test_bar_load_and_turn_out_reach_what_is_measured_and_are_taken_back(window, patient):
+    patient("choir conductor", "movement")
+    hands.settle()
+    bench = window.page("movement").bench
+    before = {m: over_clip(window, m, "right") for m in ("hip-knee-share", "knee-toe-percent")}
+    assert bench.stance.isVisible()
+    hands.type_enter(bench.stance.load, "a lot")
+    assert "bar load" in window.status.message.text() and over_clip(window, "hip-knee-share", "right") == before[
+        "hip-knee-share"]  # fmt: skip
+    hands.type_enter(bench.stance.load, "60 kg")
+    loaded = over_clip(window, "hip-knee-share", "right")
+    assert loaded != before["hip-knee-share"] and bench.stance.load.text() == "60 kg"
+    seen = [o for o in window.workspace.observations() if o.measure_id == "hip-knee-share"]
+    assert {o.setup.load_kg for o in seen} == {60.0}
+    hands.type_enter(bench.stance.turn_out, "18")
+    turned = float(over_clip(window, "knee-toe-percent", "right").rstrip(" %"))
+    plain = float(before["knee-toe-percent"].rstrip(" %"))
+    assert turned == pytest.approx(plain * np.cos(np.radians(18)), abs=1.1), "a longer foot, a smaller share of it"
+    window.workspace.undo.undo()
+    window.workspace.undo.undo()
+    assert {m: over_clip(window, m, "right") for m in before} == before and not bench.stance.load.text()

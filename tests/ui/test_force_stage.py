@@ -1,6 +1,6 @@
 """The Force stage on the real window: weigh, record, read, compare, guess, fade the beam, open files."""
 
-from functools import partial
+from dataclasses import replace
 from itertools import count
 
 import hands
@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QLabel
 from tuning.core.force.live import BLIND, FADING, RepCounter, Rolling, beam_shown, score
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.demo.plate_people import body, scene
+from tuning.demo.plate_people import balance_set, body, scene
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
 from tuning.exchange.plates import preview, write_csv
@@ -24,7 +24,7 @@ from tuning.ui.force.mapper import MapperDialog
 def force(window, patient, monkeypatch):
     """The potter, nobody's surgeon in the way; every look at the plates finds a quarter of a second more."""
     patient("potter", "force")
-    page = window.force
+    page = window.page("force")
 
     def quick():
         who = body("potter", 66.0)
@@ -87,9 +87,9 @@ def test_recordings_come_back_with_the_record(qtbot, window, force, open_on):
     again = open_on(folder)
     again.open_patient(next(p for p in again.workspace.record.patients() if p.occupation == "potter"))
     again.go("force")
-    again.force.state.choose("lunge-iso", Side.LEFT)
-    assert len(again.force.state.shown.reps) == 3
-    back = again.force.state.ledger()["lunge-iso-peak"]
+    again.page("force").state.choose("lunge-iso", Side.LEFT)
+    assert len(again.page("force").state.shown.reps) == 3
+    back = again.page("force").state.ledger()["lunge-iso-peak"]
     assert (back.verdict.d, back.verdict.word) == (row.verdict.d, row.verdict.word)
 
 
@@ -126,7 +126,7 @@ def test_the_numbers_wait_for_a_guess_by_eye(qtbot, force):
 
 def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     patient("glassblower", "force")  # AMBER, left: nothing fast
-    page = window.force
+    page = window.page("force")
     page.show_view("Trace")
     hands.settle()
     assert page.trace.found is not None and len(page.trace.found.reps) == 3, "the recording on record is shown at once"
@@ -134,14 +134,14 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     hands.settle()
     assert "nothing fast" in page.lock.text()
     page.toggle_record()
-    assert not page.live.running and "Not recorded" in page.status.text()
+    assert not page.live.running and "Not kept" in page.status.text()
     page.state.choose("squat-iso")
     page.toggle_record()
     assert not page.live.running and "type the reason" in page.status.text()
     page.state.choose("quiet-stance")  # asks for nothing itself; the squats of the beam do
     page.show_view("Balance")
     hands.settle()
-    assert page.reason.isVisible()
+    assert not page.reason.isVisible(), "no reason opens what the surgeon closed"
     page.balance.toggle()
     assert not page.balance.live.running and "nothing fast" in page.balance.result.text()
 
@@ -241,26 +241,32 @@ def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, for
         def __init__(self, what):
             super().__init__(what, seed=1, clock=count(0, 7.0).__next__)
 
-    monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", Quick)
+    quick = replace(
+        window.workspace.devices, plates=lambda who: Quick(balance_set(body(who.occupation, who.body_mass_kg)))
+    )
+    window.workspace.devices = quick
     panel.choose("every second")
     panel.toggle()
     qtbot.waitUntil(lambda: not panel.live.running)
     assert "4 repetitions without the beam" in panel.result.text() and "±2.3" in panel.result.text()
     assert panel.counter.count == 8
     assert panel.words.text() == "The set has ended."
-    (kept,) = window.workspace.findings("balance-feedback")
+    kept = window.workspace.form_today("balance-feedback")
     assert len(kept.data["blind_shares"]) == 4 and kept.data["stage"] == "every second"
 
 
 def test_a_set_that_ends_at_once_is_told_and_not_scored(qtbot, window, force, monkeypatch):
     force.show_view("Balance")
-    slow = partial(SimulatedPlates, clock=count(0, 0.03).__next__)
-    monkeypatch.setattr("tuning.ui.force.balance.SimulatedPlates", slow)
+
+    def slow(who):
+        return SimulatedPlates(balance_set(body(who.occupation, who.body_mass_kg)), clock=count(0, 0.03).__next__)
+
+    window.workspace.devices = replace(window.workspace.devices, plates=slow)
     force.balance.toggle()
     qtbot.waitUntil(lambda: force.balance.live.buffer.count > 20)
     force.balance.toggle()
     assert not force.balance.live.running and "shorter than a second" in force.balance.result.text()
-    assert not window.workspace.findings("balance-feedback")
+    assert not window.workspace.form_today("balance-feedback")
 
 
 def test_a_blind_repetition_shows_nothing_of_either_leg(window, force):

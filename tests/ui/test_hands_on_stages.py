@@ -7,14 +7,13 @@ import hands
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 
+from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
-from tuning.core.gate.triage import Triage
-from tuning.core.types import LEGS, Side
-from tuning.records import FindingEntry, SafetyScreen
+from tuning.core.standing.trail import TRAIL
+from tuning.core.types import LEGS, Side, Triage
 from tuning.ui.intake.panels import COMPLAINT
-from tuning.ui.standing.trail import TRAIL
 
 ALT = Qt.KeyboardModifier.AltModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton
@@ -48,19 +47,24 @@ def by_eye(window):
     }
 
 
+def _shown_buttons(window):
+    trail = window.page("standing").trail
+    return {b.text(): b for b in trail.findChildren(QPushButton) if b.isVisible()}
+
+
 def test_the_whole_walk_by_keyboard(window, patient, capsys):
     patient("ferry deckhand", "standing")
-    state = window.standing.state
+    state = window.page("standing").state
     walk = [i for i, step in enumerate(state.steps) if not step.test.extra]
     first = Keys()
     for index in walk:
-        assert state.index == index and QApplication.focusWidget() is window.standing.question
+        assert state.index == index and QApplication.focusWidget() is window.page("standing").question
         first.press(FIRST_LOOK.get(state.step.test.id, "0"))
     assert "Look 1 is complete" in window.status.message.text()
     assert first.count < 60
 
     state.begin_look(2)
-    window.standing.question.setFocus()
+    window.page("standing").question.setFocus()
     second = Keys()
     for index in walk:
         assert state.index == index
@@ -76,24 +80,24 @@ def test_the_whole_walk_by_keyboard(window, patient, capsys):
     assert list(seen["head-tilt-eye", Side.NONE].trials) == [0, 0]
 
     hands.settle()
-    assert "the foot that rolls in lowers this leg (left)" in window.standing.trail.text.text()
+    assert "the foot that rolls in lowers this leg (left)" in window.page("standing").trail.text.text()
     assert "folded cloth" in window.status.step.text(), "the deciding look is the next step"
-    buttons = {b.text(): b for b in window.standing.trail.findChildren(type(window.standing.photo)) if b.isVisible()}
+    buttons = _shown_buttons(window)
     buttons["levels out"].click()
     hands.settle()
     assert "folded cloth" not in window.status.step.text()
-    assert "foot collapse on this side is supported" in window.standing.trail.next.text()
-    kept = window.workspace.findings(TRAIL)[-1]
-    assert kept.data["facts"] and kept.data["outcome"] == "levels out" and kept.side == "left"
-    asked = {b.text(): b for b in window.standing.trail.findChildren(type(window.standing.photo)) if b.isVisible()}
+    assert "foot collapse on this side is supported" in window.page("standing").trail.next.text()
+    kept = window.workspace.decisions(TRAIL)[-1]
+    assert kept.inputs["facts"] and kept.outcome == "levels out" and kept.side is Side.LEFT
+    asked = _shown_buttons(window)
     asked["agrees"].click()
     hands.settle()
-    assert "Past trouble on the found side: agrees" in window.standing.trail.kept.text()
+    assert "Past trouble on the found side: agrees" in window.page("standing").trail.kept.text()
 
 
 def test_back_undo_and_endings_that_are_never_a_zero(window, patient):
     patient("ferry deckhand", "standing")
-    state, keys = window.standing.state, Keys()
+    state, keys = window.page("standing").state, Keys()
     keys.press("L2")
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Left, ALT)
     assert state.step.test.id == "achilles-heel-tilt"
@@ -104,44 +108,45 @@ def test_back_undo_and_endings_that_are_never_a_zero(window, patient):
     assert state.step.test.id == "arch-profile"
     keys.press("P")
     assert ("arch-profile-eye", Side.LEFT) not in by_eye(window)
-    assert window.workspace.findings("arch-profile")[-1].status == "stopped for pain"
+    assert window.workspace.endings("arch-profile")[-1].status is Status.PAIN
     state.back()
     keys.press("0")
     assert by_eye(window)["arch-profile-eye", Side.LEFT].measured == 0
-    assert window.workspace.findings("arch-profile") == [], "an answer takes the ending back"
+    assert window.workspace.endings("arch-profile") == [], "an answer takes the ending back"
 
 
 def test_a_wrong_key_is_refused_beside_the_question_and_moves_nothing(window, patient):
     patient("ferry deckhand", "standing")
-    question, keys = window.standing.question, Keys()
+    question, keys = window.page("standing").question, Keys()
     keys.press("7\n")
-    assert window.standing.state.index == 0 and "R2, L1" in question.hint.text()
+    assert window.page("standing").state.index == 0 and "R2, L1" in question.hint.text()
     keys.press("R9")
-    assert window.standing.state.index == 0 and not by_eye(window)
+    assert window.page("standing").state.index == 0 and not by_eye(window)
 
 
 def test_a_photograph_proposes_and_enter_accepts(window, patient):
     patient("choir conductor", "standing")
     test = window.workspace.knowledge.tests["knee-crease-level"]
-    window.standing.open_test(test)
+    window.page("standing").open_test(test)
     hands.settle()
-    assert "right higher by" in window.standing.question.proposal.text()
+    assert "right higher by" in window.page("standing").question.proposal.text()
     Keys().press("\n")
     seen = by_eye(window)["knee-crease-level-eye", Side.NONE]
     assert seen.measured == 2 and seen.method == "photo, accepted"
-    window.standing.show_bench()
-    assert window.bench is window.standing.bench and len(window.bench.own_captures()) == 4
+    window.page("standing").show_bench()
+    bench = window.page("standing").bench
+    assert bench.isVisible() and len(bench.own_captures()) == 4
     hands.settle()
-    window.standing.back()
-    assert window.bench is None
-    assert "sway-back" in window.standing.trail.posture.text()
-    assert "30 mm or more behind the hip" in window.standing.trail.posture.text(), "the rule is shown"
+    window.page("standing").back()
+    assert not bench.isVisible()
+    assert "sway-back" in window.page("standing").trail.posture.text()
+    assert "30 mm or more behind the hip" in window.page("standing").trail.posture.text(), "the rule is shown"
 
 
 def test_foot_score_and_scales_by_keyboard(window, patient):
     patient("ferry deckhand", "standing")
-    tests, panel = window.workspace.knowledge.tests, window.standing.foot_score
-    window.standing.open_test(tests["foot-posture-score"])
+    tests, panel = window.workspace.knowledge.tests, window.page("standing").foot_score
+    window.page("standing").open_test(tests["foot-posture-score"])
     keys = Keys()
     keys.press("21" * 6)
     assert "left +12" not in panel.totals.text() and "left 12, highly pronated" in panel.totals.text()
@@ -150,8 +155,8 @@ def test_foot_score_and_scales_by_keyboard(window, patient):
     seen = {o.side: o.measured for o in window.workspace.observations() if o.measure_id == "foot-posture-score"}
     assert seen == {Side.LEFT: 12, Side.RIGHT: 6}
 
-    window.standing.open_test(tests["two-scale-share"])
-    scales = window.standing.scales
+    window.page("standing").open_test(tests["two-scale-share"])
+    scales = window.page("standing").scales
     hands.type_enter(scales.field, "20 21")
     assert "on record" in scales.hint.text() and scales.field.text() == "20 21"
     scales.field.clear()
@@ -167,7 +172,7 @@ def test_foot_score_and_scales_by_keyboard(window, patient):
 
 def test_mobility_takes_trials_side_by_side_and_refuses_the_impossible(window, patient):
     patient("ferry deckhand", "mobility")
-    page = window.mobility
+    page = window.page("mobility")
     page.open_test(window.workspace.knowledge.tests["knee-to-wall"])
     assert page.state.step.side is Side.LEFT, "the right side is involved, the left comes first"
     hands.type_enter(page.question.number, "-3")
@@ -182,13 +187,13 @@ def test_mobility_takes_trials_side_by_side_and_refuses_the_impossible(window, p
     assert row.verdict.word.value == "marked" and row.verdict.d == pytest.approx(19 / 3 - 10.5)
     assert page.state.step.question.key == "heel"
     Keys().press("1")
-    assert window.workspace.findings("knee-to-wall")[-1].data["answer"] == "stays down"
+    assert window.workspace.answers("knee-to-wall")[-1].option == "stays down"
 
 
 def test_under_amber_a_maximal_test_by_eye_needs_a_clinician_and_a_reason(window, patient):
     patient("beekeeper", "movement")
-    window.moving.show_walk()
-    page, tests = window.moving, window.workspace.knowledge.tests
+    window.page("movement").show_walk()
+    page, tests = window.page("movement"), window.workspace.knowledge.tests
     page.open_test(tests["heel-raise"])
     hands.settle()
     question = page.question
@@ -206,7 +211,7 @@ def test_under_amber_a_maximal_test_by_eye_needs_a_clinician_and_a_reason(window
     window.workspace.choose_person(clinician)
     QTest.keyClick(question.number, Qt.Key.Key_Return)
     (seen,) = window.workspace.observations()
-    assert seen.measured == 12 and seen.evidence["caution_reason"] == "surgeon agreed to raises"
+    assert seen.measured == 12 and seen.reason == "surgeon agreed to raises"
     page.open_test(tests["pelvis-hold-1leg"])
     hands.settle()
     assert not question.reason.isVisible(), "a quiet hold is no maximal test"
@@ -214,7 +219,7 @@ def test_under_amber_a_maximal_test_by_eye_needs_a_clinician_and_a_reason(window
 
 def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, patient):
     patient("beekeeper", "movement")  # right knee: bend limited, nothing fast
-    page, tests, space = window.moving, window.workspace.knowledge.tests, window.workspace
+    page, tests, space = window.page("movement"), window.workspace.knowledge.tests, window.workspace
     page.show_walk()
     page.open_test(tests["split-squat"])
     page.state.choose_side(Side.RIGHT)
@@ -226,16 +231,16 @@ def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, p
     sides = {s.side: bool(page.state.lock(s)) for s in page.state.steps if s.test.id == "chair-rise-1leg"}
     assert sides[Side.RIGHT] and not sides[Side.LEFT], "the sound leg may be tested"
     window.go("programme")
-    assert "knee range" in window.programme.state.locked()
+    assert "knee range" in window.page("programme").state.locked()
     with pytest.raises(BadInput, match="surgeon's limit"):
-        window.programme.state.write("wants to go on")
-    window.intake.open_leaf("Safety")
-    panel = window.intake.safety
+        window.page("programme").state.write("wants to go on")
+    window.page("intake").open_leaf("Safety")
+    panel = window.page("intake").safety
     window.go("intake")
     panel.cleared_by.setText("Dr. Marsh, surgeon")
     panel.result.setText("full bend allowed")
     panel.clear()
-    assert not space.limits().limits and "surgeon" not in window.programme.state.locked()
+    assert not space.limits().limits and "surgeon" not in window.page("programme").state.locked()
 
 
 # intake
@@ -243,8 +248,8 @@ def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, p
 
 def test_the_complaint_is_told_on_the_map_and_found_again(window, patient, open_on):
     patient("ferry deckhand", "intake")
-    panel = window.intake.complaint
-    window.intake.open_leaf("Complaint")
+    panel = window.page("intake").complaint
+    window.page("intake").open_leaf("Complaint")
     hands.settle()
     QTest.mouseClick(panel.map, LEFT_BUTTON, pos=panel.map.place("back", 0.1, 0.48).toPoint())
     assert panel.site_head.text() == "1. outer hip, right"
@@ -267,14 +272,14 @@ def test_the_complaint_is_told_on_the_map_and_found_again(window, patient, open_
     again.new_visit()
     site = again.workspace.form(COMPLAINT).data["sites"][0]
     assert (site["region"], site["side"], site["worst"]) == ("outer hip", "right", 6)
-    assert again.intake.complaint.map.sites[0]["region"] == "outer hip"
+    assert again.page("intake").complaint.map.sites[0]["region"] == "outer hip"
 
 
 def test_brushing_the_soles_measures_them(window, patient, tmp_path: Path):
     patient("ferry deckhand", "intake")
-    window.intake.open_leaf("Shoes")
+    window.page("intake").open_leaf("Shoes")
     hands.settle()
-    shoes = window.intake.shoes
+    shoes = window.page("intake").shoes
     shoes.brushes[2].click()
     inner = [shoes.map.zone_box(Side.RIGHT, f"{part} inner").center().toPoint() for part in ("heel", "middle", "front")]
     QTest.mousePress(shoes.map, LEFT_BUTTON, pos=inner[0])
@@ -292,17 +297,17 @@ def test_brushing_the_soles_measures_them(window, patient, tmp_path: Path):
 
 
 def answer(window, **answers):
-    window.intake.open_leaf("Safety")
+    window.page("intake").open_leaf("Safety")
     hands.settle()
     for key, yes in answers.items():
-        window.intake.safety.list.answer(key.replace("_", "-"), yes)
+        window.page("intake").safety.list.answer(key.replace("_", "-"), yes)
 
 
 def test_the_screen_needs_every_answer_but_red_does_not_wait(window, patient):
     patient("ferry deckhand", "intake")
     window.new_visit()
     window.go("intake")
-    panel = window.intake.safety
+    panel = window.page("intake").safety
     answer(window, night=False)
     panel.record()
     assert "no answer yet" in window.status.message.text() and not window.workspace.asked_today
@@ -317,12 +322,12 @@ def test_the_screen_needs_every_answer_but_red_does_not_wait(window, patient):
 def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, tmp_path: Path):
     patient("ferry deckhand", "intake")
     answer(window, saddle=True)
-    panel = window.intake.safety
+    panel = window.page("intake").safety
     panel.record()
     panel.list.rest_no()
     answer(window, saddle=False)
     panel.record()
-    assert window.workspace.entries(SafetyScreen)[-1].level == "NONE"
+    assert window.workspace.entries(Screen)[-1].level == "NONE"
     assert window.workspace.triage() == (Triage.RED, False), "a later NONE does not lift it"
     window.new_visit()
     window.go("intake")
@@ -342,17 +347,17 @@ def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, t
     assert window.workspace.triage() == (Triage.RED, True)
     window.go("strength")
     assert window.stage == "strength"
-    kept = [f for f in window.workspace.entries(FindingEntry) if f.test_id == "safety-screen"]
-    assert all(f.person.name == "R. Falk" for f in kept), "who answered is kept"
+    kept = window.workspace.entries(Screen)
+    assert kept and all(s.who == "R. Falk" and s.answers for s in kept), "who answered is kept"
 
 
 def test_a_quiet_later_visit_takes_one_click(window, patient):
     patient("ferry deckhand", "intake")
     window.new_visit()
     window.go("intake")
-    window.intake.open_leaf("Safety")
+    window.page("intake").open_leaf("Safety")
     hands.settle()
     assert "Ask the safety screen" in window.status.step.text()
-    window.intake.safety.nothing_new.click()
+    window.page("intake").safety.nothing_new.click()
     assert window.workspace.triage() == (Triage.NONE, False)
     assert "Ask the safety screen" not in window.status.step.text()

@@ -105,7 +105,7 @@ class Coverage:
         self.hits: dict[str, list[bool]] = defaultdict(list)
 
     def read(self, window, truth: dict[tuple[str, str], float]) -> None:
-        readings = {(r.measure_id, r.side.value): r for r in window.movement.board.readings()}
+        readings = {(r.measure_id, r.side.value): r for r in window.page("movement").bench.board.readings()}
         for key, true in truth.items():
             reading = readings[key]
             if isinstance(reading.value, NotMeasured):
@@ -136,7 +136,7 @@ def bench(open_on, demo_folder: Path, tmp_path: Path):
 def new_visit(window) -> None:
     window.workspace.new_visit()
     window.go("movement")
-    window.movement.close_picture()
+    window.page("movement").bench.close_picture()
 
 
 def marks_of(view: str, side: str) -> list[str]:
@@ -158,16 +158,16 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
         clip = write_clip(tmp_path / f"fresh{batch}.mp4", frames, [n / 25 for n in range(BATCH)], g="1")
         new_visit(bench)
         hands.open_picture(qtbot, bench, clip, view)
-        canvas = bench.movement.canvas
+        canvas = bench.page("movement").bench.canvas
         hands.mark_plumb_line(bench, plumb_ends(camera))
         if view == "front":
-            bench.movement.panel.length.setText(f"{LENGTH_M} m")
-            bench.movement.panel._buttons["length"].click()
+            bench.page("movement").bench.panel.length.setText(f"{LENGTH_M} m")
+            bench.page("movement").bench.panel._buttons["length"].click()
             for end in rod(camera).values():
                 hands.click_at(canvas, end)
         level_camera = replace(camera, roll_deg=0)
         for n, body in enumerate(bodies):
-            bench.movement.go(n)
+            bench.page("movement").bench.go(n)
             places, upright = body.seen(camera), {**body.seen(level_camera), **rod(level_camera)}
             side = ("left", "right")[n // 2 % 2]
             truth = {key: t for key, t in true_angles(view, places, upright).items() if key[1] in (side, "none")}
@@ -178,7 +178,9 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
                 if n % 10:
                     continue
                 for name in marks_of(view, side):  # some marks are put right by dragging them
-                    hands.drag(canvas, bench.movement.board.points()[name], places[name] + rng.normal(0, 1, 2))
+                    hands.drag(
+                        canvas, bench.page("movement").bench.board.points()[name], places[name] + rng.normal(0, 1, 2)
+                    )
             by_hand.read(bench, truth)
     exact.check(least=120, share=0.99)
     by_hand.check(least=145)
@@ -199,7 +201,7 @@ def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
         body = random_body("rear", rng)
         photo = tmp_path / f"photo{n}.jpg"
         Image.fromarray(np.ascontiguousarray(np.rot90(pixels))).save(photo, exif=exif, quality=85)
-        bench.movement.close_picture()
+        bench.page("movement").bench.close_picture()
         hands.open_picture(qtbot, bench, photo, "rear")
         places, truth = body.seen(camera), true_angles("rear", body.seen(camera), body.seen(level_camera))
         for side, error in product(("left", "right"), (0.0, 1.0)):
@@ -207,6 +209,6 @@ def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
             for name in marks_of("rear", side):
                 hands.place(bench, name, places[name] + rng.normal(0, error, 2))
             found[error].read(bench, {key: true for key, true in truth.items() if key[1] in (side, "none")})
-            assert bench.movement.board.context().level.roll() == pytest.approx(-4, abs=1)
+            assert bench.page("movement").bench.board.context().level.roll() == pytest.approx(-4, abs=1)
     found[0.0].check(least=110, share=0.99)
     found[1.0].check(least=110)

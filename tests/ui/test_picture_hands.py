@@ -26,7 +26,7 @@ def bench(qtbot, window, patient):
     window.go("movement")
     hands.open_picture(qtbot, window, CLIP.path, "front")
     hands.place(window, KNEE, CLIP.truth(0)[KNEE])
-    return window.movement
+    return window.page("movement").bench
 
 
 def at(bench) -> np.ndarray:

@@ -1,6 +1,7 @@
 """The strength run and the order of the visit on the real window."""
 
 import json
+from dataclasses import replace
 
 import hands
 import numpy as np
@@ -9,13 +10,14 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from tuning.core.errors import BadInput
+from tuning.core.entries import Status
+from tuning.core.errors import BadInput, Refused
 from tuning.core.judging.comparison import compare_change, compare_sides
+from tuning.core.judging.summary import Rule
 from tuning.core.strength.trials import (
+    USUAL,
+    Effort,
     Mode,
-    Rule,
-    Setup,
-    Source,
     least_difference,
     observe,
     pain_band,
@@ -23,7 +25,6 @@ from tuning.core.strength.trials import (
     what_resolves,
 )
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.visit.battery import Status
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded
 from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
@@ -61,7 +62,7 @@ def strength(window, patient):
     hands.record_screen(window)
     window.go("strength")
     hands.settle()
-    return window.strength
+    return window.page("strength")
 
 
 def test_the_thirteen_efforts_take_digits_point_and_enter_only(window, strength):
@@ -92,7 +93,7 @@ def test_the_thirteen_efforts_take_digits_point_and_enter_only(window, strength)
 
 
 def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, strength):
-    strength.device.setCurrentText("simulated gauge")
+    strength.device.setCurrentText("gauge")
     page, live = strength, strength.live
 
     class Fast(SimulatedDynamometer):
@@ -119,7 +120,7 @@ def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, stren
     QTest.keyClick(page.number, Qt.Key.Key_Return)
     seen = page.state.seen(page.state.side)
     assert seen.method == "gauge" and seen.measured == pytest.approx(182, rel=0.02)
-    assert len(seen.evidence["traces"][0]["n"]) > 400 and seen.evidence["traces"][0]["faults"] == ""
+    assert len(seen.evidence.traces[0]["n"]) > 400 and seen.evidence.traces[0]["faults"] == ""
     live.use(Fast(Push(plateau=180.0, slip=0.4)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: live.phase is Phase.SHOWN)
@@ -141,7 +142,7 @@ def test_make_and_break_are_never_mixed_and_other_positions_never_compared(stren
     state.choose("hip-ir:right")
     state.set_mode(Mode.BREAK)
     hands.type_enter(strength.number, "150")
-    assert state.seen(Side.RIGHT, "hip-ir").evidence["contraction"].startswith("eccentric")
+    assert Mode(state.seen(Side.RIGHT, "hip-ir").setup.mode).contraction.startswith("eccentric")
     ratios = dict(state.ratios())["external : internal rotation"][Side.RIGHT]
     assert isinstance(ratios, NotMeasured) and "never set against" in ratios.detail
     state.choose("hip-er:left")
@@ -153,7 +154,7 @@ def test_make_and_break_are_never_mixed_and_other_positions_never_compared(stren
     hands.type_enter(strength.number, "121")
     assert "trials prone" in strength.hint.text() and state.trials(Side.RIGHT).size == 1
     state.set_lever("0.4 m")
-    assert state.seen(Side.RIGHT).evidence["position"] == "prone", "what was done stays as it was done"
+    assert state.seen(Side.RIGHT).setup.position == "prone", "what was done stays as it was done"
 
 
 def test_pain_makes_a_force_pain_limited_and_the_test_comes_last(strength):
@@ -200,12 +201,12 @@ def test_the_summary_rule_and_the_formula_are_settings_that_stay(window, strengt
     folder = window.workspace.record.folder
     window.close()
     again = open_on(folder)
-    assert again.strength.state.rule is Rule.BEST and again.strength.state.formula == "index"
+    assert again.page("strength").state.rule is Rule.BEST and again.page("strength").state.formula == "index"
 
 
 def test_planning_a_visit_over_all_stages(qtbot, window, strength):
     space, order = window.workspace, window.order
-    dialog = PlanDialog(window, space, order)
+    dialog = PlanDialog(window, space, order, window.stages)
     qtbot.addWidget(dialog)
     dialog.show()
     template = next(t for t in order.templates() if t.name == "knee pain")
@@ -227,15 +228,14 @@ def test_planning_a_visit_over_all_stages(qtbot, window, strength):
     assert "our knees" in [t.name for t in order.templates()]
     dialog.board.chosen.emit("knee-ext:left")
     dialog.board.chosen.emit("knee-ext:left")
-    dialog.opened.emit("knee-ext:left")
-    window.open_effort("knee-ext:left")
-    assert window.stage == "strength" and window.strength.state.effort_id == "knee-ext:left"
+    window.open(order.target("knee-ext:left"))
+    assert window.stage == "strength" and window.page("strength").state.effort_id == "knee-ext:left"
     order.choose(["plates-squat-iso", "hip-abd"])
-    window.open_effort("plates-squat-iso")
-    assert window.stage == "force" and window.force.state.test_id == "squat-iso"
+    window.open(order.target("plates-squat-iso"))
+    assert window.stage == "force" and window.page("force").state.test_id == "squat-iso"
     order.choose(list(template.tests))
-    window.open_effort("figure4-shin")
-    assert window.stage == "mobility" and window.mobility.state.step.test.id == "figure4-shin"
+    window.open(order.target("figure4-shin"))
+    assert window.stage == "mobility" and window.page("mobility").state.step.test.id == "figure4-shin"
 
 
 def test_an_effort_is_dragged_and_left_out_on_the_board(window, strength):
@@ -259,11 +259,11 @@ def test_an_effort_is_dragged_and_left_out_on_the_board(window, strength):
 
 def test_a_surgeons_limit_locks_strength_too(window, patient):
     patient("beekeeper", "strength")
-    state = window.strength.state
+    state = window.page("strength").state
     window.order.choose(["knee-ext", "hip-abd"])
     assert [name for name, _ in window.order.locked] == ["Knee extension, right"]
     state.choose("hip-abd:left")
-    with pytest.raises(BadInput, match="barred while a surgeon"):
+    with pytest.raises(Refused, match="barred while a surgeon"):
         state.set_mode(Mode.BREAK)
 
 
@@ -272,7 +272,9 @@ def test_a_surgeons_limit_locks_strength_too(window, patient):
 
 def seen(test, side, trials, **setup):
     values = np.array(trials, float)
-    return observe(test, side, values, Setup(**setup), 80.0, Source(tuple(map(str, trials))))[0]
+    pain = setup.pop("pain", None)
+    how = replace(USUAL, body_mass_kg=80.0, **setup)
+    return observe(Effort(test, side, values, tuple(map(str, trials)), setup=how, pain=pain))[0]
 
 
 def test_what_one_test_can_tell_by_hand_and_with_a_belt():
@@ -329,6 +331,11 @@ def test_settings_survive_a_broken_file(tmp_path):
     assert Settings(tmp_path).get("strength.rule", 3) == 3, "another type counts as not set"
     (tmp_path / "settings.json").write_text("{broken")
     assert Settings(tmp_path).get("strength.rule", "mean") == "mean"
-    assert (tmp_path / "settings.unreadable").exists()
+    Settings(tmp_path).set("strength.unit", "lbf")
+    assert (tmp_path / "settings.unreadable").read_text() == "{broken", "put aside before it is written over"
+    one, other = Settings(tmp_path), Settings(tmp_path)
+    one.set("a", 1)
+    other.set("b", 2)
+    assert (one.get("a", 0), one.get("b", 0), other.get("a", 0)) == (1, 2, 1), "two windows keep each other's settings"
     (tmp_path / "settings.json").write_text(json.dumps([1]))
     assert Settings(tmp_path).get("x", 1.0) == 1.0

@@ -56,7 +56,7 @@ def ledger_words(window) -> dict[str, str]:
 
 def strength_words(window) -> str:
     hands.settle()
-    found = window.strength.findChildren(QLabel, "strength-verdict")
+    found = window.page("strength").findChildren(QLabel, "strength-verdict")
     return next(label.text() for label in found if label.isVisible())
 
 
@@ -77,14 +77,14 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     window.go("movement")
     clip = CLIPS["squat-front"]
     hands.open_picture(qtbot, window, clip.path, "front")
-    window.movement.go(42)
+    window.page("movement").bench.go(42)
     hands.mark_plumb_line(window, clip.plumb_line())
     for name, at in clip.truth(42).items():
         hands.place(window, name, at)
     angles = {side: hands.shown_value(window, "squat-front-fppa", side) for side in ("left", "right")}
 
     window.go("strength")
-    page = window.strength
+    page = window.page("strength")
     assert page.state.effort_id == "hip-abd:right"
     hands.type_enter(page.setup.lever, "0.76 m")
     for text in ("181", "186.5", "184"):
@@ -99,7 +99,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     assert strength == "marked: left lower by 19 % of stronger"
 
     window.go("programme")
-    programme = window.programme
+    programme = window.page("programme")
     assert not programme.state.locked()
     programme.write_button.click()
     assert not space.plan(), "the placement trial is open and no reason was given"
@@ -109,7 +109,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     programme._spins["sets"].setValue(4)
     programme.write_button.click()
     (item,) = space.plan()
-    assert (item.rung_id, item.dose["sets"], item.first_side) == ("sd-1-hold-taps", 4, "left")
+    assert (item.rung, item.dose["sets"], item.first_side) == ("sd-1-hold-taps", 4, "left")
     assert programme.save_sheet(tmp_path / "sheet.pdf")
     words = ledger_words(window)
     window.close()
@@ -121,19 +121,19 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     assert ledger_words(again) == words
     assert [i.dose["sets"] for i in again.workspace.plan()] == [4]
     again.go("strength")
-    again.strength.state.choose("hip-abd:left")
-    assert strength_words(again) == strength and again.strength.setup.lever.text() == "0.76 m"
+    again.page("strength").state.choose("hip-abd:left")
+    assert strength_words(again) == strength and again.page("strength").setup.lever.text() == "0.76 m"
     again.go("movement")
-    qtbot.waitUntil(lambda: again.movement.canvas.image is not None)
-    assert again.movement.board.frame == 42
+    qtbot.waitUntil(lambda: again.page("movement").bench.canvas.image is not None)
+    assert again.page("movement").bench.board.frame == 42
     for side, text in angles.items():
         assert hands.shown_value(again, "squat-front-fppa", side) == text
 
     with sqlite3.connect(folder / "record.sqlite") as raw:
         kept = dict(
             raw.execute(
-                "select o.side, o.value from observation o join entry e on e.id = o.id "
-                "where e.struck_at is null and measure_id = 'squat-front-fppa'"
+                "select body ->> 'side', body ->> 'value' from entry where struck_at is null "
+                "and kind = 'observation' and body ->> 'measure_id' = 'squat-front-fppa'"
             )
         )
     printed = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "sheet.pdf").pages)
@@ -145,7 +145,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
 
 def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):
     patient("potter", "strength")
-    page, space = window.strength, window.workspace
+    page, space = window.page("strength"), window.workspace
     before = strength_words(window)
     hands.type_enter(page.number, "300")
     page.state.choose("hip-abd:left")
@@ -157,8 +157,8 @@ def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):
     assert strength_words(window) == changed
 
     window.go("movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
-    board, canvas = window.movement.board, window.movement.canvas
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
+    board, canvas = window.page("movement").bench.board, window.page("movement").bench.canvas
     start = board.points()["knee_left"]
     hands.drag(canvas, start, start + [30, 0])
     moved = board.points()["knee_left"]
@@ -181,12 +181,12 @@ def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):
 
 def test_escape_abandons_a_drag(qtbot, window, patient):
     patient("potter", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
-    board, canvas = window.movement.board, window.movement.canvas
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
+    board, canvas = window.page("movement").bench.board, window.page("movement").bench.canvas
     start = board.points()["asis_left"]
     at = canvas.to_widget(start).toPoint()
     QTest.mousePress(canvas, hands.LEFT, hands.NONE, at)
     QTest.mouseMove(canvas, at + at)
     QTest.keyClick(canvas, Qt.Key.Key_Escape)
     QTest.mouseRelease(canvas, hands.LEFT, hands.NONE, at + at)
-    assert board.points()["asis_left"] == pytest.approx(start) and not window.workspace.undo.count()
+    assert board.points()["asis_left"] == pytest.approx(start) and not window.workspace.undo.at

@@ -10,8 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QSpinBox
 
-from tuning.core.gate.triage import Triage
-from tuning.core.types import Role, Side
+from tuning.core.types import Role, Side, Triage
 from tuning.ui import theme
 from tuning.ui.actions import CommandList
 from tuning.ui.explain import explanation
@@ -50,12 +49,12 @@ def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
     for stage in ("mobility", "movement", "strength", "programme"):
         window.go(stage)
         assert window.stage == "intake" and "Locked" in window.status.message.text()
-    assert not window.programme.save_sheet(Path("/tmp/never.pdf"))
-    window.intake.safety.clear()
+    assert not window.page("programme").save_sheet(Path("/tmp/never.pdf"))
+    window.page("intake").safety.clear()
     assert window.workspace.triage() == (Triage.RED, False), "a clearance needs a name and a result"
-    window.intake.safety.cleared_by.setText("Dr. Marsh")
-    window.intake.safety.result.setText("no clot, cleared")
-    window.intake.safety.clear()
+    window.page("intake").safety.cleared_by.setText("Dr. Marsh")
+    window.page("intake").safety.result.setText("no clot, cleared")
+    window.page("intake").safety.clear()
     window.go("strength")
     assert window.stage == "strength" and "cleared" in window.header.caution.text()
 
@@ -72,23 +71,23 @@ def test_only_a_clinician_opens_a_loaded_rung_under_amber(window, patient):
     patient("choir conductor", "intake")
     hands.record_screen(window, "heart")
     window.go("programme")
-    state = window.programme.state
+    state = window.page("programme").state
     state.choose(next(r for r in state.ladder.rungs if r.loaded))
     student = next(p for p in window.workspace.record.people() if p.role == Role.STUDENT.value)
     clinician = window.workspace.person
     window.workspace.choose_person(student)
-    window.programme.reason.setText("wants to go on")
-    window.programme.write_button.click()
+    window.page("programme").reason.setText("wants to go on")
+    window.page("programme").write_button.click()
     assert not window.workspace.plan() and "licensed clinician" in window.status.message.text()
     window.workspace.choose_person(clinician)
-    window.programme.write_button.click()
+    window.page("programme").write_button.click()
     (item,) = window.workspace.plan()
-    assert item.override_reason == "wants to go on" and item.person.name == "R. Falk"
+    assert item.reason == "wants to go on" and item.who == "R. Falk"
 
 
 def test_a_maximal_test_under_amber_needs_a_clinician_and_a_reason(window, patient):
     patient("beekeeper", "strength")
-    page = window.strength
+    page = window.page("strength")
     assert page.reason.isVisible()
     hands.type_enter(page.number, "150")
     assert "type the reason" in page.hint.text() and not page.state.trials(page.state.side).size
@@ -102,12 +101,12 @@ def test_a_maximal_test_under_amber_needs_a_clinician_and_a_reason(window, patie
     window.workspace.choose_person(clinician)
     page.number.clear()
     hands.type_enter(page.number, "150")
-    assert page.state.seen(page.state.side).evidence["caution_reason"] == "surgeon agreed to isometric work"
+    assert page.state.seen(page.state.side).reason == "surgeon agreed to isometric work"
 
 
 def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window, patient):
     patient("glassblower", "movement")
-    page = window.movement
+    page = window.page("movement").bench
     qtbot.waitUntil(lambda: page.canvas.image is not None)
     page.canvas.setFocus()
     QTest.keyClick(page.canvas, Qt.Key.Key_Space)
@@ -121,7 +120,7 @@ def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window,
 
 def test_strength_takes_numbers_and_goes_on_by_itself(window, patient):
     patient("ferry deckhand", "strength")
-    page = window.strength
+    page = window.page("strength")
     assert page.state.side is Side.LEFT, "the uninvolved side comes first"
     for text in ("201", "199,5", "45 lbf"):
         hands.type_enter(page.number, text)
@@ -153,9 +152,9 @@ def test_f1_on_a_ledger_row_tells_formula_inputs_error_and_source(window, patien
 
 def test_f1_on_a_reading_tells_marks_and_marking_error(qtbot, window, patient):
     patient("potter", "movement")
-    qtbot.waitUntil(lambda: window.movement.canvas.image is not None)
+    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
     hands.settle()
-    rows = [row for row in window.movement.panel.findChildren(ReadingRow) if row.isVisible()]
+    rows = [row for row in window.page("movement").bench.panel.findChildren(ReadingRow) if row.isVisible()]
     text = next(row.explanation() for row in rows if row.title == "Frontal-plane knee angle")
     for part in ("front pelvic spine right", "placing the marks adds ±", "Munro 2012", "SD per axis"):
         assert part in text
@@ -164,9 +163,9 @@ def test_f1_on_a_reading_tells_marks_and_marking_error(qtbot, window, patient):
 def test_a_click_on_a_ledger_row_opens_its_frame(qtbot, window, patient):
     patient("glassblower", "programme")
     row = next(r for r in window.ledger.rows_shown() if r.row.measure.id == "gait-pelvic-drop")
-    frame = row.row.left.evidence["frame"]
+    frame = row.row.left.frame
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
-    assert window.stage == "movement" and window.movement.board.frame == frame > 0
+    assert window.stage == "movement" and window.page("movement").bench.board.frame == frame > 0
 
 
 def test_a_station_of_the_figure_filters_the_ledger(window, patient):
@@ -178,7 +177,7 @@ def test_a_station_of_the_figure_filters_the_ledger(window, patient):
 
 def test_frames_step_play_and_jump(qtbot, window, patient):
     patient("glassblower", "movement")
-    page = window.movement
+    page = window.page("movement").bench
     qtbot.waitUntil(lambda: page.canvas.image is not None)
     page.canvas.setFocus()
     start = page.board.frame

@@ -19,3 +19,15 @@ class KnowledgeError(TuningError):
 
 class EnvironmentFault(TuningError):
     """The machine refuses: disk full, folder read-only, record locked or newer."""
+
+
+class Conflict(TuningError):
+    """Somebody else changed the same thing since it was read; it was read again."""
+
+
+class Refused(TuningError):
+    """The gate does not allow an act now; the sentence says why and what would."""
+
+
+class DeviceFault(EnvironmentFault):
+    """A device does not answer, or sends what makes no sense."""

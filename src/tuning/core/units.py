@@ -32,7 +32,8 @@ def _parse(text: str, default_unit: str, factors: dict[str, float], what: str) -
     match = _NUMBER.fullmatch(text)
     if match is None:
         raise BadInput(f"“{text.strip()}” is not a {what}; type a number such as 41.5 ({accepted}).")
-    unit = _SPELLINGS.get(match[2].lower(), match[2]) if match[2] else default_unit
+    written = match[2] or default_unit
+    unit = written if written in factors else _SPELLINGS.get(written.lower(), written)
     if unit not in factors:
         raise BadInput(f"“{match[2]}” is not a unit of {what}; use {accepted}.")
     return float(match[1].replace(",", ".")) * factors[unit], unit

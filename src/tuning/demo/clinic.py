@@ -3,44 +3,45 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
-from tuning.core.force.together import GROUND, PLATES
+from tuning.core.case import Patient, Person, Visit
+from tuning.core.entries import (
+    Answer,
+    Calibration,
+    Capture,
+    Decision,
+    Form,
+    Mark,
+    Medium,
+    PlanItem,
+    PlatesUsed,
+    Purpose,
+    Screen,
+    Track,
+)
 from tuning.core.gate.limits import standing_limits
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.pictures.marks import observe as observe_marks
 from tuning.core.programme.ladders import Rung
-from tuning.core.strength.trials import Setup, Source
+from tuning.core.strength.trials import USUAL, Effort
 from tuning.core.strength.trials import observe as observe_strength
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef, Triage
 from tuning.core.units import FORCE_UNITS
-from tuning.core.visit.battery import Status, observed
+from tuning.core.visit.battery import observed
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
 from tuning.devices.plates import Scene
 from tuning.knowledge import load
-from tuning.records import (
-    Calibration,
-    Capture,
-    Entry,
-    FindingEntry,
-    Mark,
-    PatientRow,
-    PersonRow,
-    PlanItem,
-    Record,
-    SafetyScreen,
-    TrackEntry,
-    Visit,
-)
-from tuning.records.record import now, to_entry
+from tuning.records import Record, new_uid
+from tuning.records.store import DEMO, now
 
 PEOPLE: tuple[dict[str, Any], ...] = (
     {
@@ -110,36 +111,49 @@ MOBILITY: Mapping[str, Trials] = {
 }
 
 
+E = TypeVar("E", bound=Entry)
+Pair = tuple[tuple[float, float], tuple[float, float]]
+
+
+def _pair(ends: Sequence[np.ndarray]) -> Pair:
+    (ax, ay), (bx, by) = ends
+    return (float(ax), float(ay)), (float(bx), float(by))
+
+
 class _Builder:
     def __init__(self, record: Record) -> None:
         self.record = record
         self.knowledge = load()
-        self.person: PersonRow = record.add_person("R. Falk", "licensed clinician")
+        self.person: Person = record.add_person("R. Falk", "licensed clinician")
         record.add_person("S. Adeyemi", "student")
         self.rng = np.random.default_rng(7)
         self.patients = {p["occupation"]: record.add_patient(self.person, **p) for p in PEOPLE}
 
     def visit(self, occupation: str, days_ago: int) -> Visit:
-        at = datetime.combine(date.today() - timedelta(days=days_ago), datetime.min.time()).replace(hour=9)
-        return self.record.start_visit(self.patients[occupation], self.person, at)
+        morning = datetime.combine(date.today() - timedelta(days=days_ago), datetime.min.time()).replace(hour=9)
+        return self.record.start_visit(self.patients[occupation], self.person, morning.astimezone(UTC))
 
-    def keep(self, visit: Visit, *entries: Entry) -> None:
-        for entry in entries:
-            entry.visit_id, entry.person_id, entry.at = visit.id, self.person.id, min(now(), visit.started_at)
-        self.record.write(entries)
+    def keep(self, visit: Visit, *entries: E) -> list[E]:
+        """Entries with uid, visit, time and person, once they are in the record."""
+        at, who = min(now(), visit.started_at), self.person
+        made = [
+            replace(entry, uid=new_uid(), visit=visit.uid, at=at, person=who.uid, who=who.name) for entry in entries
+        ]
+        self.record.commit(self.record.case(visit.patient, visit.uid), made)
+        return made
+
+    def medium(self, path: Path) -> Medium:
+        return self.record.medium(self.record.media.keep(path), self.person)
 
     def _levelled(self, visit: Visit, clip: DemoClip, view: str) -> tuple[Capture, LevelReference]:
         """A shipped clip in the record, levelled by its hanging line."""
-        kept = self.record.media.keep(clip.path)
-        self.record.media_row(kept, self.person)
-        capture = Capture(sha256=kept.sha256, view=view)
-        self.keep(visit, capture)
+        [capture] = self.keep(visit, Capture(self.medium(clip.path), view=view))
         plumb = [self._hand(point) for point in clip.plumb_line()]
-        ends = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(plumb)), strict=True))
-        self.keep(
-            visit, Calibration(capture_id=capture.id, what=Level.PLUMB.value, length_m=None, sd_px=CLICK_SD_PX, **ends)
-        )
+        self.keep(visit, Calibration(capture.uid, Level.PLUMB.value, _pair(plumb), CLICK_SD_PX))
         return capture, LevelReference(Level.PLUMB, plumb[0], plumb[1])
+
+    def _marks(self, capture: Capture, frame: int, marks: Mapping[str, np.ndarray]) -> list[Entry]:
+        return [Mark(capture.uid, frame, name, (float(at[0]), float(at[1])), CLICK_SD_PX) for name, at in marks.items()]
 
     def picture(self, visit: Visit, clip_name: str, view: str, wanted: dict[int, tuple[str, ...]]) -> None:
         """Mark frames of a shipped clip with a hand that is about a pixel off."""
@@ -149,75 +163,51 @@ class _Builder:
         for frame, names in wanted.items():
             truth = clip.truth(frame)
             marks = {name: self._hand(truth[name]) for name in names}
-            rows: list[Entry] = [
-                Mark(
-                    capture_id=capture.id,
-                    frame=frame,
-                    name=name,
-                    x_px=float(at[0]),
-                    y_px=float(at[1]),
-                    sd_px=CLICK_SD_PX,
-                )
-                for name, at in marks.items()
-            ]
-            evidence = {"capture": capture.id, "frame": frame, "time_s": frame / clip.fps}
-            found = observe_marks(PICTURE_KINDS[view], marks, context, "clip", evidence)
-            rows += [to_entry(seen, visit, self.person) for seen in found]
-            self.keep(visit, *rows)
+            where = FrameRef(capture.uid, frame, frame / clip.fps)
+            found = observe_marks(PICTURE_KINDS[view], marks, context, "clip", where)
+            self.keep(visit, *self._marks(capture, frame, marks), *found)
 
     def still(self, visit: Visit, name: str, view: str) -> None:
         """Every mark of a shipped photograph, levelled by the hanging line and scaled by a metre on it."""
-        still, picture_kind = STILLS[name], PICTURE_KINDS[view]
-        kept = self.record.media.keep(still.path)
-        self.record.media_row(kept, self.person)
-        capture = Capture(sha256=kept.sha256, view=view)
-        self.keep(visit, capture)
+        still = STILLS[name]
+        [capture] = self.keep(visit, Capture(self.medium(still.path), view=view))
         plumb = [self._hand(point) for point in still.plumb_line()]
         *ends, length = still.known_length()
         metre = [self._hand(point) for point in ends]
-        for what, pair, metres in ((Level.PLUMB.value, plumb, None), ("length", metre, length)):
-            places = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(pair)), strict=True))
-            row = Calibration(capture_id=capture.id, what=what, length_m=metres, sd_px=CLICK_SD_PX, **places)
-            self.keep(visit, row)
+        self.keep(
+            visit,
+            Calibration(capture.uid, Level.PLUMB.value, _pair(plumb), CLICK_SD_PX),
+            Calibration(capture.uid, "length", _pair(metre), CLICK_SD_PX, length),
+        )
         context = PictureContext(LevelReference(Level.PLUMB, plumb[0], plumb[1]), Scale(metre[0], metre[1], length))
         marks = {mark: self._hand(at) for mark, at in still.truth().items()}
-        rows: list[Entry] = [
-            Mark(capture_id=capture.id, frame=0, name=mark, x_px=float(at[0]), y_px=float(at[1]), sd_px=CLICK_SD_PX)
-            for mark, at in marks.items()
-        ]
-        found = observe_marks(picture_kind, marks, context, "photo", {"capture": capture.id, "frame": 0, "time_s": 0.0})
-        self.keep(visit, *rows, *(to_entry(seen, visit, self.person) for seen in found))
+        found = observe_marks(PICTURE_KINDS[view], marks, context, "photo", FrameRef(capture.uid))
+        self.keep(visit, *self._marks(capture, 0, marks), *found)
 
     def hands_on(self, visit: Visit, method: str, seen: Mapping[str, Trials]) -> None:
         """Looks or trials of measures: a list for a single value, a pair of lists for left and right."""
-        rows = []
+        found = []
         for measure_id, trials in seen.items():
             sides = zip(LEGS, trials, strict=True) if isinstance(trials, tuple) else [(Side.NONE, trials)]
-            for side, values in sides:
-                found = observed(self.knowledge.measures[measure_id], side, values, method)
-                rows.append(to_entry(found, visit, self.person))
-        self.keep(visit, *rows)
+            found += [observed(self.knowledge.measures[measure_id], side, values, method) for side, values in sides]
+        self.keep(visit, *found)
 
-    def found(self, visit: Visit, test_id: str, data: dict[str, Any], side: Side = Side.NONE) -> None:
-        row = FindingEntry(test_id=test_id, side=side.value, status=Status.DONE.value, data=data)
-        self.keep(visit, row)
+    def form(self, visit: Visit, kind: str, data: dict[str, Any]) -> None:
+        self.keep(visit, Form(kind, data))
 
     def decide(self, visit: Visit, row_id: str, low: Side, outcome: str) -> None:
         row = next(r for r in self.knowledge.chain.rows if r.id == row_id)
-        then = row.outcomes[outcome]
-        kept = {"suspicion": row.suspicion, "relook": row.relook, "outcome": outcome, "then": then}
-        self.found(visit, "levels-chain", {"row": row.id, "low": low.value, "facts": [], **kept}, low)
-        self.found(visit, "levels-chain-past", {"answer": "agrees"})
+        grounds = {"row": row.id, "facts": [], "suspicion": row.suspicion, "relook": row.relook}
+        decided = Decision("levels-chain", outcome, {**grounds, "then": row.outcomes[outcome]}, low)
+        self.keep(visit, decided, Decision("levels-chain-past", "agrees"))
 
-    def screen(self, visit: Visit, level: str, yes: tuple[str, ...] = (), said: str = "") -> None:
+    def screen(self, visit: Visit, level: Triage, yes: tuple[str, ...] = (), said: str = "") -> None:
         table = self.knowledge.safety
         answers = {q.id: q.id in yes for q in table.asked(dict.fromkeys(yes, True))}
-        hits = [r.id for r in table.rules if set(r.all) <= set(yes)]
-        names = [r.name for r in table.rules if r.id in hits]
+        rules = [r for r in table.rules if set(r.all) <= set(yes)]
         limits = standing_limits(table.limits, answers)
-        note = "; ".join(part for part in (*names, limits.text, said) if part)
-        self.keep(visit, SafetyScreen(level=level, note=note))
-        self.found(visit, "safety-screen", {"answers": answers, "hits": hits, "said": said})
+        note = "; ".join(part for part in (*(r.name for r in rules), limits.text, said) if part)
+        self.keep(visit, Screen(level, answers, tuple(r.id for r in rules), note, said))
 
     def follow(
         self,
@@ -244,23 +234,15 @@ class _Builder:
         marks = {name: self._hand(at) for name, at in clip.truth(start).items()}
         tracks = follow_clip(clip.path, start, marks)
         options = tasks.Options(side=side, roll_deg=level.roll())
-        moved = []
+        used = None
         if standing_on is not None:
             scale = self._foot_length(visit, capture, clip, start)
-            path = self.record.media_path(standing_on.media)
-            options = replace(options, metres_per_px=scale, plates=Plates(read_plates(path)))
-            moved.append([PLATES, Side.NONE.value, float(standing_on.id), 0.0])
+            plates = Plates(read_plates(self.record.media.lent(standing_on.medium)))
+            options = replace(options, metres_per_px=scale, plates=plates)
+            used = PlatesUsed(standing_on.uid)
         result = tasks.measure(tracks, task, options)
-        row = TrackEntry(
-            capture_id=capture.id,
-            task=task,
-            side=side.value,
-            names=list(tracks.names),
-            moved=moved,
-            places=pack(tracks),
-        )
-        found = tasks.observations(result, self.knowledge.measures, {"capture": capture.id})
-        self.keep(visit, row, *(to_entry(seen, visit, self.person) for seen in found))
+        row = Track(capture.uid, task, side, tracks.names, plates=used, places=pack(tracks))
+        self.keep(visit, row, *tasks.observations(result, self.knowledge.measures, capture.uid))
 
     def _foot_length(self, visit: Visit, capture: Capture, clip: DemoClip, frame: int) -> float:
         """Mark the known length from heel to toe; metres a pixel."""
@@ -268,28 +250,32 @@ class _Builder:
         side = clip.camera.view
         ends = [self._hand(clip.truth(frame)[name]) for name in ("heel", "toe")]
         metres = float(np.linalg.norm(body.points[f"toe_side_{side}"] - body.points[f"heel_side_{side}"]))
-        places = dict(zip(("ax_px", "ay_px", "bx_px", "by_px"), map(float, np.ravel(ends)), strict=True))
-        self.keep(
-            visit, Calibration(capture_id=capture.id, what="length", length_m=metres, sd_px=CLICK_SD_PX, **places)
-        )
+        self.keep(visit, Calibration(capture.uid, "length", _pair(ends), CLICK_SD_PX, metres))
         return metres / float(np.linalg.norm(ends[1] - ends[0]))
 
     def _hand(self, point: np.ndarray) -> np.ndarray:
         return point + self.rng.normal(0, 0.8, 2)
 
     def strength(
-        self, visit: Visit, patient: PatientRow, test: str, lbf: Mapping[Side, tuple[float, ...]], setup: Setup
+        self,
+        visit: Visit,
+        patient: Patient,
+        test: str,
+        lbf: Mapping[Side, tuple[float, ...]],
+        lever_m: float | None = None,
+        reason: str = "",
+        pain: int | None = None,
     ) -> None:
         """Typed trials of one test, both sides or both legs together."""
         position = self.knowledge.tests[test].positions[0]
+        setup = replace(USUAL, position=position, lever_m=lever_m, body_mass_kg=patient.body_mass_kg)
         for side, trials in lbf.items():
             newtons = np.array(trials) * FORCE_UNITS["lbf"]
-            source = Source(tuple(f"{t:g} lbf" for t in trials))
-            kept = replace(setup, position=position)
-            seen = observe_strength(test, side, newtons, kept, patient.body_mass_kg, source)
-            if setup.pain is not None:
-                seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(setup.pain)], "typed"))
-            self.keep(visit, *(to_entry(o, visit, self.person) for o in seen))
+            typed = tuple(f"{t:g} lbf" for t in trials)
+            seen = observe_strength(Effort(test, side, newtons, typed, (), setup, pain, reason))
+            if pain is not None:
+                seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(pain)], "typed"))
+            self.keep(visit, *seen)
 
     def plates(self, visit: Visit, occupation: str, test: str, side: Side, reason: str = "") -> None:
         """One recording of a made-up person on the plates, kept as CSV, with what it says."""
@@ -298,15 +284,13 @@ class _Builder:
         from tuning.demo.plate_people import body, scene
         from tuning.exchange.plates import read_plates
 
-        patient = self.patients[occupation]
-        made = scene(body(occupation, patient.body_mass_kg or 75.0), test, side.value, self.rng)
-        capture = self._pressed(visit, made, f"{test} {side.value}", f"plates:{test}:{side.value}")
-        recording = read_plates(self.record.media_path(capture.media))
-        evidence = {"recording": capture.sha256}
-        found = observations(analyse(recording, test, side, patient.body_mass_kg), evidence)
-        for seen in found if reason else ():
-            seen.evidence["caution_reason"] = reason
-        self.keep(visit, *(to_entry(o, visit, self.person) for o in found))
+        mass = self.patients[occupation].body_mass_kg
+        made = scene(body(occupation, mass or 75.0), test, side.value, self.rng)
+        capture = self._pressed(visit, made, f"{test} {side.value}", test, side)
+        recording = read_plates(self.record.media.lent(capture.medium))
+        kept = TraceRef(recording=capture.medium.sha256, source=f"{test} {side.value}")
+        setup = Setup(body_mass_kg=mass, device="simulated plates", simulated=True)
+        self.keep(visit, *observations(analyse(recording, test, side, mass), kept, setup, reason))
 
     def plates_of_clip(self, visit: Visit, occupation: str, clip_name: str) -> Capture:
         """The plates that ran while a shipped clip was filmed."""
@@ -316,9 +300,9 @@ class _Builder:
         clip, patient = CLIPS[clip_name], self.patients[occupation]
         who = body(occupation, patient.body_mass_kg or 75.0)
         made = pressed(clip.body_at, clip.seconds, who, before=2.4, after=1.5)
-        return self._pressed(visit, made, f"{clip_name} plates", GROUND)
+        return self._pressed(visit, made, f"{clip_name} plates")
 
-    def _pressed(self, visit: Visit, made: Scene, name: str, view: str) -> Capture:
+    def _pressed(self, visit: Visit, made: Scene, name: str, test: str = "", side: Side = Side.NONE) -> Capture:
         """What the plates heard of a scene, as a CSV file in the record."""
         from tuning.devices.plates import Faults, heard, points_heard
         from tuning.exchange.plates import finish, write_csv
@@ -328,17 +312,14 @@ class _Builder:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"{name}.csv"
             write_csv(finish(made.rate, force, [], points), path)
-            media = self.record.media_row(self.record.media.keep(path), self.person)
-        capture = Capture(media=media, view=view)
-        self.keep(visit, capture)
+            medium = self.medium(path)
+        [capture] = self.keep(visit, Capture(medium, Purpose.PLATES, test=test, side=side))
         return capture
 
     def plan(self, visit: Visit, rung: Rung, side: Side) -> None:
-        checks = [["met", "placement trial of 3-5 clean repetitions each side, pain at most 2/10"]]
-        item = PlanItem(
-            ladder_id="stepdown", rung_id=rung.id, dose=asdict(rung.dose), first_side=side.value, checks=checks
-        )
-        self.keep(visit, item)
+        checks = (("met", "placement trial of 3-5 clean repetitions each side, pain at most 2/10"),)
+        ladder = next(ladder for ladder in self.knowledge.ladders.values() if rung in ladder.rungs)
+        self.keep(visit, PlanItem(ladder.id, rung.id, asdict(rung.dose), side, checks))
 
 
 NO_JUMPS = ("surgeon", "limit-left", "limit-fast")
@@ -348,17 +329,17 @@ QUIET = "isometric and pain-free, no jump"
 
 def build_clinic(folder: Path) -> None:
     """Build the demo record in `folder`. Raises EnvironmentFault when it cannot be written."""
-    record = Record(folder)
+    record = Record(folder, DEMO)
     b = _Builder(record)
     visit = b.visit("glassblower", 42)
-    b.screen(visit, "AMBER", NO_JUMPS, "until the check in spring")
+    b.screen(visit, Triage.AMBER, NO_JUMPS, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
     _glassblower_today(b)
     _conductor(b)
     _potter(b)
-    b.screen(b.visit("beekeeper", 13), "AMBER", NO_DEEP_BEND, "bend at most 90° until week 16")
+    b.screen(b.visit("beekeeper", 13), Triage.AMBER, NO_DEEP_BEND, "bend at most 90° until week 16")
     visit = b.visit("ferry deckhand", 2)
-    b.screen(visit, "NONE")
+    b.screen(visit, Triage.NONE)
     for side in LEGS:
         b.follow(visit, f"step-{side}", "front", 0, "step-down", side)
     record.close()
@@ -366,7 +347,7 @@ def build_clinic(folder: Path) -> None:
 
 def _glassblower_today(b: _Builder) -> None:
     visit = b.visit("glassblower", 0)
-    b.screen(visit, "AMBER", NO_JUMPS, "until the check in spring")
+    b.screen(visit, Triage.AMBER, NO_JUMPS, "until the check in spring")
     _glassblower_tells(b, visit)
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
     b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
@@ -374,21 +355,21 @@ def _glassblower_today(b: _Builder) -> None:
     b.follow(visit, "walk-later", "rear", 30, "rear-gait")
     glassblower = b.patients["glassblower"]
     pounds = {Side.RIGHT: (40.7, 42.0, 41.5), Side.LEFT: (30.9, 32.6, 31.8)}
-    b.strength(visit, glassblower, "hip-abd", pounds, Setup(0.78, caution_reason=QUIET))
+    b.strength(visit, glassblower, "hip-abd", pounds, 0.78, QUIET)
     for test, lever, left, right in GLASSBLOWER_BATTERY:
-        b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, Setup(lever, caution_reason=QUIET))
-    b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, Setup(pain=3, caution_reason=QUIET))
+        b.strength(visit, glassblower, test, {Side.LEFT: left, Side.RIGHT: right}, lever, QUIET)
+    b.strength(visit, glassblower, "squeeze-5s", {Side.NONE: (47.5, 49.2, 48.8)}, reason=QUIET, pain=3)
     for test in ("quiet-stance", "squat-pause", "squat-iso"):
         b.plates(visit, "glassblower", test, Side.NONE, QUIET)
     for test in ("lunge-iso", "lunge-pause", "calf-raise"):
         for side in LEGS:
             b.plates(visit, "glassblower", test, side, QUIET)
-    b.plan(visit, b.knowledge.ladders["stepdown"].rungs[0], Side.LEFT)
+    b.plan(visit, next(iter(b.knowledge.ladders.values())).rungs[0], Side.LEFT)
 
 
 def _conductor(b: _Builder) -> None:
     visit = b.visit("choir conductor", 0)
-    b.screen(visit, "NONE")
+    b.screen(visit, Triage.NONE)
     for name, view in (
         ("stand-front", "st-front"),
         ("stand-left", "st-side-l"),
@@ -397,8 +378,8 @@ def _conductor(b: _Builder) -> None:
     ):
         b.still(visit, name, view)
     b.hands_on(visit, "by eye", CONDUCTOR_BY_EYE)
-    b.found(visit, "plumb-side", {"key": "upper-back", "answer": "usual", "looks": 2})
-    b.found(visit, "plumb-side", {"key": "low-back", "answer": "flat", "looks": 2})
+    curves = (("upper-back", "usual"), ("low-back", "flat"))
+    b.keep(visit, *(Answer("plumb-side", key, Side.NONE, words, looks=2) for key, words in curves))
     ground = b.plates_of_clip(visit, "choir conductor", "squat-side")
     b.follow(visit, "squat-side", "side-r", 0, "side-squat", Side.RIGHT, ground)
     for side in LEGS:
@@ -409,11 +390,11 @@ def _conductor(b: _Builder) -> None:
 def _potter(b: _Builder) -> None:
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
     visit = b.visit("potter", 6)
-    b.screen(visit, "NONE")
+    b.screen(visit, Triage.NONE)
     b.hands_on(visit, "by eye", LEVELS_EVEN)
     b.hands_on(visit, "typed", MOBILITY)
     b.picture(visit, "squat-front", "front", {42: front})
-    b.strength(visit, b.patients["potter"], "hip-abd", {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, Setup(0.76))
+    b.strength(visit, b.patients["potter"], "hip-abd", {Side.LEFT: (38.2, 39.5), Side.RIGHT: (36.0, 37.4)}, 0.76)
 
 
 def _glassblower_tells(b: _Builder, visit: Visit) -> None:
@@ -421,20 +402,20 @@ def _glassblower_tells(b: _Builder, visit: Visit) -> None:
     site = {**place, "now": 3.0, "worst": 5.0, "activity": "kneeling at the furnace", "onset": "spring, slowly"}
     goals = [{"activity": "gather glass for an hour", "score": 4.0}, {"activity": "stairs down", "score": 6.0}]
     told = {"sites": [site], "tires": "left leg", "gives": "no", "goals": goals}
-    b.found(visit, "intake-complaint", told)
+    b.form(visit, "intake-complaint", told)
     measures = b.knowledge.measures
     told_values = [
-        observed(measures["pain-now"], Side.LEFT, [3.0], "told", region="front of knee"),
-        observed(measures["pain-worst"], Side.LEFT, [5.0], "told", region="front of knee"),
+        observed(measures["pain-now"], Side.LEFT, [3.0], "told", Setup(region="front of knee")),
+        observed(measures["pain-worst"], Side.LEFT, [5.0], "told", Setup(region="front of knee")),
         observed(measures["intake-goals"], Side.NONE, [4.0, 6.0], "told"),
     ]
-    b.keep(visit, *(to_entry(seen, visit, b.person) for seen in told_values))
+    b.keep(visit, *told_values)
     episodes = [
         {"year": float(year), "region": region, "side": "left", "treated": "rest", "back": "yes"}
         for year, region in ((2019, "ankle"), (2022, "knee"), (2024, "knee"))
     ]
     injury = {"joint": "knee", "side": "left", "date": "2020", "operation": "cartilage trimmed", "limits": "no jumps"}
-    b.found(
+    b.form(
         visit,
         "intake-history",
         {"standing": 7.0, "sitting": 2.0, "posture": "turned to the left", "episodes": episodes, "injuries": [injury]},
@@ -443,7 +424,7 @@ def _glassblower_tells(b: _Builder, visit: Visit) -> None:
         "left": {"heel outer": 1, "middle inner": 2, "front inner": 3},
         "right": {"heel outer": 1, "front inner": 1},
     }
-    b.found(
+    b.form(
         visit,
         "shoe-wear-map",
         {"wear": wear, "sore": [["left", "middle inner"]], "age": 9.0, "firm": False, "crushed": []},

@@ -1,5 +1,5 @@
-"""What clinicians may edit, and the loader that turns it into core types."""
+"""What clinicians may edit, and the loaders that turn it into core types."""
 
-from tuning.knowledge.loader import Cautions, Knowledge, load
+from tuning.knowledge.tables import FOLDER, Cautions, Knowledge, check, load
 
-__all__ = ["Cautions", "Knowledge", "load"]
+__all__ = ["FOLDER", "Cautions", "Knowledge", "check", "load"]

@@ -1,35 +1,6 @@
-"""The patient record: the only floor that writes it."""
+"""The patient record: the only floor that writes it, and the only one that knows a row number."""
 
-from tuning.records.models import (
-    Calibration,
-    Capture,
-    Entry,
-    FindingEntry,
-    Mark,
-    Media,
-    ObservationEntry,
-    PatientRow,
-    PersonRow,
-    PlanItem,
-    SafetyScreen,
-    TrackEntry,
-    Visit,
-)
-from tuning.records.record import Record
+from tuning.records.identity import new_uid
+from tuning.records.store import Digest, Record
 
-__all__ = [
-    "Calibration",
-    "Capture",
-    "Entry",
-    "FindingEntry",
-    "Mark",
-    "Media",
-    "ObservationEntry",
-    "PatientRow",
-    "PersonRow",
-    "PlanItem",
-    "Record",
-    "SafetyScreen",
-    "TrackEntry",
-    "Visit",
-]
+__all__ = ["Digest", "Record", "new_uid"]

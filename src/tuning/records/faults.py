@@ -3,31 +3,41 @@
 from __future__ import annotations
 
 import errno
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import DatabaseError, StatementError
 
 from tuning.core.errors import EnvironmentFault
 
 _OS_SENTENCES = {
     errno.ENOSPC: "The disk is full",
     errno.EDQUOT: "Your disk quota is used up",
+    errno.EFBIG: "The file may not grow any further",
     errno.EACCES: "The folder may not be written to",
     errno.EPERM: "The folder may not be written to",
     errno.EROFS: "The folder is read-only",
 }
 
 _DATABASE_SENTENCES = {
-    "readonly": "The record is read-only",
-    "unable to open": "The record cannot be opened; its folder may be read-only or missing",
-    "disk is full": "The disk is full",
-    "disk i/o": "The disk refused to write",
-    "locked": "Another program holds the record; close it and try again",
-    "not a database": "The file record.sqlite is not a Tuning record",
-    "malformed": "The record is damaged; restore the last backup",
+    sqlite3.SQLITE_READONLY: "The record is read-only",
+    sqlite3.SQLITE_CANTOPEN: "The record cannot be opened; its folder may be read-only or missing",
+    sqlite3.SQLITE_FULL: "The disk is full",
+    sqlite3.SQLITE_IOERR: "The disk refused to read or write",
+    sqlite3.SQLITE_BUSY: "Another program holds the record; close it and try again",
+    sqlite3.SQLITE_LOCKED: "Another program holds the record; close it and try again",
+    sqlite3.SQLITE_NOTADB: "The file record.sqlite is not a Tuning record",
+    sqlite3.SQLITE_CORRUPT: "The record is damaged; restore the last backup",
 }
+
+
+def database_sentence(err: BaseException | None) -> str:
+    """What a database error means in plain words, by its code."""
+    code = getattr(err, "sqlite_errorcode", None)
+    known = _DATABASE_SENTENCES.get(code & 0xFF) if code is not None else None  # the low byte is the kind of error
+    return known or "The record refused to answer"
 
 
 @contextmanager
@@ -36,13 +46,11 @@ def told_as_fault(place: Path) -> Iterator[None]:
     try:
         yield
     except DatabaseError as err:
-        text = str(err.orig).lower()
-        for sign, sentence in _DATABASE_SENTENCES.items():
-            if sign in text:
-                raise EnvironmentFault(f"{sentence} ({place}). What was saved before is kept.") from err
-        raise
+        raise EnvironmentFault(f"{database_sentence(err.orig)} ({place}). What was saved before is kept.") from err
+    except sqlite3.DatabaseError as err:
+        raise EnvironmentFault(f"{database_sentence(err)} ({place}). What was saved before is kept.") from err
+    except StatementError as err:
+        raise EnvironmentFault(f"Not saved: a value cannot be written ({err.orig}).") from err
     except OSError as err:
-        known = _OS_SENTENCES.get(err.errno or 0)
-        if known is None:
-            raise
+        known = _OS_SENTENCES.get(err.errno or 0, f"The machine refused: {err.strerror or err}")
         raise EnvironmentFault(f"{known} ({place}). What was saved before is kept.") from err

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import tempfile
@@ -9,8 +10,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from tuning.core.entries import Medium
 from tuning.core.errors import BadInput
 from tuning.records.faults import told_as_fault
+from tuning.records.files import sync_folder
 
 _BLOCK = 1 << 20
 
@@ -35,6 +38,10 @@ class MediaFolder:
         """Where the file of that hash lies."""
         return self.folder / sha256[:2] / f"{sha256}{suffix}"
 
+    def lent(self, medium: Medium) -> Path:
+        """A path to read a kept file from; ask again rather than keeping it."""
+        return self.path(medium.sha256, medium.suffix)
+
     def keep(self, source: Path, tick: Callable[[float], None] = lambda _: None) -> Kept:
         """Copy `source` in. `tick` is called with the fraction done and may raise to stop.
 
@@ -52,6 +59,7 @@ class MediaFolder:
             try:
                 digest, size, total = hashlib.sha256(), 0, max(1, source.stat().st_size)
                 with os.fdopen(handle, "wb") as copy:
+                    fcntl.flock(copy, fcntl.LOCK_EX)  # whoever sweeps sees that this one is being written
                     while block := incoming.read(_BLOCK):
                         digest.update(block)
                         size += len(block)
@@ -59,12 +67,12 @@ class MediaFolder:
                         tick(size / total)
                     copy.flush()
                     os.fsync(copy.fileno())
-                if size == 0:
-                    raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
-                target = self.path(digest.hexdigest(), suffix)
-                target.parent.mkdir(exist_ok=True)
-                os.replace(temporary, target)
-                _sync_folder(target.parent)
+                    if size == 0:
+                        raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
+                    target = self.path(digest.hexdigest(), suffix)
+                    target.parent.mkdir(exist_ok=True)
+                    os.replace(temporary, target)
+                    sync_folder(target.parent)
             finally:
                 Path(temporary).unlink(missing_ok=True)
         return Kept(digest.hexdigest(), suffix, size, source.name)
@@ -78,14 +86,11 @@ class MediaFolder:
             return hashlib.file_digest(file, "sha256").hexdigest() == sha256
 
     def sweep(self) -> None:
-        """Remove what a killed copy left behind."""
+        """Remove what a killed copy left behind, but nothing that another window is copying just now."""
         for left in self.folder.glob(".incoming-*"):
-            left.unlink(missing_ok=True)
-
-
-def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+            try:
+                with left.open("rb") as file:
+                    fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    left.unlink(missing_ok=True)
+            except OSError:
+                continue

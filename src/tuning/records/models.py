@@ -1,23 +1,52 @@
 """Tables of the record.
 
 Everything entered during a visit is an *entry*: written once, never changed.
-A correction is a newer entry; undo strikes an entry out and redo restores it,
-so the record always tells who entered what and when.
+A correction is a newer entry that replaces the older one; undo strikes an entry
+out and redo restores it, so the record always tells who entered what and when.
+What an entry says stands in `body`, as records.bodies writes it.
 """
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, String
+from sqlalchemy import JSON, DateTime, ForeignKey, LargeBinary, String, TypeDecorator
+from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Utc(TypeDecorator[datetime]):
+    """Moments with a zone outside, UTC without one in the file."""
+
+    impl = DateTime
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        """Into the file. Raises ValueError for a moment without a zone."""
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise ValueError("a moment needs its zone")
+        return value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        """Out of the file."""
+        return None if value is None else value.replace(tzinfo=UTC)
 
 
 class Base(DeclarativeBase):
     """Root of the tables."""
 
-    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+    type_annotation_map = {dict[str, Any]: JSON, datetime: Utc}
+
+
+class InfoRow(Base):
+    """What kind of record this is, and its counters."""
+
+    __tablename__ = "info"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str]
 
 
 class PersonRow(Base):
@@ -25,16 +54,19 @@ class PersonRow(Base):
 
     __tablename__ = "person"
     id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(36), unique=True)
     name: Mapped[str] = mapped_column(String(120))
     role: Mapped[str] = mapped_column(String(40))
     created_at: Mapped[datetime]
 
 
 class PatientRow(Base):
-    """Who is assessed. Masses in kg, stature in m."""
+    """Who is assessed. `revision` grows with every commit to the case."""
 
     __tablename__ = "patient"
     id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(36), unique=True)
+    revision: Mapped[int] = mapped_column(default=0)
     name: Mapped[str] = mapped_column(String(120), index=True)
     birth_date: Mapped[date]
     sex: Mapped[str] = mapped_column(String(20))
@@ -48,27 +80,25 @@ class PatientRow(Base):
     created_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
-    def age_on(self, day: date) -> int:
-        """Full years on `day`."""
-        before_birthday = (day.month, day.day) < (self.birth_date.month, self.birth_date.day)
-        return day.year - self.birth_date.year - before_birthday
 
-
-class Visit(Base):
+class VisitRow(Base):
     """One visit of one patient."""
 
     __tablename__ = "visit"
     id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(36), unique=True)
     patient_id: Mapped[int] = mapped_column(ForeignKey("patient.id"), index=True)
     started_at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
-class Media(Base):
+class MediumRow(Base):
     """A file kept bit for bit under its SHA-256 name."""
 
-    __tablename__ = "media"
-    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    __tablename__ = "medium"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(36), unique=True)
+    sha256: Mapped[str] = mapped_column(String(64), unique=True)
     suffix: Mapped[str] = mapped_column(String(12))
     original_name: Mapped[str]
     size: Mapped[int]
@@ -76,136 +106,26 @@ class Media(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
-class Entry(Base):
-    """What every entry carries; `struck_at` set means undone."""
+class EntryRow(Base):
+    """One entry; `struck_at` set means undone."""
 
     __tablename__ = "entry"
     id: Mapped[int] = mapped_column(primary_key=True)
-    kind: Mapped[str] = mapped_column(String(20))
+    uid: Mapped[str] = mapped_column(String(36), unique=True)
+    kind: Mapped[str] = mapped_column(String(20), index=True)
     visit_id: Mapped[int] = mapped_column(ForeignKey("visit.id"), index=True)
     at: Mapped[datetime]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    medium_id: Mapped[int | None] = mapped_column(ForeignKey("medium.id"))
+    replaces: Mapped[str] = mapped_column(String(36), default="")
     struck_at: Mapped[datetime | None]
-    person: Mapped[PersonRow] = relationship(lazy="joined")
-    __mapper_args__ = {"polymorphic_on": "kind", "polymorphic_identity": "entry", "with_polymorphic": "*"}
+    body: Mapped[dict[str, Any]]
+    medium: Mapped[MediumRow | None] = relationship(lazy="raise")
 
 
-class Capture(Entry):
-    """A photograph or clip opened in a visit, and the view it shows."""
+class PlacesRow(Base):
+    """The packed places of a track; read only when asked for."""
 
-    __tablename__ = "capture"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    sha256: Mapped[str] = mapped_column(ForeignKey("media.sha256"))
-    view: Mapped[str] = mapped_column(String(10))
-    media: Mapped[Media] = relationship(lazy="joined")
-    __mapper_args__ = {"polymorphic_identity": "capture"}
-
-
-class Mark(Entry):
-    """A landmark in one frame, image pixels; no place means that it was removed.
-
-    `sd_px` is the placing error at the zoom of the moment.
-    """
-
-    __tablename__ = "mark"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
-    frame: Mapped[int]
-    name: Mapped[str] = mapped_column(String(40))
-    x_px: Mapped[float | None]
-    y_px: Mapped[float | None]
-    sd_px: Mapped[float]
-    __mapper_args__ = {"polymorphic_identity": "mark", "inherit_condition": id == Entry.id}
-
-
-class Calibration(Entry):
-    """Two points that level or scale all frames of a capture; no place means removed."""
-
-    __tablename__ = "calibration"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
-    what: Mapped[str] = mapped_column(String(20))
-    ax_px: Mapped[float | None]
-    ay_px: Mapped[float | None]
-    bx_px: Mapped[float | None]
-    by_px: Mapped[float | None]
-    length_m: Mapped[float | None]
-    sd_px: Mapped[float]
-    __mapper_args__ = {"polymorphic_identity": "calibration", "inherit_condition": id == Entry.id}
-
-
-class ObservationEntry(Entry):
-    """A core Observation; either `value` or `not_measured` is set."""
-
-    __tablename__ = "observation"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    measure_id: Mapped[str] = mapped_column(String(60), index=True)
-    side: Mapped[str] = mapped_column(String(10))
-    value: Mapped[float | None]
-    not_measured: Mapped[str] = mapped_column(default="")
-    detail: Mapped[str] = mapped_column(default="")
-    trials: Mapped[list[Any]]
-    summary_rule: Mapped[str] = mapped_column(String(20))
-    method: Mapped[str] = mapped_column(String(20))
-    marking_sd: Mapped[float | None]
-    quality: Mapped[float]
-    quality_reason: Mapped[str] = mapped_column(default="")
-    evidence: Mapped[dict[str, Any]]
-    __mapper_args__ = {"polymorphic_identity": "observation"}
-
-
-class TrackEntry(Entry):
-    """Marks followed through a clip, for one task; `moved` are events put elsewhere by hand.
-
-    `places` is packed by records.packing: x, y and quality of every frame and mark.
-    """
-
-    __tablename__ = "track"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
-    task: Mapped[str] = mapped_column(String(30))
-    side: Mapped[str] = mapped_column(String(10))
-    names: Mapped[list[Any]]
-    moved: Mapped[list[Any]]
-    places: Mapped[bytes]
-    __mapper_args__ = {"polymorphic_identity": "track", "inherit_condition": id == Entry.id}
-
-
-class FindingEntry(Entry):
-    """What was found or told without a number: a test's ending, chosen words, a form, a step of a trail."""
-
-    __tablename__ = "finding"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    test_id: Mapped[str] = mapped_column(String(60), index=True)
-    side: Mapped[str] = mapped_column(String(10))
-    status: Mapped[str] = mapped_column(String(20))
-    data: Mapped[dict[str, Any]]
-    __mapper_args__ = {"polymorphic_identity": "finding"}
-
-
-class SafetyScreen(Entry):
-    """Triage result. A clearance is a newer screen with `cleared_by` and `cleared_result`."""
-
-    __tablename__ = "safety_screen"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    level: Mapped[str] = mapped_column(String(10))
-    note: Mapped[str]
-    cleared_by: Mapped[str] = mapped_column(default="")
-    cleared_on: Mapped[date | None]
-    cleared_result: Mapped[str] = mapped_column(default="")
-    __mapper_args__ = {"polymorphic_identity": "safety"}
-
-
-class PlanItem(Entry):
-    """A prescribed rung with its dose, as it was on the day."""
-
-    __tablename__ = "plan_item"
-    id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
-    ladder_id: Mapped[str] = mapped_column(String(40))
-    rung_id: Mapped[str] = mapped_column(String(60))
-    dose: Mapped[dict[str, Any]]
-    first_side: Mapped[str] = mapped_column(String(10))
-    checks: Mapped[list[Any]]
-    override_reason: Mapped[str] = mapped_column(default="")
-    withdrawn: Mapped[bool] = mapped_column(default=False)
-    __mapper_args__ = {"polymorphic_identity": "plan"}
+    __tablename__ = "places"
+    entry_id: Mapped[int] = mapped_column(ForeignKey("entry.id"), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)

@@ -1,46 +1,169 @@
-"""Brings a record to the current revision; Alembic is loaded only when needed."""
+"""Makes, checks and upgrades the database file. A record is the old one or the new one, never half of either.
+
+A new record and an upgraded one are made beside and put in place by one rename. Whoever
+opens a record holds a lock of the folder meanwhile. Alembic is loaded only when needed.
+"""
 
 from __future__ import annotations
 
-import shutil
+import os
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
-from sqlalchemy import Engine, inspect, text
+from sqlalchemy import Engine, create_engine, event, inspect
 
 from tuning.core.errors import EnvironmentFault
+from tuning.records.faults import told_as_fault
+from tuning.records.files import held, sync_folder
+from tuning.records.models import Base
 
-HEAD = "0003"
+HEAD = "0004"
 """Newest revision in migrations/versions; a test holds the two together."""
+KNOWN = ("0001", "0002", "0003", HEAD)
+OLD_TABLES = {
+    "0001": {"person", "media", "patient", "visit", "entry", "capture", "observation", "plan_item", "safety_screen",
+             "calibration", "mark"},
+}  # fmt: skip
+OLD_TABLES["0002"] = OLD_TABLES["0001"] | {"finding"}
+OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
 
 
-def current_revision(engine: Engine) -> str | None:
-    """The revision written in the record, None for an empty file."""
-    if not inspect(engine).has_table("alembic_version"):
-        return None
-    with engine.connect() as connection:
-        return connection.execute(text("select version_num from alembic_version")).scalar()
+def engine_of(file: Path) -> Engine:
+    """An engine on a database file. Values never appear in its messages: they are a patient's."""
+    engine = create_engine(f"sqlite:///{file}", hide_parameters=True)
+    event.listen(engine, "connect", _set_pragmas)
+    return engine
 
 
-def upgrade(engine: Engine, file: Path) -> None:
-    """Upgrade an older record, keeping a copy of it beside.
+def _set_pragmas(connection: sqlite3.Connection, _: object) -> None:
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=3000"):
+        cursor.execute(f"pragma {pragma}")
+    cursor.close()
 
-    Raises EnvironmentFault for a record from a newer version of the program.
+
+def ready(file: Path, kind: str) -> None:
+    """See to it that there is a record of the newest revision at `file`; `kind` is that of a new one.
+
+    Raises EnvironmentFault when it is none of ours, damaged, from a newer version,
+    or cannot be written; nothing is changed then.
     """
-    found = current_revision(engine)
-    if found == HEAD:
-        return
-    if found is not None:
-        if found > HEAD:
-            raise EnvironmentFault(
-                f"This record was written by a newer Tuning (revision {found}). "
-                "Nothing was changed; open it with that version."
-            )
-        shutil.copy2(file, file.with_name(f"{file.name}.before-{HEAD}"))
+    with held(file.parent, "record"), told_as_fault(file):
+        if not file.exists():
+            _sweep(file)
+            _make(file, kind)
+            return
+        found = revision_of(file)
+        if found == HEAD:
+            return
+        _sweep(file)
+        _upgrade(file, found)
+
+
+def revision_of(file: Path) -> str:
+    """The revision of a record, its tables looked at. Raises EnvironmentFault when it is no sound record."""
+    if file.stat().st_size == 0:
+        raise EnvironmentFault(f"{file} is empty (0 bytes), so it is no record any more. Restore the last backup.")
+    with told_as_fault(file), closing(_plain(file)) as connection:
+        tables = {str(row[0]) for row in connection.execute("select name from sqlite_master where type = 'table'")}
+        if "alembic_version" not in tables:
+            raise EnvironmentFault(f"{file} is a database, but not a Tuning record. Nothing was changed.")
+        row = connection.execute("select version_num from alembic_version").fetchone()
+    found = str(row[0]) if row else ""
+    if found not in KNOWN:
+        newer = found.isdigit() and found > HEAD
+        who = f"was written by a newer Tuning (revision {found})" if newer else f"has an unknown revision “{found}”"
+        raise EnvironmentFault(f"This record {who}. Nothing was changed; open it with the version that wrote it.")
+    missing = (OLD_TABLES[found] if found != HEAD else set(Base.metadata.tables)) - tables
+    if missing:
+        raise EnvironmentFault(
+            f"The record is damaged: the table “{min(missing)}” is missing ({file}). Restore the last backup."
+        )
+    return found
+
+
+def _plain(file: Path) -> sqlite3.Connection:
+    connection = sqlite3.connect(file, timeout=3.0)
+    connection.execute("pragma synchronous=FULL")
+    return connection
+
+
+def _beside(file: Path, what: str) -> Path:
+    return file.with_name(f".{file.name}.{what}")
+
+
+def _sweep(file: Path) -> None:
+    """What a killed start left beside."""
+    for what in ("making", "upgrading", "copying"):
+        for left in (_beside(file, what), Path(f"{_beside(file, what)}-journal"), Path(f"{_beside(file, what)}-wal")):
+            left.unlink(missing_ok=True)
+
+
+def _make(file: Path, kind: str) -> None:
+    made = _beside(file, "making")
+    engine = create_engine(f"sqlite:///{made}")
+    try:
+        with engine.begin() as connection:
+            Base.metadata.create_all(connection)
+            connection.exec_driver_sql("create table alembic_version (version_num varchar(32) not null primary key)")
+            connection.exec_driver_sql("insert into alembic_version values (?)", (HEAD,))
+            connection.exec_driver_sql("insert into info values ('kind', ?)", (kind,))
+    finally:
+        engine.dispose()
+    _put(made, file)
+
+
+def _put(made: Path, file: Path) -> None:
+    """Put a whole database file in its place."""
+    with made.open("rb") as written:
+        os.fsync(written.fileno())
+    made.chmod(0o600)
+    os.replace(made, file)
+    sync_folder(file.parent)
+
+
+def copy_of(file: Path, target: Path) -> None:
+    """A whole copy of a database that may be in use, by SQLite's own backup; there or not there."""
+    part = _beside(target, "copying")
+    part.unlink(missing_ok=True)
+    with closing(_plain(file)) as source, closing(sqlite3.connect(part)) as copy:
+        source.backup(copy)
+    _put(part, target)
+
+
+def _upgrade(file: Path, found: str) -> None:
+    """Keep a copy, upgrade another copy, and put that in place. The first copy is never written over."""
+    kept = file.with_name(f"{file.name}.before-{HEAD}")
+    if not kept.exists():
+        copy_of(file, kept)
+    work = _beside(file, "upgrading")
+    with closing(_plain(file)) as source:
+        if source.execute("pragma journal_mode=DELETE").fetchone()[0] != "delete":  # takes in what the log still holds
+            raise EnvironmentFault(f"Another window has the record open ({file}). Close it to upgrade the record.")
+        with closing(sqlite3.connect(work)) as copy:
+            source.backup(copy)
+    migrate(work)
+    _put(work, file)
+
+
+def migrate(file: Path, to: str = "head") -> None:
+    """Run the migrations on a file that nobody else uses."""
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    engine = create_engine(f"sqlite:///{file}", hide_parameters=True)
+    try:
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, to)
+        with engine.connect() as connection:
+            problems = connection.exec_driver_sql("pragma integrity_check").scalars().all()
+        if problems != ["ok"] or (
+            to == "head" and not set(Base.metadata.tables) <= set(inspect(engine).get_table_names())
+        ):
+            raise EnvironmentFault(f"The record could not be upgraded: {problems[0]}. The old one is unchanged.")
+    finally:
+        engine.dispose()

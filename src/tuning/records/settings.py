@@ -3,46 +3,52 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
-from tuning.records.faults import told_as_fault
+from tuning.records.files import held, write_whole
 
 
 class Settings:
-    """Values by key. What cannot be read counts as not set; the file is kept under another name."""
+    """Values by key, read anew when another window has written. What cannot be read counts as not set."""
 
     def __init__(self, folder: Path) -> None:
         self.file = folder / "settings.json"
         self._values: dict[str, Any] = {}
+        self._stamp: tuple[int, int] | None = None
+        self._read()
+
+    def _read(self) -> None:
         try:
+            stat = self.file.stat()
+            stamp = stat.st_mtime_ns, stat.st_size
+            if stamp == self._stamp:
+                return
             read = json.loads(self.file.read_text(encoding="utf-8"))
-            self._values = read if isinstance(read, dict) else {}
         except FileNotFoundError:
-            pass
+            self._values, self._stamp = {}, None
         except (OSError, ValueError):
-            self.file.replace(self.file.with_suffix(".unreadable"))
+            self._values = {}
+        else:
+            self._values, self._stamp = (read if isinstance(read, dict) else {}), stamp
 
     def get(self, key: str, default: Any) -> Any:
         """The value, or the default when it was never set or has another type."""
+        self._read()
         value = self._values.get(key, default)
         return value if isinstance(value, type(default)) else default
 
     def set(self, key: str, value: Any) -> None:
-        """Keep a value. Raises EnvironmentFault when it cannot be written; the old file stays."""
-        values = {**self._values, key: value}
-        folder = self.file.parent
-        with told_as_fault(folder):
-            handle, name = tempfile.mkstemp(dir=folder, suffix=".part")
-            try:
-                with os.fdopen(handle, "w", encoding="utf-8") as out:
-                    json.dump(values, out, ensure_ascii=False, indent=1)
-                    out.flush()
-                    os.fsync(out.fileno())
-                os.replace(name, self.file)
-            except BaseException:
-                Path(name).unlink(missing_ok=True)
-                raise
-        self._values = values
+        """Keep a value beside those that others have set. Raises EnvironmentFault; the old file stays then."""
+        with held(self.file.parent, "settings"):
+            self._stamp = None
+            self._read()
+            self._keep_unreadable()
+            values = {**self._values, key: value}
+            write_whole(self.file, json.dumps(values, ensure_ascii=False, indent=1).encode())
+            self._read()
+
+    def _keep_unreadable(self) -> None:
+        """A file that nobody can read is put aside before it is written over."""
+        if self._stamp is None and self.file.exists():
+            self.file.replace(self.file.with_suffix(".unreadable"))

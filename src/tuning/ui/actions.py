@@ -6,21 +6,18 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
-    QApplication,
     QDialog,
     QGridLayout,
-    QLineEdit,
     QListWidget,
-    QPlainTextEdit,
     QVBoxLayout,
     QWidget,
 )
 
 from tuning.ui import theme
-from tuning.ui.widgets import label
+from tuning.ui.widgets import Line, label
 
 
 @dataclass(frozen=True)
@@ -55,28 +52,6 @@ def _run(run: Callable[[], object]) -> None:
     run()
 
 
-class UndoEverywhere(QObject):
-    """Ctrl+Z takes back the last action of the record, also while a field has the focus."""
-
-    def __init__(self, window: QWidget) -> None:
-        super().__init__(window)
-        self._window = window
-        app = QApplication.instance()
-        if app is not None:
-            app.installEventFilter(self)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """A field that would take the key for its own text lets it pass."""
-        if event is None or event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
-            return False
-        own = isinstance(watched, QLineEdit | QPlainTextEdit) and watched.window() is self._window.window()
-        undo = event.matches(QKeySequence.StandardKey.Undo) or event.matches(QKeySequence.StandardKey.Redo)
-        if own and undo:
-            event.ignore()
-            return True
-        return False
-
-
 class CommandList(QDialog):
     """Type a few letters, Enter runs the first."""
 
@@ -86,7 +61,7 @@ class CommandList(QDialog):
         self.setMinimumSize(520, 420)
         self._actions = actions
         self._shown: list[Action] = []
-        self.field = QLineEdit()
+        self.field = Line()
         self.field.setFont(theme.font(theme.BODY))
         self.field.setPlaceholderText("What do you want to do?")
         self.field.setAccessibleName("Find an action")

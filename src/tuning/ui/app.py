@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import sys
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
@@ -18,15 +19,16 @@ from tuning.ui import theme
 from tuning.ui.widgets import label
 
 if TYPE_CHECKING:  # importing the workbench takes most of a second, so the frame does without
+    from tuning.devices import Devices
     from tuning.ui.window import MainWindow
 
 
 class Frame(QMainWindow):
     """The top-level window. Shows itself first, then imports and opens everything else."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> None:
         super().__init__()
-        self._folder = folder
+        self._folder, self._kind, self._devices = folder, kind, devices
         self.window_in: MainWindow | None = None
         self.setWindowTitle("Tuning")
         self.resize(1280, 800)
@@ -38,27 +40,45 @@ class Frame(QMainWindow):
     def open(self) -> None:
         """Open the record; a refusal is shown in the frame and nothing is changed."""
         try:
-            self.window_in = open_window(self._folder)
+            self.window_in = open_window(self._folder, self._kind, self._devices)
         except TuningError as err:
             self.waiting.setText(str(err))
             return
+        except Exception as err:  # whatever is wrong with a record, the frame says so instead of waiting for ever
+            logging.getLogger("tuning").error("opening failed: %s", type(err).__name__)
+            self.waiting.setText(f"The record cannot be opened ({type(err).__name__}). Nothing was changed.")
+            return
         self.setCentralWidget(self.window_in)
+        if self.window_in.workspace.devices.simulated:
+            self.setWindowTitle(f"Tuning · {self.window_in.workspace.kind} record, devices are made up")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Everything is saved already."""
-        if self.window_in is not None:
-            self.window_in.close()
+        """Everything that was finished is saved already; the window asks about the rest."""
+        if self.window_in is not None and not self.window_in.close():
+            if event is not None:
+                event.ignore()
+            return
         super().closeEvent(event)
 
 
-def open_window(folder: Path) -> MainWindow:
-    """The workbench on a record folder, not yet shown. Raises TuningError."""
+def open_window(folder: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> MainWindow:
+    """The workbench on a record folder, not yet shown. Raises TuningError.
+
+    `kind` says what a new record will be, and marks an existing one as demo or practice;
+    `devices` gives the devices for a kind of record.
+    """
+    from tuning.devices import NO_DEVICES
     from tuning.knowledge import load
     from tuning.records import Record
+    from tuning.records.store import OWN
     from tuning.ui.window import MainWindow
     from tuning.ui.workspace import Workspace
 
-    return MainWindow(Workspace(Record(folder), load()))
+    record = Record(folder, kind or OWN)
+    if kind and kind != record.kind:
+        record.mark(kind)
+    given = devices(record.kind) if devices is not None else NO_DEVICES
+    return MainWindow(Workspace(record, load(), given))
 
 
 def _catch_unexpected(log_file: Path) -> None:
@@ -69,21 +89,22 @@ def _catch_unexpected(log_file: Path) -> None:
     logging.getLogger("tuning").addHandler(handler)
 
     def hook(kind: type[BaseException], err: BaseException, trace: TracebackType | None) -> None:
-        text = "".join(traceback.format_exception(kind, err, trace))
-        logging.getLogger("tuning").error(text)
+        # Where it happened, not what was in it: messages may hold a patient's values.
+        places = "".join(traceback.format_tb(trace))
+        logging.getLogger("tuning").error("%s\n%s", kind.__name__, places)
         sentence = str(err) if isinstance(err, TuningError) else "Something unexpected went wrong."
         QMessageBox.warning(None, "Tuning", f"{sentence}\n\nWhat was saved is kept. Details: {log_file}")
 
     sys.excepthook = hook
 
 
-def run(folder: Path, log_file: Path) -> int:
-    """Show the window on the record in `folder`; returns the exit code."""
+def run(folder: Path, log_file: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> int:
+    """Show the window on the record in `folder`; returns the exit code. For the rest see `open_window`."""
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Tuning")
     theme.apply(app)
     _catch_unexpected(log_file)
-    frame = Frame(folder)
+    frame = Frame(folder, kind, devices)
     frame.show()
     QTimer.singleShot(0, frame.open)
     return app.exec()

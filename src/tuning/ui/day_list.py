@@ -6,39 +6,35 @@ from datetime import date
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.types import Triage
 from tuning.core.types import Side
-from tuning.records import ObservationEntry, PatientRow, PlanItem, SafetyScreen
+from tuning.core.visit.overview import overview
+from tuning.records import Digest
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
-from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.widgets import Line, button, empty, label, rule
+from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 
 class PatientLine(QAbstractButton):
     """One person; Enter or a click opens the newest visit."""
 
-    def __init__(self, workspace: Workspace, patient: PatientRow, today: date) -> None:
+    def __init__(self, found: Digest, today: date) -> None:
         super().__init__()
-        self.patient = patient
+        patient = self.patient = found.patient
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(72)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._who = f"{patient.occupation or 'occupation not told'} · {patient.age_on(today)} y"
-        record = workspace.record
-        visits = record.visits(patient)
-        self._last = f"{visits[-1].started_at:%-d %b %Y}, visit {len(visits)}" if visits else "no visit yet"
-        seen = record.patient_entries(ObservationEntry, patient)
-        plan = [item for item in record.patient_entries(PlanItem, patient) if not item.withdrawn]
-        screens = record.patient_entries(SafetyScreen, patient)
-        self._level = screens[-1].level if screens and not screens[-1].cleared_by else ""
-        measured = len({(row.measure_id, row.side) for row in seen})
-        self._due = "plan running" if plan else "plan to make" if measured else "to be measured"
-        self.setAccessibleName(f"{patient.name}, {self._who}, {patient.complaint}, {self._last}, {self._due}")
-        if patient.involved in ("left", "right", "both"):
-            sign = SideSign(Side(patient.involved), 7)
+        visits = found.visits
+        self._last = f"{day(visits[-1].started_at)}, visit {len(visits)}" if visits else "no visit yet"
+        seen = overview(found.entries, found.measured)
+        self.level, self.due = seen.level, seen.due
+        self.setAccessibleName(f"{patient.name}, {self._who}, {patient.complaint}, {self._last}, {self.due}")
+        if patient.involved is not Side.NONE:
+            sign = SideSign(patient.involved, 7)
             sign.setParent(self)
             sign.move(284, 26)
 
@@ -62,10 +58,10 @@ class PatientLine(QAbstractButton):
         flags = left | Qt.TextFlag.TextWordWrap
         end = width - 300
         self._text(painter, QRectF(316, 8, end - 330, 56), self.patient.complaint, theme.BODY, "ink", flags)
-        if self._level in (Triage.AMBER.value, Triage.RED.value):
-            self._text(painter, QRectF(end - 4, 8, 90, 56), self._level, theme.BODY, "caution", left)
+        if self.level is not None:
+            self._text(painter, QRectF(end - 4, 8, 90, 56), self.level.value, theme.BODY, "caution", left)
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        self._text(painter, QRectF(width - 212, 12, 200, 24), self._due, theme.BODY, "ink", right)
+        self._text(painter, QRectF(width - 212, 12, 200, 24), self.due, theme.BODY, "ink", right)
         self._text(painter, QRectF(width - 212, 38, 200, 22), self._last, theme.SMALL, "muted", right)
 
     @staticmethod
@@ -85,7 +81,7 @@ class DayList(QWidget):
         super().__init__()
         self._workspace = workspace
         self._lines: list[PatientLine] = []
-        self.search = QLineEdit()
+        self.search = Line()
         self.search.setPlaceholderText("Search name, occupation or complaint")
         self.search.setAccessibleName("Search")
         self.search.setFixedWidth(320)
@@ -94,8 +90,8 @@ class DayList(QWidget):
         head = QHBoxLayout()
         head.setSpacing(16)
         head.addWidget(label("People", theme.TITLE))
-        self.day = label(role="muted")
-        head.addWidget(self.day, 1, Qt.AlignmentFlag.AlignBottom)
+        self.heading = label(role="muted")
+        head.addWidget(self.heading, 1, Qt.AlignmentFlag.AlignBottom)
         head.addWidget(self.search)
         head.addWidget(button("New patient", self.new_chosen.emit, "primary", "Ctrl+N"))
         body = QWidget()
@@ -124,13 +120,15 @@ class DayList(QWidget):
         """Read the people anew."""
         empty(self._list)
         self._lines.clear()
-        found = self._workspace.record.patients(self.search.text())
+        found: list[Digest] = []
+        with self._workspace.trying():
+            found = self._workspace.record.digests(self.search.text())
         today = date.today()
-        self.day.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
-        for patient in found:
+        self.heading.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
+        for person in found:
             self._list.addWidget(rule())
-            line = PatientLine(self._workspace, patient, today)
-            line.clicked.connect(lambda _, p=patient: self.patient_chosen.emit(p))
+            line = PatientLine(person, today)
+            line.clicked.connect(lambda _, p=person.patient: self.patient_chosen.emit(p))
             self._list.addWidget(line)
             self._lines.append(line)
         self._list.addWidget(rule())

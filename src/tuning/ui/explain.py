@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from tuning.core.judging.comparison import Comparison
-from tuning.core.types import NotMeasured, Observation
+from tuning.core.types import FrameRef, NotMeasured, Observation
 from tuning.core.units import signed
 from tuning.ui import theme
 from tuning.ui.widgets import button, label
@@ -21,14 +21,16 @@ def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[s
     if seen.trials.size > 1:
         trials = ", ".join(signed(float(t), decimals) for t in seen.trials)
         line += f"; {seen.summary_rule} of {seen.trials.size} trials ({trials}), SD {seen.spread:.{decimals}f} {unit}"
-    if "frame" in seen.evidence:
-        line += f"; frame {int(seen.evidence['frame']) + 1} at {float(seen.evidence['time_s']):.3f} s"
-    if seen.evidence.get("lever_m"):
-        line += f"; lever {seen.evidence['lever_m']:g} m"
-    if seen.evidence.get("fixation"):
-        line += f"; device held by {seen.evidence['fixation']}"
-    if seen.evidence.get("caution_reason"):
-        line += f"; tested under AMBER: {seen.evidence['caution_reason']}"
+    if isinstance(seen.evidence, FrameRef):
+        line += f"; frame {seen.evidence.frame + 1} at {seen.evidence.time_s:.3f} s"
+    if seen.setup.lever_m:
+        line += f"; lever {seen.setup.lever_m:g} m"
+    if seen.setup.fixation:
+        line += f"; device held by {seen.setup.fixation}"
+    if seen.setup.simulated:
+        line += f"; simulated ({seen.setup.device or 'made-up device'})"
+    if seen.reason:
+        line += f"; tested under AMBER: {seen.reason}"
     if seen.marking_sd is not None:
         line += f"; marking alone ±{1.96 * seen.marking_sd:.{decimals}f} {unit}"
     if seen.quality_reason:

@@ -19,12 +19,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tuning.core.case import Person
 from tuning.core.errors import BadInput
 from tuning.core.intake.patient import body_mass_kg, stature_m
 from tuning.core.types import Role
-from tuning.records import PersonRow, Record
+from tuning.records import Record
 from tuning.ui import theme
-from tuning.ui.widgets import button, label
+from tuning.ui.widgets import Line, button, label
 
 NOT_SAID = "not said"
 
@@ -55,7 +56,7 @@ class _Form(QDialog):
 
     def line(self, name: str, hint: str = "") -> QLineEdit:
         """A labelled text field."""
-        made = QLineEdit()
+        made = Line()
         made.setPlaceholderText(hint)
         self._row(name, made)
         return made
@@ -151,7 +152,7 @@ class PersonDialog(QDialog):
     def __init__(self, record: Record, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._record = record
-        self.person: PersonRow | None = None
+        self.person: Person | None = None
         self.setWindowTitle("Who is working?")
         self.setMinimumWidth(380)
         column = QVBoxLayout(self)
@@ -159,11 +160,11 @@ class PersonDialog(QDialog):
         column.setSpacing(8)
         column.addWidget(label("Who is working?", theme.LARGE, bold=True))
         for person in record.people():
-            made = button(f"{person.name}, {person.role}", partial(self._take, person))
+            made = button(f"{person.name}, {person.role.value}", partial(self._take, person))
             column.addWidget(made)
         column.addWidget(button("Add a profile…", self._add, "primary"), alignment=Qt.AlignmentFlag.AlignRight)
 
-    def _take(self, person: PersonRow) -> None:
+    def _take(self, person: Person) -> None:
         self.person = person
         self.accept()
 

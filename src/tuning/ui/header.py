@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayo
 
 from tuning.core.types import Side, Triage
 from tuning.ui import theme
-from tuning.ui.stage import StageSpec
+from tuning.ui.stage import StageSpec, place_key
 from tuning.ui.widgets import ElidedLabel, button, label
 from tuning.ui.words import short_day
 from tuning.ui.workspace import Workspace
@@ -32,7 +32,7 @@ class StageButton(QAbstractButton):
         self.setAccessibleName(f"{stage.name}, stage {number} of {of}")
         if stage.built:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
-            self.setToolTip(f"{stage.name}: Alt+{number}")
+            self.setToolTip(f"{stage.name}: {place_key(number)}".rstrip(": "))
         else:
             self.setEnabled(False)
             self.setToolTip(stage.promise)

@@ -70,7 +70,9 @@ class Job(QObject):
         except TuningError as err:
             self._broke.emit(str(err))
         except Exception as err:  # the border of the thread: log its kind here, nothing above would see it
-            logging.getLogger("tuning").error("background work failed: %s: %s", self.text.split()[0], type(err).__name__)
+            logging.getLogger("tuning").error(
+                "background work failed: %s: %s", self.text.split()[0], type(err).__name__
+            )
             self._broke.emit(f"{self.text} failed unexpectedly ({type(err).__name__}). Nothing was changed.")
         finally:
             self._over.emit()

@@ -68,6 +68,11 @@ class StageAction:
 Progress = Callable[[Case, Tables], NextStep | None]
 
 
+def place_key(place: int) -> str:
+    """The key of the stage at a place of the visit, from 1; the tenth has 0, those behind it none."""
+    return f"Alt+{place % 10}" if place <= 10 else ""
+
+
 def nothing(_: Case, __: Tables) -> NextStep | None:
     """A stage that never asks for the next step."""
     return None

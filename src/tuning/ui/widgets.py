@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QPoint, QRect, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QEvent, QPoint, QRect, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QLabel,
@@ -56,7 +56,20 @@ def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "
     return made
 
 
-class EntryField(QLineEdit):
+class Line(QLineEdit):
+    """A text field in which undo and redo mean the record's last action, as everywhere else."""
+
+    def event(self, event: QEvent | None) -> bool:
+        """The two keys are left to the window."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            keys = QKeySequence.StandardKey
+            if event.matches(keys.Undo) or event.matches(keys.Redo):
+                event.ignore()
+                return False
+        return super().event(event)
+
+
+class EntryField(Line):
     """A text field that keeps Enter to itself, for fields inside a widget that has a use for Enter."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

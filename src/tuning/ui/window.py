@@ -8,7 +8,15 @@ from typing import Protocol, runtime_checkable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QHBoxLayout, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHBoxLayout,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tuning.core.case import Patient
 from tuning.core.gate.may import Act
@@ -16,7 +24,7 @@ from tuning.core.judging.comparison import Comparison
 from tuning.core.types import Side
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.target import Target, target_of
-from tuning.ui.actions import Action, CommandList, KeySheet, UndoEverywhere, bind, bind_owners
+from tuning.ui.actions import Action, CommandList, KeySheet, bind, bind_owners
 from tuning.ui.columns import SideColumns
 from tuning.ui.day_list import DayList
 from tuning.ui.explain import ExplainDialog
@@ -27,7 +35,7 @@ from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.order.state import OrderState
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
 from tuning.ui.widgets import rule
@@ -67,7 +75,6 @@ class MainWindow(QWidget):
         self.actions_list = self._actions()
         bind(self, self.actions_list)
         bind(self, self._stage_keys())
-        self._undo_keys = UndoEverywhere(self)
         self.go_home()
 
     def _build(self) -> None:
@@ -134,7 +141,7 @@ class MainWindow(QWidget):
     def _actions(self) -> list[Action]:
         undo, trying = self.workspace.undo, self._trying
         return [
-            *(Action(f"Go to {s.name}", f"Alt+{n}", partial(self.go, s.id)) for n, s in enumerate(self.stages, 1)),
+            *(Action(f"Go to {s.name}", place_key(n), partial(self.go, s.id)) for n, s in enumerate(self.stages, 1)),
             Action("Find an action", "Ctrl+K", self.show_commands),
             Action("Day list", "Ctrl+D", self.go_home),
             Action("New patient", "Ctrl+N", self.new_patient),

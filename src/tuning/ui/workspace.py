@@ -18,7 +18,8 @@ from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
 from tuning.core.gate.standing import StandingScreen, asked_today, last_screen, limits_of, screen_today
 from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.ledger import ledger
+from tuning.core.judging.ledger import ledger, observed_today
+from tuning.core.judging.summary import Rule
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Observation, Role, Triage
 from tuning.devices import NO_DEVICES, Devices
@@ -30,6 +31,7 @@ from tuning.records.store import now
 from tuning.ui.undo import Step, UndoStack
 
 E = TypeVar("E", bound=Entry)
+RULE = "strength.rule"
 LOOK_MS = 1000
 """How often it is asked whether another window has changed the record."""
 
@@ -91,6 +93,11 @@ class Workspace(QObject):
         """Let go of the record."""
         self._look.stop()
         self.record.close()
+
+    @property
+    def kind(self) -> str:
+        """Own, demo or practice."""
+        return self.record.kind
 
     # who and which case
 
@@ -159,16 +166,27 @@ class Workspace(QObject):
         return self.case.today(kind) if self.case is not None else ()
 
     def observations(self) -> Sequence[Observation]:
-        """All standing observations of the open visit, oldest first."""
-        return self.entries(Observation)
+        """All standing observations of the open visit as the clinic's rule reads them, oldest first."""
+        return observed_today(self.case, self.knowledge.measures, self.rule) if self.case is not None else ()
 
     def comparisons(self) -> Sequence[Comparison]:
         """The ledger of the open visit, worst first."""
-        return ledger(self.case, self.knowledge.measures) if self.case is not None else ()
+        return ledger(self.case, self.knowledge.measures, self.rule) if self.case is not None else ()
 
     def plan(self) -> list[PlanItem]:
         """The standing plan over all visits: the newest entry of each rung."""
         return standing_plan(self.case.entries) if self.case is not None else []
+
+    @property
+    def rule(self) -> Rule:
+        """Clinic setting: how trials become one value."""
+        known = self.settings.get(RULE, Rule.MEAN.value)
+        return Rule(known) if known in set(Rule) else Rule.MEAN
+
+    def set_rule(self, rule: Rule) -> None:
+        """Another rule: every value is read anew, none is rewritten. Raises EnvironmentFault."""
+        self.settings.set(RULE, rule.value)
+        self.content_changed.emit()
 
     def answers(self, test: str) -> list[Answer]:
         """Standing answers of a test in the open visit, oldest first."""

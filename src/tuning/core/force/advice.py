@@ -20,6 +20,7 @@ class Advice:
     frames: tuple[Frame, ...]
     limited_by: tuple[str, ...]
     legs: int = 2
+    maximal: bool = True
     bar: bool = False
     heel_up: float = 0.0
     air: float = 0.0

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.force.analysis import Analysis, PlateTest, PlateKind
+from tuning.core.force.analysis import Analysis, PlateKind, PlateTest
 from tuning.core.judging.symmetry import DIFFERENCES, share
-from tuning.core.types import LEGS, Floats, Observation, Side
+from tuning.core.types import LEGS, PLAIN, Floats, Observation, Setup, Side, TraceRef
 
 RATE_OF = {
     PlateKind.ISO: "rate-200",
@@ -68,8 +67,9 @@ def rate_shares(found: Analysis) -> Floats:
     return np.array([share(a, b) for a, b in pairs if a is not None and b is not None and a > 0 and b > 0])
 
 
-def observations(found: Analysis, evidence: Mapping[str, object]) -> list[Observation]:
-    """Force and rate of a recording as observations, each repetition a trial."""
+def observations(found: Analysis, recording: TraceRef, setup: Setup = PLAIN, reason: str = "") -> list[Observation]:
+    """Force and rate of a recording as observations, each repetition a trial; `recording` names the kept file."""
+    known = replace(recording, test=found.test.id, filter=found.filter_words)
     lines, note = lines_of(found.test), "; ".join(found.warnings)
     made: list[tuple[str, Side, Floats]] = []
     if found.test.legs == 2:
@@ -90,7 +90,9 @@ def observations(found: Analysis, evidence: Mapping[str, object]) -> list[Observ
             "mean",
             "plates",
             quality_reason=note,
-            evidence={**evidence, "plate_test": found.test.id, "filter": found.filter_words},
+            setup=setup,
+            evidence=known,
+            reason=reason,
         )
         for measure, side, trials in made
         if trials.size

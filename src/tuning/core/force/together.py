@@ -11,8 +11,6 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import WEIGHT_GAP, weigh
 from tuning.core.types import Floats, NotMeasured
 
-PLATES, GROUND = "plates", "ground"
-"""How the record names plates chosen for a clip, and a recording that was opened for a clip only."""
 GRID_HZ = 50.0
 LEAST_OVERLAP_S = 2.0
 LEAST_R = 0.985

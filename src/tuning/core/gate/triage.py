@@ -2,21 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
-from enum import StrEnum
 
 from tuning.core.gate.limits import Limit
+from tuning.core.types import Triage
 
 Answers = Mapping[str, bool]
-
-
-class Triage(StrEnum):
-    """Result of the safety screen; the surgeon's limits count as AMBER."""
-
-    NONE = "NONE"
-    AMBER = "AMBER"
-    RED = "RED"
 
 
 @dataclass(frozen=True)
@@ -102,25 +94,3 @@ def screen(table: SafetyTable, answers: Answers, age: int) -> Screened:
 
     hits = sorted((r for r in table.rules if fires(r)), key=lambda r: (r.level is not Triage.RED, r.urgency))
     return Screened(hits[0].level if hits else Triage.NONE, tuple(hits))
-
-
-@dataclass(frozen=True)
-class ScreenOnRecord:
-    """A kept screen or a clearance, oldest first in a sequence."""
-
-    level: Triage
-    cleared: bool
-
-
-def standing(screens: Sequence[ScreenOnRecord]) -> int | None:
-    """Index of the screen that counts now.
-
-    The newest counts, but a RED stands until a clearance: a later AMBER or
-    NONE cannot lift it, and a new RED after a clearance locks again.
-    """
-    counts: int | None = None
-    for index, one in enumerate(screens):
-        held = counts is not None and screens[counts].level is Triage.RED and not screens[counts].cleared
-        if not held or one.cleared or one.level is Triage.RED:
-            counts = index
-    return counts

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from tuning.core.judging.likeness import unlike, unlike_before
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
@@ -22,9 +24,6 @@ from tuning.core.judging.verdict import (
 )
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.core.units import signed
-
-PAIN_LIMITED = 3
-"""Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +77,7 @@ def _unit_text(unit: str) -> str:
 
 
 def _parts(measure: Measure, seen: Observation) -> ErrorParts:
-    sem = measure.sem_by.get(seen.evidence.get("fixation", ""), measure.sem_by.get(seen.method, measure.sem))
+    sem = measure.sem_by.get(seen.setup.fixation, measure.sem_by.get(seen.method, measure.sem))
     return with_marking(split_sem(sem), seen.marking_sd)
 
 
@@ -98,24 +97,6 @@ def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int)
     return "more trials alone will not settle it: a steadier method is needed"
 
 
-def _way(seen: Observation) -> str:
-    """How a value was taken, for likeness: a number typed from a gauge or sent by it is the same way."""
-    return "typed" if seen.method == "gauge" else seen.method
-
-
-def _unlike(one: Observation, other: Observation) -> str:
-    """Why two forces may not be set against each other; empty when they may."""
-    for key, what in (("mode", " test"), ("position", "")):
-        a, b = one.evidence.get(key), other.evidence.get(key)
-        if a and b and a != b:
-            return f"not compared: {a}{what} against {b}{what}"
-    hurt = [o for o in (one, other) if (o.evidence.get("pain") or 0) >= PAIN_LIMITED]
-    if hurt:
-        told = " and ".join(f"{o.side.value} {o.evidence['pain']}/10" for o in hurt)
-        return f"pain-limited ({told}), not weak: no percentage"
-    return ""
-
-
 def compare_sides(measure: Measure, left: Observation | None, right: Observation | None) -> Comparison:
     """Set the left against the right observation of a paired measure.
 
@@ -130,9 +111,9 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
         if isinstance(seen.value, NotMeasured):
             return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
     assert left is not None and right is not None
-    unlike = _unlike(left, right)
-    if unlike:
-        return _incomplete(measure, left, right, unlike)
+    apart = unlike(left, right)
+    if apart:
+        return _incomplete(measure, left, right, apart)
     a, b = left.measured, right.measured
     assert a is not None and b is not None
     if measure.compare is Compare.STRONGER:
@@ -193,14 +174,14 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
     return measure.sem_source
 
 
-def joined(measures: dict[str, Measure], seen: list[Observation]) -> dict[tuple[str, Side], Observation]:
+def joined(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> dict[tuple[str, Side], Observation]:
     """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
-    newest = {(o.measure_id, o.side): o for o in seen}
+    usual = [o for o in seen if not o.setup.changed]  # a capture with one thing changed is a trial, never the finding
+    newest = {(o.measure_id, o.side): o for o in usual}
     for key, last in newest.items():
         if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":
             continue
-        clip = last.evidence.get("capture")
-        steps = [o for o in seen if (o.measure_id, o.side) == key and o.evidence.get("capture") == clip]
+        steps = [o for o in usual if (o.measure_id, o.side) == key and o.capture == last.capture]
         known = [o for o in steps if o.measured is not None]
         if len(known) > 1:
             trials = np.array([o.measured for o in known])
@@ -210,7 +191,7 @@ def joined(measures: dict[str, Measure], seen: list[Observation]) -> dict[tuple[
     return newest
 
 
-def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[Comparison]:
+def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> list[Comparison]:
     """All ledger rows for the newest observation of each measure and side.
 
     A row that another complete row already tells (`within`) is left out.
@@ -218,7 +199,7 @@ def compare_all(measures: dict[str, Measure], seen: list[Observation]) -> list[C
     """
     newest = joined(measures, seen)
     rows = {}
-    for key in dict.fromkeys(o.measure_id for o in seen):
+    for key in dict.fromkeys(measure_id for measure_id, _ in newest):
         measure = measures[key]
         if measure.compare is Compare.ALONE:
             continue
@@ -276,12 +257,9 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
     side = now.side
     if before.measured is None or now.measured is None:
         return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
-    if (_way(before), before.evidence.get("task")) != (_way(now), now.evidence.get("task")):
-        unlike = NotMeasured("unlike", f"not compared: {before.method} before, {now.method} now, or another task")
-        return Change(measure, side, before, now, unlike)
-    other = _unlike(before, now)
-    if other:
-        return Change(measure, side, before, now, NotMeasured("unlike", other))
+    apart = unlike_before(before, now)
+    if apart:
+        return Change(measure, side, before, now, NotMeasured("unlike", apart))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)
     if measure.compare is Compare.STRONGER:
         if before.measured <= 0:
@@ -292,7 +270,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
     return Change(measure, side, before, now, judge(d, error, measure.band, spread))
 
 
-def changes(measures: dict[str, Measure], before: list[Observation], now: list[Observation]) -> list[Change]:
+def changes(measures: Mapping[str, Measure], before: Sequence[Observation], now: Sequence[Observation]) -> list[Change]:
     """Every measure and side that both lists hold (newest each), greatest change in errors first."""
     earlier, present = joined(measures, before), joined(measures, now)
     found = [

@@ -61,6 +61,8 @@ class Measure:
     """Which side of a pair carries the finding: the one with the larger or the smaller value."""
     within: str = ""
     """Id of the measure whose ledger row also tells this one."""
+    by_clinic_rule: bool = False
+    """The clinic's rule says how its trials become one value."""
     each_frame: bool = False
     """Frames of one clip that were marked by hand are trials: one of each step."""
 

@@ -9,16 +9,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from typing import Any
 
 import numpy as np
 
 from tuning.core.judging.verdict import Z95
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
-from tuning.core.types import Floats, NotMeasured, Observation, Side
+from tuning.core.types import Floats, FrameRef, NotMeasured, Observation, Side
 
 CLICK_SD_PX = 1.2
 """Standard deviation of a placed mark per axis, image pixels: one pixel of the
@@ -258,23 +257,22 @@ def _unlevelled_sd(recipe: Recipe, own: Marks, context: PictureContext) -> float
 
 
 def observe(
-    kind: PictureKind, marks: Marks, context: PictureContext, method: str, evidence: dict[str, Any]
+    kind: PictureKind, marks: Marks, context: PictureContext, method: str, frame: FrameRef
 ) -> list[Observation]:
     """Observations of everything the marks of one frame say.
 
-    `evidence` names picture and frame; the marks and the level used are added
+    `frame` names picture and frame; the marks and the level used are added
     to it. Readings that could not be made come along as NotMeasured.
     """
     level = context.level
     found = []
     for reading in read_marks(kind, marks, context):
-        own = {name: [float(v) for v in marks[name]] for name in reading.marks}
-        known = {
-            **evidence,
-            "marks": own,
-            "level": level.kind.value if level else None,
-            "roll_deg": level.roll() if level else None,
-        }
+        known = replace(
+            frame,
+            marks={name: (float(marks[name][0]), float(marks[name][1])) for name in reading.marks},
+            level=level.kind.value if level else "",
+            roll_deg=level.roll() if level else None,
+        )
         trials = np.array([reading.value]) if isinstance(reading.value, float) else np.empty(0)
         found.append(
             Observation(

@@ -6,11 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.gate.triage import Triage
+from tuning.core.gate.may import Permission
 from tuning.core.judging.verdict import Word
 from tuning.core.programme.pose import Frame, knee_zone
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Side, Triage
 
 
 @dataclass(frozen=True)
@@ -135,18 +134,18 @@ class Trial:
 class Situation:
     """What is on record when a rung is considered.
 
-    `triage` None means that no safety screen has been recorded. `measured`
-    holds values per measure and side, `verdicts` the side comparisons so far.
+    `permission` is the gate's answer for the rung, `screened` the level of the
+    safety screen, None without one. `measured` holds values per measure and side,
+    `verdicts` the side comparisons so far.
     """
 
-    triage: Triage | None
-    cleared: bool
+    permission: Permission
+    screened: Triage | None
     passed: frozenset[str]
     measured: Mapping[tuple[str, Side], float]
     verdicts: Mapping[str, Word]
     trials: Mapping[Side, Trial]
     pain_limit: int = 2
-    limits: StandingLimits = NO_LIMITS
 
 
 class State(StrEnum):
@@ -172,10 +171,7 @@ def entry_checks(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
     A rung may be written to the plan when no check is LOCKED and the rest are
     MET, or when a named person gives a reason for the others.
     """
-    checks = _safety(rung, now)
-    lock = now.limits.lock(rung.limited_by)
-    if lock:
-        checks.append(Check(State.LOCKED, lock))
+    checks = [_safety(now)]
     below = ladder.below(rung)
     placed = _placement(now)
     if below is not None and below.id in now.passed:
@@ -186,15 +182,15 @@ def entry_checks(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
     return checks
 
 
-def _safety(rung: Rung, now: Situation) -> list[Check]:
-    if now.triage is Triage.RED and not now.cleared:
-        return [Check(State.LOCKED, "safety screen RED: refer; locked until a clearance is recorded")]
-    if now.triage is None:
-        what = State.LOCKED if rung.loaded else State.UNKNOWN
-        return [Check(what, "no safety screen on record; loaded rungs stay locked without one")]
-    if now.triage is Triage.AMBER and rung.loaded and not now.cleared:
-        return [Check(State.NOT_MET, "safety screen AMBER: a loaded rung needs a named person and a reason")]
-    return [Check(State.MET, f"safety screen: {now.triage.value}")]
+def _safety(now: Situation) -> Check:
+    found = now.permission
+    if found.locked:
+        return Check(State.LOCKED, found.sentence)
+    if found.asks:
+        return Check(State.NOT_MET, found.sentence)
+    if now.screened is None:
+        return Check(State.UNKNOWN, "no safety screen on record; loaded rungs stay locked without one")
+    return Check(State.MET, f"safety screen: {now.screened.value}")
 
 
 def _placement(now: Situation) -> Check:

@@ -3,27 +3,22 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 
-from tuning.core.judging.comparison import PAIN_LIMITED
+from tuning.core.judging.likeness import is_pain_limited
+from tuning.core.judging.summary import Rule, summed_up
 from tuning.core.judging.verdict import Z95, error_of_difference, split_sem
-from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.core.units import GRAVITY
 
 MOST_TRIALS = 5
 REPEAT_BEYOND_PERCENT = 10.0
 """Best two trials further apart than this: repeat (practice judgement, editable)."""
-
-
-class Rule(StrEnum):
-    """How several trials become one value (clinic setting, default mean)."""
-
-    MEAN = "mean"
-    BEST = "best"
-    MEDIAN = "median"
 
 
 @dataclass(frozen=True)
@@ -49,12 +44,11 @@ def summarise(trials: Floats, rule: Rule = Rule.MEAN) -> TrialSummary | NotMeasu
         return NotMeasured("no-trials", "no trial yet")
     if not np.all(np.isfinite(values)) or np.any(values <= 0):
         raise ValueError("trials must be finite and above zero")
-    picked = {Rule.MEAN: np.mean(values), Rule.BEST: np.max(values), Rule.MEDIAN: np.median(values)}[rule]
     sd = float(np.std(values, ddof=1)) if values.size > 1 else 0.0
     top = np.sort(values)[::-1]
     gap = 100 * float(top[0] - top[1]) / float(top[0]) if values.size > 1 else 0.0
     return TrialSummary(
-        float(picked),
+        summed_up(values, rule),
         values.size,
         sd,
         100 * sd / float(np.mean(values)),
@@ -105,75 +99,62 @@ def pain_band(pain: int) -> tuple[int, str]:
     return next((n, words) for n, (top, words) in enumerate(PAIN_BANDS) if pain <= top)
 
 
-@dataclass(frozen=True)
-class Setup:
-    """How a side was tested; kept with the observation. `pain` is 0-10, None when not asked."""
+USUAL = Setup(mode=Mode.MAKE.value, fixation="hand")
+"""How a test is done when nobody says otherwise."""
 
-    lever_m: float | None = None
-    fixation: str = "hand"
-    mode: str = Mode.MAKE.value
-    position: str = ""
+
+@dataclass(frozen=True)
+class Effort:
+    """The trials of one test and side: newtons of shape (n,), as entered, traces where a gauge was read.
+
+    `pain` is 0-10, None when not asked. `reason` is why it was done although the gate asked.
+    """
+
+    test: str
+    side: Side
+    newtons: Floats
+    typed: tuple[str, ...] = ()
+    traces: tuple[Mapping[str, Any] | None, ...] = ()
+    setup: Setup = USUAL
     pain: int | None = None
-    caution_reason: str = ""
+    reason: str = ""
+
+    @property
+    def method(self) -> str:
+        """Whether every trial came from a gauge."""
+        return "gauge" if self.newtons.size and self.traces and all(t is not None for t in self.traces) else "typed"
 
 
-@dataclass(frozen=True)
-class Source:
-    """Where trials came from: as entered, and traces where a gauge was read."""
-
-    said: tuple[str, ...]
-    method: str = "typed"
-    traces: tuple[dict[str, object] | None, ...] = ()
-    note: str = ""
-
-
-def observe(
-    test_id: str,
-    side: Side,
-    trials_n: Floats,
-    setup: Setup,
-    body_mass_kg: float | None,
-    source: Source,
-    rule: Rule = Rule.MEAN,
-) -> list[Observation]:
+def observe(done: Effort, rule: Rule = Rule.MEAN) -> list[Observation]:
     """Observations of one side: the force in N and, for a side with lever and mass, Nm/kg.
 
-    `trials_n` has shape (n,), newtons, n 1..5. Returns an empty list without
-    trials. Raises ValueError above five.
+    One to five trials. Returns an empty list without trials. Raises ValueError above five.
     """
-    if trials_n.size > MOST_TRIALS:
+    if done.newtons.size > MOST_TRIALS:
         raise ValueError(f"at most {MOST_TRIALS} trials")
-    force = summarise(trials_n, rule)
+    force = summarise(done.newtons, rule)
     if isinstance(force, NotMeasured):
         return []
-    evidence = {
-        "typed": list(source.said),
-        "traces": list(source.traces),
-        "lever_m": setup.lever_m,
-        "fixation": setup.fixation,
-        "mode": setup.mode,
-        "contraction": Mode(setup.mode).contraction,
-        "position": setup.position,
-        "pain": setup.pain,
-        "caution_reason": setup.caution_reason,
-        "body_mass_kg": body_mass_kg,
-    }
-    repeat = "best two trials differ by more than 10 %, repeat" if force.repeat_advised else ""
-    note = "; ".join(part for part in (repeat, source.note) if part)
-    wanted = [(test_id, 1.0)]
-    factor = torque_per_mass(1.0, setup.lever_m, body_mass_kg)
-    if not isinstance(factor, NotMeasured) and side in LEGS:
-        wanted.append((f"{test_id}-torque", factor))
+    faults = [str(t["faults"]) for t in done.traces if t is not None and t.get("faults")]
+    repeat = ["best two trials differ by more than 10 %, repeat"] if force.repeat_advised else []
+    note = "; ".join([*repeat, *(f"kept all the same: {fault}" for fault in faults)])
+    wanted = [(done.test, 1.0)]
+    factor = torque_per_mass(1.0, done.setup.lever_m, done.setup.body_mass_kg)
+    if not isinstance(factor, NotMeasured) and done.side in LEGS:
+        wanted.append((f"{done.test}-torque", factor))
     return [
         Observation(
             measure_id,
-            side,
+            done.side,
             force.value * times,
-            trials_n * times,
+            done.newtons * times,
             rule.value,
-            source.method,
+            done.method,
             quality_reason=note,
-            evidence=evidence,
+            setup=done.setup,
+            evidence=TraceRef(done.typed, done.traces),
+            pain=done.pain,
+            reason=done.reason,
         )
         for measure_id, times in wanted
     ]
@@ -221,9 +202,9 @@ def ratio(
     a, b = upper.measured, lower.measured
     if a is None or b is None or b <= 0:
         return NotMeasured("incomplete", "needs both tests of the leg")
-    if upper.evidence.get("mode") != lower.evidence.get("mode"):
+    if upper.setup.mode != lower.setup.mode:
         return NotMeasured("unlike", "a make and a break test are never set against each other")
-    if any((o.evidence.get("pain") or 0) >= PAIN_LIMITED for o in (upper, lower)):
+    if is_pain_limited(upper) or is_pain_limited(lower):
         return NotMeasured("pain-limited", "pain-limited, no ratio")
     parts = split_sem(sem_percent)
     variance = sum(parts.trial**2 / max(1, o.trials.size) + parts.setup**2 for o in (upper, lower))

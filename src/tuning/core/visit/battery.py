@@ -12,7 +12,7 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.standing.photographs import GRADES, grade_of
-from tuning.core.types import LEGS, Observation, Side
+from tuning.core.types import LEGS, PLAIN, Evidence, Observation, Setup, Side
 from tuning.core.units import FORCE_UNITS, LENGTH_UNITS, parse_number
 
 HOW_OFTEN = ("absent", "occasional", "most", "every")
@@ -27,16 +27,6 @@ def how_often(faulty: int, of: int) -> str:
     if not 0 <= faulty <= of or of == 0:
         raise ValueError(f"{faulty} of {of} repetitions")
     return HOW_OFTEN[0 if faulty == 0 else 3 if faulty == of else 2 if 2 * faulty >= of else 1]
-
-
-class Status(StrEnum):
-    """How a test ended. Zero never means not done."""
-
-    DONE = "done"
-    UNABLE = "unable"
-    PAIN = "stopped for pain"
-    INVALID = "not valid"
-    NOT_DONE = "not done"
 
 
 class Ask(StrEnum):
@@ -89,6 +79,8 @@ class Test:
     picture_kinds: tuple[str, ...] = ()
     panel: str = ""
     """Name of a special panel (foot-score, scales); empty for the question panel."""
+    looks: bool = False
+    """Looking and asking only: open whatever the safety screen says."""
     maximal: bool = False
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
     limited_by: tuple[str, ...] = ()
@@ -117,6 +109,10 @@ class Test:
     """What a clip may show for its faults to be ticked by repetition."""
     one_leg: bool = False
     """One leg does it: a limit of the other leg leaves this side open."""
+    every_trial: bool = False
+    """Done only once every trial asked for stands; other tests are done with one."""
+    finds_cause: bool = False
+    """Its answers tell what one changed thing did; clips with something changed answer them, too."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
 
@@ -206,12 +202,19 @@ def read_number(text: str, measure: Measure) -> float:
     return value
 
 
-def observed(measure: Measure, side: Side, trials: Sequence[float], method: str, **evidence: object) -> Observation:
+def observed(
+    measure: Measure,
+    side: Side,
+    trials: Sequence[float],
+    method: str,
+    setup: Setup = PLAIN,
+    evidence: Evidence | None = None,
+    reason: str = "",
+) -> Observation:
     """Several looks or trials of one measure as one observation, summed up by their mean."""
     values = np.asarray(trials, dtype=np.float64)
-    return Observation(
-        measure.id, side, float(values.mean()), trials=values, summary_rule="mean", method=method, evidence=evidence
-    )
+    mean = float(values.mean())
+    return Observation(measure.id, side, mean, values, "mean", method, setup=setup, evidence=evidence, reason=reason)
 
 
 def proposed_grade(value: float, unit: str) -> int:

@@ -1,85 +1,77 @@
-"""What to do next in the visit, in working order."""
+"""What to do next in a visit: an order in a few words, and where it is done."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
-from tuning.core.gate.triage import Triage
+from tuning.core.case import Case
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.verdict import Word
-from tuning.core.types import NotMeasured
+from tuning.core.judging.ledger import ledger
+from tuning.core.judging.measures import Measure
+from tuning.core.standing.levels import Chain
+from tuning.core.types import LEGS, Side
+from tuning.core.visit.battery import Test
+from tuning.core.visit.plan import OrderTable
+from tuning.core.visit.target import Target
 
 
 @dataclass(frozen=True)
 class NextStep:
-    """A short order and the stage where it is done."""
+    """A short order and where it is done."""
 
-    stage: str
+    target: Target
     text: str
     then: str = ""
 
 
-@dataclass(frozen=True)
-class Progress:
-    """How far the visit is. `relook` is the look that decides an open suspicion."""
+class Tables(Protocol):
+    """What the stages need of the knowledge files to say how far a visit is."""
 
-    triage: Triage | None
-    cleared: bool
-    asked_today: bool
-    rows: Sequence[Comparison]
-    planned: int
-    relook: str = ""
-    ordered: NextStep | None = None
-    """Next stop of an order that was chosen for this visit."""
+    @property
+    def measures(self) -> Mapping[str, Measure]:
+        """Measures by id."""
+        ...
 
-    def of_stage(self, stage: str) -> list[Comparison]:
-        """Ledger rows of a stage."""
-        return [r for r in self.rows if r.measure.stage == stage]
+    @property
+    def tests(self) -> Mapping[str, Test]:
+        """Tests by id."""
+        ...
 
+    @property
+    def safety(self) -> SafetyTable:
+        """The safety screen."""
+        ...
 
-def next_step(at: Progress) -> NextStep:
-    """First thing that is missing: screen, levels, mobility, picture, other side, strength, plan, sheet."""
-    if at.triage is Triage.RED and not at.cleared:
-        return NextStep("intake", "Refer: the safety screen is RED", "testing and loading are locked")
-    if not at.asked_today:
-        return NextStep("intake", "Ask the safety screen", "before any loading")
-    if at.relook:
-        return NextStep("standing", at.relook, "it decides the open suspicion")
-    if at.ordered is not None:
-        return at.ordered
-    if not at.of_stage("standing"):
-        return NextStep("standing", "Walk the standing levels from the feet up", "no camera needed")
-    if not at.of_stage("mobility"):
-        return NextStep("mobility", "Measure mobility: figure-4 and knee to wall first", "then a picture of movement")
-    return _movement(at) or _strength(at) or _programme(at)
+    @property
+    def chain(self) -> Chain:
+        """The chain of levels."""
+        ...
+
+    @property
+    def order(self) -> OrderTable:
+        """Positions, clips, templates."""
+        ...
 
 
-def _movement(at: Progress) -> NextStep | None:
-    rows = at.of_stage("movement")
-    if not rows:
-        return NextStep("movement", "Open a clip or photograph and mark it", "then test strength")
-    for row in rows:
-        if row.measure.paired and (row.left is None or row.right is None):
-            side = "left" if row.left is None else "right"
-            return NextStep("movement", f"Mark the {side} side: {row.measure.name}", "a difference needs both")
-    return None
+def rows_of(case: Case, tables: Tables, stage: str) -> Sequence[Comparison]:
+    """Ledger rows of a stage in the open visit."""
+    return [row for row in ledger(case, tables.measures) if row.measure.stage == stage]
 
 
-def _strength(at: Progress) -> NextStep | None:
-    rows = at.of_stage("strength")
-    if not rows:
-        return NextStep("strength", "Test hip abduction, both sides")
-    if isinstance(rows[0].verdict, NotMeasured):
-        side = "left" if rows[0].left is None else "right"
-        return NextStep("strength", f"Test hip abduction, {side}", "a difference needs both sides")
-    return None
+def missing_side(row: Comparison) -> Side | None:
+    """The side of a pair that has no value yet; None where both have one or the measure has none."""
+    if not row.measure.paired:
+        return None
+    return next((side for side, seen in zip(LEGS, (row.left, row.right), strict=True) if seen is None), None)
 
 
-def _programme(at: Progress) -> NextStep:
-    if at.planned:
-        return NextStep("programme", "Print the patient sheet", "the visit is complete so far")
-    rows = at.of_stage("strength")
-    unsure = any(not isinstance(r.verdict, NotMeasured) and r.verdict.word is Word.CANNOT_TELL for r in rows)
-    then = "one result cannot tell yet: more trials would help" if unsure else ""
-    return NextStep("programme", "Choose the first rung", then)
+def counted(stage: str) -> Callable[[Case, Tables], int]:
+    """How many rows of the ledger a stage has, as a function of case and tables."""
+
+    def count(case: Case, tables: Tables) -> int:
+        return len(rows_of(case, tables, stage))
+
+    return count

@@ -39,10 +39,11 @@ class ClipTask:
 
 @dataclass(frozen=True)
 class Template:
-    """A named choice of tests."""
+    """A named choice of tests; the `usual` one stands ready in every visit."""
 
     name: str
     tests: tuple[str, ...]
+    usual: bool = False
 
 
 @dataclass(frozen=True)

@@ -8,12 +8,12 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.errors import BadInput
+from tuning.core.errors import TuningError
 from tuning.core.force.analysis import Rep, analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
 from tuning.core.types import NotMeasured, Side
-from tuning.demo.plate_people import balance_set, body
-from tuning.devices.plates import SimulatedPlates
+from tuning.core.units import GRAVITY
+from tuning.devices import Subject, answering
 from tuning.exchange.plates import as_sent
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
@@ -21,7 +21,8 @@ from tuning.ui.force.state import ForceState
 from tuning.ui.widgets import button, label, set_role
 
 STAGES = (*FADING, BLIND)
-KEPT = "balance-feedback"
+MADE_UP_SET = "balance-set"
+"""What a stand-in is told to do; a person squats slowly."""
 SQUAT = "squat-fast"
 SHARE = ("share", Side.NONE)
 
@@ -50,6 +51,7 @@ class BalancePanel(QWidget):
             row.addWidget(made)
         row.addStretch(1)
         self.go = button("Start the set", self.toggle, "primary")
+        self.go.setEnabled(state.space.devices.plates is not None)
         row.addWidget(self.go)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -80,18 +82,19 @@ class BalancePanel(QWidget):
         if self.live.running:
             self.live.stop()
             return
-        patient = self._state.space.patient
-        if patient is None:
+        space = self._state.space
+        if space.patient is None or space.devices.plates is None:
             return
+        mass = space.patient.body_mass_kg or 75.0
         try:
-            self._state.guard(SQUAT)  # squats, whatever test is chosen beside
-        except BadInput as err:
+            self._state.permit(SQUAT)  # squats, whatever test is chosen beside
+            with answering("pair of plates"):
+                plates = space.devices.plates(Subject(space.patient.occupation, mass, MADE_UP_SET))
+        except TuningError as err:
             self.result.setText(str(err))
             self.refused.emit(str(err))
             return
-        who = body(patient.occupation, patient.body_mass_kg or 75.0)
-        plates = SimulatedPlates(balance_set(who))
-        weight = self._state.weight.newtons if self._state.weight is not None else who.weight
+        weight = self._state.weight.newtons if self._state.weight is not None else mass * GRAVITY
         self.counter, self._lit = RepCounter(weight, plates.rate), []
         self.result.setText("")
         self.live.top = 100.0 * math.ceil(1.5 * weight / 100)
@@ -123,7 +126,7 @@ class BalancePanel(QWidget):
         self.words.setText("The set has ended.")
         try:
             found = analyse(as_sent(self.live.buffer.rate, taken), SQUAT)
-        except BadInput as err:
+        except TuningError as err:
             self.result.setText(str(err))
             return
         shares = [(r.values[SHARE], self._was_lit(r)) for r in found.reps if SHARE in r.values]
@@ -140,5 +143,5 @@ class BalancePanel(QWidget):
             f"{told.inside} of {told.count} inside {50 - (measure.band or 5):.0f} to {50 + (measure.band or 5):.0f} %."
         )
         weight = None if isinstance(found.weight, NotMeasured) else found.weight.newtons
-        data = {"stage": self.stage, "blind_shares": [round(float(s), 2) for s in blind], "body_weight_n": weight}
-        self._state.space.do("balance set", [self._state.space.find(KEPT, data)])
+        with self._state.space.trying():
+            self._state.keep_balance(self.stage, [round(float(s), 2) for s in blind], weight)

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import time
+from contextlib import suppress
 
 import numpy as np
 from PyQt6.QtCore import QLine, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.errors import DeviceFault
 from tuning.core.force.live import Rolling
 from tuning.core.types import LEGS, Side
+from tuning.devices import answering
 from tuning.devices.plates import ForcePlates
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel, paint_side
@@ -86,9 +89,10 @@ class LivePlates(QWidget):
         """Stream from plates, and collect everything when it is to be recorded."""
         self.stop()
         try:
-            plates.start()
-        except OSError as err:
-            self.failed.emit(f"The plates do not answer ({err}). Nothing was recorded.")
+            with answering("pair of plates"):
+                plates.start()
+        except DeviceFault as err:
+            self.failed.emit(f"{err}. Nothing was recorded.")
             return
         self.plates, self.buffer = plates, Rolling(plates.rate)
         self.recording = [] if record else None
@@ -101,7 +105,8 @@ class LivePlates(QWidget):
             return
         self._timer.stop()
         if self.plates is not None:
-            self.plates.stop()
+            with suppress(DeviceFault), answering("pair of plates"):
+                self.plates.stop()
         taken, self.recording = self.recording, None
         if taken:
             self.recorded.emit(np.concatenate(taken))
@@ -111,11 +116,14 @@ class LivePlates(QWidget):
         assert self.plates is not None
         now = time.monotonic()
         try:
-            new = self.plates.read()
-        except OSError as err:
+            with answering("pair of plates"):
+                new = np.asarray(self.plates.read(), dtype=float)
+                if new.ndim != 2 or new.shape[1] not in (3, 7):
+                    raise ValueError("samples of an unknown shape")
+        except DeviceFault as err:
             self._timer.stop()
             self.recording = None
-            self.failed.emit(f"The plates are gone ({err}). The recording was not kept.")
+            self.failed.emit(f"{err}. The recording was not kept.")
             return
         if len(new):
             self._seen = now

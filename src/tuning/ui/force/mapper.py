@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QLineEdit,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -20,7 +19,7 @@ from tuning.core.errors import BadInput
 from tuning.core.units import FORCE_UNITS, parse_number
 from tuning.exchange.plates import POINT_UNITS, Mapping, Preview, read_table
 from tuning.ui import theme
-from tuning.ui.widgets import button, label
+from tuning.ui.widgets import Line, button, label
 
 NONE = "—"
 
@@ -64,7 +63,7 @@ class MapperDialog(QDialog):
                 box.addItem(option, option)
             box.setCurrentText(getattr(mapping, key))
             self._add(choices, key, words, box)
-        self.rate = QLineEdit(f"{mapping.rate:g}" if mapping.rate else "")
+        self.rate = Line(f"{mapping.rate:g}" if mapping.rate else "")
         self.rate.setPlaceholderText("1000")
         self.rate.setAccessibleName("Samples a second, where there is no time column")
         self.rate.textChanged.connect(lambda _: self.try_out())

@@ -6,27 +6,27 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from tuning.core.errors import TuningError
+from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.force.analysis import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.demo.plate_people import body, scene
-from tuning.devices.plates import SimulatedPlates
+from tuning.core.visit.target import Target
+from tuning.devices import Subject, answering
+from tuning.devices.plates import ForcePlates
 from tuning.exchange.plates import Mapping, as_sent, preview, read_mapping
 from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
@@ -39,20 +39,20 @@ from tuning.ui.force.state import ForceState
 from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView
 from tuning.ui.signs import VerdictSign
-from tuning.ui.widgets import Flow, button, empty, label, rule, set_role
+from tuning.ui.stage import StagePage
+from tuning.ui.widgets import Flow, Line, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
 MAPPINGS = "force.mappings"
+STILL, ON_ONE_LEG = "quiet-stance", "stance-one-leg"
+"""What a stand-in does while it is weighed, and while the sides are checked."""
 LIFT_S = 4.0
 """The check of the sides looks at the last second and a half of so many."""
 
 
-class ForcePage(QWidget):
+class ForcePage(StagePage):
     """Space records; F5 and F6 choose the leg of one-leg tests."""
-
-    refused = pyqtSignal(str)
-    told = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -90,8 +90,8 @@ class ForcePage(QWidget):
         head.addStretch(1)
         for made in self.views.values():
             head.addWidget(made)
-        self.reason = QLineEdit()
-        self.reason.setPlaceholderText("AMBER: reason for this test all the same, kept with the recording")
+        self.reason = Line()
+        self.reason.setPlaceholderText("Reason for testing anyway (saved with the recording)")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
         self.lock = label(role="caution", wrap=True)
@@ -117,6 +117,8 @@ class ForcePage(QWidget):
         self.open_button = button("Open file…", self.ask_file, tip="CSV of any maker, or C3D")
         self.columns = button("Columns…", self.map_again, tip="Say anew which column of this file is what")
         self.columns.hide()
+        for device_button in (self.zero, self.check_sides, self.record) if self._space.devices.plates is None else ():
+            device_button.hide()
         self.eye = QCheckBox("Guess by eye before the numbers")
         self.eye.setFont(theme.font())
         self.status = label("", theme.BODY, wrap=True)
@@ -168,7 +170,7 @@ class ForcePage(QWidget):
         self.pattern = label("", theme.LARGE, bold=True, wrap=True)
         about = (
             "The wash is the error, the pointer stands toward the leg with more. A share of two legs is how the load "
-            "is split, not strength. Counted are only tests beyond error. Enter opens a test."
+            "is split, not strength. Only differences beyond error are counted. Enter opens a test."
         )
         inside = QWidget()
         column = QVBoxLayout(inside)
@@ -202,13 +204,28 @@ class ForcePage(QWidget):
             return
         super().keyPressEvent(event)
 
-    def stop(self) -> None:
-        """Leave the plates alone."""
+    def leave(self) -> None:
+        """Another stage is opened: leave the plates alone."""
         self._weighing = self._checking = False
         self.live.recording = None
         self.live.stop()
         self.balance.live.recording = None
         self.balance.live.stop()
+
+    def unfinished(self) -> str:
+        """A recording that runs."""
+        recording = self.live.recording is not None or self.balance.live.recording is not None
+        return "A recording on the plates has not ended." if recording else ""
+
+    def show_target(self, target: Target) -> None:
+        """A test, by its own name, that of a clip in the order, or that of a measure."""
+        knowledge = self._space.knowledge
+        clip = next((c for c in knowledge.order.clip if c.id == target.test), None)
+        named = clip.plates if clip is not None else target.test
+        test = next((t for t in sorted(TESTS, key=len, reverse=True) if named == t or named.startswith(f"{t}-")), None)
+        if test is not None:
+            self.state.choose(test, target.side)
+            self.show_view("Trace" if self.state.shown is not None else "Live")
 
     def choose_side(self, side: Side) -> None:
         """F5 and F6."""
@@ -229,16 +246,22 @@ class ForcePage(QWidget):
         """Every percentage of the shown test."""
         ExplainDialog(self, f"{self.state.test.name}: every formula", self.state.formulas()).exec()
 
-    def _plates(self) -> SimulatedPlates | None:
-        patient = self._space.patient
-        if patient is None:
+    def _plates(self) -> ForcePlates | None:
+        patient, devices = self._space.patient, self._space.devices
+        if patient is None or devices.plates is None:
             return None
-        who = body(patient.occupation, patient.body_mass_kg or 75.0)
+        test, side = self.state.test_id, self.state.side
         if self._weighing:
-            return SimulatedPlates(scene(who, "quiet-stance", "none"))
-        if self._checking:
-            return SimulatedPlates(scene(who, "stance-one-leg", "right"))
-        return SimulatedPlates(scene(who, self.state.test_id, self.state.side.value))
+            test, side = STILL, Side.NONE
+        elif self._checking:
+            test, side = ON_ONE_LEG, Side.RIGHT
+        who = Subject(patient.occupation, patient.body_mass_kg or 75.0, test, side.value)
+        try:
+            with answering("pair of plates"):
+                return devices.plates(who)
+        except DeviceFault as err:
+            self.refused.emit(f"{err}.")
+            return None
 
     def weigh(self) -> None:
         """Zero the empty plates, then weigh two still seconds."""
@@ -247,11 +270,14 @@ class ForcePage(QWidget):
         self._weighing = True
         plates = self._plates()
         if plates is None:
+            self._weighing = False
             return
         try:
-            plates.zero()
-        except OSError as err:
-            self.refused.emit(f"The plates do not answer ({err}).")
+            with answering("pair of plates"):
+                plates.zero()
+        except DeviceFault as err:
+            self._weighing = False
+            self.refused.emit(f"{err}.")
             return
         self._say("Stand still …")
         self._stream(plates, record=False)
@@ -263,6 +289,7 @@ class ForcePage(QWidget):
         self._checking = True
         plates = self._plates()
         if plates is None:
+            self._checking = False
             return
         self._say("Lift the left foot …")
         self._stream(plates, record=False)
@@ -284,7 +311,11 @@ class ForcePage(QWidget):
         return samples[np.isfinite(samples).all(axis=1)]
 
     def _tell_weight(self, samples: np.ndarray) -> None:
-        found = self.state.weigh(samples, self.live.buffer.rate)
+        try:
+            found = self.state.weigh(samples, self.live.buffer.rate)
+        except TuningError as err:
+            self._say(str(err), wrong=True)
+            return
         if isinstance(found, NotMeasured):
             self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Stand still and weigh again.", wrong=True)
         else:
@@ -312,7 +343,7 @@ class ForcePage(QWidget):
             self.live.stop()
             return
         try:
-            self.state.guard()
+            self.state.permit()
         except TuningError as err:
             self._say(str(err), wrong=True)
             self.refused.emit(str(err))
@@ -330,13 +361,15 @@ class ForcePage(QWidget):
     def _recorded(self, taken: np.ndarray) -> None:
         self.record.setText("Record")
         try:
-            self._keep(as_sent(self.live.buffer.rate, taken), f"{self.state.test_id} recorded")
+            name = self.live.plates.name if self.live.plates is not None else ""
+            recording = as_sent(self.live.buffer.rate, taken)
+            self._keep(recording, f"{self.state.test_id} recorded", name)
         except TuningError as err:
             self._say(str(err), wrong=True)
             self.refused.emit(str(err))
 
-    def _keep(self, recording: Recording, name: str) -> None:
-        found = self.state.keep(recording, name)
+    def _keep(self, recording: Recording, name: str, device: str) -> None:
+        found = self.state.keep(recording, name, device, self._space.devices.simulated)
         self._say(f"{len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
         if self.eye.isChecked() and found.test.legs == 2 and found.reps:
             self._ask_eye()
@@ -352,7 +385,8 @@ class ForcePage(QWidget):
 
     def _guessed(self, side: Side) -> None:
         empty(self._guess_row)
-        self._say(self.state.guess(side))
+        with self._space.trying():
+            self._say(self.state.guess(side))
         self._show_verdicts()
 
     # files
@@ -385,10 +419,11 @@ class ForcePage(QWidget):
         """Forget how files of this shape were mapped, and ask anew."""
         if self._last_file is None:
             return
-        shape = preview(self._last_file).shape
-        kept = {key: value for key, value in self._space.settings.get(MAPPINGS, {}).items() if key != shape}
-        self._space.settings.set(MAPPINGS, kept)
-        self.open_file(self._last_file)
+        with self._space.trying():
+            shape = preview(self._last_file).shape
+            kept = {key: value for key, value in self._space.settings.get(MAPPINGS, {}).items() if key != shape}
+            self._space.settings.set(MAPPINGS, kept)
+            self.open_file(self._last_file)
 
     def swap(self) -> None:
         """Left for right in the shown recording."""
@@ -454,7 +489,7 @@ class ForcePage(QWidget):
         self.card.setVisible(self._live_of is None)
         self.card.show_test(state.test.name, state.space.knowledge.plates[state.test_id], shown[1])
 
-    def _stream(self, plates: SimulatedPlates, record: bool) -> None:
+    def _stream(self, plates: ForcePlates, record: bool) -> None:
         state = self.state
         self._live_of = (state.test_id, state.side if state.test.legs == 1 else Side.NONE)
         self.live.start(plates, record)

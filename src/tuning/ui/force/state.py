@@ -8,21 +8,21 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import Capture, Decision, Form, Purpose
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.analysis import TESTS, Analysis, PlateTest, analyse
 from tuning.core.force.pattern import PatternRow, rows, sentence
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import every_formula, observations
 from tuning.core.force.weighing import Weight, weigh
-from tuning.core.types import Triage
+from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import Comparison
-from tuning.core.types import LEGS, NotMeasured, Role, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.exchange.plates import Mapping, read_plates, write_csv
-from tuning.records import Capture, ObservationEntry
+from tuning.knowledge.acts import act_of_plates
 from tuning.ui.workspace import Workspace
 
-VIEW = "plates"
-EYE = "plate-eye"
+EYE, BALANCE, WEIGHED = "plate-eye", "balance-feedback", "plate-weight"
 
 
 class ForceState(QObject):
@@ -34,19 +34,20 @@ class ForceState(QObject):
         super().__init__()
         self.space = space
         self.test_id, self.side = "squat-iso", Side.RIGHT
-        self.weight: Weight | None = None
         self.shown: Analysis | None = None
         self.recording: Recording | None = None
         self.reason = ""
-        self._read: dict[int, tuple[Recording, Analysis]] = {}
+        self._read: dict[str, tuple[Recording, Analysis]] = {}
         space.content_changed.connect(self.changed)
         space.case_changed.connect(self._forget)
+        space.reloaded.connect(self._show_again)
+        self._forget()
 
     def _forget(self) -> None:
-        self.weight = self.shown = self.recording = None
+        self.shown = self.recording = None
         self._read.clear()
         patient = self.space.patient
-        self.side = Side.LEFT if patient is not None and patient.involved == Side.RIGHT.value else Side.RIGHT
+        self.side = Side.LEFT if patient is not None and patient.involved is Side.RIGHT else Side.RIGHT
         self.reason = ""
         self.changed.emit()
 
@@ -62,38 +63,45 @@ class ForceState(QObject):
             self.side = side
         self.recording = self.shown = None
         for capture in self.captures():
-            if self._parts(capture) == (self.test_id, self._side_word()):
+            if (capture.test, capture.side) == (self.test_id, self._leg()):
                 self.open(capture)
         self.changed.emit()
 
-    def _side_word(self) -> str:
-        return self.side.value if self.test.legs == 1 else Side.NONE.value
+    def _show_again(self) -> None:
+        """Undo or another window may have changed which recording is the last."""
+        self.choose(self.test_id)
+
+    def _leg(self, test_id: str = "") -> Side:
+        return self.side if TESTS[test_id or self.test_id].legs == 1 else Side.NONE
 
     # the record
 
-    @staticmethod
-    def _parts(capture: Capture) -> tuple[str, str]:
-        _, test_id, side = capture.view.split(":")
-        return test_id, side
-
     def captures(self) -> list[Capture]:
         """Recordings of the visit, oldest first."""
-        return [c for c in self.space.entries(Capture) if c.view.startswith(f"{VIEW}:")]
+        return [c for c in self.space.entries(Capture) if c.purpose is Purpose.PLATES and c.test]
 
     def count(self, test_id: str, side: Side) -> int:
         """Repetitions on record of a test and leg."""
-        found = [c for c in self.captures() if self._parts(c) == (test_id, side.value)]
+        found = [c for c in self.captures() if (c.test, c.side) == (test_id, side)]
         return len(self._of(found[-1])[1].reps) if found else 0
 
     def _of(self, capture: Capture) -> tuple[Recording, Analysis]:
-        if capture.id not in self._read:
-            test_id, side = self._parts(capture)
-            recording = read_plates(self.space.record.media_path(capture.media))
-            self._read[capture.id] = recording, analyse(recording, test_id, Side(side), self._mass())
-        return self._read[capture.id]
+        if capture.uid not in self._read:
+            recording = read_plates(self.space.record.media.lent(capture.medium))
+            self._read[capture.uid] = recording, analyse(recording, capture.test, capture.side, self._mass())
+        return self._read[capture.uid]
+
+    @property
+    def weight(self) -> Weight | None:
+        """What the plates weighed in the open visit."""
+        form = self.space.form_today(WEIGHED)
+        return Weight(form.data["newtons"], form.data["sd"], 0, 0) if form is not None else None
 
     def _mass(self) -> float | None:
-        patient = self.space.patient
+        """Body mass, kg: what was weighed today before what the record says."""
+        patient, weighed = self.space.patient, self.weight
+        if weighed is not None:
+            return weighed.mass_kg
         return patient.body_mass_kg if patient is not None else None
 
     def open(self, capture: Capture) -> None:
@@ -103,72 +111,76 @@ class ForceState(QObject):
         except TuningError:
             self.recording = self.shown = None
 
+    def act(self, test_id: str = "") -> Act:
+        """What a test, the chosen one if none is named, asks of the gate."""
+        wanted = test_id or self.test_id
+        return act_of_plates(self.space.knowledge, wanted, self._leg(wanted))
+
+    def permission(self, test_id: str = "") -> Permission:
+        """Whether a test may be done now."""
+        return self.space.may(self.act(test_id))
+
     def lock(self, test_id: str = "") -> str:
-        """Why the surgeon's limits lock a test, the chosen one if none is named; empty when they do not."""
-        test = TESTS[test_id or self.test_id]
-        side = self.side if test.legs == 1 else Side.NONE
-        return self.space.limits().lock(self.space.knowledge.plates[test.id].limited_by, side)
+        """Why a test is locked; empty when it is not."""
+        found = self.permission(test_id)
+        return found.sentence if found.locked else ""
 
-    @property
-    def needs_reason(self) -> bool:
-        """Under AMBER every test but quiet stance needs a named clinician and a reason."""
-        return self.asks_reason(self.test_id)
+    def asks_reason(self, test_id: str = "") -> bool:
+        """True when the gate asks a licensed clinician for a reason."""
+        return self.permission(test_id).asks
 
-    def asks_reason(self, test_id: str) -> bool:
-        """The same for a test by name."""
-        return test_id != "quiet-stance" and self.space.triage() == (Triage.AMBER, False)
-
-    def guard(self, test_id: str = "") -> None:
-        """Raises BadInput when a test, the chosen one if none is named, may not be done now."""
-        if self.lock(test_id):
-            raise BadInput(f"Not recorded: {self.lock(test_id)}.")
-        amber = self.asks_reason(test_id or self.test_id)
-        if amber and not self.reason.strip():
-            raise BadInput("AMBER: type the reason for this test first; it is kept with the recording.")
-        person = self.space.person
-        if amber and (person is None or person.role != Role.CLINICIAN.value):
-            raise BadInput("AMBER: a test on the plates needs a licensed clinician.")
+    def permit(self, test_id: str = "") -> str:
+        """The reason to keep with a test. Raises Refused when it may not be done now."""
+        return permit(self.act(test_id), self.space.facts(), self.reason)
 
     def weigh(self, samples: np.ndarray, rate: float) -> Weight | NotMeasured:
-        """Weigh from live samples, shape (n, 2); kept for the visit when the stand was still."""
+        """Weigh from live samples, shape (n, 2); kept for the visit when the stand was still. Raises TuningError."""
         found = weigh(Recording(rate, {Side.LEFT: samples[:, 0], Side.RIGHT: samples[:, 1]}))
         if isinstance(found, Weight):
-            self.weight = found
-        self.changed.emit()
+            data = {"newtons": round(found.newtons, 2), "sd": round(found.sd, 3)}
+            with self.space.action("weighed on the plates") as act:
+                act.put(Form(WEIGHED, data), self.space.form_today(WEIGHED))
+            self._read.clear()  # what was read with another weight
+            self.changed.emit()
         return found
 
-    def keep(self, recording: Recording, name: str) -> Analysis:
+    def keep(self, recording: Recording, name: str, device: str = "", simulated: bool = False) -> Analysis:
         """Analyse, keep the samples as CSV and what they say as observations. Raises TuningError."""
-        self.guard()
-        side = self.side if self.test.legs == 1 else Side.NONE
+        reason, side = self.permit(), self._leg()
         found = analyse(recording, self.test_id, side, self._mass())
         space = self.space
+        assert space.person is not None
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"{name}.csv"
             write_csv(recording, path)
-            media = space.record.media_row(space.record.media.keep(path), space.person)  # type: ignore[arg-type]
-        capture = space.stamp(Capture(media=media, view=f"{VIEW}:{self.test_id}:{side.value}"))
-        evidence: dict[str, object] = {"recording": media.sha256, "source": name}
-        if self.needs_reason:
-            evidence["caution_reason"] = self.reason.strip()
-        seen = observations(found, evidence)
-        measures = {o.measure_id for o in seen}
-        old = [
-            r.id
-            for r in space.entries(ObservationEntry)
-            if r.measure_id in measures and r.side in {o.side.value for o in seen}
-        ]
-        space.do(f"{self.test.name}, {name}", [capture, *(space.observe(o) for o in seen)], old)
+            medium = space.record.medium(space.record.media.keep(path), space.person)
+        setup = Setup(body_mass_kg=self._mass(), device=device, simulated=simulated)
+        seen = observations(found, TraceRef(recording=medium.sha256, source=name), setup, reason)
+        with space.action(f"{self.test.name}, {name}") as act:
+            capture = act.add(Capture(medium, Purpose.PLATES, test=self.test_id, side=side))
+            for one in seen:
+                act.put(one, *self._before(one))
         self.recording, self.shown = recording, found
-        self._read[capture.id] = recording, found
+        self._read[capture.uid] = recording, found
         self.changed.emit()
         return found
+
+    def _before(self, now: Observation) -> list[Observation]:
+        rows = self.space.entries(Observation)
+        return [o for o in rows if (o.measure_id, o.side) == (now.measure_id, now.side)]
 
     def swap(self) -> Analysis:
         """Keep the shown recording the other way round. Raises TuningError."""
         if self.recording is None:
             raise BadInput("There is no recording to swap.")
-        return self.keep(self.recording.swapped(), f"{self.test_id} swapped")
+        before = self._newest_setup()
+        return self.keep(self.recording.swapped(), f"{self.test_id} swapped", before.device, before.simulated)
+
+    def _newest_setup(self) -> Setup:
+        """How the shown recording was made."""
+        mine = [o for o in self.space.entries(Observation) if isinstance(o.evidence, TraceRef)]
+        found = [o.setup for o in mine if o.evidence.test == self.test_id]  # type: ignore[union-attr]
+        return found[-1] if found else Setup()
 
     def keep_file(self, path: Path, mapping: Mapping | None = None) -> Analysis:
         """Read a file of the chosen test. Raises TuningError."""
@@ -194,7 +206,7 @@ class ForceState(QObject):
             return ""
         other = None
         for capture in self.captures():
-            if self._parts(capture) == (self.test_id, self.side.other.value):
+            if (capture.test, capture.side) == (self.test_id, self.side.other):
                 other = self._of(capture)[1]
         used = "the share against 50 %" if self.test.legs == 2 else "the difference against the stronger side"
         lines = [f"The verdict uses {used}."]
@@ -210,11 +222,18 @@ class ForceState(QObject):
             return ""
         truth = Side.RIGHT if row.verdict.d > 0 else Side.LEFT
         hit = guess is truth
-        data = {"test": self.test_id, "guess": guess.value, "truth": truth.value, "hit": hit}
-        self.space.do("guess by eye", [self.space.find(EYE, data)])
+        grounds = {"test": self.test_id, "truth": truth.value, "hit": hit}
+        with self.space.action("guess by eye") as act:
+            act.add(Decision(EYE, guess.value, grounds))
         return f"{'Right' if hit else 'Not so'}: the {truth.value} leg took more. {row.sentence}."
 
     def guesses(self) -> tuple[int, int]:
         """Hits and guesses of the open visit."""
-        found = [f.data for f in self.space.findings(EYE)]
+        found = [d.inputs for d in self.space.decisions(EYE)]
         return sum(bool(d["hit"]) for d in found), len(found)
+
+    def keep_balance(self, stage: str, blind_shares: list[float], body_weight_n: float | None) -> None:
+        """Keep a balance set. Raises TuningError."""
+        data = {"stage": stage, "blind_shares": blind_shares, "body_weight_n": body_weight_n}
+        with self.space.action("balance set") as act:
+            act.add(Form(BALANCE, data))

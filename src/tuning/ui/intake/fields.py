@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBo
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
 from tuning.ui import theme
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import Line, button, empty, label
 
 
 def shown(value: Any) -> str:
@@ -39,7 +39,7 @@ class FieldEdit(QWidget):
             box.activated.connect(lambda _: self._take(box.currentText()))
             self.edit = box
         else:
-            line = QLineEdit()
+            line = Line()
             line.setPlaceholderText(field.hint or field.unit)
             line.editingFinished.connect(lambda: self._take(line.text()))
             self.edit = line
@@ -154,7 +154,7 @@ class FormEdit(QWidget):
         for part in parts:
             part.changed.connect(self.changed)
 
-    def show_data(self, data: dict[str, Any]) -> None:
+    def show_data(self, data: Mapping[str, Any]) -> None:
         """Show what the record holds."""
         for key, edit in self.fields.items():
             edit.show_value(data.get(key))

@@ -4,22 +4,21 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from tuning.core.intake.progress import SAFETY
+from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.intake.panels import COMPLAINT, ComplaintPanel, HistoryPanel
 from tuning.ui.intake.safety import SafetyPanel
 from tuning.ui.intake.shoes import ShoesPanel
+from tuning.ui.stage import StagePage
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
 
 
-class IntakePage(QWidget):
+class IntakePage(StagePage):
     """Four leaves; every field is kept as soon as it is left."""
-
-    refused = pyqtSignal(str)
-    told = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -60,6 +59,11 @@ class IntakePage(QWidget):
             self.told_complaint.setText(space.patient.complaint)
         due = not space.asked_today and space.form(COMPLAINT) is not None
         self.open_leaf("Safety" if due or space.screen() is not None else "Complaint")
+
+    def show_target(self, target: Target) -> None:
+        """The safety screen, when it is meant."""
+        if target.test == SAFETY:
+            self.open_leaf("Safety")
 
     def open_leaf(self, name: str) -> None:
         """Show one leaf."""

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from tuning.core.entries import Form
 from tuning.core.intake.soles_and_regions import region_at, repeats
-from tuning.core.types import Side
+from tuning.core.types import Observation, Setup, Side
 from tuning.core.visit.battery import observed
-from tuning.records import Entry, ObservationEntry
 from tuning.ui import theme
 from tuning.ui.intake.body_map import BodyMap
 from tuning.ui.intake.fields import FormEdit
@@ -20,10 +21,23 @@ from tuning.ui.workspace import Workspace
 COMPLAINT, HISTORY = "intake-complaint", "intake-history"
 
 
-def keep_form(space: Workspace, test_id: str, data: dict[str, Any], more: list[Entry], struck: list[int]) -> None:
-    """A form as it now stands; in one visit the newest replaces the one before."""
-    old = [f.id for f in space.findings(test_id)]
-    space.do(test_id.replace("-", " "), [space.find(test_id, data), *more], [*old, *struck])
+def keep_form(
+    space: Workspace,
+    kind: str,
+    data: Mapping[str, Any],
+    values: Sequence[Observation] = (),
+    measures: Sequence[str] = (),
+) -> None:
+    """A form as it now stands with the `values` told in it; in one visit the newest replaces the one before.
+
+    `measures` names all that the form can tell: what stood of them before is taken out.
+    """
+    with space.trying(), space.action(kind.replace("-", " ")) as act:
+        act.put(Form(kind, dict(data)), space.form_today(kind))
+        before = [o for o in space.observations() if o.measure_id in measures]
+        act.strike(*before)
+        for seen in values:
+            act.add(seen)
 
 
 def site_text(site: dict[str, Any]) -> str:
@@ -70,6 +84,8 @@ class ComplaintPanel(QWidget):
         self.site.changed.connect(self._keep)
         self.form.changed.connect(self._keep)
         workspace.case_changed.connect(self.load)
+        workspace.reloaded.connect(self.load)
+        self.load()
 
     def load(self) -> None:
         """Show what stands over all visits."""
@@ -118,28 +134,20 @@ class ComplaintPanel(QWidget):
             place = {key: site[key] for key in ("view", "x", "y", "region", "side")}
             self.map.sites[self.map.current] = {**place, **self.site.data()}
         data = {"sites": self.map.sites, **self.form.data()}
-        measured = self._measured(data)
-        old = [
-            row.id
-            for row in self._space.entries(ObservationEntry)
-            if row.measure_id in ("pain-now", "pain-worst", "intake-goals")
-        ]
-        keep_form(self._space, COMPLAINT, data, measured, old)
+        keep_form(self._space, COMPLAINT, data, self._measured(data), ("pain-now", "pain-worst", "intake-goals"))
 
-    def _measured(self, data: dict[str, Any]) -> list[Entry]:
+    def _measured(self, data: dict[str, Any]) -> list[Observation]:
         """Pain by site and the mean of the goals, as values that a later visit compares with."""
-        space, measures = self._space, self._space.knowledge.measures
-        found: list[Entry] = []
+        measures = self._space.knowledge.measures
+        found: list[Observation] = []
         for site in data["sites"]:
             for key, measure_id in (("now", "pain-now"), ("worst", "pain-worst")):
                 if site.get(key) is not None:
-                    seen = observed(
-                        measures[measure_id], Side(site["side"]), [site[key]], "told", region=site["region"]
-                    )
-                    found.append(space.observe(seen))
+                    where = Setup(region=site["region"])
+                    found.append(observed(measures[measure_id], Side(site["side"]), [site[key]], "told", where))
         goals = [g["score"] for g in data.get("goals", []) if g.get("score") is not None]
         if goals:
-            found.append(space.observe(observed(measures["intake-goals"], Side.NONE, goals, "told")))
+            found.append(observed(measures["intake-goals"], Side.NONE, goals, "told"))
         return found
 
 
@@ -166,6 +174,8 @@ class HistoryPanel(QWidget):
         outer.addWidget(area)
         self.form.changed.connect(self._keep)
         workspace.case_changed.connect(self.load)
+        workspace.reloaded.connect(self.load)
+        self.load()
 
     def load(self) -> None:
         """Show what stands over all visits."""
@@ -174,7 +184,7 @@ class HistoryPanel(QWidget):
         self._tell()
 
     def _keep(self) -> None:
-        keep_form(self._space, HISTORY, self.form.data(), [], [])
+        keep_form(self._space, HISTORY, self.form.data())
         self._tell()
 
     def _tell(self) -> None:

@@ -11,23 +11,22 @@ from PyQt6.QtWidgets import (
     QDateEdit,
     QFileDialog,
     QHBoxLayout,
-    QLineEdit,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
+from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import TuningError
 from tuning.core.gate.limits import StandingLimits, standing_limits
-from tuning.core.types import Triage
 from tuning.core.gate.triage import SafetyQuestion, SafetyTable, Screened, screen
+from tuning.core.types import Triage
 from tuning.exchange.referral import Referral, write_referral
-from tuning.records import SafetyScreen
 from tuning.ui import theme
 from tuning.ui.intake.panels import COMPLAINT, site_text
-from tuning.ui.widgets import button, label, rule
-from tuning.ui.workspace import SAFETY_SCREEN as SCREEN
+from tuning.ui.widgets import Line, button, label, rule
+from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 EFFECT = {
@@ -180,7 +179,7 @@ class SafetyPanel(QWidget):
         self.nothing_new = button("Nothing new", self.record_nothing_new, "primary")
         self.level = label("", theme.LARGE, bold=True)
         self.why = label("", theme.BODY, wrap=True)
-        self.note = QLineEdit()
+        self.note = Line()
         self.note.setPlaceholderText("What was said, or the surgeon's limit, for example: surgeon, no jumps")
         self.note.setAccessibleName("Note to the safety screen")
         self.save = button("Record the screen", self.record, "primary")
@@ -190,6 +189,8 @@ class SafetyPanel(QWidget):
         self.list.answered.connect(self.refresh)
         workspace.content_changed.connect(self.refresh)
         workspace.case_changed.connect(self._forget)
+        workspace.reloaded.connect(self._show_answers)
+        self._forget()
 
     def _build(self) -> None:
         again = QHBoxLayout()
@@ -201,7 +202,7 @@ class SafetyPanel(QWidget):
         again.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
         head.addWidget(label("Ask before any loading: Y or N. This is not a diagnosis.", role="muted"), 1)
-        head.addWidget(button("No to all the rest", self.list.rest_no))
+        head.addWidget(button("Answer No to the rest", self.list.rest_no))
         bottom = QHBoxLayout()
         bottom.setSpacing(12)
         bottom.addWidget(self.note, 1)
@@ -229,7 +230,7 @@ class SafetyPanel(QWidget):
 
     def _clearance(self) -> QWidget:
         self.clearance = QWidget()
-        self.cleared_by, self.cleared_on, self.result = QLineEdit(), QDateEdit(), QLineEdit()
+        self.cleared_by, self.cleared_on, self.result = Line(), QDateEdit(), Line()
         self.cleared_by.setPlaceholderText("Cleared by (name)")
         self.result.setPlaceholderText("With what result")
         self.cleared_on.setDate(date.today())
@@ -246,11 +247,13 @@ class SafetyPanel(QWidget):
         return self.clearance
 
     def _forget(self) -> None:
-        self.list.answers, self.list.at = {}, 0
         self.note.clear()
-        if self._space.patient is not None and self._space.asked_today:
-            kept = self._space.findings(SCREEN)
-            self.list.answers = dict(kept[-1].data["answers"]) if kept else {}
+        self._show_answers()
+
+    def _show_answers(self) -> None:
+        """What was answered in the open visit."""
+        kept = self._space.entries(Screen)
+        self.list.answers, self.list.at = dict(kept[-1].answers) if kept else {}, 0
         self.list.fit()
         self.refresh()
 
@@ -268,27 +271,22 @@ class SafetyPanel(QWidget):
         left = len(self.list.table.unanswered(self.list.answers))
         found = self.screened()
         if left and found.level is not Triage.RED:
-            self.refused.emit(f"{left} questions have no answer yet; “No to all the rest” answers them.")
+            self.refused.emit(f"{left} questions have no answer yet; “Answer No to the rest” answers them.")
             return
         said = self.note.text().strip()
         note = "; ".join(part for part in (found.text, self._limits().text, said) if part)
-        data: dict[str, object] = {
-            "answers": dict(self.list.answers),
-            "hits": [rule.id for rule in found.hits],
-            "said": said,
-        }
-        self._keep(SafetyScreen(level=found.level.value, note=note), data)
-        self.note.clear()
+        rules = tuple(rule.id for rule in found.hits)
+        if self._keep(Screen(found.level, dict(self.list.answers), rules, note, said)):
+            self.note.clear()
 
     def record_nothing_new(self) -> None:
         """The one line at a later visit: what stood, stands."""
-        last = self._space.last_screen()
-        before = self._space.form(SCREEN)
-        if last is None:
+        last, case = self._space.last_screen(), self._space.case
+        if last is None or case is None:
             return
-        data = dict(before.data) if before is not None else {"answers": {}, "hits": [], "said": ""}
-        level = Triage.NONE if last.cleared_by else Triage(last.level)
-        self._keep(SafetyScreen(level=level.value, note=last.note), {**data, "again": True})
+        newest = case.all(Screen)[-1]
+        level = Triage.NONE if last.cleared else last.level
+        self._keep(Screen(level, newest.answers, newest.rules, last.screen.note, newest.said, again=True))
 
     def clear(self) -> None:
         """Keep who cleared a RED or AMBER, when and with what result."""
@@ -301,15 +299,20 @@ class SafetyPanel(QWidget):
         if when > date.today():
             self.refused.emit("A clearance cannot lie in the future.")
             return
-        cleared = SafetyScreen(level=last.level, note=last.note, cleared_by=who, cleared_on=when, cleared_result=result)
-        space = self._space
-        space.do(f"clearance of {last.level}", [space.stamp(cleared)])
-        self.cleared_by.clear()
-        self.result.clear()
+        with self._space.trying():
+            with self._space.action(f"clearance of {last.level.value}") as act:
+                act.add(Clearance(last.screen.uid, who, when, result))
+            self.cleared_by.clear()
+            self.result.clear()
 
-    def _keep(self, kept: SafetyScreen, data: dict[str, object]) -> None:
-        space = self._space
-        space.do(f"safety screen {kept.level}", [space.stamp(kept), space.find(SCREEN, data)])
+    def _keep(self, kept: Screen) -> bool:
+        """True once the screen is in the record."""
+        done = False
+        with self._space.trying():
+            with self._space.action(f"safety screen {kept.level.value}") as act:
+                act.add(kept)
+            done = True
+        return done
 
     def refresh(self) -> None:
         """Follow the answers and the record."""
@@ -341,11 +344,12 @@ class SafetyPanel(QWidget):
         if last is None:
             self.standing.setText("Not asked yet.")
             return
-        text = f"On record: {last.level}, {last.at:%-d %b %Y}, {last.person.name}."
-        if last.note:
-            text += f" {last.note}."
-        if last.cleared_by:
-            text += f" Cleared by {last.cleared_by} on {last.cleared_on:%-d %b %Y}: {last.cleared_result}."
+        text = f"On record: {last.level.value}, {day(last.screen.at)}, {last.screen.who}."
+        if last.screen.note:
+            text += f" {last.screen.note}."
+        if last.clearance is not None:
+            lifted = last.clearance
+            text += f" Cleared by {lifted.by} on {lifted.on:%-d %b %Y}: {lifted.result}."
         self.standing.setText(text)
 
     def _ask_note(self) -> None:
@@ -362,21 +366,20 @@ class SafetyPanel(QWidget):
         patient, person, last = space.patient, space.person, space.last_screen()
         if patient is None or person is None or last is None:
             return False
-        kept, complaint = space.form(SCREEN), space.form(COMPLAINT)
-        hits = set(kept.data["hits"]) if kept is not None else set()
-        rules = [r for r in space.knowledge.safety.rules if r.id in hits]
+        complaint = space.form(COMPLAINT)
+        rules = [r for r in space.knowledge.safety.rules if r.id in last.screen.rules]
         sites = complaint.data.get("sites", []) if complaint is not None else []
         note = Referral(
             patient.name,
             patient.birth_date,
             date.today(),
             person.name,
-            person.role,
-            last.level,
+            person.role.value,
+            last.level.value,
             patient.complaint,
             tuple(site_text(site) for site in sites),
             tuple((r.name, r.urgency.split(" ", 1)[1], r.source) for r in rules),
-            str(kept.data.get("said", "")) if kept is not None else last.note,
+            last.screen.said or last.screen.note,
             space.knowledge.cautions.scope,
         )
         try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -10,13 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.errors import TuningError
+from tuning.core.entries import Capture, Purpose
 from tuning.core.intake.forms import Field, FieldKind
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, total_wear
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Observation, Setup, Side
 from tuning.core.visit.battery import observed
 from tuning.drawings.positions import sole
-from tuning.records import Capture, Entry, ObservationEntry
 from tuning.ui import theme
 from tuning.ui.intake.fields import FieldEdit
 from tuning.ui.intake.panels import keep_form
@@ -24,7 +24,7 @@ from tuning.ui.signs import paint_side
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
 
-SHOES, PHOTO = "shoe-wear-map", "shoes"
+SHOES = "shoe-wear-map"
 BRUSHES = ("none", "slight", "clear", "worn through")
 AGE = Field("age", "Age of the shoes", FieldKind.NUMBER, "months", (0, 240))
 ZONE_EDGES = (-0.09, -0.03, 0.035, 0.12)
@@ -211,6 +211,8 @@ class ShoesPanel(QWidget):
             box.setFont(theme.font(theme.BODY))
             box.clicked.connect(lambda _: self._keep())
         workspace.case_changed.connect(self.load)
+        workspace.reloaded.connect(self.load)
+        self.load()
 
     def _build(self) -> None:
         grid = QGridLayout()
@@ -248,7 +250,7 @@ class ShoesPanel(QWidget):
     def load(self) -> None:
         """Show what stands over all visits."""
         found = self._space.form(SHOES) if self._space.patient is not None else None
-        data: dict[str, Any] = found.data if found is not None else {}
+        data: Mapping[str, Any] = found.data if found is not None else {}
         self.map.wear = {side: dict(data.get("wear", {}).get(side.value, {})) for side in LEGS}
         self.map.sore = {(Side(side), zone) for side, zone in data.get("sore", [])}
         self.age.show_value(data.get("age"))
@@ -277,21 +279,20 @@ class ShoesPanel(QWidget):
             "crushed": [side.value for side, box in self.crushed.items() if box.isChecked()],
         }
         zone, left, right = most_uneven(shoes)
-        new: list[Entry] = []
+        new: list[Observation] = []
         for side, grade in zip(LEGS, (left, right), strict=True):
-            new.append(space.observe(observed(measures["shoe-wear"], side, [total_wear(shoes, side)], "by eye")))
-            new.append(space.observe(observed(measures["shoe-wear-zone"], side, [grade], "by eye", zone=zone)))
-        old = [r.id for r in space.entries(ObservationEntry) if r.measure_id in ("shoe-wear", "shoe-wear-zone")]
-        keep_form(space, SHOES, data, new, old)
+            new.append(observed(measures["shoe-wear"], side, [total_wear(shoes, side)], "by eye"))
+            new.append(observed(measures["shoe-wear-zone"], side, [grade], "by eye", Setup(region=zone)))
+        keep_form(space, SHOES, data, new, ("shoe-wear", "shoe-wear-zone"))
         self._tell(True)
 
     def _tell(self, any_data: bool) -> None:
         self.told.setText("\n".join(read_shoes(self.shoes())) if any_data else "Nothing brushed yet.")
-        photos = [c for c in self._space.entries(Capture) if c.view == PHOTO]
+        photos = [c for c in self._space.entries(Capture) if c.purpose is Purpose.SHOES]
         self.photo.setPixmap(QPixmap())
         self.photo.setText("")
         if photos:
-            picture = QPixmap(str(self._space.record.media_path(photos[-1].media)))
+            picture = QPixmap(str(self._space.record.media.lent(photos[-1].medium)))
             self.photo.setPixmap(picture.scaledToHeight(96, Qt.TransformationMode.SmoothTransformation))
 
     def ask_photo(self) -> None:
@@ -306,12 +307,7 @@ class ShoesPanel(QWidget):
         if QPixmap(str(path)).isNull():
             space.refused.emit(f"{path.name} is not a photograph that can be opened (JPEG, PNG). Nothing was added.")
             return
-        try:
-            kept = space.record.media.keep(path)
+        with space.trying(), space.action("photo of the soles") as act:
             assert space.person is not None
-            media = space.record.media_row(kept, space.person)
-        except TuningError as err:
-            space.refused.emit(str(err))
-            return
-        space.do("photo of the soles", [space.stamp(Capture(media=media, view=PHOTO))])
+            act.add(Capture(space.record.medium(space.record.media.keep(path), space.person), Purpose.SHOES))
         self._tell(True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -9,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
     QHBoxLayout,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QScrollArea,
@@ -21,10 +21,9 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.ui import theme
 from tuning.ui.order.board import OrderBoard
 from tuning.ui.order.state import OrderState
-from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.stage import StageSpec
+from tuning.ui.widgets import Line, button, empty, label, rule
 from tuning.ui.workspace import Workspace
-
-STAGES = ("standing", "mobility", "movement", "strength", "force")
 
 
 def cost_words(state: OrderState) -> str:
@@ -41,9 +40,12 @@ class PlanDialog(QDialog):
     opened = pyqtSignal(str)
     """A test was asked for: its effort id."""
 
-    def __init__(self, parent: QWidget | None, space: Workspace, state: OrderState) -> None:
+    def __init__(
+        self, parent: QWidget | None, space: Workspace, state: OrderState, stages: Sequence[StageSpec]
+    ) -> None:
         super().__init__(parent)
         self._space, self.state = space, state
+        self._stages = [stage for stage in stages if stage.plannable]
         self.setWindowTitle("Plan the visit")
         self.resize(1240, 760)
         self.board = OrderBoard(state)
@@ -68,7 +70,7 @@ class PlanDialog(QDialog):
         self.hard.setFont(theme.font())
         self.hard.toggled.connect(self._hard_chosen)
         self.why = label(role="muted", wrap=True)
-        self.name = QLineEdit()
+        self.name = Line()
         self.name.setPlaceholderText("Name of an own template")
         self.name.setAccessibleName("Name of an own template")
         self.name.setMinimumWidth(210)
@@ -80,7 +82,7 @@ class PlanDialog(QDialog):
         row = QHBoxLayout()
         row.setSpacing(16)
         row.addWidget(self.hard)
-        row.addWidget(button("Forget the drags", self.state.free, "link"))
+        row.addWidget(button("Reset order", lambda: self._try(partial(self.state.free)), "link"))
         row.addStretch(1)
         row.addWidget(self.name)
         row.addWidget(button("Keep as template", self._save))
@@ -145,13 +147,13 @@ class PlanDialog(QDialog):
     def _fill(self) -> None:
         knowledge = self._space.knowledge
         tests = list(knowledge.tests.values())
-        for stage in STAGES:
-            head = QListWidgetItem(stage.capitalize())
+        for stage in self._stages:
+            head = QListWidgetItem(stage.name)
             head.setFont(theme.font(theme.SMALL, bold=True))
             head.setFlags(Qt.ItemFlag.NoItemFlags)
             self.list.addItem(head)
-            rows = [(t.id, t.name) for t in tests if t.stage == stage]
-            rows += [(c.id, c.name) for c in knowledge.order.clip if c.stage == stage]
+            rows = [(t.id, t.name) for t in tests if t.stage == stage.id]
+            rows += [(c.id, c.name) for c in knowledge.order.clip if c.stage == stage.id]
             for key, name in rows:
                 item = QListWidgetItem(name)
                 item.setData(Qt.ItemDataRole.UserRole, key)

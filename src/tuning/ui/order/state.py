@@ -7,19 +7,18 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
-from tuning.core.types import Side
-from tuning.core.entries import Status
+from tuning.core.types import Observation, Side
 from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
-from tuning.records import Capture, FindingEntry, ObservationEntry, TrackEntry
-from tuning.ui.workspace import Workspace
+from tuning.core.visit.target import Target
+from tuning.ui.workspace import Action, Workspace
 
 KEPT = "visit-order"
 HARD, OWN = "order.uninvolved-first", "order.templates"
-USUAL = "hip battery"
 
 
 class OrderState(QObject):
@@ -41,14 +40,14 @@ class OrderState(QObject):
     @property
     def chosen_by_hand(self) -> bool:
         """Whether this visit has an order of its own; if not, the usual battery stands ready."""
-        return bool(self._space.findings(KEPT))
+        return self._space.form_today(KEPT) is not None
 
     def kept(self) -> dict[str, Any]:
         """The standing choice."""
-        found = self._space.findings(KEPT)
-        usual = next(t for t in self.templates() if t.name == USUAL)
+        found = self._space.form_today(KEPT)
+        usual = next(t for t in self.templates() if t.usual)
         start: dict[str, Any] = {"tests": list(usual.tests), "skipped": [], "pairs": [], "positions": {}, "painful": []}
-        return {**start, **(found[-1].data if found else {})}
+        return {**start, **(found.data if found is not None else {})}
 
     def templates(self) -> list[Template]:
         """Those of the program and the clinic's own."""
@@ -84,13 +83,17 @@ class OrderState(QObject):
 
     def _involved(self) -> Side:
         patient = self._space.patient
-        return Side(patient.involved) if patient is not None else Side.NONE
+        return patient.involved if patient is not None else Side.NONE
 
     def wishes(self, kept: dict[str, Any], hard: bool | None = None) -> Wishes:
         """What binds the order besides the hard rules."""
         pairs = tuple((str(a), str(b)) for a, b in kept["pairs"])
         first = self.hard if hard is None else hard
         return Wishes(self._involved(), first, pairs, minutes=self._space.knowledge.order.minutes)
+
+    def choice(self) -> Choice:
+        """What stands chosen."""
+        return self._choice(self.kept())
 
     def _choice(self, kept: dict[str, Any]) -> Choice:
         known = set(self._names())
@@ -157,25 +160,21 @@ class OrderState(QObject):
         """Trials on record and trials wanted."""
         space, named = self._space, self.named(effort.test)
         if isinstance(named, ClipTask) and named.plates:
-            views = [c.view for c in space.entries(Capture)]
-            return int(any(v.startswith(f"plates:{named.plates}:") for v in views)), 1
+            return int(any(c.test == named.plates for c in space.entries(Capture))), 1
         if isinstance(named, ClipTask):
-            return int(any(t.task in named.tasks for t in space.entries(TrackEntry))), 1
-        if any(f.status != Status.DONE.value and f.side in (effort.side.value, "none") for f in self._found(named)):
+            return int(any(t.task in named.tasks for t in space.entries(Track))), 1
+        if any(e.test == named.id and e.side in (effort.side, Side.NONE) for e in space.entries(Ending)):
             return 1, 1
         wanted = max([q.trials for q in named.questions if q.ask is Ask.NUMBER] or [1])
-        counted = [len(o.trials) for o in self._seen(named, effort.side)]
-        if named.stage != "strength":
-            return int(bool(counted or self._found(named))), 1
+        counted = [o.trials.size for o in self._seen(named, effort.side)]
+        if not named.every_trial:
+            return int(bool(counted or space.answers(named.id))), 1
         return max(counted, default=0), wanted
 
-    def _found(self, test: Test) -> list[FindingEntry]:
-        return self._space.findings(test.id)
-
-    def _seen(self, test: Test, side: Side) -> list[ObservationEntry]:
+    def _seen(self, test: Test, side: Side) -> list[Observation]:
         measures = {test.id, *(q.measure for q in test.questions if q.measure)}
-        rows = self._space.entries(ObservationEntry)
-        return [r for r in rows if r.measure_id in measures and (side is Side.NONE or r.side == side.value)]
+        seen = self._space.observations()
+        return [o for o in seen if o.measure_id in measures and (side is Side.NONE or o.side is side)]
 
     def done(self, effort: Effort) -> bool:
         """Whether an effort has what it needs: all trials, or one for tests of other stages."""
@@ -205,16 +204,26 @@ class OrderState(QObject):
         if turn is not None:
             name = self._space.knowledge.order.positions[turn.place.position]
             then = f"{then}; then turn: {name}" if then else f"then turn: {name}"
-        return NextStep(self.stage(now), f"{now.name}, {here}", then)
+        return NextStep(self._where(now), f"{now.name}, {here}", then)
+
+    def _where(self, effort: Effort) -> Target:
+        return Target(self.stage(effort), effort.test, effort.side)
+
+    def target(self, effort_id: str) -> Target | None:
+        """Where an effort of the order is done."""
+        return next((self._where(s.effort) for s in self.order.stops if s.effort.id == effort_id), None)
 
     # changing it
 
     def _keep(self, text: str, **changes: Any) -> None:
         """Keep a changed choice; refused in words when it cannot be ordered."""
+        with self._space.action(text) as act:
+            self._put(act, **changes)
+
+    def _put(self, act: Action, **changes: Any) -> None:
         kept = {**self.kept(), **changes}
         self._work(kept)
-        old = [f.id for f in self._space.findings(KEPT)]
-        self._space.do(text, [self._space.find(KEPT, kept)], old)
+        act.put(Form(KEPT, kept), self._space.form_today(KEPT))
 
     def choose(self, tests: list[str]) -> None:
         """Take other tests; wishes for tests that are gone go with them."""
@@ -239,10 +248,11 @@ class OrderState(QObject):
         """Do a test in another of its positions."""
         self._keep("position", positions={**self.kept()["positions"], test_id: position})
 
-    def set_painful(self, test_id: str) -> None:
-        """A test that hurt goes last in its position."""
-        painful = set(self.kept()["painful"]) | {test_id}
-        self._keep("painful test last", painful=sorted(painful))
+    def put_painful(self, act: Action, test_id: str) -> None:
+        """A test that hurt goes last in its position, as part of the action that tells of it."""
+        painful = set(self.kept()["painful"])
+        if test_id not in painful:
+            self._put(act, painful=sorted(painful | {test_id}))
 
     def free(self) -> None:
         """Forget all drags."""

@@ -11,17 +11,18 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
+from tuning.core.entries import Capture, Track
 from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
 from tuning.core.units import signed
-from tuning.records import Capture, ObservationEntry, TrackEntry
 from tuning.records.packing import unpack
-from tuning.records.record import to_observation
 from tuning.ui import theme
+from tuning.ui.picture.rate import slowness
 from tuning.ui.signs import SideSign, VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 
@@ -31,29 +32,30 @@ class Take:
     """A followed clip with what it measured."""
 
     capture: Capture
-    track: TrackEntry
+    track: Track
     seen: list[Observation]
+    number: int
 
     @property
     def name(self) -> str:
         """Day and file."""
-        return f"{self.capture.at:%-d %b %Y}, visit {self.capture.visit_id}: {self.capture.media.original_name}"
+        return f"{day(self.capture.at)}, visit {self.number}: {self.capture.medium.name}"
 
 
 def takes(space: Workspace, view: str, task: str, side: Side) -> list[Take]:
     """All followed clips of the patient of one kind, task and leg, oldest first."""
-    if space.patient is None:
+    case = space.case
+    if case is None:
         return []
-    record, patient = space.record, space.patient
-    captures = {c.id: c for c in record.patient_entries(Capture, patient) if c.view == view}
-    tracks = {t.capture_id: t for t in record.patient_entries(TrackEntry, patient)}
-    rows = record.patient_entries(ObservationEntry, patient)
+    numbers = {visit.uid: n for n, visit in enumerate(case.visits, start=1)}
+    tracks = {t.capture: t for t in case.all(Track)}
     found = []
-    for key, track in tracks.items():
-        if key in captures and (track.task, track.side) == (task, side.value):
-            seen = [to_observation(r) for r in rows if r.evidence.get("capture") == key]
-            found.append(Take(captures[key], track, seen))
-    return sorted(found, key=lambda take: (take.capture.visit_id, take.capture.id))
+    for capture in case.all(Capture):
+        track = tracks.get(capture.uid)
+        if capture.view == view and track is not None and (track.task, track.side) == (task, side):
+            seen = [o for o in case.all(Observation) if o.capture == capture.uid]
+            found.append(Take(capture, track, seen, numbers[capture.visit]))
+    return sorted(found, key=lambda take: take.number)
 
 
 @dataclass
@@ -97,6 +99,8 @@ class PairView(QWidget):
 
     def _paint_half(self, painter: QPainter, box: QRectF, half: Half) -> None:
         places = np.array(list(half.marks.values())).reshape(-1, 2)
+        if not places.size:  # no mark is held in this frame: show all of it
+            places = np.array([[0.0, 0.0], [half.image.width(), half.image.height()]])
         low, high = places.min(axis=0), places.max(axis=0)
         middle, tall = (low + high) / 2, max(float((high - low)[1]) * 1.35, 200.0)
         scale = box.height() / tall
@@ -147,7 +151,7 @@ class BeforeAfter(QDialog):
         self.changes: list[Change] = []
         self.chosen: Change | None = None
         self.offset_s = 0.0
-        self._sources: dict[int, PictureSource] = {}
+        self._sources: dict[str, PictureSource] = {}
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(-1500, 1500)
         self.slider.setSingleStep(20)
@@ -289,30 +293,35 @@ class BeforeAfter(QDialog):
                 self._half(self.before, change.before, m.text(change.before.measured or 0.0), m.unit),
                 self._half(self.now, change.now, m.text(change.now.measured or 0.0), m.unit),
             ]
-        except TuningError as err:
+        except (TuningError, ValueError) as err:
             self.pair.halves = []
             self.sentence.setText(str(err))
         self.pair.update()
 
     def _source(self, take: Take) -> PictureSource:
         """The clip of a take, kept open while the dialog is."""
-        if take.capture.id not in self._sources:
-            path = self._space.record.media_path(take.capture.media)
-            self._sources[take.capture.id] = open_source(path, take.capture.media.original_name)
-        return self._sources[take.capture.id]
+        uid, medium = take.capture.uid, take.capture.medium
+        if uid not in self._sources:
+            self._sources[uid] = open_source(self._space.record.media.lent(medium), medium.name)
+        return self._sources[uid]
+
+    def _times(self, take: Take) -> Floats:
+        """True times of the frames: a slow-motion clip runs as it was, not as it plays."""
+        source = self._source(take)
+        return source.times / slowness(source, self._space.case, take.capture)
 
     def _half(self, take: Take, seen: Observation, value: str, unit: str) -> Half:
-        source = self._source(take)
-        event = float(source.times[int(seen.evidence["frame"])])
-        frame = int(np.argmin(np.abs(source.times - event - self.offset_s)))
+        source, times = self._source(take), self._times(take)
+        event = float(times[min(seen.frame or 0, len(times) - 1)])
+        frame = int(np.argmin(np.abs(times - event - self.offset_s)))
         pixels = np.ascontiguousarray(source.frame(frame))
-        tracks = unpack(take.track.places, take.track.names, source.times)
+        tracks = unpack(self._space.record.places(take.track), take.track.names, times)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
         marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}
-        time = signed(float(source.times[frame]), 2)
+        time = signed(float(times[frame]), 2)
         shown = value + ("" if unit == "°" else " ") + unit
-        return Half(image, marks, f"{take.capture.at:%-d %b %Y}, {time} s", shown)
+        return Half(image, marks, f"{day(take.capture.at)}, {time} s", shown)
 
     def _ask_picture(self) -> None:
         found, _ = QFileDialog.getSaveFileName(

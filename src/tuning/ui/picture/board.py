@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import Calibration, Capture, Mark
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.pictures.kinds import PICTURE_KINDS, plain
 from tuning.core.pictures.marks import (
@@ -24,9 +25,8 @@ from tuning.core.pictures.marks import (
     placing_sd,
     read_marks,
 )
-from tuning.core.types import Floats
-from tuning.records import Calibration, Capture, Entry, Mark, ObservationEntry
-from tuning.ui.workspace import Workspace
+from tuning.core.types import Floats, FrameRef, Observation
+from tuning.ui.workspace import Action, Workspace
 
 LENGTH = "length"
 REFERENCES = (Level.PLUMB.value, Level.FLOOR.value, LENGTH)
@@ -88,32 +88,32 @@ class MarkBoard(QObject):
 
     def reload(self) -> None:
         """Read marks and references anew from the record."""
-        self._marks, self._references = {}, {}
+        self._marks, self._references, self._sds = {}, {}, {}
         if self.capture is None:
             return
         for mark in self._workspace.entries(Mark):
-            if mark.capture_id != self.capture.id:
+            if mark.capture != self.capture.uid:
                 continue
             places = self._marks.setdefault(mark.frame, {})
-            if mark.x_px is None or mark.y_px is None:
+            if mark.place is None:
                 places.pop(mark.name, None)
             else:
-                places[mark.name] = np.array([mark.x_px, mark.y_px])
+                places[mark.name] = np.array(mark.place)
                 self._sds[(mark.frame, mark.name)] = mark.sd_px
         self._marks = {frame: places for frame, places in self._marks.items() if places}
         for row in self._workspace.entries(Calibration):
-            if row.capture_id == self.capture.id and row.what in REFERENCES:
+            if row.capture == self.capture.uid and row.what in REFERENCES:
                 self._take_reference(row)
         self.changed.emit()
 
     def _take_reference(self, row: Calibration) -> None:
-        if row.ax_px is None:
+        if row.ends is None:
             self._references.pop(row.what, None)
             return
         if row.what != LENGTH:  # one level reference at a time: the newest counts
             for other in (Level.PLUMB.value, Level.FLOOR.value):
                 self._references.pop(other, None)
-        ends = np.array([[row.ax_px, row.ay_px], [row.bx_px, row.by_px]], dtype=np.float64)
+        ends = np.array(row.ends, dtype=np.float64)
         self._references[row.what] = PictureReference(row.what, ends[0], ends[1], row.length_m, row.sd_px)
 
     def go(self, frame: int) -> None:
@@ -180,7 +180,7 @@ class MarkBoard(QObject):
         """Level, scale and placing errors of this frame for the core, a held point included."""
         return self._context(self.frame, self.points())
 
-    def _context(self, frame: int, points: dict[str, Floats]) -> PictureContext:
+    def _context(self, frame: int, points: dict[str, Floats], sds: dict[str, float] | None = None) -> PictureContext:
         level = scale = None
         for kind in Level:
             if kind.value in self._references:
@@ -192,7 +192,7 @@ class MarkBoard(QObject):
             assert found.length_m is not None
             a, b = points.get(f"{LENGTH}:a", found.a), points.get(f"{LENGTH}:b", found.b)
             scale = Scale(a, b, found.length_m, found.sd_px)
-        return PictureContext(level, scale, {n: sd for (f, n), sd in self._sds.items() if f == frame})
+        return PictureContext(level, scale, self._frame_sds(frame) if sds is None else sds)
 
     def unit_of(self, measure_id: str) -> str:
         """Unit of a measure, with the space that goes before it."""
@@ -260,31 +260,29 @@ class MarkBoard(QObject):
 
     def _commit_mark(self, name: str, at: Floats | None, sd: float) -> None:
         assert self.capture is not None
-        row = self._workspace.stamp(
-            Mark(
-                capture_id=self.capture.id,
-                frame=self.frame,
-                name=name,
-                x_px=None if at is None else float(at[0]),
-                y_px=None if at is None else float(at[1]),
-                sd_px=sd,
-            )
-        )
+        place = None if at is None else (float(at[0]), float(at[1]))
+        mark = Mark(self.capture.uid, self.frame, name, place, sd)
         marks = dict(self._marks.get(self.frame, {}))
+        new = name not in marks
         if at is None:
             marks.pop(name, None)
         else:
             marks[name] = at
-        new = name not in self._marks.get(self.frame, {})
-        self._sds[(self.frame, name)] = sd
         verb = "remove" if at is None else "place" if new else "move"
-        if self._tracks is not None and at is not None:  # what the clip says comes from all its frames
-            if self._workspace.do(f"{verb} {plain(name)}", [row]):
-                self.corrected.emit(name, self.frame, at)
-            return
-        added = [row, *self._observed(self.frame, marks, self._context(self.frame, marks))]
-        if self._workspace.do(f"{verb} {plain(name)}", added, self._observed_before({self.frame})):
-            self.choose(self.next_landmark() if new and at is not None else name)
+        frame, follows = self.frame, self._tracks is not None and at is not None
+        with self._workspace.trying():
+            with self._workspace.action(f"{verb} {plain(name)}") as act:
+                act.add(mark)
+                if not follows:  # while marks are followed, what the clip says comes from all its frames
+                    sds = {**self._frame_sds(frame), name: sd}
+                    self._observe(act, frame, marks, self._context(frame, marks, sds))
+            if follows:
+                self.corrected.emit(name, frame, at)
+            else:
+                self.choose(self.next_landmark() if new and at is not None else name)
+
+    def _frame_sds(self, frame: int) -> dict[str, float]:
+        return {name: sd for (at, name), sd in self._sds.items() if at == frame}
 
     def _place_reference_end(self, at: Floats) -> None:
         if self._first_end is None:
@@ -311,43 +309,46 @@ class MarkBoard(QObject):
 
     def _commit_reference(self, reference: PictureReference | None, what: str) -> bool:
         assert self.capture is not None
-        row = Calibration(capture_id=self.capture.id, what=what, sd_px=0.0)
+        ends = None
         if reference is not None:
-            row.ax_px, row.ay_px = (float(v) for v in reference.a)
-            row.bx_px, row.by_px = (float(v) for v in reference.b)
-            row.length_m, row.sd_px = reference.length_m, reference.sd_px
-        self._workspace.stamp(row)
-        kept = self._references
-        self._references = {k: v for k, v in kept.items() if k != what}
-        if reference is not None:
-            levels = (Level.PLUMB.value, Level.FLOOR.value)
-            if what in levels:
-                self._references = {k: v for k, v in self._references.items() if k not in levels}
-            self._references[what] = reference
-        # Every marked frame of the clip is read anew under the new reference.
-        rows: list[Entry] = [row]
-        for frame, marks in self._marks.items() if self._tracks is None else ():
-            rows += self._observed(frame, marks, self._context(frame, marks))
+            a, b = reference.a, reference.b
+            ends = ((float(a[0]), float(a[1])), (float(b[0]), float(b[1])))
+        length, sd = (reference.length_m, reference.sd_px) if reference is not None else (None, 0.0)
+        kept, done = self._references, False
+        self._references = self._with(reference, what)
         verb = "mark" if reference is not None else "remove"
-        before = self._observed_before(set(self._marks)) if self._tracks is None else []
-        if self._workspace.do(f"{verb} {what}", rows, before):
-            if self._tracks is not None:
-                self.referenced.emit()
-            return True
-        self._references = kept
-        return False
+        with self._workspace.trying():
+            with self._workspace.action(f"{verb} {what}") as act:
+                act.add(Calibration(self.capture.uid, what, ends, sd, length))
+                # Every marked frame of the clip is read anew under the new reference.
+                for frame, marks in self._marks.items() if self._tracks is None else ():
+                    self._observe(act, frame, marks, self._context(frame, marks))
+            done = True
+        if not done:
+            self._references = kept
+            self.changed.emit()
+        elif self._tracks is not None:
+            self.referenced.emit()
+        return done
 
-    def _observed(self, frame: int, marks: dict[str, Floats], context: PictureContext) -> list[ObservationEntry]:
+    def _with(self, reference: PictureReference | None, what: str) -> dict[str, PictureReference]:
+        """The references once one is put or taken away; one level reference at a time."""
+        levels = (Level.PLUMB.value, Level.FLOOR.value)
+        gone = {what, *(levels if reference is not None and what in levels else ())}
+        found = {key: value for key, value in self._references.items() if key not in gone}
+        return found if reference is None else {**found, what: reference}
+
+    def _observe(self, act: Action, frame: int, marks: dict[str, Floats], context: PictureContext) -> None:
+        """What the marks of a frame say, in the place of what they said before."""
         assert self.capture is not None
-        evidence = {"capture": self.capture.id, "frame": frame, "time_s": float(self.times[frame])}
+        where = FrameRef(self.capture.uid, frame, float(self.times[frame]))
         method = "clip" if len(self.times) > 1 else "photo"
-        found = observe(self.picture_kind, marks, context, method, evidence)
-        return [self._workspace.observe(seen) for seen in found]
+        before = {(o.measure_id, o.side): o for o in self._observed_in(frame)}
+        for seen in observe(self.picture_kind, marks, context, method, where):
+            act.put(seen, before.pop((seen.measure_id, seen.side), None))
+        act.strike(*before.values())
 
-    def _observed_before(self, frames: set[int]) -> list[int]:
+    def _observed_in(self, frame: int) -> list[Observation]:
         assert self.capture is not None
-        return [
-            row.id
-            for row in self._workspace.entries(ObservationEntry)
-            if row.evidence.get("capture") == self.capture.id and row.evidence.get("frame") in frames
-        ]
+        uid = self.capture.uid
+        return [o for o in self._workspace.entries(Observation) if o.capture == uid and o.frame == frame]

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.entries import Answer
 from tuning.core.types import LEGS, Side
 from tuning.core.visit.battery import Question, Test, how_often
-from tuning.records import Entry, FindingEntry
 from tuning.ui import theme
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.following import Following
@@ -56,19 +56,19 @@ class FaultGrid(QWidget):
         test = self.test()
         return test.faults if test is not None else []
 
-    def entry(self, fault: Question, leg: Side) -> FindingEntry | None:
+    def entry(self, fault: Question, leg: Side) -> Answer | None:
         """What stands of a fault on a leg."""
         test = self.test()
-        found = self._space.findings(test.id) if test is not None else []
-        mine = [f for f in found if f.side == leg.value and f.data.get("key") == fault.key]
+        found = self._space.answers(test.id) if test is not None else []
+        mine = [a for a in found if a.side is leg and a.question == fault.key]
         return mine[-1] if mine else None
 
     def ticked(self, fault: Question, leg: Side) -> list[int]:
         """Repetitions, from 0, in which a fault was ticked in this clip."""
         kept, capture = self.entry(fault, leg), self._board.capture
-        if kept is None or capture is None or kept.data.get("capture") != capture.id:
+        if kept is None or capture is None or kept.capture != capture.uid:
             return []
-        return list(kept.data["reps"])
+        return list(kept.ticked)
 
     # ticking
 
@@ -97,18 +97,12 @@ class FaultGrid(QWidget):
         test, capture, count = self.test(), self._board.capture, len(self.cycles())
         if test is None or capture is None:
             return
-        new: list[Entry] = []
-        old = []
-        for fault in self.faults():
-            if fault.key not in reps:
-                continue
-            before = self.entry(fault, self.leg)
-            old += [before.id] if before is not None else []
-            ticked = reps[fault.key]
-            data = {"key": fault.key, "answer": how_often(len(ticked), count), "looks": 1}
-            data |= {"capture": capture.id, "reps": ticked, "of": count}
-            new.append(self._space.find(test.id, data, self.leg))
-        self._space.do(f"faults, {self.leg.value}", new, old)
+        with self._space.trying(), self._space.action(f"faults, {self.leg.value}") as act:
+            for fault in (f for f in self.faults() if f.key in reps):
+                ticked = tuple(reps[fault.key])
+                words = how_often(len(ticked), count)
+                answer = Answer(test.id, fault.key, self.leg, words, ticked=ticked, out_of=count, capture=capture.uid)
+                act.put(answer, self.entry(fault, self.leg))
 
     def choose(self, leg: Side, column: int) -> None:
         """Go to a repetition and leg; the clip shows its deepest point."""
@@ -213,4 +207,4 @@ class FaultGrid(QWidget):
         if kept is not None:
             painter.setPen(theme.colour("ink"))
             last = self.cell(leg, row, count - 1)
-            painter.drawText(QPointF(last.right() + 6, last.top() + 14), str(kept.data["answer"]))
+            painter.drawText(QPointF(last.right() + 6, last.top() + 14), kept.option)

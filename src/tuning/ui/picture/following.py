@@ -5,30 +5,33 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import Capture, ClipFacts, MovedEvent, PlatesUsed, Purpose, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import NO_POINT
-from tuning.core.force.together import GROUND, PLATES, Plates
+from tuning.core.force.together import Plates
 from tuning.core.movement.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.movement.tracks import Tracks
-from tuning.core.types import Side
-from tuning.records import Capture, Entry, ObservationEntry, TrackEntry
+from tuning.core.types import PLAIN, Observation, Setup, Side
 from tuning.records.packing import pack, unpack
 from tuning.ui.jobs import Cancelled, Job
 from tuning.ui.picture.board import MarkBoard
-from tuning.ui.workspace import Workspace
+from tuning.ui.workspace import Action, Workspace
 
-CUTOFF = "cut-off"
-"""Kind under which a chosen cut-off stands among the things changed by hand."""
+KEPT_WITH = ("task", "side", "moved", "cutoff_hz", "ground")
+"""What is kept with the tracks and changes what they say."""
+FACING = {"side-l": Side.LEFT, "side-r": Side.RIGHT}
+"""Kinds of picture that show one side of a person."""
 
 
 def tasks_for(view: str) -> list[Task]:
     """The tasks that a kind of picture can be measured for."""
-    kind = "side" if view.startswith("side") else view
+    kind = "side" if view in FACING else view
     return [task for task in TASKS.values() if task.picture_kind == kind]
 
 
@@ -57,8 +60,15 @@ class Following(QObject):
         self.tracks: Tracks | None = None
         self.result: Result | None = None
         self.task, self.side = "", Side.NONE
-        self.moved: list[tuple[str, Side, float, float]] = []
-        self._shown: tuple[int, int] | None = None
+        self.moved: tuple[MovedEvent, ...] = ()
+        self.cutoff_hz: float | None = None
+        """The cut-off that was chosen by hand; None for the usual one of the task."""
+        self.ground: PlatesUsed | None = None
+        """The plates that ran with the clip, and where the heels stood."""
+        self._waiting: list[tuple[str, int, np.ndarray]] = []
+        """Corrections that wait until the one before them is done."""
+        self._correcting = False
+        self._shown: tuple[str, str, Setup] | None = None
         self._recordings: dict[str, Recording] = {}
         workspace.content_changed.connect(self.reload)
         board.corrected.connect(self._correct)
@@ -68,12 +78,17 @@ class Following(QObject):
         """Take up what the record holds of a clip."""
         self._shown = None
         self.task, self.side = "", Side.NONE
+        self._waiting, self._correcting = [], False
         if capture is not None:
             fitting = tasks_for(capture.view)
             self.task = fitting[0].id if fitting else ""
-            facing = {"side-l": Side.LEFT, "side-r": Side.RIGHT}
-            self.side = facing.get(capture.view, Side.NONE)
+            self.side = FACING.get(capture.view, Side.NONE)
         self.reload()
+
+    @property
+    def capture(self) -> Capture | None:
+        """The open clip."""
+        return self._board.capture
 
     @property
     def usable(self) -> bool:
@@ -84,29 +99,55 @@ class Following(QObject):
         """Follow the record: undo and redo reach tracks, too."""
         capture = self._board.capture
         row = self._row()
-        now = None if capture is None else (capture.id, row.id if row is not None else 0)
+        now = None if capture is None else (capture.uid, row.uid if row is not None else "", self.facts().setup)
         if now == self._shown:
             return
         self._shown = now
         self.tracks = self.result = None
-        self.moved = []
+        self.moved, self.cutoff_hz, self.ground = (), None, None
         if row is not None:
-            self.tracks = unpack(row.places, row.names, self._board.times)
-            self.task, self.side = row.task, Side(row.side)
-            self.moved = [(kind, Side(side), old, new) for kind, side, old, new in row.moved]
+            self.tracks = unpack(self._workspace.record.places(row), row.names, self._board.times)
+            self.task, self.side = row.task, row.side
+            self.moved, self.cutoff_hz, self.ground = row.moved, row.cutoff_hz, row.plates
             self.result = measure(self.tracks, self.task, self.options())
         self._board.show_tracks(self.tracks)
         self.changed.emit()
 
-    def _row(self) -> TrackEntry | None:
+    def _row(self) -> Track | None:
         capture = self._board.capture
         if capture is None:
             return None
-        rows = [row for row in self._workspace.entries(TrackEntry) if row.capture_id == capture.id]
+        rows = [row for row in self._workspace.entries(Track) if row.capture == capture.uid]
         return rows[-1] if rows else None
 
-    def options(self) -> Options:
-        """What the case and the picture tell besides the tracks."""
+    # what somebody says of the clip
+
+    def facts(self) -> ClipFacts:
+        """What stands of the open clip."""
+        uid = self.capture.uid if self.capture is not None else ""
+        said = [f for f in self._workspace.entries(ClipFacts) if f.capture == uid]
+        rates = [f.frames_per_second for f in said if f.frames_per_second is not None]
+        setups = [f.setup for f in said if f.setup != PLAIN]
+        return ClipFacts(uid, rates[-1] if rates else None, setups[-1] if setups else PLAIN)
+
+    def say(self, facts: ClipFacts, text: str) -> bool:
+        """Say something else of the clip; what is measured in it follows, in one action. True once it is kept."""
+        done = False
+        with self._workspace.trying():
+            with self._workspace.action(text) as act:
+                act.put(facts, *(f for f in self._workspace.entries(ClipFacts) if f.capture == facts.capture))
+                if self.tracks is not None and facts.setup != self.facts().setup:
+                    self._put_measured(act, self.tracks, facts.setup)
+            done = True
+        return done
+
+    def _measured(self) -> list[Observation]:
+        uid = self.capture.uid if self.capture is not None else ""
+        return [o for o in self._workspace.entries(Observation) if uid and o.capture == uid]
+
+    def options(self, setup: Setup | None = None) -> Options:
+        """What the case, the picture and the set-up, the one on record if none is given, tell besides the tracks."""
+        setup = setup or self.facts().setup
         patient, context = self._workspace.patient, self._board.context()
         scale = context.scale
         per_px = scale.length_m / float(np.linalg.norm(scale.a - scale.b)) if scale is not None else None
@@ -115,44 +156,39 @@ class Following(QObject):
             roll_deg=context.level.roll() if context.level is not None else 0.0,
             standing_tilt_deg=self._standing_tilt(),
             mass_kg=patient.body_mass_kg if patient is not None else None,
+            load_kg=setup.load_kg or 0.0,
+            turn_out_deg=setup.turn_out_deg,
             metres_per_px=per_px,
-            moved=tuple(m for m in self.moved if m[0] not in (CUTOFF, PLATES)),
+            moved=tuple((m.kind, m.side, m.found_s, m.put_s) for m in self.moved),
             cutoff_hz=self.cutoff_hz,
             plates=self._plates(),
         )
 
     # plates that ran with the clip
 
-    @property
-    def ground(self) -> tuple[int, float] | None:
-        """Capture id of the plates and where the heels stood, mm; None without plates."""
-        chosen = [(int(m[2]), m[3]) for m in self.moved if m[0] == PLATES]
-        return chosen[-1] if chosen else None
-
     def recordings(self) -> list[Capture]:
         """Recordings of the plates in this visit, newest first."""
-        views = ("plates:", GROUND)
-        return [c for c in self._workspace.entries(Capture) if c.view.startswith(views)][::-1]
+        return [c for c in self._workspace.entries(Capture) if c.purpose is Purpose.PLATES][::-1]
 
     def _plates(self) -> Plates | None:
         if self.ground is None:
             return None
-        capture_id, heel_mm = self.ground
-        capture = next((c for c in self.recordings() if c.id == capture_id), None)
+        capture = next((c for c in self.recordings() if c.uid == self.ground.capture), None)
         if capture is None:
             return None
         try:
-            return Plates(self._recording(capture), heel_mm)
+            return Plates(self._recording(capture), self.ground.heel_mm)
         except TuningError as err:  # the file may have been lost from the media folder
             self._board.message.emit(f"The plates are not used: {err}")
             return None
 
     def _recording(self, capture: Capture) -> Recording:
-        if capture.sha256 not in self._recordings:
+        if capture.medium.sha256 not in self._recordings:
             from tuning.exchange.plates import read_plates  # not needed before plates are chosen
 
-            self._recordings[capture.sha256] = read_plates(self._workspace.record.media_path(capture.media))
-        return self._recordings[capture.sha256]
+            path = self._workspace.record.media.lent(capture.medium)
+            self._recordings[capture.medium.sha256] = read_plates(path)
+        return self._recordings[capture.medium.sha256]
 
     def add_recording(self, path: Path) -> Capture:
         """Keep a plate file for clips. Raises TuningError when it cannot be read or holds no point of pressure."""
@@ -162,18 +198,16 @@ class Following(QObject):
         found = read_plates(path)
         if found.support() is None:
             raise BadInput(f"{path.name}: {NO_POINT}.")
-        media = space.record.media_row(space.record.media.keep(path), space.person)  # type: ignore[arg-type]
-        self._recordings[media.sha256] = found
-        capture = space.stamp(Capture(media=media, view=GROUND))
-        space.do(f"plates: {path.name}", [capture])
+        assert space.person is not None
+        medium = space.record.medium(space.record.media.keep(path), space.person)
+        self._recordings[medium.sha256] = found
+        with space.action(f"plates: {path.name}") as act:
+            capture = act.add(Capture(medium, Purpose.PLATES))
         return capture
 
-    def stand_on(self, capture_id: int | None, heel_mm: float = 0.0) -> None:
-        """Work out the load share at these plates' point of pressure; None goes back to mid-foot."""
-        self.moved = [m for m in self.moved if m[0] != PLATES]
-        if capture_id is not None:
-            self.moved.append((PLATES, Side.NONE, float(capture_id), heel_mm))
-        self.measure_again()
+    def stand_on(self, capture: str, heel_mm: float = 0.0) -> None:
+        """Work out the load share at these plates' point of pressure; an empty uid goes back to mid-foot."""
+        self._keep_with("plates under the clip", ground=PlatesUsed(capture, heel_mm) if capture else None)
 
     def _standing_tilt(self) -> float | None:
         """Pelvic tilt of a standing photograph of this visit."""
@@ -193,8 +227,8 @@ class Following(QObject):
             return "Open a clip first."
         if not marks:
             return "Place the marks in this frame first; they are followed both ways from here."
-        path, frame = self._workspace.record.media_path(board.capture.media), board.frame
-        before, capture_id = self.tracks, board.capture.id
+        path, frame = self._workspace.record.media.lent(board.capture.medium), board.frame
+        before = self.tracks
 
         def work(tick: Callable[[float], None]) -> Tracks:
             from tuning.video.follow import follow_clip
@@ -202,27 +236,43 @@ class Following(QObject):
             found = follow_clip(path, frame, marks, tick=goes_on(tick))
             return before.merged(found) if before is not None else found
 
-        self._run(Job("Following the marks", work), capture_id, "follow the marks")
+        self._run(Job("Following the marks", work, self._workspace.case), board.capture, "follow the marks")
         return ""
 
     def _correct(self, name: str, frame: int, at: np.ndarray) -> None:
+        """Corrections are worked off one after another, each on the tracks that the one before has left."""
+        self._waiting.append((name, frame, at))
+        if not self._correcting:
+            self._next_correction()
+
+    def _next_correction(self) -> None:
         board, tracks = self._board, self.tracks
-        if tracks is None or board.capture is None:
+        self._correcting = bool(self._waiting) and tracks is not None and board.capture is not None
+        if not self._correcting:
+            self._waiting = []
             return
-        path = self._workspace.record.media_path(board.capture.media)
+        assert tracks is not None and board.capture is not None
+        name, frame, at = self._waiting.pop(0)
+        path = self._workspace.record.media.lent(board.capture.medium)
 
         def work(tick: Callable[[float], None]) -> Tracks:
             from tuning.video.follow import correct
 
             return correct(path, tracks, name, frame, at, goes_on(tick))
 
-        self._run(Job("Following the corrected mark", work), board.capture.id, "correct a track")
+        job = Job("Following the corrected mark", work, self._workspace.case)
+        job.ended.connect(self._next_correction)
+        self._run(job, board.capture, "correct a track")
 
-    def _run(self, job: Job, capture_id: int, text: str) -> None:
+    def _run(self, job: Job, capture: Capture, text: str) -> None:
         def keep(tracks: Tracks) -> None:
-            capture = self._board.capture
-            if capture is not None and capture.id == capture_id:
-                self.keep(tracks, text)
+            now = self._board.capture
+            if now is not None and now.uid == capture.uid:
+                with self._workspace.trying():
+                    self.keep(tracks, text)
+            else:
+                name = capture.medium.name
+                self._workspace.told.emit(f"{name} was closed: {text} was not kept. Open it and begin anew.")
 
         job.done.connect(keep)
         self.job_started.emit(job)
@@ -230,74 +280,76 @@ class Following(QObject):
     def measure_again(self) -> None:
         """Level, length or capture rate changed: the same tracks say something else."""
         if self.tracks is not None:
-            self.keep(self.tracks, "measure anew")
+            with self._workspace.trying():
+                self.keep(self.tracks, "measure anew")
 
     # keeping
 
     def keep(self, tracks: Tracks, text: str = "follow the marks") -> None:
-        """Write the tracks and everything they measure, in one action."""
+        """Write the tracks and everything they measure, in one action. Raises TuningError; what stood, stands then."""
         capture = self._board.capture
         assert capture is not None
         tracks = replace(tracks, times=self._board.times)  # a slow-motion clip runs in true time
-        self.tracks = tracks
-        result = measure(tracks, self.task, self.options())
-        rows: list[Entry] = [
-            self._workspace.stamp(
-                TrackEntry(
-                    capture_id=capture.id,
-                    task=self.task,
-                    side=self.side.value,
-                    names=list(tracks.names),
-                    moved=[[kind, side.value, old, new] for kind, side, old, new in self.moved],
-                    places=pack(tracks),
-                )
-            )
-        ]
-        found = observations(result, self._workspace.knowledge.measures, {"capture": capture.id})
-        rows += [self._workspace.observe(seen) for seen in found]
-        before = self._row()
-        old = [before.id] if before is not None else []
-        old += [r.id for r in self._workspace.entries(ObservationEntry) if r.evidence.get("capture") == capture.id]
-        self._workspace.do(text, rows, old)
+        row = Track(
+            capture.uid,
+            self.task,
+            self.side,
+            tracks.names,
+            self.moved,
+            self.cutoff_hz,
+            self.ground,
+            pack(tracks),
+        )
+        with self._workspace.action(text) as act:
+            act.put(row, self._row())
+            self._put_measured(act, tracks, self.facts().setup)
+
+    def _put_measured(self, act: Action, tracks: Tracks, setup: Setup) -> None:
+        """What the tracks say under a set-up, in the place of what they said before."""
+        assert self.capture is not None
+        result = measure(tracks, self.task, self.options(setup))
+        before = {(o.measure_id, o.side): o for o in self._measured()}
+        for seen in observations(result, self._workspace.knowledge.measures, self.capture.uid, setup):
+            act.put(seen, before.pop((seen.measure_id, seen.side), None))
+        act.strike(*before.values())
+
+    def _keep_with(self, text: str, **changed: Any) -> None:
+        """Measure with something else; where it cannot be kept, what stood goes on."""
+        kept = {name: getattr(self, name) for name in KEPT_WITH}
+        for name, value in changed.items():
+            setattr(self, name, value)
+        if self.tracks is None:
+            self.changed.emit()
+            return
+        try:
+            self.keep(self.tracks, text)
+        except TuningError as err:
+            for name, value in kept.items():
+                setattr(self, name, value)
+            self._workspace.refused.emit(str(err))
+            self.changed.emit()
 
     def choose(self, task: str, side: Side) -> None:
         """Measure for another task or leg."""
-        if (task, side) == (self.task, self.side):
-            return
-        self.task, self.side = task, side
-        self.moved = [m for m in self.moved if m[0] == PLATES]
-        if self.tracks is not None:
-            self.keep(self.tracks, "choose the task")
-        else:
-            self.changed.emit()
+        if (task, side) != (self.task, self.side):
+            self._keep_with("choose the task", task=task, side=side, moved=())
 
     def needs_leg(self) -> bool:
         """True when the task is done on one leg and the view does not say which."""
         capture = self._board.capture
         return bool(self.task) and TASKS[self.task].one_leg and capture is not None and "side" not in capture.view
 
-    @property
-    def cutoff_hz(self) -> float | None:
-        """The cut-off that was chosen by hand; None for the usual one of the task."""
-        chosen = [m[3] for m in self.moved if m[0] == CUTOFF]
-        return chosen[-1] if chosen else None
-
     def smooth_at(self, hz: float | None) -> None:
         """Measure with another cut-off; it is kept with the tracks."""
-        self.moved = [m for m in self.moved if m[0] != CUTOFF]
-        if hz:
-            self.moved.append((CUTOFF, Side.NONE, 0.0, hz))
-        if self.tracks is not None:
-            self.keep(self.tracks, "smoothing")
+        self._keep_with("smoothing", cutoff_hz=hz or None)
 
     def move_event(self, index: int, time: float) -> None:
         """An event dragged on the strip: everything is measured anew."""
         if self.result is None or self.tracks is None:
             return
         kind, side, found = self.result.found[index]
-        self.moved = [m for m in self.moved if not (m[0] == kind and m[1] is side and abs(m[2] - found) < 0.01)]
-        self.moved.append((kind, side, found, time))
-        self.keep(self.tracks, f"move {kind}")
+        rest = [m for m in self.moved if not (m.kind == kind and m.side is side and abs(m.found_s - found) < 0.01)]
+        self._keep_with(f"move {kind}", moved=(*rest, MovedEvent(kind, side, found, time)))
 
     def summary_lines(self) -> list[tuple[str, dict[Side, str]]]:
         """Measure and, by side, mean ± error with spread and count, for the panel."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.units import parse_number
 from tuning.ui import theme
 from tuning.ui.picture.following import Following
-from tuning.ui.widgets import button, label, set_role
+from tuning.ui.widgets import Line, button, label, set_role
+from tuning.ui.words import clock
 
 ABOUT = (
     "The hip share is then worked out at the measured point of pressure, beside the one at mid-foot. "
@@ -31,14 +32,14 @@ class GroundDialog(QDialog):
         self._following = following
         self.choice = QComboBox()
         self.choice.setAccessibleName("Recording of the plates")
-        self.heels = QLineEdit()
+        self.heels = Line()
         self.heels.setAccessibleName("Heels ahead of the plates' origin, mm")
         self.heels.setMaximumWidth(90)
         self.heels.returnPressed.connect(self.keep)
         self.told = label("", role="caution", wrap=True)
         chosen = following.ground
-        self.heels.setText(f"{chosen[1]:g}" if chosen is not None else "0")
-        self._fill(chosen[0] if chosen is not None else None)
+        self.heels.setText(f"{chosen.heel_mm:g}" if chosen is not None else "0")
+        self._fill(chosen.capture if chosen is not None else "")
         self._build()
 
     def _build(self) -> None:
@@ -65,11 +66,11 @@ class GroundDialog(QDialog):
         column.addStretch(1)
         column.addLayout(last)
 
-    def _fill(self, chosen: int | None) -> None:
+    def _fill(self, chosen: str) -> None:
         self.choice.clear()
-        self.choice.addItem("no plates: mid-foot", None)
+        self.choice.addItem("no plates: mid-foot", "")
         for capture in self._following.recordings():
-            self.choice.addItem(f"{capture.media.original_name}, {capture.at.astimezone():%H:%M}", capture.id)
+            self.choice.addItem(f"{capture.medium.name}, {clock(capture.at)}", capture.uid)
         self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
 
     def ask_file(self) -> None:
@@ -81,7 +82,7 @@ class GroundDialog(QDialog):
     def open_file(self, path: Path) -> None:
         """Keep a file in the record and choose it."""
         try:
-            self._fill(self._following.add_recording(path).id)
+            self._fill(self._following.add_recording(path).uid)
             self._say(f"{path.name} is kept in the record.")
         except TuningError as err:
             self._say(str(err), wrong=True)

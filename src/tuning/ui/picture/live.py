@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QMessageBox, QVBoxLayout, QWidget
 
-from tuning.core.errors import TuningError
+from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.movement.frames import FRONT
 from tuning.core.movement.tasks import HIP_SHIFT_MARKS, hip_shift
 from tuning.core.pictures import geometry
@@ -22,6 +24,7 @@ from tuning.core.pictures.kinds import plain
 from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
+from tuning.devices import answering
 from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.plates import as_sent, write_csv
@@ -141,6 +144,7 @@ class LiveDialog(QDialog):
         self.recorded: Path | None = None
         self.pressed: Path | None = None
         """What the plates sent during the recording."""
+        self._folder: Path | None = None
         self._samples: list[np.ndarray] = []
         self._waiting, self._writing = threading.Semaphore(PICTURES_WAIT), threading.Lock()
         self._recorder: Recorder | None = None
@@ -192,9 +196,12 @@ class LiveDialog(QDialog):
         start = self._clock()
         while self._running:
             try:
-                pixels = self._camera.read()
-            except OSError as err:
-                self.gone.emit(f"The camera does not answer: {err}.")
+                with answering("camera"):
+                    pixels = np.ascontiguousarray(self._camera.read(), dtype=np.uint8)
+                    if pixels.ndim != 3 or pixels.shape[2] != 3:
+                        raise ValueError("it sends no colour pictures")
+            except DeviceFault as err:
+                self.gone.emit(f"{err}.")
                 return
             self._keep(pixels, self._clock() - start)
             if self._waiting.acquire(blocking=False):  # a screen that cannot keep up misses pictures, the clip does not
@@ -287,9 +294,13 @@ class LiveDialog(QDialog):
         elif self._recorder is not None:
             self._end()
         elif self.view.image is not None:
-            folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
+            self._folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
             self._start_plates()  # first, so that the clip lies within what they hear
-            self._recorder = Recorder(folder / "live.mp4", self.view.image.width(), self.view.image.height())
+            try:
+                self._recorder = Recorder(self._folder / "live.mp4", self.view.image.width(), self.view.image.height())
+            except TuningError as err:
+                self.hint.setText(str(err))
+                return
             self.with_plates.setEnabled(False)
             self.record.setText("Stop and keep")
 
@@ -326,16 +337,20 @@ class LiveDialog(QDialog):
         if self._plates is None or not self.with_plates.property("chosen"):
             return
         try:
-            self._plates.start()
-        except OSError as err:
+            with answering("pair of plates"):
+                self._plates.start()
+        except DeviceFault as err:
             self._without_plates(err)
 
     def _hear_plates(self) -> None:
         if self._plates is None or not self.with_plates.property("chosen"):
             return
         try:
-            new = self._plates.read()
-        except OSError as err:
+            with answering("pair of plates"):
+                new = np.asarray(self._plates.read(), dtype=float)
+                if new.ndim != 2 or new.shape[1] not in (3, 7):
+                    raise ValueError("samples of an unknown shape")
+        except DeviceFault as err:
             self._without_plates(err)
             return
         if len(new):
@@ -343,25 +358,42 @@ class LiveDialog(QDialog):
             left, right = new[-1, 1:3]
             self.hint.setText(f"The plates run: left {left:.0f} N, right {right:.0f} N.")
 
-    def _without_plates(self, err: OSError) -> None:
+    def _without_plates(self, err: DeviceFault) -> None:
         self._samples = []
         set_role(self.with_plates, chosen=False)
-        self.hint.setText(f"The plates do not answer ({err}); the clip goes on without them.")
+        self.hint.setText(f"{err}; the clip goes on without the plates.")
 
     def done(self, result: int) -> None:
-        """However it ends, the camera is let go."""
+        """However it ends, the camera is let go; an unfinished recording is dropped only when somebody says so."""
+        if self._recorder is not None and result == 0:
+            words = "The recording has not ended. Drop it?"
+            if QMessageBox.question(self, "Recording", words) != QMessageBox.StandardButton.Yes:
+                return
+            self._drop()
         self._stop()
         super().done(result)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Closing ends everything; an unfinished recording is dropped."""
-        self._stop()
-        super().closeEvent(event)
+        """Closing is the same as Escape."""
+        if event is not None:
+            event.ignore()
+        self.reject()
+
+    def _drop(self) -> None:
+        with self._writing:
+            recorder, self._recorder = self._recorder, None
+        if recorder is not None:
+            with suppress(TuningError):
+                recorder.close()
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
 
     def _stop(self) -> None:
         if self._running:
             self._running = False
             self._thread.join(2)
-            self._camera.close()
+            with suppress(DeviceFault), answering("camera"):
+                self._camera.close()
             if self._plates is not None:
-                self._plates.stop()
+                with suppress(DeviceFault), answering("pair of plates"):
+                    self._plates.stop()

@@ -2,30 +2,35 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tuning.core.errors import TuningError
+from tuning.core.case import Case
+from tuning.core.entries import Capture, ClipFacts, Purpose
+from tuning.core.errors import DeviceFault, TuningError
+from tuning.core.movement.tasks import TASKS
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import PictureKind
 from tuning.core.types import LEGS, Side
-from tuning.records import Calibration, Capture
+from tuning.devices import Subject, answering
 from tuning.records.media import Kept
 from tuning.ui import theme
 from tuning.ui.jobs import Job
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
-from tuning.ui.picture.changed import ChangedBox
+from tuning.ui.picture.clip_facts import ChangedBox, StanceFields
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.following import Following, tasks_for
 from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.player import Player
+from tuning.ui.picture.rate import FASTER, slowness, stored_rate, told_rate
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
@@ -36,7 +41,6 @@ from tuning.video import PictureSource, open_source
 from tuning.video.source import ACCEPTED
 
 RATES = (120.0, 240.0, 480.0)
-RATE = "rate"
 EMPTY = (
     f"Open {ACCEPTED} of this patient. The file is copied into the record "
     "bit for bit; then place marks on it and read the numbers."
@@ -57,8 +61,11 @@ class Opened:
     source: PictureSource
     kept: Kept
     picture_kind: PictureKind
+    case: Case
+    """The case it was opened for, whatever is open when it comes."""
+    recorded: Path | None = None
     pressed: Path | None = None
-    """What plates sent while the clip was recorded."""
+    """What the live camera and the plates wrote, for the picture and beside it; removed once it is kept."""
 
 
 class PicturePage(QWidget):
@@ -86,7 +93,8 @@ class PicturePage(QWidget):
         self.results, self.curves = ResultList(self.following, measures), CurveView(self.following, measures)
         self.strip.follow(self.following)
         self.faults = FaultGrid(workspace, self.board, self.following)
-        self.changed_box = ChangedBox(workspace, self.board)
+        self.changed_box = ChangedBox(workspace, self.following)
+        self.stance = StanceFields(workspace, self.following)
         self.player = Player(self.board)
         self._build()
         self.player.shown.connect(self.canvas.show_image)
@@ -99,6 +107,8 @@ class PicturePage(QWidget):
         self.results.chosen.connect(lambda _: self.show_faults(False))
         self.faults.moved.connect(self.go)
         workspace.case_changed.connect(self._case_changed)
+        workspace.reloaded.connect(self._reloaded)
+        self._fill_captures(None)
 
     def _build(self) -> None:
         controls = self._build_controls()
@@ -166,10 +176,12 @@ class PicturePage(QWidget):
         self._build_following()
         moving = (player.play_button, player.speed, player.back, player.on)
         doing = (self.follow_button, self.task, self.leg, self.ground_button)
-        looks = (player.loop, self.rate, player.light, self.changed_box)
+        looks = (player.loop, self.rate, player.light, self.changed_box, self.stance)
         more = (self.fault_button, self.compare_button, self.what_if_button)
         tail = (self.live_button,) if self._wide else (self.about,)
         controls = Flow([*moving, *doing, player.place_text, *looks, *more, *tail])
+        if self._workspace.devices.camera is None:
+            self.live_button.hide()
         self._controls = (self.strip, self.rate, *player.for_clips)
         return controls
 
@@ -195,7 +207,7 @@ class PicturePage(QWidget):
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        for part in (*hidden, self.ground_button, self._over_head, self.fault_button, self.changed_box):
+        for part in (*hidden, self.ground_button, self._over_head, self.fault_button, self.changed_box, self.stance):
             part.hide()
 
     def follow(self) -> None:
@@ -210,31 +222,33 @@ class PicturePage(QWidget):
         if capture is None or following.result is None:
             return
         found = takes(self._workspace, capture.view, following.task, following.side)
-        now = next((t for t in found if t.capture.id == capture.id), None)
-        earlier = [t for t in found if now is not None and t.capture.id < now.capture.id]
+        at = next((n for n, t in enumerate(found) if t.capture.uid == capture.uid), None)
+        now, earlier = (found[at], found[:at]) if at is not None else (None, [])
         if now is None or not earlier:
             self.refused.emit("No earlier clip of this task and leg was followed; the first one is the baseline.")
             return
         BeforeAfter(self, self._workspace, now, earlier).exec()
 
     def live(self) -> None:
-        """The simulated camera; a recording opens as a clip of the chosen kind."""
+        """The camera; a recording opens as a clip of the chosen kind."""
         # The tracker and the decoder are slow to load and not needed for the first window.
-        from tuning.demo.plate_people import body
-        from tuning.demo.stage import camera_for, plates_for
         from tuning.ui.picture.live import LiveDialog
 
-        kind, patient = self.kind.currentData(), self._workspace.patient
-        try:
-            camera = camera_for(kind)
-        except OSError as err:
-            self.refused.emit(f"The camera does not answer: {err}.")
+        kind, patient, devices = self.kind.currentData(), self._workspace.patient, self._workspace.devices
+        if devices.camera is None or patient is None:
             return
-        who = body(patient.occupation, patient.body_mass_kg or 75.0) if patient is not None else body("", 75.0)
-        dialog = LiveDialog(self, camera, plates_for(kind, who, camera))
+        who = Subject(patient.occupation, patient.body_mass_kg or 75.0)
+        try:
+            with answering("camera"):
+                camera = devices.camera(kind)
+                plates = devices.plates_beside(who, kind, camera) if devices.plates_beside is not None else None
+        except DeviceFault as err:
+            self.refused.emit(f"{err}.")
+            return
+        dialog = LiveDialog(self, camera, plates)
         dialog.exec()
         if dialog.recorded is not None:
-            self.open_file(dialog.recorded, kind, dialog.pressed)
+            self.open_file(dialog.recorded, kind, dialog.recorded, dialog.pressed)
 
     def stand_on_plates(self) -> None:
         """Choose the plates that ran with this clip."""
@@ -275,6 +289,8 @@ class PicturePage(QWidget):
         self.fault_button.setVisible(has and self.faults.test() is not None)
         self.changed_box.setVisible(has and following.task == "front-squat")
         self.changed_box.refresh()
+        self.stance.setVisible(has and TASKS[following.task].loadable)
+        self.stance.refresh()
         self.compare_button.setVisible(has)
         self.what_if_button.setVisible(has and following.task == ON_PLATES)
         self.ground_button.setVisible(usable and following.task == ON_PLATES)
@@ -308,54 +324,64 @@ class PicturePage(QWidget):
         if found:
             self.open_file(Path(found), kind_id)
 
-    def open_file(self, path: Path, kind_id: str, pressed: Path | None = None) -> None:
-        """Check, copy and open a file in the background; `pressed` holds the plates that ran with it."""
-        media = self._workspace.record.media
+    def open_file(self, path: Path, kind_id: str, recorded: Path | None = None, pressed: Path | None = None) -> None:
+        """Check, copy and open a file in the background, for the case that is open now.
+
+        `recorded` is the same file where the live camera made it, `pressed` the plates that ran with it.
+        """
+        media, case = self._workspace.record.media, self._workspace.case
+        if case is None:
+            return
 
         def work(tick: Callable[[float], None]) -> Opened:
             open_source(path).close()
             kept = media.keep(path, tick)
-            return Opened(
-                open_source(media.path(kept.sha256, kept.suffix), path.name), kept, PICTURE_KINDS[kind_id], pressed
-            )
+            source = open_source(media.path(kept.sha256, kept.suffix), path.name)
+            return Opened(source, kept, PICTURE_KINDS[kind_id], case, recorded, pressed)
 
-        job = Job(f"Opening {path.name}", work)
+        job = Job(f"Opening {path.name}", work, case)
         job.done.connect(self._keep_opened)
         self.job_started.emit(job)
 
     def _keep_opened(self, opened: Opened) -> None:
-        space = self._workspace
-        if space.visit is None or space.person is None:
-            opened.source.close()
-            return
+        """Into the visit it was opened for; on screen only while that visit is open."""
+        space, shown = self._workspace, False
         try:
-            media = space.record.media_row(opened.kept, space.person)
+            assert space.person is not None
+            medium = space.record.medium(opened.kept, space.person)
+            with space.action(f"open {medium.name}", opened.case) as act:
+                capture = act.add(Capture(medium, Purpose.PICTURE, opened.picture_kind.id))
+            if space.case is not None and space.case.entry(capture.uid) is not None:
+                self._show(capture, opened.source)
+                shown = True
+                if opened.pressed is not None:
+                    self._stand_on_recorded(opened.pressed)
+            if opened.recorded is not None:  # it is in the record now; what the camera wrote is not needed any more
+                shutil.rmtree(opened.recorded.parent, ignore_errors=True)
         except TuningError as err:
-            opened.source.close()
-            self.refused.emit(str(err))
-            return
-        capture = space.stamp(Capture(media=media, view=opened.picture_kind.id))
-        if not space.do(f"open {media.original_name}", [capture]):
-            opened.source.close()
-            return
-        self._show(space.entries(Capture)[-1], opened.source)
-        if opened.pressed is not None:
-            self._stand_on_recorded(opened.pressed)
+            where = f" The recording lies in {opened.recorded}." if opened.recorded is not None else ""
+            self.refused.emit(f"{err}{where}")
+        finally:
+            if not shown:
+                opened.source.close()
 
     def _stand_on_recorded(self, pressed: Path) -> None:
-        try:
-            self.following.choose(ON_PLATES, self.following.side)
-            self.following.stand_on(self.following.add_recording(pressed).id)
-        except TuningError as err:
-            self.refused.emit(str(err))
-            return
+        self.following.choose(ON_PLATES, self.following.side)
+        self.following.stand_on(self.following.add_recording(pressed).uid)
         self.board.message.emit("Plates kept with the clip. Mark a known length and the landmarks; heels: see Plates…")
+
+    def open_by_uid(self, uid: str, frame: int | None = None) -> None:
+        """Open a picture of the case at a frame."""
+        case = self._workspace.case
+        capture = case.entry(uid) if case is not None else None
+        if isinstance(capture, Capture):
+            self.open_capture(capture, frame)
 
     def open_capture(self, capture: Capture, frame: int | None = None) -> None:
         """Open a picture that the record holds, at a frame."""
-        path = self._workspace.record.media_path(capture.media)
+        path = self._workspace.record.media.lent(capture.medium)
         try:
-            source = open_source(path, capture.media.original_name)
+            source = open_source(path, capture.medium.name)
         except TuningError as err:
             self.refused.emit(str(err))
             return
@@ -376,54 +402,51 @@ class PicturePage(QWidget):
         times = self.board.times
         rate = f"{(len(times) - 1) / times[-1]:.0f} frames/s" if is_clip else "photograph"
         width, height = source.size
-        self.about.setText(f"{capture.media.original_name} · {width} x {height} · {rate}")
+        self.about.setText(f"{capture.medium.name} · {width} x {height} · {rate}")
         self._fill_captures(capture)
         self.canvas.setFocus()
         if source.warning:
             self.refused.emit(source.warning)
 
     def _slowness(self, capture: Capture, source: PictureSource) -> float:
-        """How many times slower the clip plays than it was: by the record, else by what the file says."""
+        """How many times slower the clip plays than it was; the choice of rates shows it."""
         if len(source.times) < 2:
             return 1.0
-        stored = (len(source.times) - 1) / float(source.times[-1])
-        rows = [r for r in self._workspace.entries(Calibration) if r.capture_id == capture.id and r.what == RATE]
-        told = rows[-1].length_m if rows else source.capture_rate
+        case, stored = self._workspace.case, stored_rate(source)
+        told = told_rate(source, case, capture)
         self.rate.clear()
         self.rate.addItem(f"rate as stored, {stored:.0f}/s", 0.0)
         for rate in sorted({*RATES, *([told] if told else [])}):
-            if rate > 1.2 * stored:
+            if rate > FASTER * stored:
                 self.rate.addItem(f"recorded at {rate:.0f}/s", rate)
         self.rate.setCurrentIndex(max(0, self.rate.findData(told)) if told else 0)
-        if not told or told <= 1.2 * stored:
-            return 1.0
-        if not rows:
+        slower = slowness(source, case, capture)
+        if slower > 1 and not any(f.capture == capture.uid for f in self._workspace.entries(ClipFacts)):
             text = f"The file says it was recorded at {told:.0f} frames/s; times are true ones. Change it below if not."
             QTimer.singleShot(0, lambda: self.refused.emit(text))
-        return float(told) / stored
+        return slower
 
     def _rate_chosen(self, rate: float) -> None:
         """Say at which rate the clip was recorded; times and everything over time follow."""
-        capture = self.board.capture
+        capture, frame = self.board.capture, self.board.frame
         if capture is None:
             return
-        row = Calibration(capture_id=capture.id, what=RATE, length_m=rate or None, sd_px=0.0)
-        frame = self.board.frame
-        if self._workspace.do("capture rate", [self._workspace.stamp(row)]):
+        facts = replace(self.following.facts(), frames_per_second=rate)
+        if self.following.say(facts, "capture rate"):
             self.open_capture(capture, frame)
             self.following.measure_again()
 
-    def _fill_captures(self, current: Capture) -> None:
+    def _fill_captures(self, current: Capture | None) -> None:
         self.captures.clear()
         for capture in self.own_captures():
-            self.captures.addItem(capture.media.original_name, capture.id)
-            if capture.id == current.id:
+            self.captures.addItem(capture.medium.name, capture.uid)
+            if current is not None and capture.uid == current.uid:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 
     def _choose_capture(self, index: int) -> None:
         wanted = self.captures.itemData(index)
         for capture in self.own_captures():
-            if capture.id == wanted:
+            if capture.uid == wanted:
                 self.open_capture(capture)
 
     def own_captures(self) -> list[Capture]:
@@ -437,6 +460,14 @@ class PicturePage(QWidget):
         self.captures.clear()
         if captures and self.isVisible():
             self.open_capture(captures[-1])
+
+    def _reloaded(self) -> None:
+        """Undo or another window took the open picture away: close it; what else there is, is in the list."""
+        case, capture = self._workspace.case, self.board.capture
+        if capture is not None and (case is None or case.entry(capture.uid) is None):
+            self.close_picture()
+            capture = None
+        self._fill_captures(capture)
 
     def enter(self) -> None:
         """The stage is shown: open the newest picture of the visit, if none is open."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
@@ -17,7 +17,7 @@ from tuning.core.units import parse_length, signed
 from tuning.ui import theme
 from tuning.ui.picture.board import LENGTH, REFERENCES, MarkBoard
 from tuning.ui.signs import SideSign
-from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.widgets import Line, button, empty, label, rule, set_role
 
 DEVIATION = "-deviation"
 
@@ -61,7 +61,7 @@ class SidePanel(QWidget):
             self._buttons[what] = button(what, partial(self._choose, what), tip=tip)
             self._buttons[what].setStyleSheet("padding: 5px 8px;")
             row.addWidget(self._buttons[what])
-        self.length = QLineEdit()
+        self.length = Line()
         self.length.setPlaceholderText("40 cm")
         self.length.setAccessibleName("True length")
         self.length.setMaximumWidth(76)

@@ -6,39 +6,38 @@ from datetime import date
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QScrollArea,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
+from tuning.core.entries import PlanItem
 from tuning.core.errors import TuningError
 from tuning.core.programme.ladders import Dose, State, Trial
 from tuning.core.types import LEGS, Side
+from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.programme.rung_card import RungCard
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.signs import SideSign
-from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.stage import StagePage
+from tuning.ui.widgets import Line, button, empty, label, rule
 from tuning.ui.workspace import Workspace
 
 MARKS = {State.MET: "●", State.NOT_MET: "◇", State.UNKNOWN: "○", State.LOCKED: "■"}
 TRIAL_WORDS = ("not tried", "clean", "with faults")
 
 
-class ProgrammePage(QWidget):
+class ProgrammePage(StagePage):
     """Cards on top, the chosen rung below, the plan at the right."""
-
-    refused = pyqtSignal(str)
-    told = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -89,7 +88,7 @@ class ProgrammePage(QWidget):
         for part in (self.name, self.purpose, self.demand):
             column.addWidget(part)
         column.addSpacing(4)
-        column.addWidget(label("May it begin?", theme.BODY, bold=True))
+        column.addWidget(label("Can this exercise start?", theme.BODY, bold=True))
         column.addLayout(self._checks)
         column.addSpacing(4)
         column.addWidget(label("Placement trial, 3-5 repetitions", bold=True))
@@ -147,11 +146,11 @@ class ProgrammePage(QWidget):
         column.addLayout(self._dose)
         self.dose_words = label("", wrap=True)
         column.addWidget(self.dose_words)
-        self.reason = QLineEdit()
+        self.reason = Line()
         self.reason.setPlaceholderText("Reason, when a condition is open")
         self.reason.setAccessibleName("Reason")
         column.addWidget(self.reason)
-        self.write_button = button("Write to plan", self.write, "primary")
+        self.write_button = button("Add to plan", self.write, "primary")
         column.addWidget(self.write_button)
         column.addWidget(rule())
         column.addWidget(label("Plan", theme.BODY, bold=True))
@@ -169,6 +168,16 @@ class ProgrammePage(QWidget):
     def enter(self) -> None:
         """The stage is shown."""
         self.refresh()
+
+    def show_target(self, target: Target) -> None:
+        """A rung."""
+        rung = next((card.rung for card in self._cards if card.rung.id == target.rung), None)
+        if rung is not None:
+            self.state.choose(rung)
+
+    def _withdraw(self, item: PlanItem) -> None:
+        with self._workspace.trying():
+            self.state.withdraw(item)
 
     def _trial_changed(self, side: Side) -> None:
         if self._filling:
@@ -218,7 +227,7 @@ class ProgrammePage(QWidget):
         if self._workspace.patient is None:
             return
         rung = self.state.rung
-        planned = {item.rung_id for item in self._workspace.plan()}
+        planned = {item.rung for item in self._workspace.plan()}
         for card in self._cards:
             card.chosen, card.planned = card.rung is rung, card.rung.id in planned
             card.update()
@@ -278,11 +287,11 @@ class ProgrammePage(QWidget):
             self._plan.addWidget(label("Nothing prescribed yet.", role="muted"))
         for item in plan:
             row = QHBoxLayout()
-            words = label(f"{self.state.find(item.rung_id).name}, {item.first_side} first", bold=True)
+            words = label(f"{self.state.named(item.rung).name}, {item.first_side.value} first", bold=True)
             row.addWidget(words, 1)
-            row.addWidget(button("Withdraw", partial(self.state.withdraw, item), "link"))
+            row.addWidget(button("Withdraw", partial(self._withdraw, item), "link"))
             self._plan.addLayout(row)
             self._plan.addWidget(label(Dose(**item.dose).text, role="muted", wrap=True))
-            if item.override_reason:
-                text = f"Started all the same: {item.override_reason} ({item.person.name})"
+            if item.reason:
+                text = f"Started anyway: {item.reason} ({item.who})"
                 self._plan.addWidget(label(text, role="caution", wrap=True))

@@ -9,12 +9,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import PlanItem
 from tuning.core.errors import BadInput
-from tuning.core.types import Triage
+from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
 from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
-from tuning.core.types import LEGS, Role, Side
-from tuning.records import PlanItem
+from tuning.core.types import LEGS, Side
+from tuning.knowledge.acts import act_of_rung
 from tuning.ui.workspace import Workspace
 
 
@@ -26,7 +27,7 @@ class ProgrammeState(QObject):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
-        self.ladder: Ladder = workspace.knowledge.ladders["stepdown"]
+        self.ladder: Ladder = next(iter(workspace.knowledge.ladders.values()))
         self.rung: Rung = self.ladder.rungs[0]
         self.dose: Dose = self.rung.dose
         self.trials: dict[Side, Trial] = {}
@@ -54,16 +55,14 @@ class ProgrammeState(QObject):
     def checks(self) -> list[Check]:
         """Every entry condition of the chosen rung as it stands."""
         space = self._workspace
-        level, cleared = space.triage()
         rows = space.comparisons()
         now = Situation(
-            triage=level,
-            cleared=cleared,
+            permission=space.may(act_of_rung(self.rung)),
+            screened=space.triage()[0],
             passed=frozenset(),
             measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
             verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},
             trials=self.trials,
-            limits=space.limits(),
             pain_limit=space.knowledge.cautions.pain_limit,
         )
         return entry_checks(self.rung, self.ladder, now)
@@ -83,7 +82,7 @@ class ProgrammeState(QObject):
             if self.trials[worst] != self.trials[worst.other]:
                 return worst
         patient = self._workspace.patient
-        return Side.RIGHT if patient is not None and patient.involved == Side.RIGHT.value else Side.LEFT
+        return Side.RIGHT if patient is not None and patient.involved is Side.RIGHT else Side.LEFT
 
     def write(self, reason: str) -> None:
         """Write the rung to the plan. Raises BadInput when locked or a reason is missing."""
@@ -92,36 +91,26 @@ class ProgrammeState(QObject):
             raise BadInput(f"Not written: {self.locked()}.")
         if self.open_points() and not reason.strip():
             raise BadInput("Some conditions are open: type the reason for starting this rung all the same.")
-        amber = any("AMBER" in text for text in self.open_points())
-        if amber and space.person is not None and space.person.role != Role.CLINICIAN.value:
-            raise BadInput("Not written: with AMBER a loaded rung needs a licensed clinician.")
+        permit(act_of_rung(self.rung), space.facts(), reason)
         item = PlanItem(
-            ladder_id=self.ladder.id,
-            rung_id=self.rung.id,
+            ladder=self.ladder.id,
+            rung=self.rung.id,
             dose=asdict(self.dose),
-            first_side=self.poorer_side().value,
-            checks=[[c.state.value, c.text] for c in self.checks()],
-            override_reason=reason.strip() if self.open_points() else "",
-            withdrawn=False,
+            first_side=self.poorer_side(),
+            checks=tuple((c.state.value, c.text) for c in self.checks()),
+            reason=reason.strip() if self.open_points() else "",
         )
-        space.do(f"plan {self.rung.name}", [space.stamp(item)])
+        with space.action(f"plan {self.rung.name}") as act:
+            act.add(item)
 
     def withdraw(self, item: PlanItem) -> None:
         """Take a rung out of the plan; the record keeps that it was there."""
-        gone = PlanItem(
-            ladder_id=item.ladder_id,
-            rung_id=item.rung_id,
-            dose=item.dose,
-            first_side=item.first_side,
-            checks=item.checks,
-            override_reason="",
-            withdrawn=True,
-        )
-        self._workspace.do("withdraw from plan", [self._workspace.stamp(gone)])
+        with self._workspace.action("withdraw from plan") as act:
+            act.add(replace(item, reason="", withdrawn=True, replaces=item.uid))
 
-    def find(self, rung_id: str) -> Rung:
+    def named(self, rung_id: str) -> Rung:
         """A rung by its id."""
-        return next(r for r in self.ladder.rungs if r.id == rung_id)
+        return self._workspace.knowledge.rung(rung_id)
 
     def print_sheet(self, target: Path, today: date) -> None:
         """Write the patient sheet of the standing plan. Raises TuningError."""
@@ -129,16 +118,17 @@ class ProgrammeState(QObject):
 
         space, cautions = self._workspace, self._workspace.knowledge.cautions
         assert space.patient is not None and space.person is not None
-        if space.triage() == (Triage.RED, False):
-            raise BadInput("No sheet: the safety screen is RED. Refer first; a clearance lifts the lock.")
+        loading = space.may(Act("an exercise sheet"))
+        if loading.locked:
+            raise BadInput(f"No sheet: {loading.sentence}.")
         plan = space.plan()
         if not plan:
             raise BadInput("The plan is empty; write a rung to it first.")
         items = []
         for entry in plan:
-            rung = self.find(entry.rung_id)
+            rung = self.named(entry.rung)
             faults = tuple(space.knowledge.faults[f] for f in rung.faults)
-            items.append(SheetItem(rung, Dose(**entry.dose), Side(entry.first_side), faults))
+            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults))
         write_sheet(
             Sheet(
                 patient=space.patient.name,

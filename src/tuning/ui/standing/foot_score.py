@@ -7,11 +7,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.standing.photographs import foot_score_band
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, FormRef, Observation, Side
 from tuning.core.units import signed
 from tuning.core.visit.battery import observed
 from tuning.drawings.positions import CRITERIA, criterion
-from tuning.records import ObservationEntry
 from tuning.ui import theme
 from tuning.ui.signs import paint_side
 from tuning.ui.testrun.pictures import paint_position
@@ -168,6 +167,8 @@ class FootScorePanel(QWidget):
         self.grid.told.connect(self._follow)
         self.setFocusProxy(self.grid)
         state.workspace.case_changed.connect(self.load)
+        state.workspace.reloaded.connect(self.load)
+        self.load()
 
     def _follow(self) -> None:
         self.show_totals()
@@ -178,7 +179,7 @@ class FootScorePanel(QWidget):
         """Take up what is on record."""
         for side in LEGS:
             seen = self._state.seen(TEST, side)
-            self.grid.scores[side] = list(seen.evidence["items"]) if seen else [None] * len(CRITERIA)
+            self.grid.scores[side] = _items(seen)
         self.grid.at = (0, Side.LEFT)
         self.grid.update()
         self.show_totals()
@@ -202,9 +203,14 @@ class FootScorePanel(QWidget):
         space = self._state.workspace
         measure = self._state.measures[TEST]
         done = {side: total for side in LEGS if (total := self.grid.total(side)) is not None}
-        old = [row.id for row in space.entries(ObservationEntry) if row.measure_id == TEST and Side(row.side) in done]
-        new = [
-            space.observe(observed(measure, side, [float(total)], "by eye", items=list(self.grid.scores[side])))
-            for side, total in done.items()
-        ]
-        space.do("six-item foot score", new, old)
+        with space.trying(), space.action("six-item foot score") as act:
+            for side, total in done.items():
+                items = FormRef(tuple(self.grid.scores[side]))
+                act.put(observed(measure, side, [float(total)], "by eye", evidence=items), self._state.seen(TEST, side))
+
+
+def _items(seen: Observation | None) -> list[int | None]:
+    """The six items on record; none of them where there is no score yet."""
+    kept = seen.evidence if seen is not None else None
+    items = kept.items if isinstance(kept, FormRef) and kept.items else (None,) * len(CRITERIA)
+    return [None if item is None else int(item) for item in items]

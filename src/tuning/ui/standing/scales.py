@@ -6,14 +6,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.errors import BadInput
+from tuning.core.errors import BadInput, DeviceFault
 from tuning.core.judging.comparison import judge_value
 from tuning.core.standing.levels import loading_agrees, low_hip
 from tuning.core.standing.scales import read_pair, right_share
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import PLAIN, FormRef, NotMeasured, Observation, Setup, Side
 from tuning.core.visit.battery import observed
-from tuning.devices.scales import SimulatedScales, TwoScales
-from tuning.records import ObservationEntry
+from tuning.devices import Subject, answering
+from tuning.devices.scales import TwoScales
 from tuning.ui import theme
 from tuning.ui.signs import paint_side
 from tuning.ui.testrun.state import RunState
@@ -84,7 +84,8 @@ class ScalesPanel(QWidget):
         row = QHBoxLayout()
         row.setSpacing(12)
         row.addWidget(self.field, 1)
-        row.addWidget(button("Reading from simulated scales", self.take, tip="A made-up person, for practice"))
+        if state.workspace.devices.scales is not None:
+            row.addWidget(button("Reading from the scales", self.take, tip="The mean of a quiet stand"))
         row.addWidget(button("Strike out last", self.strike, "link"))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -110,7 +111,7 @@ class ScalesPanel(QWidget):
 
     def _pairs(self) -> list[tuple[float, float]]:
         seen = self._state.seen(TEST, Side.NONE)
-        return [] if seen is None else [(float(a), float(b)) for a, b in seen.evidence["readings_kg"]]
+        return list(seen.evidence.pairs) if seen is not None and isinstance(seen.evidence, FormRef) else []
 
     def _typed(self) -> None:
         patient = self._state.workspace.patient
@@ -119,20 +120,23 @@ class ScalesPanel(QWidget):
         except BadInput as err:
             self._say(str(err))
             return
-        self.field.clear()
-        self._keep([*self._pairs(), pair], "typed")
+        if self._keep([*self._pairs(), pair], "typed"):
+            self.field.clear()
 
     def take(self) -> None:
-        """A reading from the device; the simulated one unless another was connected."""
-        patient = self._state.workspace.patient
-        mass = (patient.body_mass_kg if patient else None) or 70.0
-        self.device = self.device or SimulatedScales(mass, 0.47)
-        try:
-            pair = self.device.read()
-        except OSError as err:
-            self._say(f"The scales did not answer ({err}). Readings so far are kept.")
+        """A reading from the scales."""
+        space = self._state.workspace
+        if space.devices.scales is None or space.patient is None:
             return
-        self._keep([*self._pairs(), pair], self.device.name)
+        who = Subject(space.patient.occupation, space.patient.body_mass_kg or 70.0)
+        try:
+            with answering("pair of scales"):
+                self.device = self.device or space.devices.scales(who)
+                left, right = (float(v) for v in self.device.read())
+        except DeviceFault as err:
+            self._say(f"{err}. Readings so far are kept.")
+            return
+        self._keep([*self._pairs(), (left, right)], self.device.name)
 
     def strike(self) -> None:
         """Take the last reading out."""
@@ -143,14 +147,21 @@ class ScalesPanel(QWidget):
         self.hint.setText(refusal or "Swap the scales between readings; three readings.")
         set_role(self.hint, role="caution" if refusal else "muted")
 
-    def _keep(self, pairs: list[tuple[float, float]], method: str) -> None:
+    def _keep(self, pairs: list[tuple[float, float]], method: str) -> bool:
         space = self._state.workspace
         self._say("")
-        old = [row.id for row in space.entries(ObservationEntry) if row.measure_id == TEST]
+        before = self._state.seen(TEST, Side.NONE)
         shares = [right_share(left, right) for left, right in pairs]
-        measure = self._state.measures[TEST]
-        new = [space.observe(observed(measure, Side.NONE, shares, method, readings_kg=pairs))] if pairs else []
-        space.do("scales reading", new, old)
+        made_up = method != "typed" and space.devices.simulated
+        was = before.setup if before is not None else PLAIN
+        setup = Setup(device=method if method != "typed" else was.device, simulated=made_up or was.simulated)
+        with space.trying(), space.action("scales reading") as act:
+            if pairs:
+                kept = FormRef(pairs=tuple(pairs))
+                act.put(observed(self._state.measures[TEST], Side.NONE, shares, method, setup, kept), before)
+            else:
+                act.strike(before)
+        return len(self._pairs()) == len(pairs)
 
     def refresh(self) -> None:
         """Bars, share with spread and verdict, agreement."""

@@ -7,56 +7,13 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from tuning.core.standing.levels import Suspicion, levels_from, suspect
-from tuning.core.standing.photographs import Posture, SpineCurve, posture_type, side_line
-from tuning.core.types import LEGS, NotMeasured, Role
-from tuning.records import FindingEntry
+from tuning.core.entries import Decision
+from tuning.core.standing.levels import Suspicion
+from tuning.core.standing.trail import PAST, TRAIL, decided, posture_lines, suspicion
 from tuning.ui import theme
 from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
-
-TRAIL, PAST = "levels-chain", "levels-chain-past"
-
-
-def role_of(space: Workspace) -> Role:
-    """Who is looking; nobody counts as a student."""
-    return Role(space.person.role) if space.person is not None else Role.STUDENT
-
-
-def suspicion(space: Workspace) -> Suspicion:
-    """What the looks of the open visit open."""
-    return suspect(space.knowledge.chain, levels_from(space.observations()))
-
-
-def decided(space: Workspace, found: Suspicion) -> FindingEntry | None:
-    """The link that decided this very suspicion in this visit."""
-    if found.row is None:
-        return None
-    same = [f for f in space.findings(TRAIL) if f.data["row"] == found.row.id and f.data["low"] == found.low.value]
-    return same[-1] if same else None
-
-
-def relook(space: Workspace) -> str:
-    """The deciding look that is still to be done, or nothing."""
-    if not space.observations():
-        return ""
-    found = suspicion(space)
-    return found.row.relook if found.open and found.row is not None and decided(space, found) is None else ""
-
-
-def posture_lines(space: Workspace) -> list[str]:
-    """Posture type by side with its rule, where the side line was measured."""
-    curves = {f.data["key"]: f.data["answer"] for f in space.findings("plumb-side") if "key" in f.data}
-    upper, low = (SpineCurve(curves.get(key, SpineCurve.USUAL.value)) for key in ("upper-back", "low-back"))
-    named: dict[tuple[Posture, str], list[str]] = {}
-    for side in LEGS:
-        line = side_line(space.observations(), side, upper, low)
-        if not isinstance(line, NotMeasured):
-            named.setdefault(posture_type(line), []).append(side.value)
-    return [
-        f"Side line, {' and '.join(sides)}: {posture.value} ({rule_text})."
-        for (posture, rule_text), sides in named.items()
-    ]
 
 
 class TrailPanel(QWidget):
@@ -87,13 +44,13 @@ class TrailPanel(QWidget):
 
     def refresh(self) -> None:
         """Follow the record."""
-        space = self._space
-        if not self.isVisible() or space.patient is None:
+        case = self._space.case
+        if not self.isVisible() or case is None:
             return
-        found = suspicion(space)
-        self.text.setText(f"Suspicion trail.  {found.text(role_of(space))}")
+        found = suspicion(case, self._space.knowledge.chain)
+        self.text.setText(f"Suspicion trail.  {found.text(self._space.role)}")
         self._show(self.facts, "; ".join(found.facts))
-        self._show(self.posture, " ".join(posture_lines(space)))
+        self._show(self.posture, " ".join(posture_lines(case)))
         self._show_relook(found)
         self._show(self.kept, self._kept_text())
 
@@ -104,7 +61,8 @@ class TrailPanel(QWidget):
 
     def _show_relook(self, found: Suspicion) -> None:
         empty(self._buttons)
-        link = decided(self._space, found)
+        case = self._space.case
+        link = decided(case, found) if case is not None else None
         self._show(self.next, "")
         if found.row is None or not found.open:
             return
@@ -113,8 +71,8 @@ class TrailPanel(QWidget):
             for outcome in found.row.outcomes:
                 self._buttons.addWidget(button(outcome, partial(self._decide, found, outcome)))
         else:
-            self._show(self.next, f"Looked again: {link.data['outcome']}. So: {link.data['then']}.")
-            if not self._space.findings(PAST):
+            self._show(self.next, f"Looked again: {link.outcome}. So: {link.inputs['then']}.")
+            if not self._space.decisions(PAST):
                 asked = f"Was past trouble on the {found.low.value} side?"
                 self._buttons.addWidget(label(asked, theme.BODY), 0, Qt.AlignmentFlag.AlignVCenter)
                 for answer in ("agrees", "disagrees", "unknown"):
@@ -124,28 +82,29 @@ class TrailPanel(QWidget):
     def _decide(self, found: Suspicion, outcome: str) -> None:
         row = found.row
         assert row is not None
-        data = {
+        grounds = {
             "row": row.id,
-            "low": found.low.value,
             "facts": list(found.facts),
             "suspicion": row.suspicion,
             "relook": row.relook,
-            "outcome": outcome,
             "then": row.outcomes[outcome],
         }
-        self._space.do("suspicion decided", [self._space.find(TRAIL, data, found.low)])
+        with self._space.trying(), self._space.action("suspicion decided") as act:
+            act.add(Decision(TRAIL, outcome, grounds, found.low))
 
     def _past(self, answer: str) -> None:
-        self._space.do("past trouble", [self._space.find(PAST, {"answer": answer})])
+        with self._space.trying(), self._space.action("past trouble") as act:
+            act.add(Decision(PAST, answer))
 
     def _kept_text(self) -> str:
         """Every link that was kept, this visit and before."""
-        past = self._space.findings(PAST)
+        past = self._space.decisions(PAST)
+        case = self._space.case
+        trail = [d for d in case.all(Decision) if d.subject == TRAIL] if case is not None else []
         lines = [
-            f"{f.at:%-d %b %Y}: suspected {f.data['suspicion']} ({f.data['low']}) → "
-            f"{f.data['outcome']} → {f.data['then']}"
-            for f in self._space.all_findings(TRAIL)
+            f"{day(d.at)}: suspected {d.inputs['suspicion']} ({d.side.value}) → {d.outcome} → {d.inputs['then']}"
+            for d in trail
         ]
         if past:
-            lines.append(f"Past trouble on the found side: {past[-1].data['answer']}.")
+            lines.append(f"Past trouble on the found side: {past[-1].outcome}.")
         return "\n".join(lines)

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.types import LEGS
 from tuning.core.units import from_newtons
 from tuning.ui import theme
 from tuning.ui.strength.state import StrengthState
+from tuning.ui.widgets import Line
 
 
-class NumberField(QLineEdit):
+class NumberField(Line):
     """Digits, point, Enter; Space belongs to the gauge while one is chosen."""
 
     space = pyqtSignal()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from contextlib import suppress
 from enum import StrEnum
 
 import numpy as np
@@ -10,8 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
+from tuning.core.errors import DeviceFault
 from tuning.core.strength.trace import read_effort
 from tuning.core.types import NotMeasured
+from tuning.devices import answering
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel
@@ -42,6 +45,8 @@ class LivePanel(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.gauge: Dynamometer | None = None
+        self.simulated = False
+        """Whether the gauge is made up; what it sends says so for good."""
         self.phase = Phase.READY
         self.count = 0
         self.samples = np.empty((0, 2))
@@ -90,8 +95,14 @@ class LivePanel(QWidget):
         """Let the gauge go; what was not whole is dropped."""
         self._counter.stop()
         self._ticker.stop()
-        if self.gauge is not None and self.phase is Phase.PUSHING:
-            self.gauge.stop()
+        if self.phase is Phase.PUSHING:
+            self._stop_gauge()
+
+    def _stop_gauge(self) -> None:
+        """A gauge that is gone has stopped, too."""
+        if self.gauge is not None:
+            with suppress(DeviceFault), answering("gauge"):
+                self.gauge.stop()
 
     def _count_down(self) -> None:
         self.count -= 1
@@ -102,24 +113,26 @@ class LivePanel(QWidget):
         self._counter.stop()
         assert self.gauge is not None
         try:
-            self.gauge.start()
-        except OSError as err:
+            with answering("gauge"):
+                self.gauge.start()
+        except DeviceFault as err:
             self._fail(err)
             return
         self.phase, self._started = Phase.PUSHING, time.monotonic()
         self._ticker.start()
         self._tell()
 
-    def _fail(self, err: OSError) -> None:
+    def _fail(self, err: DeviceFault) -> None:
         self.stop()
         self.clear()
-        self.refused.emit(f"The gauge does not answer ({err}). Nothing was kept; type the number instead.")
+        self.refused.emit(f"{err}. Nothing was kept; type the number instead.")
 
     def _tick(self) -> None:
         assert self.gauge is not None
         try:
-            taken = np.concatenate([self.samples, self.gauge.read()])
-        except OSError as err:
+            with answering("gauge"):
+                taken = np.concatenate([self.samples, np.asarray(self.gauge.read(), dtype=float).reshape(-1, 2)])
+        except DeviceFault as err:
             self._fail(err)
             return
         # A gauge that repeats itself or steps back in time is heard once.
@@ -138,8 +151,7 @@ class LivePanel(QWidget):
 
     def _finish(self) -> None:
         self.stop()
-        if self.gauge is not None:
-            self.gauge.stop()
+        self._stop_gauge()
         QApplication.beep()
         found = read_effort(self.samples[:, 0], self.samples[:, 1]) if len(self.samples) > 1 else None
         if found is None or isinstance(found, NotMeasured):
@@ -147,7 +159,8 @@ class LivePanel(QWidget):
             self.clear()
             self.refused.emit(f"No trial: {why}. Space starts again.")
             return
-        self.phase, self.last = Phase.SHOWN, Caught(found, self.samples)
+        name = self.gauge.name if self.gauge is not None else ""
+        self.phase, self.last = Phase.SHOWN, Caught(found, self.samples, name, self.simulated)
         self._tell()
         self.caught.emit(self.last)
 

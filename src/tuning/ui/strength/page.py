@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from tuning.core.errors import BadInput
+from tuning.core.entries import Status
+from tuning.core.errors import BadInput, TuningError
 from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
-from tuning.core.entries import Status
-from tuning.demo.gauge import profile
-from tuning.devices.dynamometer import SimulatedDynamometer
+from tuning.core.visit.target import Target
+from tuning.devices import Subject
 from tuning.ui import theme
 from tuning.ui.order.board import OrderBoard
 from tuning.ui.order.dialog import cost_words
 from tuning.ui.order.state import OrderState
 from tuning.ui.signs import SideSign
+from tuning.ui.stage import StagePage
 from tuning.ui.strength.fields import NumberField, TrialBars
 from tuning.ui.strength.live import LivePanel, Phase
 from tuning.ui.strength.position import PositionPicture
@@ -27,20 +27,16 @@ from tuning.ui.strength.readings import STAGE
 from tuning.ui.strength.result import ResultBox
 from tuning.ui.strength.setup import SetupRow
 from tuning.ui.strength.state import Caught, StrengthState
-from tuning.ui.widgets import button, empty, in_scroll, label, rule, set_role
+from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
-TYPED, SIMULATED = "typed", "simulated gauge"
+TYPED, GAUGE = "typed", "gauge"
 HIGH, LOW = 244, 214
 """Height of the picture without and with the line for the reason under AMBER."""
 
 
-class StrengthPage(QWidget):
+class StrengthPage(StagePage):
     """Digits, Enter, digits, Enter; the order goes on by itself."""
-
-    refused = pyqtSignal(str)
-    told = pyqtSignal(str)
-    plan_wanted = pyqtSignal()
 
     def __init__(self, workspace: Workspace, order: OrderState) -> None:
         super().__init__()
@@ -67,8 +63,8 @@ class StrengthPage(QWidget):
         head.addStretch(1)
         head.addWidget(self.view_button)
         self.about = label(role="muted", wrap=True)
-        self.reason = QLineEdit()
-        self.reason.setPlaceholderText("AMBER: reason for testing all the same, kept with every trial")
+        self.reason = Line()
+        self.reason.setPlaceholderText("Reason for testing anyway (saved with each trial)")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
         self.summary = SummaryPanel(self.state)
@@ -132,7 +128,9 @@ class StrengthPage(QWidget):
         self.unit.addItems(list(FORCE_UNITS))
         self.unit.setAccessibleName("Unit")
         self.unit.currentTextChanged.connect(self._unit_chosen)
-        self.device.addItems([TYPED, SIMULATED])
+        self.device.addItems([TYPED, *([GAUGE] if self._workspace.devices.gauge is not None else [])])
+        if self.device.count() < 2:
+            self.device.hide()
         self.device.setAccessibleName("Where the numbers come from")
         self.device.currentTextChanged.connect(self._device_chosen)
         self.trial = label(role="muted")
@@ -155,9 +153,11 @@ class StrengthPage(QWidget):
         top.addWidget(self.unit)
         ends = QHBoxLayout()
         ends.setSpacing(4)
-        ends.addWidget(button("Strike out last", self.state.strike_last, "link", "Also Ctrl+Z"))
+        strike = partial(self._order, partial(self.state.strike_last))
+        ends.addWidget(button("Strike out last", strike, "link", "Also Ctrl+Z"))
         for status in (Status.UNABLE, Status.PAIN, Status.INVALID):
-            ends.addWidget(button(status.value, partial(self.state.end, status), "link", "No force; never a zero"))
+            end = partial(self._order, partial(self.state.end, status))
+            ends.addWidget(button(status.value, end, "link", "No force; never a zero"))
         ends.addStretch(1)
         entry = QVBoxLayout()
         entry.setSpacing(4)
@@ -175,6 +175,25 @@ class StrengthPage(QWidget):
         """The stage is shown."""
         self.refresh()
         self.number.setFocus()
+
+    def leave(self) -> None:
+        """Another stage is opened."""
+        self.live.stop()
+
+    def unfinished(self) -> str:
+        """An effort on the gauge that was not kept."""
+        running = self.live.phase in (Phase.COUNTING, Phase.PUSHING) or self.caught is not None
+        return "An effort on the gauge is not kept yet." if running else ""
+
+    def show_target(self, target: Target) -> None:
+        """A test, and a leg of it."""
+        test = target.test.removesuffix("-torque")
+        stops = [s.effort for s in self.state.order.stops(STAGE) if s.effort.test == test]
+        wanted = next((e for e in stops if e.side is target.side), stops[0] if stops else None)
+        if wanted is not None:
+            self._go(wanted.id)
+        elif test in self._workspace.knowledge.tests:
+            self.told.emit("This test is not in the order of the visit yet: choose it under Plan the visit.")
 
     def choose_side(self, side: Side) -> None:
         """The same test on this side."""
@@ -206,10 +225,8 @@ class StrengthPage(QWidget):
         self.number.setFocus()
 
     def _order(self, act: partial[None]) -> None:
-        try:
+        with self._workspace.trying():
             act()
-        except BadInput as err:
-            self.refused.emit(str(err))
 
     def _enter(self) -> None:
         text = self.number.text()
@@ -219,8 +236,9 @@ class StrengthPage(QWidget):
             return
         try:
             self.state.enter(text, self.caught)
-        except BadInput as err:
+        except TuningError as err:
             self._say(str(err), wrong=True)
+            self.refused.emit(str(err))
             self.number.selectAll()
             return
         self._drop_caught()
@@ -299,7 +317,7 @@ class StrengthPage(QWidget):
         self._typing(self.number.text())
 
     def _device_chosen(self, name: str) -> None:
-        self.number.gauge_chosen = name == SIMULATED
+        self.number.gauge_chosen = name == GAUGE
         self._ready_gauge()
         self.refresh()
         self.number.setFocus()
@@ -309,8 +327,11 @@ class StrengthPage(QWidget):
         if not self.number.gauge_chosen or patient is None:
             self.live.use(None)
             return
-        who = profile(patient.occupation, self.state.test_id, self.state.side.value, patient.body_mass_kg or 70.0)
-        self.live.use(SimulatedDynamometer(who))
+        devices, state = self._workspace.devices, self.state
+        assert devices.gauge is not None
+        who = Subject(patient.occupation, patient.body_mass_kg or 70.0, state.test_id, state.side.value)
+        self.live.simulated = devices.simulated
+        self.live.use(devices.gauge(who))
 
     # showing
 
@@ -358,7 +379,7 @@ class StrengthPage(QWidget):
         empty(self._side_row)
         if side in LEGS:
             self._side_row.addWidget(SideSign(side, 9))
-            involved = {side.value: "involved", side.other.value: "uninvolved", "both": "involved"}
+            involved = {side: "involved", side.other: "uninvolved", Side.BOTH: "involved"}
             part = involved.get(patient.involved, "")
             self._side_row.addWidget(label(f"{side.value}{', ' + part if part else ''}", theme.LARGE, role=side.value))
         else:

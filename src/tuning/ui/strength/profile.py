@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.judging.comparison import Comparison
+from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES
 from tuning.core.judging.verdict import Verdict
-from tuning.core.strength.trials import Ratio, Rule, pain_band
+from tuning.core.strength.trials import Ratio, pain_band
 from tuning.core.types import NotMeasured, Side
 from tuning.ui import theme
 from tuning.ui.signs import paint_side, paint_verdict
@@ -30,7 +34,7 @@ class ProfileView(QWidget):
 
     def rows(self) -> list[Comparison]:
         """Comparisons of the tested pairs."""
-        return [self._state.comparison(t) for t in self._state.tested() if t != "squeeze-5s"]
+        return [self._state.comparison(t) for t in self._state.tested() if self._state.space.knowledge.tests[t].by_side]
 
     def fit(self) -> None:
         """As tall as its rows."""
@@ -64,7 +68,7 @@ class ProfileView(QWidget):
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
         seen = next(o for o in (row.left, row.right) if o is not None)
-        mode = seen.evidence.get("mode", "make")
+        mode = seen.setup.mode or "make"
         painter.drawText(QPointF(0, y + 36), f"{measure.unit}, {mode}, {seen.summary_rule}")
         values = {s: o.measured for s, o in ((Side.LEFT, row.left), (Side.RIGHT, row.right)) if o is not None}
         top = max([v for v in values.values() if v] or [1.0])
@@ -155,11 +159,11 @@ class SummaryPanel(QWidget):
         for rule in Rule:
             self.rule.addItem(f"{rule.value} of trials", rule.value)
         self.rule.setAccessibleName("How trials become one value")
-        self.rule.activated.connect(lambda _: state.set_rule(Rule(self.rule.currentData())))
+        self.rule.activated.connect(lambda _: self._keep(partial(state.set_rule, Rule(self.rule.currentData()))))
         for key, formula in DIFFERENCES.items():
             self.formula.addItem(formula.name, key)
         self.formula.setAccessibleName("Percentage that is shown")
-        self.formula.activated.connect(lambda _: state.set_formula(self.formula.currentData()))
+        self.formula.activated.connect(lambda _: self._keep(partial(state.set_formula, self.formula.currentData())))
         self._below = QVBoxLayout()
         self._below.setSpacing(6)
         head = QHBoxLayout()
@@ -184,6 +188,10 @@ class SummaryPanel(QWidget):
         outer.setSpacing(8)
         outer.addLayout(head)
         outer.addWidget(area, 1)
+
+    def _keep(self, act: Callable[[], None]) -> None:
+        with self._state.space.trying():
+            act()
 
     def refresh(self) -> None:
         """Follow the state."""

@@ -5,13 +5,16 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject
 
+from tuning.core.gate.may import Act, Permission
 from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
+from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
-from tuning.core.strength.trials import RATIOS, Mode, Ratio, Rule, TrialSummary, pain_band, ratio, summarise
+from tuning.core.strength.trials import RATIOS, Mode, Ratio, TrialSummary, pain_band, ratio, summarise
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import position_of
+from tuning.knowledge.acts import act_of_test
 from tuning.ui.order.state import OrderState
 from tuning.ui.workspace import Workspace
 
@@ -25,13 +28,20 @@ class StrengthReadings(QObject):
     def __init__(self, workspace: Workspace, order: OrderState) -> None:
         super().__init__()
         self.space, self.order = workspace, order
-        self.test_id, self.side = "hip-abd", Side.RIGHT
+        self.test_id, self.side = self._first_test(), Side.RIGHT
         self._levers: dict[tuple[str, Side], float | None] = {}
         settings = workspace.settings
         self.unit = settings.get("strength.unit", "N")
-        self.rule = Rule(settings.get("strength.rule", Rule.MEAN.value))
         self.formula = settings.get("strength.formula", "stronger")
         self.mode = Mode.MAKE
+
+    def _first_test(self) -> str:
+        return next(t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE)
+
+    @property
+    def rule(self) -> Rule:
+        """How trials become one value."""
+        return self.space.rule
 
     @property
     def test(self) -> Test:
@@ -51,7 +61,7 @@ class StrengthReadings(QObject):
     @property
     def position(self) -> str:
         """Position of the current test, as kept with it."""
-        return position_of(self.test, self.order._choice(self.order.kept()))
+        return position_of(self.test, self.order.choice())
 
     @property
     def wanted(self) -> int:
@@ -81,7 +91,7 @@ class StrengthReadings(QObject):
     def pain(self, side: Side) -> int | None:
         """Pain that was told with this test and side."""
         seen = self.seen(side)
-        return None if seen is None else seen.evidence.get("pain")
+        return None if seen is None else seen.pain
 
     def summary(self, side: Side) -> TrialSummary | NotMeasured:
         """What the trials of a side say."""
@@ -104,7 +114,7 @@ class StrengthReadings(QObject):
         if left is None or right is None:
             return NotMeasured("incomplete", "needs both sides")
         patient = self.space.patient
-        return limb_symmetry_index(left, right, Side(patient.involved if patient else "none"))
+        return limb_symmetry_index(left, right, patient.involved if patient is not None else Side.NONE)
 
     def formulas(self, test_id: str = "") -> list[tuple[str, str, str, str]]:
         """Every percentage difference of a test: name, formula, value, when it fits. Empty without both sides."""
@@ -131,7 +141,7 @@ class StrengthReadings(QObject):
             for side in LEGS:
                 a, b = self.seen(side, upper), self.seen(side, lower)
                 if a is not None and b is not None:
-                    belt = a.evidence.get("fixation") == b.evidence.get("fixation") == "belt"
+                    belt = a.setup.fixation == b.setup.fixation == "belt"
                     sem = measures[upper].sem_by.get("belt", 8.0) if belt else measures[upper].sem
                     by_side[side] = ratio(a, b, sem, low, high, source)
             if by_side:
@@ -140,17 +150,27 @@ class StrengthReadings(QObject):
 
     def squeeze(self) -> tuple[float, int | None, str] | None:
         """Force of the squeeze, pain and what its band means."""
-        seen = self.seen(Side.NONE, "squeeze-5s")
+        tests = [t for t in self.space.knowledge.tests.values() if t.stage == STAGE and not t.by_side]
+        seen = next((o for t in tests if (o := self.seen(Side.NONE, t.id)) is not None), None)
         if seen is None or seen.measured is None:
             return None
-        pain = seen.evidence.get("pain")
-        return seen.measured, pain, pain_band(pain)[1] if pain is not None else "pain not asked yet"
+        return seen.measured, seen.pain, pain_band(seen.pain)[1] if seen.pain is not None else "pain not asked yet"
 
     def tested(self) -> list[str]:
         """Tests with a trial on either side, in the order of the knowledge files."""
         have = {o.measure_id for o in self.space.observations()}
         return [t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE and t.id in have]
 
+    @property
+    def act(self) -> Act:
+        """What the current effort asks of the gate."""
+        return act_of_test(self.test, self.side, self.mode.value)
+
+    def permission(self) -> Permission:
+        """Whether the current effort may be done now."""
+        return self.space.may(self.act)
+
     def lock(self) -> str:
-        """Why the surgeon's limits lock the current effort; empty when they do not."""
-        return self.space.limits().lock(self.test.limited_by, self.side if self.test.one_leg else Side.NONE)
+        """Why the current effort is locked; empty when it is not."""
+        found = self.permission()
+        return found.sentence if found.locked else ""

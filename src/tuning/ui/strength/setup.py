@@ -6,14 +6,13 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
-from tuning.core.errors import BadInput
-from tuning.core.judging.likeness import PAIN_LIMITED
+from tuning.core.errors import TuningError
 from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
 from tuning.ui.strength.state import StrengthState
-from tuning.ui.widgets import Flow
+from tuning.ui.widgets import Flow, Line
 
 POSITION_WORDS = {"side-opposite": "on the other side", "side-same": "on this side"}
 
@@ -27,7 +26,7 @@ class SetupRow(QWidget):
         super().__init__()
         self._state = state
         self.mode, self.place, self.fixation = QComboBox(), QComboBox(), QComboBox()
-        self.lever, self.pain = QLineEdit(), QLineEdit()
+        self.lever, self.pain = Line(), Line()
         for mode in Mode:
             self.mode.addItem(mode.value, mode.value)
         self.fixation.addItem("by hand", "hand")
@@ -49,15 +48,16 @@ class SetupRow(QWidget):
             row.addWidget(part)
         self.mode.activated.connect(lambda _: self._try(partial(state.set_mode, Mode(self.mode.currentData()))))
         self.place.activated.connect(lambda _: self._try(self._use_position))
-        self.fixation.activated.connect(lambda _: state.set_fixation(self.fixation.currentData()))
+        self.fixation.activated.connect(lambda _: self._try(partial(state.set_fixation, self.fixation.currentData())))
         self.lever.editingFinished.connect(self.keep_lever)
         self.pain.editingFinished.connect(lambda: self._try(self._keep_pain))
 
     def _try(self, act: Callable[[], None]) -> None:
         try:
             act()
-        except BadInput as err:
+        except TuningError as err:
             self.refused.emit(str(err))
+            return
         self.refresh()
 
     def keep_lever(self) -> None:
@@ -71,10 +71,7 @@ class SetupRow(QWidget):
         text, state = self.pain.text().strip(), self._state
         if not text or text == str(state.pain(state.side)):
             return
-        pain = state.read_pain(text)
-        state.set_pain(pain)
-        if pain >= PAIN_LIMITED:
-            state.order.set_painful(state.test_id)
+        state.set_pain(state.read_pain(text))
 
     def refresh(self) -> None:
         """Follow the state; a field that is being typed into is left alone."""

@@ -2,39 +2,38 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
-from tuning.core.errors import BadInput
-from tuning.core.types import Triage
-from tuning.core.strength.trace import GaugeEffort as Trace
-from tuning.core.strength.trials import (
-    MOST_TRIALS,
-    Mode,
-    Rule,
-    Setup,
-    Source,
-    observe,
-)
-from tuning.core.types import LEGS, Observation, Role, Side
+from tuning.core.entries import Ending, Status
+from tuning.core.errors import BadInput, Refused
+from tuning.core.gate.may import may, permit
+from tuning.core.judging.likeness import PAIN_LIMITED
+from tuning.core.judging.summary import Rule
+from tuning.core.strength.trace import GaugeEffort
+from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
+from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_length
-from tuning.core.entries import Status
-from tuning.core.visit.order import Effort
-from tuning.records import Entry, FindingEntry, ObservationEntry
+from tuning.core.visit.order import Effort as OrderedEffort
+from tuning.knowledge.acts import act_of_test
 from tuning.ui.order.state import OrderState
 from tuning.ui.strength.readings import PAIN, STAGE, StrengthReadings
-from tuning.ui.workspace import Workspace
+from tuning.ui.workspace import Action, Workspace
 
 
 @dataclass(frozen=True)
 class Caught:
     """An effort from the gauge that waits to be kept."""
 
-    trace: Trace
+    trace: GaugeEffort
     samples: np.ndarray
+    device: str = ""
+    simulated: bool = False
 
     @property
     def kept(self) -> dict[str, Any]:
@@ -47,6 +46,8 @@ class Caught:
             "rise": round(self.trace.rise, 1),
             "fatigue": round(self.trace.fatigue, 2),
             "faults": self.trace.reason,
+            "device": self.device,
+            "simulated": self.simulated,
         }
 
 
@@ -65,29 +66,31 @@ class StrengthState(StrengthReadings):
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self.begin)
         order.changed.connect(self._follow_order)
+        self.begin()
 
     # where the run stands
 
     def begin(self) -> None:
         """Take up the run where it was left."""
         self._levers, self.reason, self.asking_pain = {}, "", False
+        self.fixation, self.mode = USUAL.fixation, Mode.MAKE
         if self.space.patient is not None:
             for row in self.space.observations():
-                if row.measure_id in self.space.knowledge.tests:
-                    self._levers[row.measure_id, row.side] = row.evidence.get("lever_m")
-                    self.fixation = row.evidence.get("fixation", self.fixation)
-                    self.reason = row.evidence.get("caution_reason", "")
+                test = self.space.knowledge.tests.get(row.measure_id)
+                if test is not None and test.stage == STAGE:
+                    self._levers[row.measure_id, row.side] = row.setup.lever_m
+                    self.fixation = row.setup.fixation or self.fixation
+                    self.reason = row.reason or self.reason
             stops = self.order.open_stops(STAGE) or self.order.stops(STAGE)
             if stops:
                 self._stand(stops[0].effort)
         self.changed.emit()
 
-    def _stand(self, effort: Effort) -> None:
+    def _stand(self, effort: OrderedEffort) -> None:
         self.test_id, self.side = effort.test, effort.side
         self.asking_pain = False
-        kept = [seen.evidence.get("mode") for s in (*LEGS, Side.NONE) if (seen := self.seen(s)) is not None]
-        if kept and kept[0]:
-            self.mode = Mode(kept[0])
+        kept = [seen.setup.mode for s in (*LEGS, Side.NONE) if (seen := self.seen(s)) is not None]
+        self.mode = Mode(kept[0]) if kept and kept[0] else Mode.MAKE
 
     def _follow_order(self) -> None:
         """A test that was taken out of the order is left."""
@@ -140,19 +143,50 @@ class StrengthState(StrengthReadings):
             self.advance()
             return
         force, _ = parse_force(text, self.unit)
-        self._guard()
+        reason = permit(self.act, self.space.facts(), self.reason)
+        before = self.seen(self.side)
         trials = self.trials(self.side)
         if trials.size >= MOST_TRIALS:
             raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go on.")
+        if before is not None and before.setup.position not in ("", self.position):
+            raise BadInput(
+                f"This side has trials {before.setup.position}; strike them out before testing it {self.position}."
+            )
         said = text.strip() if text.strip()[-1].isalpha() else f"{text.strip()} {self.unit}"
-        before = self.seen(self.side)
-        there = before.evidence.get("position") if before is not None else ""
-        if there and there != self.position:
-            raise BadInput(f"This side has trials {there}; strike them out before testing it {self.position}.")
-        kept = caught.kept if caught is not None else None
-        self._write("add trial", np.append(trials, force), [*self._said(), said], [*self._traces(), kept])
+        trace = caught.kept if caught is not None else None
+        setup = self._setup(before, caught)
+        grown = Effort(
+            self.test_id,
+            self.side,
+            np.append(trials, force),
+            (*self._typed(before), said),
+            (*self._traces(before), trace),
+            setup,
+            before.pain if before is not None else None,
+            reason or (before.reason if before is not None else ""),
+        )
+        with self._action("add trial") as act:
+            self._put(act, grown)
         if trials.size + 1 == self.wanted:
             self.go_on()
+
+    def _setup(self, before: Observation | None, caught: Caught | None) -> Setup:
+        """How a trial is done: as those before it on this side, else as is chosen now."""
+        if before is not None:
+            setup = replace(before.setup, lever_m=self.lever(self.side))
+        else:
+            patient = self.space.patient
+            mass = patient.body_mass_kg if patient is not None else None
+            setup = Setup(
+                mode=self.mode.value,
+                position=self.position,
+                fixation=self.fixation,
+                lever_m=self.lever(self.side),
+                body_mass_kg=mass,
+            )
+        if caught is not None:
+            setup = replace(setup, device=caught.device, simulated=setup.simulated or caught.simulated)
+        return setup
 
     def go_on(self) -> None:
         """Enter on an empty field: ask the pain where it belongs, else the next effort."""
@@ -162,36 +196,34 @@ class StrengthState(StrengthReadings):
         else:
             self.advance()
 
-    def _guard(self) -> None:
-        lock = self.lock()
-        if lock:
-            raise BadInput(f"Not kept: {lock}.")
-        if self.needs_reason and not self.reason.strip():
-            raise BadInput("AMBER: type the reason for a maximal test first; it is kept with every trial.")
-        if self.needs_reason and not self._by_clinician():
-            raise BadInput("AMBER: a maximal test needs a licensed clinician. The number was not kept.")
-        if self.mode is Mode.BREAK and self.space.limits().limits:
-            raise BadInput("A break test is barred while a surgeon's limit stands. The number was not kept.")
-
     @property
     def needs_reason(self) -> bool:
-        """Under AMBER a maximal test needs a named clinician and a reason."""
-        return self.space.triage() == (Triage.AMBER, False)
+        """True when the gate asks a licensed clinician for a reason."""
+        return self.permission().asks
 
-    def _by_clinician(self) -> bool:
-        person = self.space.person
-        return person is not None and person.role == Role.CLINICIAN.value
+    @staticmethod
+    def _typed(seen: Observation | None) -> tuple[str, ...]:
+        return seen.evidence.typed if seen is not None and isinstance(seen.evidence, TraceRef) else ()
 
-    def _said(self) -> list[str]:
-        seen = self.seen(self.side)
-        return [] if seen is None else list(seen.evidence.get("typed", []))
-
-    def _traces(self, side: Side | None = None) -> list[dict[str, Any] | None]:
-        seen = self.seen(side or self.side)
+    @staticmethod
+    def _traces(seen: Observation | None) -> tuple[Mapping[str, Any] | None, ...]:
         if seen is None:
-            return []
-        kept = list(seen.evidence.get("traces", []))
-        return kept or [None] * seen.trials.size
+            return ()
+        kept = seen.evidence.traces if isinstance(seen.evidence, TraceRef) else ()
+        return kept or (None,) * seen.trials.size
+
+    def _standing(self, seen: Observation) -> Effort:
+        """What stands of a test and side, as an effort to be put right."""
+        return Effort(
+            seen.measure_id,
+            seen.side,
+            seen.trials,
+            self._typed(seen),
+            self._traces(seen),
+            seen.setup,
+            seen.pain,
+            seen.reason,
+        )
 
     def read_pain(self, text: str) -> int:
         """Pain 0-10. Raises BadInput."""
@@ -203,34 +235,39 @@ class StrengthState(StrengthReadings):
         self.set_pain(self.read_pain(text))
 
     def set_pain(self, pain: int | None) -> None:
-        """Pain with the current test and side; kept with its trials."""
-        trials = self.trials(self.side)
-        if not trials.size:
+        """Pain with the current test and side; kept with its trials. A test that hurt goes last in its position."""
+        seen = self.seen(self.side)
+        if seen is None:
             raise BadInput("Pain is kept with a trial; enter the force first.")
-        self._write("pain", trials, self._said(), self._traces(), pain=pain)
+        with self._action("pain") as act:
+            self._put(act, replace(self._standing(seen), pain=pain))
+            if pain is not None and pain >= PAIN_LIMITED:
+                self.order.put_painful(act, self.test_id)
 
     def strike_last(self) -> None:
         """Take the last trial of this side out."""
-        trials = self.trials(self.side)
-        if trials.size:
-            self.asking_pain = False
-            self._write("strike out trial", trials[:-1], self._said()[:-1], self._traces()[:-1])
+        seen = self.seen(self.side)
+        if seen is None:
+            return
+        self.asking_pain = False
+        was = self._standing(seen)
+        left = replace(was, newtons=was.newtons[:-1], typed=was.typed[:-1], traces=was.traces[:-1])
+        with self._action("strike out trial") as act:
+            self._put(act, left)
 
     def end(self, status: Status) -> None:
         """The effort ends without a force; never a zero."""
-        self.space.do(
-            f"{self.test.name}: {status.value}", [self.space.find(self.test_id, {}, self.side, status)], self._endings()
-        )
+        with self.space.action(f"{self.test.name}: {status.value}") as act:
+            act.put(Ending(self.test_id, self.side, status), *self._endings())
         self.advance()
 
     def ending(self) -> str:
         """How the current effort ended without a force."""
-        found = [f for f in self.space.entries(FindingEntry) if f.id in self._endings()]
-        return found[-1].status if found else ""
+        found = self._endings()
+        return found[-1].status.value if found else ""
 
-    def _endings(self) -> list[int]:
-        mine = [f for f in self.space.findings(self.test_id) if f.side == self.side.value]
-        return [f.id for f in mine if f.status != Status.DONE.value]
+    def _endings(self) -> list[Ending]:
+        return [e for e in self.space.endings(self.test_id) if e.side is self.side]
 
     # set-up
 
@@ -239,38 +276,40 @@ class StrengthState(StrengthReadings):
         lever = parse_length(text) if text.strip() else None
         if lever == self.lever(self.side):
             return
+        seen = self.seen(self.side)
+        if seen is not None:
+            with self._action("lever arm") as act:
+                self._put(act, replace(self._standing(seen), setup=replace(seen.setup, lever_m=lever)))
         self._levers[self.test_id, self.side] = lever
-        self._rewrite("lever arm", self.side)
+        self.changed.emit()
 
     def set_fixation(self, fixation: str) -> None:
-        """Held by hand or by a belt; both sides of this test."""
+        """Held by hand or by a belt; both sides of this test, and what is tested next."""
+        standing = [seen for side in (*LEGS, Side.NONE) if (seen := self.seen(side)) is not None]
+        if standing:
+            with self.space.action("device fixation") as act:
+                for seen in standing:
+                    self._put(act, replace(self._standing(seen), setup=replace(seen.setup, fixation=fixation)))
         self.fixation = fixation
-        for side in (*LEGS, Side.NONE):
-            self._rewrite("device fixation", side)
         self.changed.emit()
 
     def set_mode(self, mode: Mode) -> None:
         """Make or break. Raises BadInput when this test already has trials in the other mode."""
         for side in (*LEGS, Side.NONE):
             seen = self.seen(side)
-            if seen is not None and seen.evidence.get("mode", Mode.MAKE.value) != mode.value:
-                said = Mode(seen.evidence.get("mode", Mode.MAKE.value)).value
+            if seen is not None and (seen.setup.mode or Mode.MAKE.value) != mode.value:
                 raise BadInput(
-                    f"This test has {said} trials ({side.value}); the two modes are never mixed in one test."
+                    f"This test has {seen.setup.mode} trials ({side.value}); the two modes are never mixed in one test."
                 )
-        if mode is Mode.BREAK and self.space.limits().limits:
-            raise BadInput("A break test is barred while a surgeon's limit stands.")
+        found = may(act_of_test(self.test, self.side, mode.value), self.space.facts())
+        if found.locked and not self.lock():
+            raise Refused(f"{found.sentence[:1].upper()}{found.sentence[1:]}.")
         self.mode = mode
         self.changed.emit()
 
     def set_rule(self, rule: Rule) -> None:
-        """Clinic setting: how trials become one value; what stands is worked out anew."""
-        self.rule = rule
-        self.space.settings.set("strength.rule", rule.value)
-        for test_id in self.tested():
-            for side in (*LEGS, Side.NONE):
-                self._rewrite("summary of trials", side, test_id)
-        self.changed.emit()
+        """Clinic setting: how trials become one value; what stands is read anew and stays as it was written."""
+        self.space.set_rule(rule)
 
     def set_formula(self, formula: str) -> None:
         """Clinic setting: the percentage that is shown; the verdict keeps its own."""
@@ -286,43 +325,16 @@ class StrengthState(StrengthReadings):
 
     # writing
 
-    def _rewrite(self, text: str, side: Side, test_id: str = "") -> None:
-        """Write what stands again under the present set-up."""
-        seen = self.seen(side, test_id)
-        if seen is None:
-            return
-        here = self.test_id, self.side, self.mode
-        self.test_id, self.side = test_id or self.test_id, side
-        self.mode = Mode(seen.evidence.get("mode", Mode.MAKE.value))
-        self._write(text, seen.trials, self._said(), self._traces())
-        self.test_id, self.side, self.mode = here
+    def _action(self, text: str) -> AbstractContextManager[Action]:
+        return self.space.action(f"{text}, {self.side.value}" if self.side in LEGS else text)
 
-    def _write(
-        self,
-        text: str,
-        trials: np.ndarray,
-        said: list[str],
-        traces: list[dict[str, Any] | None],
-        **more: int | None,
-    ) -> None:
-        space, side, before = self.space, self.side, self.seen(self.side)
-        assert space.patient is not None
-        pain = more["pain"] if "pain" in more else (before.evidence.get("pain") if before is not None else None)
-        reason = self.reason.strip() if self.needs_reason else ""
-        place = (before.evidence.get("position") if before is not None else "") or self.position
-        setup = Setup(self._levers.get((self.test_id, side)), self.fixation, self.mode.value, place, pain, reason)
-        notes = [str(t["faults"]) for t in traces if t is not None and t.get("faults")]
-        method = "gauge" if trials.size and all(t is not None for t in traces) else "typed"
-        source = Source(tuple(said), method, tuple(traces), "; ".join(f"kept all the same: {n}" for n in notes))
-        seen = observe(self.test_id, side, trials, setup, space.patient.body_mass_kg, source, self.rule)
-        new: list[Entry] = [space.observe(o) for o in seen]
-        mine = {self.test_id, f"{self.test_id}-torque"}
-        if self.asks_pain:
-            mine.add(PAIN)
-            if pain is not None and trials.size:
-                asked = Observation(PAIN, side, float(pain), np.array([float(pain)]), method="typed")
-                new.append(space.observe(asked))
-        rows = space.entries(ObservationEntry)
-        old = [row.id for row in rows if row.measure_id in mine and row.side == side.value]
-        where = f", {side.value}" if side in LEGS else ""
-        space.do(f"{text}{where}", new, [*old, *self._endings()])
+    def _put(self, act: Action, done: Effort) -> None:
+        """Everything that an effort says, in the place of what stood of its test and side."""
+        mine = {done.test, f"{done.test}-torque"} | ({PAIN} if self.asks_pain else set())
+        before = {o.measure_id: o for o in self.space.observations() if o.measure_id in mine and o.side is done.side}
+        new = observe(done)
+        if self.asks_pain and done.pain is not None and done.newtons.size:
+            new.append(Observation(PAIN, done.side, float(done.pain), np.array([float(done.pain)])))
+        for seen in new:
+            act.put(seen, before.pop(seen.measure_id, None))
+        act.strike(*before.values(), *self._endings())

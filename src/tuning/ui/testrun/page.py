@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.core.visit.battery import Test
+from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.picture.page import PicturePage
+from tuning.ui.stage import StagePage
 from tuning.ui.testrun.pictures import TestPictureView
 from tuning.ui.testrun.question import QuestionPanel
 from tuning.ui.testrun.state import RunState
@@ -19,12 +20,10 @@ from tuning.ui.widgets import button, empty, in_scroll, label
 from tuning.ui.workspace import Workspace
 
 
-class TestRunPage(QWidget):
+class TestRunPage(StagePage):
     """Standing (`tall` figure) and Mobility; special panels take the place of drawing and question for their tests."""
 
     __test__ = False
-    refused = pyqtSignal(str)
-    told = pyqtSignal(str)
 
     def __init__(
         self, workspace: Workspace, stage: str, name: str, looks: int, tall: bool = False, pictures_first: bool = False
@@ -44,6 +43,8 @@ class TestRunPage(QWidget):
         self._build()
         self.list.rows.chosen.connect(self.open_test)
         self.question.refused.connect(self.refused)
+        self.bench.refused.connect(self.refused)
+        self.bench.job_started.connect(self.job_started)
         self.state.changed.connect(self.refresh)
         self.state.walked.connect(self._walked)
         if pictures_first:
@@ -117,6 +118,29 @@ class TestRunPage(QWidget):
         if self.panel_test is None and self.state.steps:
             self.open_test(self.state.step.test, go=False)
 
+    def leave(self) -> None:
+        """Another stage is opened."""
+        self.bench.stop()
+
+    def let_go(self) -> None:
+        """The case is closed."""
+        self.bench.close_picture()
+
+    def show_target(self, target: Target) -> None:
+        """A frame on the bench, or a test of the walk."""
+        if target.capture:
+            self.show_bench()
+            self.bench.open_by_uid(target.capture, target.frame)
+            return
+        test = self._workspace.knowledge.tests.get(target.test) or self._workspace.knowledge.test_of(target.test)
+        if test is not None and test.stage == self.state.stage:
+            self.show_walk()
+            self.open_test(test)
+            if target.side in LEGS:
+                self.state.choose_side(target.side)
+        elif target.test:
+            self.show_bench()
+
     def open_test(self, test: Test, go: bool = True) -> None:
         """Show a test: its question, or its special panel."""
         self.panel_test = test if test.panel else None
@@ -185,7 +209,7 @@ class TestRunPage(QWidget):
         locked = sum(state.locked(t) for t in walk)
         done = sum(state.done(t, state.look) for t in walk) - locked
         told = f"{done} of {len(walk)} answered" + (f" in look {state.look}" if state.looks > 1 else "")
-        self.about.setText(told + (f", {locked} locked by the surgeon's limits" if locked else ""))
+        self.about.setText(told + (f", {locked} locked" if locked else ""))
         empty(self._looks)
         for look in range(1, state.looks + 1) if state.looks > 1 else ():
             made = button(f"Look {look}", partial(state.begin_look, look), tip="Set the stance anew between looks")

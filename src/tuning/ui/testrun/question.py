@@ -10,11 +10,11 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from tuning.core.errors import BadInput
+from tuning.core.entries import Status
+from tuning.core.errors import TuningError
 from tuning.core.standing.photographs import GRADES
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
-from tuning.core.entries import Status
 from tuning.core.visit.battery import Ask, grade_words
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
@@ -91,7 +91,7 @@ class QuestionPanel(QWidget):
         self.measured = EntryField()
         self.measured.returnPressed.connect(self._height_entered)
         self.reason = EntryField()
-        self.reason.setPlaceholderText("AMBER: reason for this test all the same, kept with the answer")
+        self.reason.setPlaceholderText("Reason for testing anyway (saved with the answer)")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
         self.reason.returnPressed.connect(self._focus_answer)
@@ -102,7 +102,7 @@ class QuestionPanel(QWidget):
         self._ticking = QTimer(self)
         self._ticking.setInterval(100)
         self._ticking.timeout.connect(self._tick)
-        self.strike = button("Strike out last trial", self._state.strike_last, "link", "Also Ctrl+Z")
+        self.strike = button("Strike out last trial", lambda: self._do(self._state.strike_last), "link", "Also Ctrl+Z")
         self.endings = QWidget()
         row = Flow(gap=4)
         self.endings.setLayout(row)
@@ -213,12 +213,12 @@ class QuestionPanel(QWidget):
         if question.ask is Ask.CHOICE:
             chosen = state.choice(step)
             for option, made in self.answers.items():
-                set_role(made, chosen=chosen is not None and chosen.data["answer"] == option)
+                set_role(made, chosen=chosen is not None and chosen.option == option)
 
     def _so_far(self) -> str:
         state = self._state
         step, question = state.step, state.step.question
-        ending = state.ending(step.test)
+        ending = state.ending(step.test, step.side)
         if ending is not None:
             return f"On record: {ending.value}."
         if question.ask is Ask.CHOICE:
@@ -323,7 +323,7 @@ class QuestionPanel(QWidget):
         self.setFocus()
 
     def _end(self, status: Status) -> None:
-        self._state.end(status)
+        self._do(lambda: self._state.end(status))
 
     def _number_entered(self) -> None:
         text = self.number.text()
@@ -350,7 +350,7 @@ class QuestionPanel(QWidget):
     def _do(self, act: Callable[[], object]) -> bool:
         try:
             act()
-        except BadInput as err:
+        except TuningError as err:
             self._say(str(err))
             self.refused.emit(str(err))
             return False

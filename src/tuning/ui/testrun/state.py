@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tuning.core.entries import Answer, Ending, Status
 from tuning.core.errors import BadInput
-from tuning.core.types import Triage
+from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
-from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import signed
-from tuning.core.entries import Status
 from tuning.core.visit.battery import (
     Ask,
     Test,
@@ -24,10 +24,9 @@ from tuning.core.visit.battery import (
     read_signed,
     steps_of,
 )
-from tuning.records import Entry, FindingEntry, ObservationEntry
-from tuning.ui.picture.changed import TEST as CHANGED
-from tuning.ui.picture.changed import found_causes
-from tuning.ui.workspace import Workspace
+from tuning.knowledge.acts import act_of_test
+from tuning.ui.picture.clip_facts import found_causes
+from tuning.ui.workspace import Action, Workspace
 
 MOST_TRIALS = 5
 EYE = "by eye"
@@ -42,18 +41,19 @@ class RunState(QObject):
 
     def __init__(self, workspace: Workspace, stage: str, looks: int) -> None:
         super().__init__()
-        self.workspace, self.looks = workspace, looks
+        self.workspace, self.stage, self.looks = workspace, stage, looks
         self.tests = [t for t in workspace.knowledge.tests.values() if t.stage == stage]
         self.steps: list[WalkStep] = []
         self.index, self.look, self.pending = 0, 1, ""
         self.reason = ""
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self.begin)
+        self.begin()
 
     def begin(self) -> None:
         """Take up the walk where it was left, the uninvolved leg first."""
         patient = self.workspace.patient
-        involved = Side(patient.involved) if patient is not None else Side.NONE
+        involved = patient.involved if patient is not None else Side.NONE
         walk = [t for t in self.tests if not t.extra]
         self.steps = steps_of([*walk, *(t for t in self.tests if t.extra)], self.measures, involved.other)
         self.pending = self.reason = ""
@@ -79,52 +79,55 @@ class RunState(QObject):
 
     # reading
 
+    @staticmethod
+    def act(step: WalkStep) -> Act:
+        """What a step asks of the gate."""
+        return act_of_test(step.test, step.side)
+
+    def permission(self, step: WalkStep) -> Permission:
+        """Whether a step may be done now."""
+        return self.workspace.may(self.act(step))
+
     def lock(self, step: WalkStep) -> str:
-        """Why the surgeon's limits lock a step; empty when they do not."""
-        side = step.side if step.test.one_leg else Side.NONE
-        return self.workspace.limits().lock(step.test.limited_by, side)
+        """Why a step is locked; empty when it is not."""
+        found = self.permission(step)
+        return found.sentence if found.locked else ""
 
     def locked(self, test: Test) -> bool:
-        """Whether the surgeon's limits lock all of a test."""
+        """Whether all of a test is locked."""
         mine = [s for s in self.steps if s.test is test]
         return bool(mine) and all(self.lock(s) for s in mine)
 
     def seen(self, measure_id: str, side: Side) -> Observation | None:
         """The newest standing observation by hand or eye; photographs do not count here."""
-        found = [
-            o
-            for o in self.workspace.observations()
-            if o.measure_id == measure_id and o.side is side and o.marking_sd is None
-        ]
-        return found[-1] if found else None
+        rows = self._rows(measure_id, side)
+        return rows[-1] if rows else None
 
     def trials(self, measure_id: str, side: Side) -> list[float]:
         """Looks or trials so far, oldest first."""
         seen = self.seen(measure_id, side)
         return [] if seen is None else [float(t) for t in seen.trials]
 
-    def choice(self, step: WalkStep) -> FindingEntry | None:
+    def choice(self, step: WalkStep) -> Answer | None:
         """The standing answer to a choice."""
         found = [
-            f
-            for f in self.workspace.findings(step.test.id)
-            if f.side == step.side.value and f.data.get("key") == step.question.key
+            a for a in self.workspace.answers(step.test.id) if a.side is step.side and a.question == step.question.key
         ]
         return found[-1] if found else None
 
-    def ending(self, test: Test) -> Status | None:
-        """How a test ended when it was not done as asked."""
-        found = [f for f in self.workspace.findings(test.id) if f.status != Status.DONE.value]
-        return Status(found[-1].status) if found else None
+    def ending(self, test: Test, side: Side = Side.NONE) -> Status | None:
+        """How a test ended on a side when it was not done as asked; on no side: how all of it did."""
+        found = [e for e in self.workspace.endings(test.id) if e.side in (side, Side.NONE)]
+        return found[-1].status if found else None
 
     def answered(self, step: WalkStep, look: int = 1) -> bool:
         """Whether a step has its answer in a look."""
-        if self.ending(step.test) is not None or self.lock(step):
+        if self.ending(step.test, step.side) is not None or self.lock(step):
             return True
         question = step.question
         if question.ask is Ask.CHOICE:
             chosen = self.choice(step)
-            return chosen is not None and chosen.data.get("looks", 1) >= look
+            return chosen is not None and chosen.looks >= look
         if question.ask is Ask.NUMBER:
             return len(self.trials(question.measure, step.side)) >= question.trials
         by_eye = len(self.trials(question.measure, self._sides(step)[0]))
@@ -203,12 +206,12 @@ class RunState(QObject):
 
     def _told_by_clips(self, step: WalkStep) -> list[str]:
         """What clips of this visit say to a choice: repetitions with the fault, or what a change did."""
-        if step.test.id == CHANGED:
+        if step.test.finds_cause:
             return [c.sentence for c in found_causes(self.workspace) if c.changed == step.question.key]
         kept = self.choice(step)
-        if kept is None or "reps" not in kept.data:
+        if kept is None or not kept.out_of:
             return []
-        return [f"clip: seen in {len(kept.data['reps'])} of {kept.data['of']} repetitions"]
+        return [f"clip: seen in {kept.count} of {kept.out_of} repetitions"]
 
     # moving
 
@@ -297,7 +300,7 @@ class RunState(QObject):
         """The answer of the look before, as it would be typed."""
         if step.question.ask is Ask.CHOICE:
             chosen = self.choice(step)
-            return None if chosen is None else chosen.data["answer"]
+            return None if chosen is None else chosen.option
         grades = [self.trials(step.question.measure, side) for side in self._sides(step)]
         if not all(grades):
             return None
@@ -308,55 +311,43 @@ class RunState(QObject):
 
     def answer(self, text: str, method: str = EYE) -> None:
         """Keep an answer to the current step and go on. Raises BadInput; nothing is lost."""
-        self._guard()
+        reason = self._permit()
         step, question = self.step, self.step.question
         if question.ask is Ask.CHOICE:
-            self._keep_choice(step, text)
+            self._keep_choice(step, text, reason)
         elif question.ask is Ask.NUMBER:
             self._keep_number(step, text)
             return
         else:
             grades = read_grades(text) if question.ask is Ask.GRADES else {Side.NONE: read_signed(text)}
-            new: list[Entry] = []
-            old: list[int] = []
-            for side, grade in grades.items():
-                looks = [*self.trials(question.measure, side)[: self.look - 1], float(grade)]
-                seen = observed(self.measures[question.measure], side, looks, method)
-                new.append(self.workspace.observe(seen))
-                old += self._rows(question.measure, side)
-            self._write(step.test.name, new, old)
+            with self.workspace.action(step.test.name) as act:
+                for side, grade in grades.items():
+                    looks = [*self.trials(question.measure, side)[: self.look - 1], float(grade)]
+                    seen = observed(self.measures[question.measure], side, looks, method, reason=reason)
+                    act.put(seen, *self._rows(question.measure, side))
+                self._strike_endings(act)
         self.forward()
 
     @property
     def needs_reason(self) -> bool:
-        """Under AMBER a maximal or fast test needs a named clinician and a reason."""
-        return self.step.test.maximal and self.workspace.triage() == (Triage.AMBER, False)
+        """True when the gate asks a licensed clinician for a reason."""
+        return self.permission(self.step).asks
 
-    def _guard(self) -> None:
-        lock = self.lock(self.step)
-        if lock:
-            raise BadInput(f"Not kept: {lock}.")
-        if not self.needs_reason:
-            return
-        if not self.reason.strip():
-            raise BadInput("AMBER: type the reason for this test first; it is kept with the answer.")
-        person = self.workspace.person
-        if person is None or person.role != Role.CLINICIAN.value:
-            raise BadInput("AMBER: a maximal or fast test needs a licensed clinician. The answer was not kept.")
+    def _permit(self) -> str:
+        """The reason to keep; empty where none is asked. Raises Refused."""
+        return permit(self.act(self.step), self.workspace.facts(), self.reason)
 
-    def _kept_reason(self) -> dict[str, str]:
-        return {"caution_reason": self.reason.strip()} if self.needs_reason else {}
+    def _strike_endings(self, act: Action) -> None:
+        """An answer also takes back that this side of the test had ended without one."""
+        side = self.step.side
+        ends = self.workspace.endings(self.step.test.id)
+        act.strike(*(e for e in ends if side is Side.NONE or e.side in (side, Side.NONE)))
 
-    def _write(self, text: str, new: list[Entry], old: list[int]) -> None:
-        """An answer also takes back that the test had ended without one."""
-        endings = [f.id for f in self.workspace.findings(self.step.test.id) if f.status != Status.DONE.value]
-        self.workspace.do(text, new, [*old, *endings])
-
-    def _keep_choice(self, step: WalkStep, answer: str) -> None:
-        data = {"key": step.question.key, "answer": answer, "looks": self.look, **self._kept_reason()}
-        before = self.choice(step)
-        new = self.workspace.find(step.test.id, data, step.side)
-        self._write(step.test.name, [new], [before.id] if before is not None else [])
+    def _keep_choice(self, step: WalkStep, option: str, reason: str) -> None:
+        answer = Answer(step.test.id, step.question.key, step.side, option, self.look, reason=reason)
+        with self.workspace.action(step.test.name) as act:
+            act.put(answer, self.choice(step))
+            self._strike_endings(act)
 
     def _keep_number(self, step: WalkStep, text: str) -> None:
         measure = self.measures[step.question.measure]
@@ -369,7 +360,7 @@ class RunState(QObject):
 
     def keep_height(self, text: str) -> None:
         """A number typed beside a grade, for this look. Raises BadInput."""
-        self._guard()
+        self._permit()
         measure = self.measures[self.step.question.number]
         looks = self.trials(measure.id, Side.NONE)[: self.look - 1]
         self._write_trials(measure, Side.NONE, [*looks, read_number(text, measure)])
@@ -382,23 +373,33 @@ class RunState(QObject):
             self._write_trials(self.measures[step.question.measure], step.side, trials[:-1])
 
     def _write_trials(self, measure: Measure, side: Side, trials: list[float]) -> None:
-        new: list[Entry] = (
-            [self.workspace.observe(observed(measure, side, trials, "typed", **self._kept_reason()))] if trials else []
-        )
-        self._write(measure.name, new, self._rows(measure.id, side))
+        rows = self._rows(measure.id, side)
+        # A trial less puts right what stands: it asks nobody and keeps the reason that was given.
+        kept = rows[-1].reason if rows else ""
+        grown = not rows or len(trials) > rows[-1].trials.size
+        reason = self._permit() if grown else kept
+        with self.workspace.action(measure.name) as act:
+            if trials:
+                act.put(observed(measure, side, trials, "typed", reason=reason or kept), *rows)
+            else:
+                act.strike(*rows)
+            self._strike_endings(act)
 
-    def _rows(self, measure_id: str, side: Side) -> list[int]:
+    def _rows(self, measure_id: str, side: Side) -> list[Observation]:
         return [
-            row.id
-            for row in self.workspace.entries(ObservationEntry)
-            if row.measure_id == measure_id and row.side == side.value and row.marking_sd is None
+            o
+            for o in self.workspace.observations()
+            if o.measure_id == measure_id and o.side is side and o.marking_sd is None
         ]
 
     def end(self, status: Status) -> None:
         """The test ends without the answers asked for; the reason is kept, never a zero."""
-        test = self.step.test
-        self.workspace.do(f"{test.name}: {status.value}", [self.workspace.find(test.id, {}, self.step.side, status)])
-        rest = [i for i, s in enumerate(self.steps) if i > self.index and s.test is not test]
+        test, side = self.step.test, self.step.side
+        with self.workspace.action(f"{test.name}: {status.value}") as act:
+            act.add(Ending(test.id, side, status))
+        rest = [i for i, s in enumerate(self.steps) if i > self.index and not (s.test is test and s.side is side)]
+        if side is Side.NONE:
+            rest = [i for i in rest if self.steps[i].test is not test]
         if rest and not (self.steps[rest[0]].test.extra and not test.extra):
             self.go(rest[0])
         else:

@@ -17,9 +17,12 @@ LETTER = {Side.LEFT: "L", Side.RIGHT: "R"}
 
 def result_text(state: RunState, test: Test) -> str:
     """What stands in the record for a test, as short as it can be told."""
-    ending = state.ending(test)
-    if ending is not None:
-        return ending.value
+    whole = state.ending(test)
+    if whole is not None:
+        return whole.value
+    ends = [(side, ending) for side in LEGS if (ending := state.ending(test, side)) is not None]
+    if ends:
+        return ", ".join(f"{side.value} {ending.value}" for side, ending in ends)
     if state.locked(test):
         return "locked"
     first = next((s for s in state.steps if s.test is test), None)
@@ -30,7 +33,7 @@ def _step_text(state: RunState, step: WalkStep) -> str:
     question = step.question
     if question.ask is Ask.CHOICE:
         chosen = state.choice(step)
-        return "" if chosen is None else str(chosen.data["answer"])
+        return "" if chosen is None else str(chosen.option)
     measure = state.measures[question.measure]
     if question.ask is Ask.NUMBER:
         sides = LEGS if measure.paired else (Side.NONE,)

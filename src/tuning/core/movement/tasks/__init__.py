@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Container
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,7 +14,7 @@ from tuning.core.movement.tasks.result import CycleSummary, Options, Result
 from tuning.core.movement.tasks.side import side_gait, side_squat, zone_of
 from tuning.core.movement.tracks import Tracks
 from tuning.core.pictures.kinds import spoken
-from tuning.core.types import Observation, Side
+from tuning.core.types import PLAIN, FrameRef, Observation, Setup, Side
 
 
 @dataclass(frozen=True)
@@ -28,6 +27,8 @@ class Task:
     cutoff_hz: float
     measure: Callable[[Signals, Options, Result], None]
     one_leg: bool = False
+    loadable: bool = False
+    """Whether the load of a bar and the turn-out of the feet change what it says."""
 
 
 TASKS = {
@@ -37,8 +38,8 @@ TASKS = {
         Task("side-gait", "Walking or running from the side", "side", 7.0, side_gait, True),
         Task("front-squat", "Squat from the front", "front", 5.0, front_squat),
         Task("single-leg-squat", "One-leg squat from the front", "front", 5.0, one_leg_front("sl-squat-front"), True),
-        Task("side-squat", "Squat from the side", "side", 5.0, side_squat("squat-side"), True),
-        Task("split-squat", "Split squat from the side", "side", 5.0, side_squat("split-squat"), True),
+        Task("side-squat", "Squat from the side", "side", 5.0, side_squat("squat-side"), True, True),
+        Task("split-squat", "Split squat from the side", "side", 5.0, side_squat("split-squat"), True, True),
         Task("step-down", "Step-down from the front", "front", 5.0, one_leg_front("step-down"), True),
         Task("step-up", "Step-up from the front", "front", 5.0, one_leg_front("step-up", rising=True), True),
         Task("chair-rise", "Chair rise from the front", "front", 5.0, one_leg_front("chair-rise", rising=True), True),
@@ -98,10 +99,10 @@ NOT_COMPARED = ("gait-pelvic-tilt",)
 """Told with the drop that it belongs to; the ledger compares the drop."""
 
 
-def observations(result: Result, measures: Container[str], evidence: dict[str, Any]) -> list[Observation]:
+def observations(result: Result, measures: Container[str], capture: str, setup: Setup = PLAIN) -> list[Observation]:
     """One observation a measure and side: the mean over its cycles, each cycle a trial.
 
-    `evidence` names the picture; frame and time of the most typical cycle are added.
+    `capture` is the uid of the clip; frame and time are those of the most typical cycle.
     """
     groups: dict[tuple[str, Side], list[CycleValue]] = {}
     for value in result.values:
@@ -111,14 +112,8 @@ def observations(result: Result, measures: Container[str], evidence: dict[str, A
     for (measure_id, side), group in groups.items():
         trials = np.array([v.value for v in group])
         typical = group[int(np.argmin(np.abs(trials - trials.mean())))]
-        known = {
-            **evidence,
-            "frame": typical.frame,
-            "time_s": typical.time_s,
-            "frames": [v.frame for v in group],
-            "task": result.task,
-            "cutoff_hz": result.cutoff_hz,
-        }
+        frames = tuple(v.frame for v in group)
+        known = FrameRef(capture, typical.frame, typical.time_s, frames, cutoff_hz=result.cutoff_hz)
         sd = float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
         reason = "; ".join(result.warnings)
         found.append(
@@ -131,6 +126,7 @@ def observations(result: Result, measures: Container[str], evidence: dict[str, A
                 "clip",
                 sd,
                 quality_reason=reason,
+                setup=replace(setup, task=result.task),
                 evidence=known,
             )
         )

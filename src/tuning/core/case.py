@@ -1,0 +1,96 @@
+"""The case: one person, all visits, every standing entry, frozen at a revision. Conclusions are functions of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
+from typing import Any, TypeVar
+
+from tuning.core.types import Entry, Role, Side
+
+E = TypeVar("E", bound=Entry)
+R = TypeVar("R")
+
+
+@dataclass(frozen=True)
+class Person:
+    """A local user profile."""
+
+    uid: str
+    name: str
+    role: Role
+
+
+@dataclass(frozen=True)
+class Patient:
+    """Who is assessed. Mass in kg, stature in m."""
+
+    uid: str
+    name: str
+    birth_date: date
+    sex: str
+    body_mass_kg: float | None
+    stature_m: float | None
+    dominant_hand: str
+    dominant_leg: str
+    complaint: str
+    involved: Side
+    occupation: str = ""
+
+    def age_on(self, day: date) -> int:
+        """Full years on `day`."""
+        before_birthday = (day.month, day.day) < (self.birth_date.month, self.birth_date.day)
+        return day.year - self.birth_date.year - before_birthday
+
+
+@dataclass(frozen=True)
+class Visit:
+    """One visit; `started_at` is UTC with zone."""
+
+    uid: str
+    patient: str
+    started_at: datetime
+
+
+@dataclass(frozen=True, eq=False)
+class Case:
+    """A snapshot. `visit` is the open one, `visits` and `entries` run from the oldest to the newest."""
+
+    patient: Patient
+    visits: tuple[Visit, ...]
+    visit: Visit
+    entries: tuple[Entry, ...]
+    revision: int
+    _memo: dict[Any, Any] = field(default_factory=dict, repr=False)
+
+    @property
+    def number(self) -> int:
+        """Which visit the open one is, from 1."""
+        return [v.uid for v in self.visits].index(self.visit.uid) + 1
+
+    def remembered(self, key: object, work: Callable[[], R]) -> R:
+        """What was worked out from this snapshot before, or is now."""
+        if key not in self._memo:
+            self._memo[key] = work()
+        found: R = self._memo[key]
+        return found
+
+    def all(self, kind: type[E]) -> Sequence[E]:
+        """Standing entries of a kind over all visits, oldest first."""
+        return self.remembered(("all", kind), lambda: [e for e in self.entries if isinstance(e, kind)])
+
+    def today(self, kind: type[E]) -> Sequence[E]:
+        """Standing entries of a kind in the open visit, oldest first."""
+        here = self.visit.uid
+        return self.remembered(("today", kind), lambda: [e for e in self.all(kind) if e.visit == here])
+
+    def entry(self, uid: str) -> Entry | None:
+        """The standing entry with a uid."""
+        by_uid: dict[str, Entry] = self.remembered("by uid", lambda: {e.uid: e for e in self.entries})
+        return by_uid.get(uid)
+
+    def changed(self, added: Iterable[Entry], struck: Collection[str], revision: int) -> Case:
+        """The snapshot after a commit."""
+        kept = tuple(e for e in self.entries if e.uid not in struck)
+        return replace(self, entries=(*kept, *added), revision=revision, _memo={})

@@ -1,0 +1,214 @@
+"""What a visit holds besides values: pictures, marks, answers, endings, forms, decisions, screens, the plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from enum import StrEnum
+from typing import Any
+
+from tuning.core.types import PLAIN, Entry, Setup, Side, Triage
+
+Point = tuple[float, float]
+
+
+class Status(StrEnum):
+    """How a test ended. Zero never means not done."""
+
+    DONE = "done"
+    UNABLE = "unable"
+    PAIN = "stopped for pain"
+    INVALID = "not valid"
+    NOT_DONE = "not done"
+
+
+class Purpose(StrEnum):
+    """What a kept file is for."""
+
+    PICTURE = "picture"
+    PLATES = "plates"
+    SHOES = "shoes"
+
+
+@dataclass(frozen=True)
+class Medium:
+    """A file kept bit for bit under its SHA-256 name."""
+
+    uid: str
+    sha256: str
+    suffix: str
+    name: str
+    size: int
+
+
+@dataclass(frozen=True)
+class Capture(Entry):
+    """A file opened in a visit.
+
+    `view` is the kind of picture; for plates `test` is the test and `side` its leg
+    (no test: the plates ran with a clip).
+    """
+
+    medium: Medium
+    purpose: Purpose = Purpose.PICTURE
+    view: str = ""
+    test: str = ""
+    side: Side = Side.NONE
+
+
+@dataclass(frozen=True)
+class Mark(Entry):
+    """A landmark in one frame, image pixels; no place means that it was removed.
+
+    `sd_px` is the placing error at the zoom of the moment.
+    """
+
+    capture: str
+    frame: int
+    name: str
+    place: Point | None
+    sd_px: float
+
+
+@dataclass(frozen=True)
+class Calibration(Entry):
+    """Two points that level or scale all frames of a capture; no ends means removed."""
+
+    capture: str
+    what: str
+    ends: tuple[Point, Point] | None
+    sd_px: float
+    length_m: float | None = None
+
+
+@dataclass(frozen=True)
+class ClipFacts(Entry):
+    """What somebody says of a clip: how it was taken, and its true frames a second where the file is wrong.
+
+    Zero frames a second: it runs as it is stored, whatever the file says.
+    """
+
+    capture: str
+    frames_per_second: float | None = None
+    setup: Setup = PLAIN
+
+
+@dataclass(frozen=True)
+class MovedEvent:
+    """An event put elsewhere by hand, times in s."""
+
+    kind: str
+    side: Side
+    found_s: float
+    put_s: float
+
+
+@dataclass(frozen=True)
+class PlatesUsed:
+    """The capture of the plates that ran with a clip, and how far ahead of their origin the heels stood."""
+
+    capture: str
+    heel_mm: float = 0.0
+
+
+@dataclass(frozen=True)
+class Track(Entry):
+    """Marks followed through a clip, for one task.
+
+    `places` is packed by records.packing; it is empty until asked for.
+    """
+
+    capture: str
+    task: str
+    side: Side
+    names: tuple[str, ...]
+    moved: tuple[MovedEvent, ...] = ()
+    cutoff_hz: float | None = None
+    plates: PlatesUsed | None = None
+    places: bytes = b""
+
+
+@dataclass(frozen=True)
+class Answer(Entry):
+    """The chosen words to a question. Where repetitions were ticked: which ones, of how many, in which clip."""
+
+    test: str
+    question: str
+    side: Side
+    option: str
+    looks: int = 1
+    ticked: tuple[int, ...] = ()
+    out_of: int = 0
+    capture: str = ""
+    reason: str = ""
+
+    @property
+    def count(self) -> int:
+        """Number of ticked repetitions."""
+        return len(self.ticked)
+
+
+@dataclass(frozen=True)
+class Ending(Entry):
+    """A test that ended without the values asked for."""
+
+    test: str
+    side: Side
+    status: Status
+
+
+@dataclass(frozen=True)
+class Form(Entry):
+    """A filled form; the newest of its kind stands over all visits."""
+
+    kind: str
+    data: Mapping[str, Any]
+    version: int = 1
+
+
+@dataclass(frozen=True)
+class Decision(Entry):
+    """What somebody decided: about what, on what grounds, with which outcome."""
+
+    subject: str
+    outcome: str
+    inputs: Mapping[str, Any] = field(default_factory=dict)
+    side: Side = Side.NONE
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class Screen(Entry):
+    """One safety screen: answers, the rules that fired, the level, what was said. `again`: nothing new since."""
+
+    level: Triage
+    answers: Mapping[str, bool] = field(default_factory=dict)
+    rules: tuple[str, ...] = ()
+    note: str = ""
+    said: str = ""
+    again: bool = False
+
+
+@dataclass(frozen=True)
+class Clearance(Entry):
+    """Somebody lifted a screen; `subject` names one rule or limit of it, empty for the whole."""
+
+    screen: str
+    by: str
+    on: date
+    result: str
+    subject: str = ""
+
+
+@dataclass(frozen=True)
+class PlanItem(Entry):
+    """A prescribed rung with its dose, as it was on the day."""
+
+    ladder: str
+    rung: str
+    dose: Mapping[str, Any]
+    first_side: Side
+    checks: tuple[tuple[str, str], ...] = ()
+    reason: str = ""
+    withdrawn: bool = False

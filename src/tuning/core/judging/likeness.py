@@ -1,0 +1,47 @@
+"""Whether two observations may be set against each other: the one place that says so, from how they were taken."""
+
+from __future__ import annotations
+
+from tuning.core.types import Observation
+
+PAIN_LIMITED = 3
+"""Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
+
+_TOLD = {"mode": " test", "position": "", "task": ""}
+"""What must agree where both sides tell it, and the word behind it."""
+_BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg"}
+"""What must agree, told or not, where one value is set against an earlier one."""
+
+
+def way(seen: Observation) -> str:
+    """How a value was taken: a number typed from a gauge or sent by it is the same way."""
+    return "typed" if seen.method == "gauge" else seen.method
+
+
+def is_pain_limited(seen: Observation) -> bool:
+    """True when pain, not weakness, may have set the value."""
+    return (seen.pain or 0) >= PAIN_LIMITED
+
+
+def unlike(one: Observation, other: Observation) -> str:
+    """Why two sides may not be compared; empty when they may."""
+    for name, what in _TOLD.items():
+        a, b = getattr(one.setup, name), getattr(other.setup, name)
+        if a and b and a != b:
+            return f"not compared: {a}{what} against {b}{what}"
+    hurt = [seen for seen in (one, other) if is_pain_limited(seen)]
+    if hurt:
+        told = " and ".join(f"{seen.side.value} {seen.pain}/10" for seen in hurt)
+        return f"pain-limited ({told}), not weak: no percentage"
+    return ""
+
+
+def unlike_before(before: Observation, now: Observation) -> str:
+    """Why an earlier value of the same side may not be compared with the present one; empty when it may."""
+    if (way(before), before.setup.task) != (way(now), now.setup.task):
+        return f"not compared: {before.method} before, {now.method} now, or another task"
+    for name, unit in _BETWEEN_CAPTURES.items():
+        a, b = (f"{value}{unit}" if value else "not told" for value in (getattr(s.setup, name) for s in (before, now)))
+        if a != b:
+            return f"not compared: {a} before, {b} now"
+    return unlike(before, now)

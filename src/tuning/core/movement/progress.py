@@ -1,0 +1,20 @@
+"""How far movement is."""
+
+from __future__ import annotations
+
+from tuning.core.case import Case
+from tuning.core.visit.next_step import NextStep, Tables, missing_side, rows_of
+from tuning.core.visit.target import Target
+
+
+def next_step(case: Case, tables: Tables) -> NextStep | None:
+    """A first picture, then the side that a difference still lacks."""
+    rows = rows_of(case, tables, "movement")
+    if not rows:
+        return NextStep(Target("movement"), "Open a clip or photograph and mark it", "then test strength")
+    for row in rows:
+        side = missing_side(row)
+        if side is not None:
+            where = Target("movement", row.measure.id, side)
+            return NextStep(where, f"Mark the {side.value} side: {row.measure.name}", "a difference needs both")
+    return None

@@ -1,0 +1,25 @@
+"""How far the programme is."""
+
+from __future__ import annotations
+
+from tuning.core.case import Case
+from tuning.core.judging.verdict import Word
+from tuning.core.programme.plan import standing_plan
+from tuning.core.types import NotMeasured
+from tuning.core.visit.next_step import NextStep, Tables, rows_of
+from tuning.core.visit.target import Target
+
+
+def count(case: Case, _: Tables) -> int:
+    """Rungs of the standing plan."""
+    return len(standing_plan(case.entries))
+
+
+def next_step(case: Case, tables: Tables) -> NextStep | None:
+    """The first rung, then its sheet."""
+    if standing_plan(case.entries):
+        return NextStep(Target("programme"), "Print the patient sheet", "the visit is complete so far")
+    rows = rows_of(case, tables, "strength")
+    unsure = any(not isinstance(r.verdict, NotMeasured) and r.verdict.word is Word.CANNOT_TELL for r in rows)
+    then = "one result cannot tell yet: more trials would help" if unsure else ""
+    return NextStep(Target("programme"), "Choose the first rung", then)

@@ -1,0 +1,61 @@
+"""The suspicion trail of a case: what the levels open, the look that decides it, what came of it."""
+
+from __future__ import annotations
+
+from tuning.core.case import Case
+from tuning.core.entries import Answer, Decision
+from tuning.core.standing.levels import Chain, Suspicion, levels_from, suspect
+from tuning.core.standing.photographs import Posture, SpineCurve, posture_type, side_line
+from tuning.core.types import LEGS, NotMeasured, Observation
+from tuning.core.visit.next_step import NextStep, Tables, rows_of
+from tuning.core.visit.target import Target
+
+TRAIL, PAST = "levels-chain", "levels-chain-past"
+CURVES = "plumb-side"
+"""The test whose answers tell the curves of the spine."""
+
+
+def suspicion(case: Case, chain: Chain) -> Suspicion:
+    """What the looks of the open visit open."""
+    return suspect(chain, levels_from(list(case.today(Observation))))
+
+
+def decided(case: Case, found: Suspicion) -> Decision | None:
+    """The decision about this very suspicion in the open visit."""
+    if found.row is None:
+        return None
+    about = (TRAIL, found.row.id, found.low)
+    same = [d for d in case.today(Decision) if (d.subject, d.inputs.get("row"), d.side) == about]
+    return same[-1] if same else None
+
+
+def urgent(case: Case, tables: Tables) -> NextStep | None:
+    """The deciding look that is still to be done."""
+    if not case.today(Observation):
+        return None
+    found = suspicion(case, tables.chain)
+    if not found.open or found.row is None or decided(case, found) is not None:
+        return None
+    return NextStep(Target("standing"), found.row.relook, "it decides the open suspicion")
+
+
+def next_step(case: Case, tables: Tables) -> NextStep | None:
+    """The walk from the feet up, while nothing was looked at."""
+    if rows_of(case, tables, "standing"):
+        return None
+    return NextStep(Target("standing"), "Walk the standing levels from the feet up", "no camera needed")
+
+
+def posture_lines(case: Case) -> list[str]:
+    """Posture type by side with its rule, where the side line was measured."""
+    curves = {a.question: a.option for a in case.today(Answer) if a.test == CURVES}
+    upper, low = (SpineCurve(curves.get(key, SpineCurve.USUAL.value)) for key in ("upper-back", "low-back"))
+    named: dict[tuple[Posture, str], list[str]] = {}
+    for side in LEGS:
+        line = side_line(list(case.today(Observation)), side, upper, low)
+        if not isinstance(line, NotMeasured):
+            named.setdefault(posture_type(line), []).append(side.value)
+    return [
+        f"Side line, {' and '.join(sides)}: {posture.value} ({rule_text})."
+        for (posture, rule_text), sides in named.items()
+    ]

@@ -1,0 +1,29 @@
+"""How far strength is."""
+
+from __future__ import annotations
+
+from tuning.core.case import Case
+from tuning.core.visit.next_step import NextStep, Tables, missing_side, rows_of
+from tuning.core.visit.target import Target
+
+
+def next_step(case: Case, tables: Tables) -> NextStep | None:
+    """The first test of the usual battery, then the leg that a difference still lacks.
+
+    A pair that was tested and told pain is complete: nobody is asked to push again.
+    """
+    rows = rows_of(case, tables, "strength")
+    if not rows:
+        usual = next(t for t in tables.order.template if t.usual)
+        first = next((tables.tests[t] for t in usual.tests if t in tables.tests), None)
+        if first is None:
+            return None
+        return NextStep(Target("strength", first.id), f"Test {first.name[:1].lower()}{first.name[1:]}, both sides")
+    for row in rows:
+        side = missing_side(row)
+        if side is not None:
+            test = row.measure.id.removesuffix("-torque")
+            name = tables.tests[test].name if test in tables.tests else row.measure.name
+            text = f"Test {name[:1].lower()}{name[1:]}, {side.value}"
+            return NextStep(Target("strength", test, side), text, "a difference needs both sides")
+    return None

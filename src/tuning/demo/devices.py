@@ -1,0 +1,39 @@
+"""The made-up devices of a demo or practice record, as the window is given them."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from tuning.demo import gauge
+from tuning.demo.plate_people import balance_set, body, scene
+from tuning.demo.stage import camera_for, plates_for
+from tuning.devices import Devices, Subject
+from tuning.devices.camera import Camera, SimulatedCamera
+from tuning.devices.dynamometer import Dynamometer, SimulatedDynamometer
+from tuning.devices.plates import ForcePlates, SimulatedPlates
+from tuning.devices.scales import SimulatedScales, TwoScales
+
+BALANCE = "balance-set"
+"""The test of a subject who squats slowly for the balance beam."""
+
+
+def _gauge(who: Subject) -> Dynamometer:
+    return SimulatedDynamometer(gauge.profile(who.occupation, who.test, who.side, who.body_mass_kg))
+
+
+def _plates(who: Subject) -> ForcePlates:
+    person = body(who.occupation, who.body_mass_kg)
+    return SimulatedPlates(balance_set(person) if who.test == BALANCE else scene(person, who.test, who.side))
+
+
+def _scales(who: Subject) -> TwoScales:
+    return SimulatedScales(who.body_mass_kg, 0.47)
+
+
+def _beside(who: Subject, picture_kind: str, camera: Camera) -> ForcePlates | None:
+    return plates_for(picture_kind, body(who.occupation, who.body_mass_kg), cast(SimulatedCamera, camera))
+
+
+def simulated() -> Devices:
+    """All stand-ins."""
+    return Devices(_gauge, _plates, _scales, camera_for, _beside, simulated=True)

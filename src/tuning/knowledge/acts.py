@@ -1,0 +1,71 @@
+"""What each test, recording and rung asks of the gate, read from the knowledge files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from tuning.core.entries import Answer, PlanItem
+from tuning.core.gate.may import Act
+from tuning.core.programme.ladders import Rung
+from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
+from tuning.core.visit.battery import Test
+from tuning.knowledge.tables import Knowledge
+
+BREAK = "break"
+
+
+def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "") -> Act:
+    """A hands-on or strength test on a side."""
+    return Act(
+        "a maximal test" if test.maximal else test.name,
+        side if test.one_leg and side in LEGS else Side.NONE,
+        looks=test.looks and not test.maximal,
+        maximal=test.maximal,
+        breaks=mode == BREAK,
+        limited_by=test.limited_by,
+    )
+
+
+def act_of_plates(knowledge: Knowledge, test_id: str, side: Side = Side.NONE) -> Act:
+    """A recording on the plates."""
+    advice = knowledge.plates[test_id]
+    leg = side if advice.legs == 1 else Side.NONE
+    return Act("a test on the plates", leg, maximal=advice.maximal, limited_by=advice.limited_by)
+
+
+def act_of_rung(rung: Rung) -> Act:
+    """A rung of a ladder; both legs do it."""
+    return Act("a loaded exercise" if rung.loaded else rung.name, loaded=rung.loaded, limited_by=rung.limited_by)
+
+
+def act_of_entry(knowledge: Knowledge, entry: Entry) -> Act | None:
+    """What a new entry amounts to; None where nothing was done to anybody (forms, marks, endings, a withdrawal)."""
+    if isinstance(entry, PlanItem) and not entry.withdrawn:
+        return act_of_rung(knowledge.rung(entry.rung))
+    if isinstance(entry, Answer):
+        test = knowledge.tests.get(entry.test)
+        return act_of_test(test, entry.side) if test is not None and not entry.capture else None
+    if not isinstance(entry, Observation):
+        return None
+    if isinstance(entry.evidence, TraceRef) and entry.evidence.test:
+        return act_of_plates(knowledge, entry.evidence.test, entry.side)
+    if entry.capture:  # read off a picture that was taken before; taking it was the act
+        return None
+    test = knowledge.test_of(entry.measure_id)
+    return act_of_test(test, entry.side, entry.setup.mode) if test is not None else None
+
+
+def is_new(entry: Entry, standing: Callable[[str], Entry | None]) -> bool:
+    """Whether an entry holds more than the one it replaces: putting right what stands is no new act."""
+    before = standing(entry.replaces) if entry.replaces else None
+    if isinstance(entry, Observation) and isinstance(before, Observation):
+        return entry.trials.size > before.trials.size
+    return before is None
+
+
+def new_acts(
+    knowledge: Knowledge, added: Iterable[Entry], standing: Callable[[str], Entry | None]
+) -> list[tuple[Entry, Act]]:
+    """Everything that a commit would add, as acts for the gate."""
+    found = ((entry, act_of_entry(knowledge, entry)) for entry in added if is_new(entry, standing))
+    return [(entry, act) for entry, act in found if act is not None]

@@ -1,0 +1,1 @@
+"""One loader for each domain of the knowledge files; each writes every problem down and goes on."""

@@ -1,0 +1,39 @@
+"""Forms, the safety table, the chain of levels."""
+
+from __future__ import annotations
+
+from tuning.core.gate.triage import FACTS, SafetyTable
+from tuning.core.intake.forms import Form
+from tuning.core.standing.levels import Chain, is_sound
+from tuning.knowledge.loaders.reading import Reading
+
+
+def load_forms(reading: Reading) -> dict[str, Form]:
+    """The forms of the intake by id."""
+    tables = reading.toml(reading.folder / "intake.toml")
+    made = {key: reading.structure(table, Form, f"intake.toml: {key}") for key, table in tables.items()}
+    return {key: form for key, form in made.items() if form is not None}
+
+
+def load_safety(reading: Reading) -> SafetyTable | None:
+    """Questions, rules and limits of the safety screen."""
+    path = reading.folder / "safety.toml"
+    table = reading.structure(reading.toml(path), SafetyTable, path.name)
+    if table is None:
+        return None
+    ids = {q.id for q in table.questions}
+    reading.orphans(path.name, [q.after for q in table.questions], ids)
+    reading.orphans(path.name, [limit.id for limit in table.limits], ids)
+    reading.orphans(path.name, [k for rule in table.rules for k in (*rule.all, *rule.any)], ids | set(FACTS))
+    return table
+
+
+def load_chain(reading: Reading) -> Chain | None:
+    """The chain of levels, without a hole."""
+    path = reading.folder / "levels_chain.toml"
+    table = reading.toml(path)
+    table["rows"] = table.pop("row", [])
+    chain = reading.structure(table, Chain, path.name)
+    for hole in is_sound(chain) if chain is not None else ():
+        reading.wrong(path.name, f"no row catches “{hole}”")
+    return chain

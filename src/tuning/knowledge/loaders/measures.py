@@ -1,0 +1,44 @@
+"""Measures: definition, sign, error, band."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tuning.core.judging.measures import Compare, Measure
+from tuning.knowledge.loaders.reading import Reading
+
+
+def load_measures(reading: Reading) -> dict[str, Measure]:
+    """Every measure by id."""
+    measures: dict[str, Measure] = {}
+    for path in sorted((reading.folder / "measures").glob("*.toml")):
+        tables = reading.toml(path)
+        defaults = tables.pop("defaults", {})
+        for key, table in tables.items():
+            if key in measures:
+                reading.wrong(path.name, f"{key}: another file already has a measure of this id")
+                continue
+            measure = _measure(reading, f"{path.name}: {key}", key, {**defaults, **table})
+            if measure is not None:
+                measures[key] = measure
+    for m in measures.values():
+        if m.within and m.within not in measures:
+            reading.wrong(m.id, f"within names “{m.within}”, which is no measure")
+    return measures
+
+
+def _measure(reading: Reading, where: str, key: str, table: dict[str, Any]) -> Measure | None:
+    if table.get("band") == 0:  # says "none is published" over a default
+        table = {**table, "band": None}
+    m = reading.structure({"id": key, **table}, Measure, where)
+    if m is None:
+        return None
+    if m.band is not None and not m.band_source:
+        reading.wrong(where, "band needs a band_source")
+    if m.compare is not Compare.ALONE and not (m.sem > 0 and m.sem_source):
+        reading.wrong(where, "sem must be above zero and name its source")
+    if m.finding not in ("larger", "smaller"):
+        reading.wrong(where, "finding is “larger” or “smaller”")
+    if m.possible and not m.possible[0] < m.possible[1]:
+        reading.wrong(where, "possible must run from low to high")
+    return m

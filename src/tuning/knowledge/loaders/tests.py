@@ -1,0 +1,61 @@
+"""Hands-on, strength and by-eye tests, and those on the plates."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Mapping
+
+from tuning.core.force.advice import Advice
+from tuning.core.force.analysis import TESTS as PLATE_TESTS
+from tuning.core.judging.measures import Measure
+from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.visit.battery import Ask, Test
+from tuning.knowledge.loaders.reading import Reading
+
+
+def load_tests(reading: Reading, measures: Mapping[str, Measure], limits: Container[str]) -> dict[str, Test]:
+    """Every test by id, file after file in its own order."""
+    tests: dict[str, Test] = {}
+    for path in sorted((reading.folder / "tests").glob("*.toml")):
+        tables = reading.toml(path)
+        for raw in tables.get("test", []):
+            table = {**tables.get("defaults", {}), **raw}
+            where = f"{path.name}: {table.get('id', 'a test without id')}"
+            test = reading.structure({"stage": path.stem, **table}, Test, where)
+            if test is None:
+                continue
+            _look_at(reading, where, test, measures, limits)
+            if test.id in tests:
+                reading.wrong(where, "another test already has this id")
+            tests[test.id] = test
+    return tests
+
+
+def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Measure], limits: Container[str]) -> None:
+    named = [m for q in test.questions for m in (q.measure, q.number, q.proposed_by)]
+    reading.orphans(where, named, measures)
+    reading.orphans(where, test.picture_kinds, PICTURE_KINDS)
+    reading.orphans(where, [k for k in test.limited_by if k not in limits], ())
+    if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
+        reading.wrong(where, "a choice needs key and options, every other question a measure")
+
+
+def load_plates(reading: Reading, limits: Container[str]) -> dict[str, Advice]:
+    """Advice for every test on the plates."""
+    path = reading.folder / "plates.toml"
+    by_id: dict[str, Advice] = {}
+    for raw in reading.toml(path).get("test", []):
+        where = f"{path.name}: {raw.get('id')}"
+        advice = reading.structure(raw, Advice, where)
+        if advice is None:
+            continue
+        reading.orphans(where, [advice.id], PLATE_TESTS)
+        reading.orphans(where, [k for k in advice.limited_by if k not in limits], ())
+        if advice.id in by_id:
+            reading.wrong(where, "another test already has this id")
+        by_id[advice.id] = advice
+        if advice.id in PLATE_TESTS and (advice.legs != PLATE_TESTS[advice.id].legs or not advice.frames):
+            reading.wrong(where, "legs differ from the test, or no frame is drawn")
+    for name in PLATE_TESTS:
+        if name not in by_id:
+            reading.wrong(path.name, f"“{name}” is missing")
+    return by_id

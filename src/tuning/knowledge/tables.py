@@ -1,0 +1,105 @@
+"""Everything a clinician may edit, loaded and checked."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache, cached_property
+from importlib.resources import files
+from pathlib import Path
+
+from tuning.core.errors import KnowledgeError
+from tuning.core.force.advice import Advice
+from tuning.core.gate.triage import SafetyTable
+from tuning.core.intake.forms import Form
+from tuning.core.judging.measures import Measure
+from tuning.core.programme.ladders import Fault, Ladder, Rung
+from tuning.core.standing.levels import Chain
+from tuning.core.visit.battery import Test
+from tuning.core.visit.plan import OrderTable
+from tuning.knowledge.loaders.intake import load_chain, load_forms, load_safety
+from tuning.knowledge.loaders.ladders import load_faults, load_ladders
+from tuning.knowledge.loaders.measures import load_measures
+from tuning.knowledge.loaders.order import load_order
+from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.tests import load_plates, load_tests
+
+FOLDER = Path(str(files("tuning.knowledge")))
+
+
+@dataclass(frozen=True)
+class Cautions:
+    """Texts of the safety screen and the rules that stand beside exercises."""
+
+    scope: str
+    stop_now: str
+    pain_limit: int
+    pain_limit_source: str
+    setting: str
+
+
+@dataclass(frozen=True)
+class Knowledge:
+    """All tables, and where to find a thing by what it is for."""
+
+    measures: dict[str, Measure]
+    tests: dict[str, Test]
+    chain: Chain
+    safety: SafetyTable
+    forms: dict[str, Form]
+    ladders: dict[str, Ladder]
+    faults: dict[str, Fault]
+    cautions: Cautions
+    order: OrderTable
+    plates: dict[str, Advice]
+
+    @cached_property
+    def _rungs(self) -> dict[str, Rung]:
+        return {rung.id: rung for ladder in self.ladders.values() for rung in ladder.rungs}
+
+    def rung(self, rung_id: str) -> Rung:
+        """A rung of any ladder. Raises KeyError."""
+        return self._rungs[rung_id]
+
+    @cached_property
+    def _tests_by_measure(self) -> dict[str, Test]:
+        named = {m: t for t in self.tests.values() for q in t.questions for m in (q.measure, q.number) if m}
+        return {**{f"{t.id}-torque": t for t in self.tests.values()}, **named, **self.tests}
+
+    def test_of(self, measure_id: str) -> Test | None:
+        """The test that a measure is taken in, None for what is only told or read off a picture."""
+        return self._tests_by_measure.get(measure_id)
+
+
+def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
+    reading = Reading(folder)
+    measures = load_measures(reading)
+    faults = load_faults(reading)
+    safety = load_safety(reading)
+    limits = {limit.id for limit in safety.limits} if safety is not None else set()
+    ladders = load_ladders(reading, measures, faults, limits)
+    tests = load_tests(reading, measures, limits)
+    plates = load_plates(reading, limits)
+    chain = load_chain(reading)
+    forms = load_forms(reading)
+    cautions = reading.structure(reading.toml(folder / "cautions.toml"), Cautions, "cautions.toml")
+    order = load_order(reading, tests, plates)
+    if reading.problems or safety is None or chain is None or cautions is None or order is None:
+        return None, reading.problems
+    return Knowledge(measures, tests, chain, safety, forms, ladders, faults, cautions, order, plates), []
+
+
+def check(folder: Path = FOLDER) -> list[str]:
+    """Every problem of all files at once, each with file, key and reason; empty when all is sound."""
+    return _read(folder)[1]
+
+
+@cache
+def load(folder: Path = FOLDER) -> Knowledge:
+    """Load and check every knowledge file in `folder`, once in the life of the program.
+
+    Raises KnowledgeError with file, key and reason of every problem.
+    """
+    found, problems = _read(folder)
+    if found is None:
+        raise KnowledgeError(f"The knowledge files break a rule. {'; '.join(problems)}.")
+    return found

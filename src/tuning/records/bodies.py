@@ -1,0 +1,121 @@
+"""Entries of the core as rows and back: the one place that knows how an entry is written down."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from datetime import date
+from typing import Any
+
+import cattrs
+import numpy as np
+from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, override
+
+from tuning.core import entries
+from tuning.core.entries import Medium
+from tuning.core.types import (
+    Entry,
+    Evidence,
+    Floats,
+    FormRef,
+    FrameRef,
+    NotMeasured,
+    Observation,
+    Setup,
+    Side,
+    TraceRef,
+)
+
+KINDS: dict[str, type[Entry]] = {
+    "observation": Observation,
+    "capture": entries.Capture,
+    "mark": entries.Mark,
+    "calibration": entries.Calibration,
+    "clip": entries.ClipFacts,
+    "track": entries.Track,
+    "answer": entries.Answer,
+    "ending": entries.Ending,
+    "form": entries.Form,
+    "decision": entries.Decision,
+    "screen": entries.Screen,
+    "clearance": entries.Clearance,
+    "plan": entries.PlanItem,
+}
+"""Names in the file; they stay, whatever the classes are called."""
+NAMES = {kind: name for name, kind in KINDS.items()}
+_HEAD = tuple(f.name for f in fields(Entry))
+"""What stands in columns of its own."""
+_APART = {"medium", "places"}
+"""Fields of some entries that stand in tables of their own."""
+
+
+def _converter() -> cattrs.Converter:
+    made = cattrs.Converter(omit_if_default=True)
+    made.register_unstructure_hook(date, lambda day: day.isoformat())
+    made.register_structure_hook(date, lambda text, _: date.fromisoformat(text))
+    made.register_structure_hook(
+        float | NotMeasured,
+        lambda value, _: NotMeasured(**value) if isinstance(value, dict) else float(value),
+    )
+    made.register_unstructure_hook(
+        float | NotMeasured,
+        lambda value: {"reason": value.reason, "detail": value.detail} if isinstance(value, NotMeasured) else value,
+    )
+    refs: dict[str, type] = {"frame": FrameRef, "trace": TraceRef, "form": FormRef}
+    tags = {kind: tag for tag, kind in refs.items()}
+    made.register_structure_hook(
+        Evidence | None,
+        lambda value, _: (
+            made.structure({k: v for k, v in value.items() if k != "of"}, refs[value["of"]]) if value else None
+        ),
+    )
+    made.register_unstructure_hook(
+        Evidence | None, lambda value: None if value is None else {"of": tags[type(value)], **made.unstructure(value)}
+    )
+    for kind in KINDS.values():
+        own = {f.name for f in fields(kind)}
+        skipped = {name: override(omit=True) for name in (*_HEAD, *_APART) if name in own}
+        if "trials" in own:  # arrays are not compared with a usual value
+            skipped["trials"] = override(omit_if_default=False, unstruct_hook=_numbers)
+        made.register_unstructure_hook(
+            kind,
+            make_dict_unstructure_fn(kind, made, _cattrs_omit_if_default=True, **skipped),  # type: ignore[arg-type]
+        )
+        made.register_structure_hook(kind, make_dict_structure_fn(kind, made, **_read(kind)))
+    return made
+
+
+def _read(kind: type[Entry]) -> dict[str, Any]:
+    """Columns are put in beside the body, as they are."""
+    own = {f.name for f in fields(kind)}
+    read = {name: override(struct_hook=lambda value, _: value) for name in (*_HEAD, *(_APART & own))}
+    if "trials" in own:
+        read["trials"] = override(struct_hook=lambda value, _: np.asarray(value, dtype=np.float64))
+    return read
+
+
+def _numbers(array: Floats) -> list[float]:
+    return [float(v) for v in array]
+
+
+_CONVERTER = _converter()
+
+
+def body(entry: Entry) -> dict[str, Any]:
+    """What an entry says, ready for JSON."""
+    found: dict[str, Any] = _CONVERTER.unstructure(entry)
+    return found
+
+
+def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medium | None = None) -> Entry:
+    """The entry again. Raises ValueError when kind or body make no sense."""
+    kind = KINDS.get(name)
+    if kind is None:
+        raise ValueError(f"“{name}” is no kind of entry")
+    extra = {"medium": medium} if kind is entries.Capture else {}
+    try:
+        return _CONVERTER.structure({**said, **head, **extra}, kind)
+    except Exception as err:  # the library groups whatever went wrong; to us it is one thing
+        raise ValueError(f"{name}: {'; '.join(cattrs.transform_error(err))}") from err
+
+
+__all__ = ["KINDS", "NAMES", "Setup", "Side", "body", "entry_of"]

@@ -1,0 +1,45 @@
+"""Files that are whole or not there, and one lock for whoever opens a record."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from tuning.records.faults import told_as_fault
+
+
+@contextmanager
+def held(folder: Path, name: str) -> Iterator[None]:
+    """Alone with a thing of the folder, across programs; waits for whoever holds it."""
+    with told_as_fault(folder), open(folder / f".{name}.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def sync_folder(folder: Path) -> None:
+    """What was renamed in a folder stays renamed when the power goes."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def write_whole(target: Path, data: bytes) -> None:
+    """Write a file so that it is the old one or the new one, never half of it. Raises EnvironmentFault."""
+    with told_as_fault(target.parent):
+        handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}-")
+        try:
+            with os.fdopen(handle, "wb") as out:
+                out.write(data)
+                out.flush()
+                os.fsync(out.fileno())
+            os.replace(name, target)
+            sync_folder(target.parent)
+        except BaseException:
+            Path(name).unlink(missing_ok=True)
+            raise

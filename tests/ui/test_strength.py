@@ -24,7 +24,7 @@ from tuning.core.strength.trials import (
     ratio,
     what_resolves,
 )
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded
 from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
@@ -202,6 +202,38 @@ def test_the_summary_rule_and_the_formula_are_settings_that_stay(window, strengt
     window.close()
     again = open_on(folder)
     assert again.page("strength").state.rule is Rule.BEST and again.page("strength").state.formula == "index"
+
+
+def test_what_is_changed_for_one_test_leaves_every_other_as_it_was_written(window, strength):
+    """Another clinician changes fixation, lever, one trial and the clinic's rule: authors and set-ups stay."""
+    state, space = strength.state, window.workspace
+
+    def type_both(test, force):
+        for side in LEGS:
+            state.choose(f"{test}:{side.value}")
+            for n in range(3):
+                state.enter(f"{force + 4 * n}")
+
+    state.set_fixation("hand")
+    type_both("hip-abd", 180)
+
+    def told(entry):
+        return entry.person, entry.setup, entry.value, entry.reason
+
+    written = {o.uid: told(o) for o in space.entries(Observation) if o.measure_id.startswith("hip-abd")}
+    first = space.person
+    space.choose_person(space.record.add_person("Nora Quay", space.person.role.value))
+    state.set_fixation("belt")
+    type_both("hip-er", 120)
+    state.set_lever("0.4")
+    state.set_rule(Rule.BEST)
+    state.strike_last()
+    now = {o.uid: told(o) for o in space.entries(Observation) if o.uid in written}
+    assert now == written and {who for who, *_ in now.values()} == {first.uid}
+    row = next(r for r in space.comparisons() if r.measure.id == "hip-abd")
+    assert row.left.value == 188 and row.left.setup.fixation == "hand", "the rule reads anew, nothing is rewritten"
+    mine = [o for o in space.entries(Observation) if o.measure_id == "hip-er"]
+    assert {o.setup.fixation for o in mine} == {"belt"} and {o.person for o in mine} == {space.person.uid}
 
 
 def test_planning_a_visit_over_all_stages(qtbot, window, strength):

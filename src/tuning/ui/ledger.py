@@ -1,4 +1,4 @@
-"""The tuning ledger: every measure as a beam with its verdict, error and source."""
+"""The tuning ledger: every measure as a beam with its verdict and error; the source stands behind F1."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ class LedgerRow(QWidget):
             return QRectF(left, at, width - left, height)
 
         words = block(x, top, self.row.sentence)
-        return words, block(18.0, words.bottom() + 1, self.row.error_text)
+        return words, block(18.0, words.bottom() + 1, self.row.error_words)
 
     def sizeHint(self) -> QSize:
         """As tall as its words."""
@@ -148,7 +148,7 @@ class LedgerRow(QWidget):
             painter.drawText(QPointF(18, 79), verdict.word.value)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
-        for box, text in zip(self._blocks(), (self.row.sentence, self.row.error_text), strict=True):
+        for box, text in zip(self._blocks(), (self.row.sentence, self.row.error_words), strict=True):
             painter.drawText(box, Qt.TextFlag.TextWordWrap, text)
 
 

@@ -41,13 +41,18 @@ class Comparison:
     settle: str = ""
 
     @property
-    def error_text(self) -> str:
-        """The error band with its unit and source; empty without a verdict."""
+    def error_words(self) -> str:
+        """The error band with its unit; empty without a verdict."""
         if isinstance(self.verdict, NotMeasured):
             return ""
         unit = self.measure.comparison_unit
         places = 0 if unit == "%" else self.measure.decimals
-        return f"error ±{self.verdict.e:.{places}f}{_unit_text(unit)}: {self.error_source}"
+        return f"error ±{self.verdict.e:.{places}f}{_unit_text(unit)}"
+
+    @property
+    def error_text(self) -> str:
+        """The error band and where it comes from; empty without a verdict."""
+        return f"{self.error_words}: {self.error_source}" if self.error_words else ""
 
     @property
     def sentence(self) -> str:

@@ -1,21 +1,14 @@
-"""Answers of the hands-on tests, safety triage, shoes and the body map."""
-
-from dataclasses import replace
-from datetime import date
+"""Answers of the hands-on tests, shoes and the body map."""
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import BadInput
-from tuning.core.gate.limits import standing_limits
-from tuning.core.gate.standing import standing_screen
-from tuning.core.gate.triage import facts, screen
 from tuning.core.intake.forms import Field, FieldKind, read_field
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
 from tuning.core.standing.scales import read_pair, right_share
-from tuning.core.types import LEGS, Side, Triage
+from tuning.core.types import LEGS, Side
 from tuning.core.visit.battery import (
     HOW_OFTEN,
     answer_is_complete,
@@ -118,76 +111,6 @@ def test_how_often_grows_with_the_count(of, faulty):
     rank = HOW_OFTEN.index(how_often(faulty, of))
     assert (rank == 0) == (faulty == 0) and (rank == 3) == (0 < faulty == of)
     assert faulty == of or HOW_OFTEN.index(how_often(faulty + 1, of)) >= rank
-
-
-# safety
-
-
-@pytest.mark.parametrize(
-    ("answers", "age", "level"),
-    [
-        (["saddle"], 40, "RED"), (["hot-joint"], 40, "AMBER"), (["hot-joint", "fever"], 40, "RED"),
-        (["knee-injury"], 54, "NONE"), (["knee-injury"], 55, "RED"), (["knee-injury", "knee-bend"], 30, "RED"),
-        (["ankle-injury", "ankle-bone"], 30, "NONE"), (["ankle-injury", "ankle-pain", "ankle-bone"], 30, "RED"),
-        (["ankle-injury", "midfoot-pain", "ankle-steps"], 30, "RED"), (["ankle-injury", "ankle-pain"], 30, "NONE"),
-        (["calf"], 40, "AMBER"), (["calf", "calf-gap"], 40, "AMBER"), (["calf", "calf-gap", "calf-warm"], 40, "RED"),
-        (["heel-snap", "push-off"], 40, "RED"), (["limp"], 40, "NONE"), (["limp"], 9, "RED"),
-        (["surgeon"], 40, "AMBER"), (["night", "locked"], 40, "RED"), ([], 40, "NONE"),
-        (["knee-bend", "fever", "push-off"], 40, "NONE"),
-    ],
-)  # fmt: skip
-def test_triage_by_the_published_rules(answers, age, level):
-    found = screen(KNOWLEDGE.safety, dict.fromkeys(answers, True), age)
-    assert found.level.value == level
-    if level != "NONE":
-        assert found.hits[0].level is found.level, "the most urgent rule is named first"
-
-
-QUESTIONS = [q.id for q in KNOWLEDGE.safety.questions]
-SEVERITY = {Triage.NONE: 0, Triage.AMBER: 1, Triage.RED: 2}
-
-
-@given(st.sets(st.sampled_from(QUESTIONS)), st.sampled_from(QUESTIONS), st.integers(2, 95))
-def test_one_more_yes_never_lowers_the_level(yes, more, age):
-    one = screen(KNOWLEDGE.safety, dict.fromkeys(yes, True), age)
-    two = screen(KNOWLEDGE.safety, dict.fromkeys({*yes, more}, True), age)
-    assert SEVERITY[two.level] >= SEVERITY[one.level]
-    assert facts(age) == {"age-55": age >= 55, "child": age < 16}
-
-
-LIMITS = [limit.id for limit in KNOWLEDGE.safety.limits]
-
-
-@given(st.sets(st.sampled_from(QUESTIONS)), st.lists(st.sampled_from(LIMITS)), st.sampled_from(LEGS))
-def test_limits_lock_what_names_them_on_their_legs_only(yes, limited_by, side):
-    found = standing_limits(KNOWLEDGE.safety.limits, dict.fromkeys(yes, True))
-    named = {f"limit-{leg.value}" for leg in LEGS} & yes
-    both = not named or f"limit-{side.value}" in named
-    hit = "surgeon" in yes and bool(set(limited_by) & yes)
-    assert bool(found.lock(limited_by)) == hit
-    assert bool(found.lock(limited_by, side)) == (hit and both)
-
-
-@given(st.lists(st.sampled_from([*Triage, "cleared"]), max_size=8))
-def test_red_stands_until_it_is_cleared(history):
-    entries, locked, screens = [], False, []
-    for n, what in enumerate(history):  # the law, told the plain way
-        if what != "cleared":
-            screens.append(Screen(what, uid=str(n)))
-            entries.append(screens[-1])
-            locked = locked or what is Triage.RED
-        elif screens:
-            counting = standing_screen(entries).screen.uid
-            entries.append(Clearance(counting, "Dr. Lind", date(2026, 1, 2), "clear"))
-            locked = False
-    found = standing_screen(entries)
-    assert locked == (found is not None and found.level is Triage.RED and not found.cleared)
-
-
-def test_a_clearance_of_another_screen_lifts_nothing():
-    red = Screen(Triage.RED, uid="red")
-    lifted = Clearance("older", "Dr. Lind", date(2026, 1, 2), "clear")
-    assert not standing_screen([red, lifted]).cleared and standing_screen([red, replace(lifted, screen="red")]).cleared
 
 
 # shoes, map, scales, forms

@@ -1,6 +1,7 @@
 """Units, indices, strength, body measures: worked examples and laws."""
 
 import math
+from datetime import date
 
 import numpy as np
 import pytest
@@ -8,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.errors import BadInput
-from tuning.core.intake.patient import body_mass_kg, stature_m
+from tuning.core.intake.patient import birth_date, body_mass_kg, stature_m
 from tuning.core.judging import symmetry
 from tuning.core.strength.trials import Effort, Rule, observe, percent_of_weight, summarise, torque_per_mass
 from tuning.core.types import NotMeasured, Setup, Side
@@ -109,3 +110,26 @@ def test_observations_of_one_side():
     assert list(torque.trials) == pytest.approx([1.8, 1.9])
     assert [o.measure_id for o in observe(Effort("hip-abd", Side.LEFT, trials))] == ["hip-abd"]
     assert observe(Effort("hip-abd", Side.LEFT, np.empty(0))) == []
+
+
+TODAY = date(2026, 11, 27)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["12.03.1979", "12/3/1979", "12-3-1979", "12 3 1979", "12 March 1979", "12. mar 1979", "1979-03-12", " 12.3.1979 "],
+)
+def test_a_birth_date_is_read_with_the_usual_separators(text):
+    assert birth_date(text, TODAY) == date(1979, 3, 12)
+
+
+def test_day_and_month_follow_the_date_style_and_what_cannot_be_is_refused():
+    assert birth_date("4/12/1979", TODAY, month_first=True) == date(1979, 4, 12)
+    assert birth_date("1979-04-12", TODAY, month_first=True) == date(1979, 4, 12)
+    assert birth_date("27.11.2026", TODAY) == TODAY and birth_date("28.11.1905", TODAY) == date(1905, 11, 28)
+    for text, words in {
+        "": "type", "1979": "type", "12.3.79": "four digits", "30.2.1980": "calendar", "13/13/1980": "calendar",
+        "28.11.2026": "still to come", "26.11.1905": "120 years", "12 Xyz 1980": "calendar", "0.0.2000": "calendar",
+    }.items():  # fmt: skip
+        with pytest.raises(BadInput, match=words):
+            birth_date(text, TODAY)

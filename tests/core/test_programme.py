@@ -17,8 +17,8 @@ RUNGS = {rung.id: rung for rung in LADDER.rungs}
 CLEAN = dict.fromkeys(LEGS, Trial(True, 1))
 
 
-def situation(rung, triage=Triage.NONE, cleared=False, **changes):
-    permission = may(act_of_rung(rung), Facts(triage, cleared))
+def situation(rung, triage=Triage.NONE, **changes):
+    permission = may(act_of_rung(rung), Facts(triage, asked=triage is not None))
     base = dict(permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN)
     return Situation(**{**base, **changes})
 
@@ -58,14 +58,14 @@ def test_unknown_pose_words_are_refused():
         pose.parse_frame("0/0/0/0; wings")
 
 
-def test_red_locks_everything_until_cleared():
+def test_red_locks_every_rung():
     for rung in RUNGS:
         assert State.LOCKED in states(rung, triage=Triage.RED)
-        assert State.LOCKED not in states(rung, triage=Triage.RED, cleared=True)
+        assert State.LOCKED not in states(rung, triage=Triage.NONE)
 
 
-def test_loaded_rungs_wait_for_a_screen_and_amber_needs_a_name():
-    assert states("sd-1-hold-taps", triage=None)[0] is State.UNKNOWN
+def test_rungs_wait_for_a_screen_and_amber_needs_a_name():
+    assert states("sd-1-hold-taps", triage=None)[0] is State.LOCKED
     assert states("sd-4-side-band", triage=None)[0] is State.LOCKED
     assert states("sd-4-side-band", triage=Triage.AMBER)[0] is State.NOT_MET
     assert states("sd-1-hold-taps", triage=Triage.AMBER)[0] is State.MET

@@ -1,16 +1,19 @@
 """The order of a visit: true minimum by brute force, rules by hypothesis, the hip battery in numbers."""
 
+from datetime import datetime, timedelta
 from itertools import permutations
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tuning.core.case import Visit
 from tuning.core.errors import BadInput
-from tuning.core.gate.limits import StandingLimits
+from tuning.core.gate.limits import limit_sets
 from tuning.core.types import LEGS, Side
 from tuning.core.visit.order import Effort, Place, Wishes, as_listed, first_side, plan, with_drag
 from tuning.core.visit.plan import Choice, chosen_efforts, known_ids
+from tuning.core.visit.sitting import goes_on
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
@@ -148,7 +151,7 @@ def test_planning_from_the_middle_stays_where_the_patient_lies():
 
 
 def test_a_surgeons_limit_keeps_efforts_out_and_names_them():
-    limits = StandingLimits(tuple(k for k in KNOWLEDGE.safety.limits if k.id == "limit-hip"), frozenset({Side.LEFT}))
+    limits = limit_sets(KNOWLEDGE.safety.limits, {"limit-hip": frozenset({Side.LEFT})})
     found = chosen_efforts(Choice(TEMPLATES["hip battery"]), KNOWLEDGE.tests, KNOWLEDGE.order.clip, Side.LEFT, limits)
     assert {e.side for e in found.efforts} == {Side.RIGHT}
     assert len(found.locked) == 7 and all("locked until cleared" in why for _, why in found.locked)
@@ -160,3 +163,18 @@ def test_any_choice_of_real_tests_can_be_ordered(ids):
     efforts = chosen(*sorted(ids))
     order, listed = plan(efforts, Wishes(Side.RIGHT)), as_listed(efforts, Wishes(Side.RIGHT))
     assert len(order.efforts) == len(efforts) and order.turns <= max(listed.turns, len(LEGS) * 7)
+
+
+@pytest.mark.parametrize(
+    ("begun", "now", "goes"),
+    [
+        ((9, 30), timedelta(hours=10), True),
+        ((23, 0), timedelta(hours=5, minutes=59), True),
+        ((23, 0), timedelta(hours=6, minutes=1), False),
+        ((9, 30), timedelta(days=1), False),
+        ((9, 30), timedelta(hours=-12), False),
+    ],
+)
+def test_a_visit_goes_on_through_its_day_and_past_midnight_for_six_hours(begun, now, goes):
+    start = datetime(2026, 3, 2, *begun).astimezone()
+    assert goes_on(Visit("v", "p", start), start + now) == goes

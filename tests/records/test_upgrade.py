@@ -14,7 +14,7 @@ import pytest
 
 from tuning.core import entries as kinds
 from tuning.core.errors import EnvironmentFault
-from tuning.core.gate.standing import last_screen, screen_today
+from tuning.core.gate.standing import standing_of
 from tuning.core.judging.ledger import ledger
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import FrameRef, Observation, Side, TraceRef, Triage
@@ -60,8 +60,9 @@ def test_the_record_of_the_version_before_tells_the_same(upgraded):
     pain = next(o for o in case.all(Observation) if o.measure_id == "pain-now")
     assert pain.setup.region == "front of knee"
     assert [item.rung for item in standing_plan(case.entries)] == ["sd-1-hold-taps"]
-    found = screen_today(case)
+    found = standing_of(case)
     assert found.level is Triage.AMBER and found.screen.answers["surgeon"] and "surgeon" in found.screen.rules
+    assert {f.id for f in found.open} == {"limit-fast"}
 
 
 def test_what_was_packed_into_fields_of_another_meaning_stands_in_its_own(upgraded):
@@ -97,7 +98,7 @@ def test_a_screen_keeps_its_answers_and_its_clearance(upgraded):
     red = next(s for s in case.all(kinds.Screen) if s.level is Triage.RED)
     [lifted] = case.all(kinds.Clearance)
     assert lifted.screen == red.uid and red.said == "wakes at four" and red.answers["night"]
-    assert last_screen(case).level is Triage.NONE
+    assert standing_of(case).level is Triage.NONE
 
 
 def test_nothing_is_lost_and_the_copy_is_the_old_record(tmp_path: Path):

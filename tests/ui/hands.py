@@ -55,6 +55,17 @@ def record_screen(window, *yes: str, note: str = "") -> None:
     panel.save.click()
 
 
+def clear_finding(window, subject: str, result: str = "films clear") -> None:
+    """Clear one finding or limit, as its list offers them."""
+    window.page("intake").open_leaf("Safety")
+    settle()
+    panel = window.page("intake").safety
+    panel.subject.setCurrentIndex(panel.subject.findData(subject))
+    panel.cleared_by.setText("Dr. Marsh")
+    panel.result.setText(result)
+    panel.clear()
+
+
 def type_enter(field, text: str) -> None:
     """Type into a field and press Enter."""
     field.setFocus()

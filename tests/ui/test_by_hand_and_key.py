@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import sys
+from datetime import date
 
 import hands
 import pytest
@@ -12,7 +13,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QMessageBox
 
-from tuning.core.entries import Capture, Purpose
+from tuning.core.case import FACTS
+from tuning.core.entries import Capture, Form, Purpose
 from tuning.core.errors import BadInput
 from tuning.core.types import Role, Side
 from tuning.ui import app
@@ -232,11 +234,43 @@ def test_a_patient_needs_a_name_and_a_possible_body(qtbot, window):
         form.check()
     form.mass.setText("71,5")
     form.stature.setText("168 cm")
+    with pytest.raises(BadInput, match="Birth date"):
+        form.check()  # empty until it is typed
+    form.birth.setText("3/4/1990")
+    form.date_order.setCurrentIndex(0)
     form.check()
+    assert form.values["birth_date"] == date(1990, 4, 3)
+    form.date_order.setCurrentIndex(1)
+    form.check()
+    assert form.values["birth_date"] == date(1990, 3, 4)
     assert form.values["body_mass_kg"] == 71.5 and form.values["stature_m"] == pytest.approx(1.68)
     form.mass.clear()
     form.check()
     assert form.values["body_mass_kg"] is None, "unknown is unknown, not zero"
+
+
+def test_facts_are_put_right_and_the_earlier_ones_kept(window, patient, monkeypatch):
+    potter = patient("potter", "intake")
+    was = potter.body_mass_kg
+
+    def answer(form):
+        form.mass.setText("71 kg")
+        form.leg.setCurrentText("left")
+        form.keep()
+        return form.result()
+
+    monkeypatch.setattr(PatientForm, "exec", answer)
+    QTest.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    space = window.workspace
+    assert (space.patient.body_mass_kg, space.patient.dominant_leg) == (
+        71.0,
+        "left",
+    ) and "71 kg" in window.header.facts.text()
+    assert [e.data for e in space.entries(Form) if e.kind == FACTS] == [{"body_mass_kg": 71.0, "dominant_leg": "left"}]
+    again = next(p for p in space.record.patients("potter"))
+    assert again.body_mass_kg == 71.0 and again.birth_date == potter.birth_date
+    space.undo.undo()
+    assert space.patient.body_mass_kg == was
 
 
 def test_a_profile_is_added_and_taken(qtbot, window, monkeypatch):

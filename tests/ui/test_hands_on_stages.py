@@ -235,12 +235,12 @@ def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, p
     with pytest.raises(BadInput, match="surgeon's limit"):
         window.page("programme").state.write("wants to go on")
     window.page("intake").open_leaf("Safety")
-    panel = window.page("intake").safety
     window.go("intake")
-    panel.cleared_by.setText("Dr. Marsh, surgeon")
-    panel.result.setText("full bend allowed")
-    panel.clear()
-    assert not space.limits().limits and "surgeon" not in window.page("programme").state.locked()
+    hands.clear_finding(window, "limit-fast", "jumps allowed")
+    assert space.limits().text == "right: knee range", "the other limit stays"
+    assert "knee range" in window.page("programme").state.locked()
+    hands.clear_finding(window, "limit-knee", "full bend allowed")
+    assert not space.limits() and "surgeon" not in window.page("programme").state.locked()
 
 
 # intake
@@ -314,7 +314,7 @@ def test_the_screen_needs_every_answer_but_red_does_not_wait(window, patient):
     answer(window, calf=True, calf_breath=True)
     assert panel.level.text() == "RED" and "breathlessness" in panel.why.text()
     panel.record()
-    assert window.workspace.triage() == (Triage.RED, False)
+    assert window.workspace.triage() is Triage.RED
     window.go("strength")
     assert window.stage == "intake"
 
@@ -328,23 +328,23 @@ def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, t
     answer(window, saddle=False)
     panel.record()
     assert window.workspace.entries(Screen)[-1].level == "NONE"
-    assert window.workspace.triage() == (Triage.RED, False), "a later NONE does not lift it"
+    assert window.workspace.triage() is Triage.RED, "a later NONE does not lift it"
     window.new_visit()
     window.go("intake")
     hands.settle()
     assert panel.again_row.isVisible()
     panel.nothing_new.click()
-    assert window.workspace.triage() == (Triage.RED, False)
+    assert window.workspace.triage() is Triage.RED
     note = tmp_path / "note.pdf"
     assert panel.write_note(note) and note.read_bytes().startswith(b"%PDF")
     panel.cleared_by.setText("Dr. Marsh")
     panel.result.setText("no cord sign")
     panel.cleared_on.setDate(date.today() + timedelta(days=2))
     panel.clear()
-    assert "future" in window.status.message.text() and window.workspace.triage() == (Triage.RED, False)
+    assert "future" in window.status.message.text() and window.workspace.triage() is Triage.RED
     panel.cleared_on.setDate(date.today())
     panel.clear()
-    assert window.workspace.triage() == (Triage.RED, True)
+    assert window.workspace.triage() is Triage.NONE
     window.go("strength")
     assert window.stage == "strength"
     kept = window.workspace.entries(Screen)
@@ -359,5 +359,5 @@ def test_a_quiet_later_visit_takes_one_click(window, patient):
     hands.settle()
     assert "Ask the safety screen" in window.status.step.text()
     window.page("intake").safety.nothing_new.click()
-    assert window.workspace.triage() == (Triage.NONE, False)
+    assert window.workspace.triage() is Triage.NONE
     assert "Ask the safety screen" not in window.status.step.text()

@@ -55,7 +55,7 @@ def test_a_red_in_one_window_stops_a_trial_in_the_other_at_once(two):
     assert page.state.trials(page.state.side).size == before
     assert page.number.text() == "181", "what was typed stays"
     other.workspace.look_elsewhere()
-    assert other.workspace.triage() == (Triage.RED, False) and "RED" in other.header.caution.text()
+    assert other.workspace.triage() is Triage.RED and "RED" in other.header.caution.text()
 
 
 def test_what_one_window_imports_and_sets_the_other_has(two, qtbot):

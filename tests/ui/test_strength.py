@@ -292,8 +292,9 @@ def test_an_effort_is_dragged_and_left_out_on_the_board(window, strength):
 def test_a_surgeons_limit_locks_strength_too(window, patient):
     patient("beekeeper", "strength")
     state = window.page("strength").state
-    window.order.choose(["knee-ext", "hip-abd"])
-    assert [name for name, _ in window.order.locked] == ["Knee extension, right"]
+    window.order.choose(["knee-ext", "hip-abd", "ankle-df"])
+    locked = [name for name, _ in window.order.locked]
+    assert locked == ["Knee extension, right", "Hip abduction, right"], "a pad at the ankle pulls at the knee"
     state.choose("hip-abd:left")
     with pytest.raises(Refused, match="barred while a surgeon"):
         state.set_mode(Mode.BREAK)
@@ -349,7 +350,7 @@ def test_every_strength_test_is_drawn_in_every_position_and_mirrors():
     for test in KNOWLEDGE.tests.values():
         if test.stage != "strength":
             continue
-        assert test.cue and test.pad and test.arrow and test.limited_by and test.muscle
+        assert test.cue and test.pad and test.arrow and test.demands and test.muscle
         for position in test.positions:
             assert is_drawn(test.picture, position), test.id
             left, right = (test_picture(test.picture, position, side) for side in LEGS)

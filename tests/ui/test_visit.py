@@ -6,7 +6,7 @@ from pathlib import Path
 import hands
 import pytest
 from pypdf import PdfReader
-from PyQt6.QtCore import QDate, Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel
 
@@ -22,7 +22,7 @@ def fill_person_form(form: PersonForm) -> None:
 
 def fill_patient(form: PatientForm) -> None:
     form.name.setText("Pia Lund")
-    form.birth.setDate(QDate(1988, 4, 2))
+    form.birth.setText("2 April 1988")
     form.mass.setText("66,5 kg")
     form.stature.setText("170")
     form.occupation.setText("net mender")

@@ -8,7 +8,7 @@ import hands
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QSpinBox
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QMessageBox, QSpinBox
 
 from tuning.core.types import Role, Side, Triage
 from tuning.ui import theme
@@ -34,10 +34,27 @@ def test_stages_open_by_key_and_those_not_built_say_what_will_be_here(window, pa
             assert window.stage == before and button.toolTip() == stage.promise
 
 
-def test_search_narrows_the_day_list_and_enter_opens(window):
+@pytest.mark.parametrize("begin", [True, False])
+def test_search_narrows_the_day_list_and_enter_opens_today_or_the_last_visit_to_read(window, monkeypatch, begin):
+    """The deckhand was here two days ago: one question, and Enter begins today's visit."""
+    asked = []
+    yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: asked.append(a) or (yes if begin else no))
     assert len(window.day_list.lines()) == 5
     hands.type_enter(window.day_list.search, "ferry ramps")
-    assert window.workspace.patient.occupation == "ferry deckhand"
+    space = window.workspace
+    assert space.patient.occupation == "ferry deckhand"
+    assert len(asked) == 1 and asked[0][-1] == yes and "Begin today's visit" in asked[0][2]
+    assert space.case.number == (2 if begin else 1) and ("to read" in window.header.visit.text()) != begin
+    before = len(space.case.entries)
+    window.page("intake").safety.record_nothing_new()
+    assert (len(space.case.entries) > before) == begin
+    if not begin:
+        assert "open to read" in window.status.message.text()
+        window.new_visit()
+        assert not space.reading and space.case.number == 2
+        window.reception.read_visit(space.case.visits[0].uid)
+        assert space.reading and space.case.number == 1
     QTest.keyClick(window, Qt.Key.Key_D, CTRL)
     assert window.workspace.patient is None and window.stack.currentWidget() is window.day_list
 
@@ -51,12 +68,52 @@ def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
         assert window.stage == "intake" and "Locked" in window.status.message.text()
     assert not window.page("programme").save_sheet(Path("/tmp/never.pdf"))
     window.page("intake").safety.clear()
-    assert window.workspace.triage() == (Triage.RED, False), "a clearance needs a name and a result"
-    window.page("intake").safety.cleared_by.setText("Dr. Marsh")
-    window.page("intake").safety.result.setText("no clot, cleared")
-    window.page("intake").safety.clear()
+    assert window.workspace.triage() is Triage.RED, "a clearance needs a name and a result"
+    hands.clear_finding(window, "calf", "no swelling now")
+    assert window.workspace.triage() is Triage.RED, "clearing one finding lifts no other"
+    hands.clear_finding(window, "calf-breathless", "no clot")
     window.go("strength")
     assert window.stage == "strength" and "cleared" in window.header.caution.text()
+
+
+def test_without_a_screen_nothing_is_tested_and_one_key_asks_it(window, patient):
+    patient("potter", "intake")
+    window.new_visit()
+    window.go("strength")
+    page = window.page("strength")
+    hands.type_enter(page.number, "150")
+    assert not page.state.trials(page.state.side).size and "safety screen" in window.status.message.text()
+    window.go("standing")
+    window.page("standing").open_test(window.workspace.knowledge.tests["arch-profile"])
+    assert not window.page("standing").state.lock(window.page("standing").state.step), "looking is open"
+    QTest.keyClick(window, Qt.Key.Key_F2)
+    hands.settle()
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert window.workspace.asked_today and window.workspace.triage() is Triage.NONE
+    window.go("strength")
+    assert page.number.text() == "150", "what was typed has waited"
+    QTest.keyClick(page.number, Qt.Key.Key_Return)
+    assert page.state.trials(page.state.side).size == 1
+
+
+def test_a_trainer_neither_clears_nor_takes_back_what_a_clinician_recorded(window, patient):
+    patient("potter", "intake")
+    space = window.workspace
+    hands.record_screen(window, "night")
+    space.choose_person(space.record.add_person("Ben Quay", Role.TRAINER.value))
+    hands.clear_finding(window, "night")
+    assert space.triage() is Triage.AMBER and "licensed clinician" in window.status.message.text()
+    QTest.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert space.triage() is Triage.AMBER and "takes" in window.status.message.text().replace("taken", "takes")
+
+
+def test_every_exercise_test_and_person_is_found_by_name(window, patient):
+    patient("potter", "intake")
+    names = {action.name for action in window._everything()}
+    assert {"Exercise: Sit-back step-down", "Test: Knee to wall"} <= names
+    assert any("camera" in name.lower() for name in names) and sum(n.startswith("Person: ") for n in names) == 5
+    next(a for a in window._everything() if a.name == "Exercise: Sit-back step-down").run()
+    assert window.stage == "programme" and window.page("programme").state.rung.id == "sd-2-sit-back"
 
 
 def test_a_red_of_an_earlier_visit_still_locks(window, patient):

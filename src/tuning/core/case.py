@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any, TypeVar
 
+from tuning.core.entries import Form
 from tuning.core.types import Entry, Role, Side
 
 E = TypeVar("E", bound=Entry)
@@ -42,6 +43,23 @@ class Patient:
         """Full years on `day`."""
         before_birthday = (day.month, day.day) < (self.birth_date.month, self.birth_date.day)
         return day.year - self.birth_date.year - before_birthday
+
+
+FACTS = "patient-facts"
+"""The form that holds what was put right of a patient; what stood before stays in the entry before it."""
+
+
+def with_facts(patient: Patient, entries: Iterable[Entry]) -> Patient:
+    """A patient as the newest standing facts tell, oldest entry first; fields that nobody changed stay."""
+    told: dict[str, Any] = {}
+    for entry in entries:
+        if isinstance(entry, Form) and entry.kind == FACTS:
+            told |= entry.data
+    if "birth_date" in told:
+        told["birth_date"] = date.fromisoformat(told["birth_date"])
+    if "involved" in told:
+        told["involved"] = Side(told["involved"])
+    return replace(patient, **told)
 
 
 @dataclass(frozen=True)
@@ -93,4 +111,6 @@ class Case:
     def changed(self, added: Iterable[Entry], struck: Collection[str], revision: int) -> Case:
         """The snapshot after a commit."""
         kept = tuple(e for e in self.entries if e.uid not in struck)
-        return replace(self, entries=(*kept, *added), revision=revision, _memo={})
+        entries = (*kept, *added)
+        patient = with_facts(self.patient, entries)
+        return replace(self, patient=patient, entries=entries, revision=revision, _memo={})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from enum import StrEnum
 from typing import Any
 
@@ -180,7 +180,11 @@ class Decision(Entry):
 
 @dataclass(frozen=True)
 class Screen(Entry):
-    """One safety screen: answers, the rules that fired, the level, what was said. `again`: nothing new since."""
+    """One safety screen: answers, the rules that fired, the level, what was said.
+
+    `reds` are those of the rules that lock, `looks` those that only ask for a look;
+    `ends` says when a rule ends by itself. `again`: nothing new since the one before.
+    """
 
     level: Triage
     answers: Mapping[str, bool] = field(default_factory=dict)
@@ -188,11 +192,14 @@ class Screen(Entry):
     note: str = ""
     said: str = ""
     again: bool = False
+    reds: tuple[str, ...] = ()
+    looks: tuple[str, ...] = ()
+    ends: Mapping[str, datetime] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class Clearance(Entry):
-    """Somebody lifted a screen; `subject` names one rule or limit of it, empty for the whole."""
+    """Somebody lifted what a screen found: the rule or limit `subject`; older records lifted all with an empty one."""
 
     screen: str
     by: str

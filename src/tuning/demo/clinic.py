@@ -23,17 +23,17 @@ from tuning.core.entries import (
     PlanItem,
     PlatesUsed,
     Purpose,
-    Screen,
     Track,
 )
-from tuning.core.gate.limits import standing_limits
+from tuning.core.gate.limits import limit_sets, limits_told
+from tuning.core.gate.triage import entry_of, screen
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.pictures.marks import observe as observe_marks
 from tuning.core.programme.ladders import Rung
 from tuning.core.strength.trials import USUAL, Effort
 from tuning.core.strength.trials import observe as observe_strength
-from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef, Triage
+from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef
 from tuning.core.units import FORCE_UNITS
 from tuning.core.visit.battery import observed
 from tuning.demo.clips import CLIPS, DemoClip
@@ -201,13 +201,14 @@ class _Builder:
         decided = Decision("levels-chain", outcome, {**grounds, "then": row.outcomes[outcome]}, low)
         self.keep(visit, decided, Decision("levels-chain-past", "agrees"))
 
-    def screen(self, visit: Visit, level: Triage, yes: tuple[str, ...] = (), said: str = "") -> None:
+    def screen(self, visit: Visit, yes: tuple[str, ...] = (), said: str = "") -> None:
         table = self.knowledge.safety
         answers = {q.id: q.id in yes for q in table.asked(dict.fromkeys(yes, True))}
-        rules = [r for r in table.rules if set(r.all) <= set(yes)]
-        limits = standing_limits(table.limits, answers)
-        note = "; ".join(part for part in (*(r.name for r in rules), limits.text, said) if part)
-        self.keep(visit, Screen(level, answers, tuple(r.id for r in rules), note, said))
+        patient = next(p for p in self.patients.values() if p.uid == visit.patient)
+        found = screen(table, answers, patient.age_on(visit.started_at.date()))
+        limits = limit_sets(table.limits, limits_told(answers))
+        note = "; ".join(part for part in (found.text, limits.text, said) if part)
+        self.keep(visit, entry_of(found, answers, note, said, visit.started_at))
 
     def follow(
         self,
@@ -332,14 +333,14 @@ def build_clinic(folder: Path) -> None:
     record = Record(folder, DEMO)
     b = _Builder(record)
     visit = b.visit("glassblower", 42)
-    b.screen(visit, Triage.AMBER, NO_JUMPS, "until the check in spring")
+    b.screen(visit, NO_JUMPS, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
     _glassblower_today(b)
     _conductor(b)
     _potter(b)
-    b.screen(b.visit("beekeeper", 13), Triage.AMBER, NO_DEEP_BEND, "bend at most 90° until week 16")
+    b.screen(b.visit("beekeeper", 13), NO_DEEP_BEND, "bend at most 90° until week 16")
     visit = b.visit("ferry deckhand", 2)
-    b.screen(visit, Triage.NONE)
+    b.screen(visit)
     for side in LEGS:
         b.follow(visit, f"step-{side}", "front", 0, "step-down", side)
     record.close()
@@ -347,7 +348,7 @@ def build_clinic(folder: Path) -> None:
 
 def _glassblower_today(b: _Builder) -> None:
     visit = b.visit("glassblower", 0)
-    b.screen(visit, Triage.AMBER, NO_JUMPS, "until the check in spring")
+    b.screen(visit, NO_JUMPS, "until the check in spring")
     _glassblower_tells(b, visit)
     b.hands_on(visit, "by eye", LEVELS_LOW_LEFT)
     b.decide(visit, "arch-lowers", Side.LEFT, "levels out")
@@ -369,7 +370,7 @@ def _glassblower_today(b: _Builder) -> None:
 
 def _conductor(b: _Builder) -> None:
     visit = b.visit("choir conductor", 0)
-    b.screen(visit, Triage.NONE)
+    b.screen(visit)
     for name, view in (
         ("stand-front", "st-front"),
         ("stand-left", "st-side-l"),
@@ -390,7 +391,7 @@ def _conductor(b: _Builder) -> None:
 def _potter(b: _Builder) -> None:
     front = tuple(f"{n}_{s}" for n in ("asis", "knee", "ankle", "second_toe") for s in ("left", "right"))
     visit = b.visit("potter", 6)
-    b.screen(visit, Triage.NONE)
+    b.screen(visit)
     b.hands_on(visit, "by eye", LEVELS_EVEN)
     b.hands_on(visit, "typed", MOBILITY)
     b.picture(visit, "squat-front", "front", {42: front})

@@ -6,9 +6,11 @@ from collections.abc import Callable, Iterable
 
 from tuning.core.entries import Answer, PlanItem
 from tuning.core.gate.may import Act
+from tuning.core.movement.tasks import TASKS
 from tuning.core.programme.ladders import Rung
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
 from tuning.core.visit.battery import Test
+from tuning.core.visit.plan import ClipTask
 from tuning.knowledge.tables import Knowledge
 
 BREAK = "break"
@@ -16,26 +18,47 @@ BREAK = "break"
 
 def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "") -> Act:
     """A hands-on or strength test on a side."""
+    if test.looks:
+        return Act(test.name, looks=True)
     return Act(
         "a maximal test" if test.maximal else test.name,
         side if test.one_leg and side in LEGS else Side.NONE,
-        looks=test.looks and not test.maximal,
         maximal=test.maximal,
         breaks=mode == BREAK,
-        limited_by=test.limited_by,
+        demands=(*test.demands, *_lying(test)),
     )
+
+
+def _lying(test: Test) -> tuple[str, ...]:
+    """Prone and supine are demands where no other position is offered."""
+    return tuple(where for where in ("prone", "supine") if set(test.positions) == {where})
+
+
+def act_of_clip(clip: ClipTask) -> Act:
+    """A movement filmed for its measures, or a recording on the plates, as the order of the visit names it."""
+    return Act(clip.name, demands=clip.demands)
+
+
+def act_of_picture(knowledge: Knowledge, kind: str) -> Act:
+    """Filming: a still person is only looked at; of a movement the least that its clips demand."""
+    wanted = {task.id for task in TASKS.values() if kind.startswith(task.picture_kind)}
+    clips = [set(clip.demands) for clip in knowledge.order.clip if wanted & set(clip.tasks)]
+    if not wanted:
+        return Act("a picture", looks=True)
+    least = set.intersection(*clips) if clips else {"weight"}
+    return Act("a movement on camera", demands=tuple(sorted(least)))
 
 
 def act_of_plates(knowledge: Knowledge, test_id: str, side: Side = Side.NONE) -> Act:
     """A recording on the plates."""
     advice = knowledge.plates[test_id]
     leg = side if advice.legs == 1 else Side.NONE
-    return Act("a test on the plates", leg, maximal=advice.maximal, limited_by=advice.limited_by)
+    return Act("a test on the plates", leg, maximal=advice.maximal, demands=advice.demands)
 
 
 def act_of_rung(rung: Rung) -> Act:
     """A rung of a ladder; both legs do it."""
-    return Act("a loaded exercise" if rung.loaded else rung.name, loaded=rung.loaded, limited_by=rung.limited_by)
+    return Act("a loaded exercise" if rung.loaded else rung.name, loaded=rung.loaded, demands=rung.demands)
 
 
 def act_of_entry(knowledge: Knowledge, entry: Entry) -> Act | None:

@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session, selectinload
 
-from tuning.core.case import Case, Patient, Person, Visit
-from tuning.core.entries import Capture, Clearance, Medium, PlanItem, Screen, Track
+from tuning.core.case import Case, Patient, Person, Visit, with_facts
+from tuning.core.entries import Capture, Clearance, Form, Medium, PlanItem, Screen, Track
 from tuning.core.errors import Conflict, EnvironmentFault
 from tuning.core.types import Entry, Role, Side
 from tuning.records import bodies, schema
@@ -119,10 +119,25 @@ class Record:
     def patients(self, search: str = "") -> Sequence[Patient]:
         """Patients whose name, occupation or complaint contains every word of `search`, by name."""
         with self._session() as session:
-            found = [_patient(row) for row in session.scalars(select(PatientRow))]
+            found = self._people(session)
         words = [_plain(word) for word in search.split()]
         fitting = [p for p in found if all(w in _plain(f"{p.name} {p.occupation} {p.complaint}") for w in words)]
         return sorted(fitting, key=lambda p: _plain(p.name))
+
+    def _people(self, session: Session) -> list[Patient]:
+        """Everybody, as the newest facts tell."""
+        query = (
+            select(EntryRow, VisitRow.patient_id)
+            .join(VisitRow, EntryRow.visit_id == VisitRow.id)
+            .where(EntryRow.kind == bodies.NAMES[Form], EntryRow.struck_at.is_(None))
+            .order_by(EntryRow.id)
+        )
+        rows = session.execute(query).all()
+        entries = self._entries(session, [row for row, _ in rows])
+        facts: dict[int, list[Entry]] = {}
+        for entry, (_, patient_id) in zip(entries, rows, strict=True):
+            facts.setdefault(patient_id, []).append(entry)
+        return [with_facts(_patient(row), facts.get(row.id, ())) for row in session.scalars(select(PatientRow))]
 
     def digests(self, search: str = "") -> list[Digest]:
         """What the day list tells of everybody who fits a search."""
@@ -203,7 +218,13 @@ class Record:
             .options(selectinload(EntryRow.medium))
         )
         entries = tuple(self._entries(session, session.scalars(query).all()))
-        return Case(_patient(row), visits, next(v for v in visits if v.uid == visit_uid), entries, row.revision)
+        return Case(
+            with_facts(_patient(row), entries),
+            visits,
+            next(v for v in visits if v.uid == visit_uid),
+            entries,
+            row.revision,
+        )
 
     @staticmethod
     def _entries(session: Session, rows: Sequence[EntryRow]) -> list[Entry]:

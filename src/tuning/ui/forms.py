@@ -6,10 +6,9 @@ from datetime import date
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtCore import QLocale, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDateEdit,
     QDialog,
     QFormLayout,
     QHBoxLayout,
@@ -19,11 +18,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tuning.core.case import Person
+from tuning.core.case import Patient, Person
 from tuning.core.errors import BadInput
-from tuning.core.intake.patient import body_mass_kg, stature_m
+from tuning.core.intake.patient import birth_date, body_mass_kg, stature_m
 from tuning.core.types import Role
 from tuning.records import Record
+from tuning.records.settings import Settings
 from tuning.ui import theme
 from tuning.ui.widgets import Line, button, label
 
@@ -86,40 +86,95 @@ class _Form(QDialog):
         raise AssertionError("every form checks its own fields")
 
 
-class PatientForm(_Form):
-    """A new patient."""
+MONTH_FIRST = "dates.month-first"
+"""Setting: in which order typed dates are read; the system's at first."""
 
-    def __init__(self, parent: QWidget | None = None, today: date | None = None) -> None:
-        super().__init__(parent, "New patient", "Add patient")
-        self._today = today or date.today()
+
+def month_first(settings: Settings | None) -> bool:
+    """The order of day and month in typed dates."""
+    usual = QLocale().dateFormat(QLocale.FormatType.ShortFormat).lower().startswith("m")
+    return bool(settings.get(MONTH_FIRST, usual)) if settings is not None else usual
+
+
+class PatientForm(_Form):
+    """A new patient, or the facts of one put right."""
+
+    def __init__(
+        self,
+        parent: QWidget | None = None,
+        today: date | None = None,
+        patient: Patient | None = None,
+        settings: Settings | None = None,
+    ) -> None:
+        known = patient is not None
+        super().__init__(parent, "Put right" if known else "New patient", "Keep" if known else "Add patient")
+        self._today, self._settings = today or date.today(), settings
         self.name = self.line("Name")
-        self.birth = QDateEdit()
-        self.birth.setDisplayFormat("dd.MM.yyyy")
-        self.birth.setDate(QDate(1985, 1, 1))
-        self._row("Birth date", self.birth)
+        self.birth, self.date_order = (
+            self.line("Birth date"),
+            self.choice("Dates are typed", ["day first", "month first"]),
+        )
+        self.date_order.setCurrentIndex(int(month_first(settings)))
+        self.date_order.activated.connect(self._styled)
+        self.read_back = label("", role="muted")
+        self.fields.addRow(label(""), self.read_back)
+        self.birth.textEdited.connect(self._read_back)
         self.sex = self.choice("Sex", [NOT_SAID, "female", "male", "other"])
         self.occupation = self.line("Occupation", "glassblower")
         self.mass = self.line("Body mass", "74 kg")
         self.stature = self.line("Stature", "172 cm")
-        self.hand = self.choice("Writing hand", ["right", "left", "both"])
-        self.leg = self.choice("Kicking leg", ["right", "left", "both"])
+        self.hand = self.choice("Writing hand", [NOT_SAID, "right", "left", "both"])
+        self.leg = self.choice("Kicking leg", [NOT_SAID, "right", "left", "both"])
         self.complaint = QPlainTextEdit()
         self.complaint.setFixedHeight(64)
         self.complaint.setTabChangesFocus(True)
         self._row("Complaint", self.complaint)
         self.involved = self.choice("Involved side", ["none", "left", "right", "both"])
         self.values: dict[str, Any] = {}
+        self._styled(self.date_order.currentIndex())
+        if patient is not None:
+            self._fill(patient)
+
+    def _fill(self, patient: Patient) -> None:
+        """What stands; the name is who it is and is not changed here."""
+        self.name.setText(patient.name)
+        self.name.setEnabled(False)
+        self.birth.setText(f"{patient.birth_date:%-d %B %Y}")
+        self.occupation.setText(patient.occupation)
+        self.mass.setText(f"{patient.body_mass_kg:g} kg" if patient.body_mass_kg else "")
+        self.stature.setText(f"{100 * patient.stature_m:.0f} cm" if patient.stature_m else "")
+        self.complaint.setPlainText(patient.complaint)
+        chosen = ((self.sex, patient.sex), (self.hand, patient.dominant_hand), (self.leg, patient.dominant_leg))
+        for box, value in (*chosen, (self.involved, patient.involved.value)):
+            box.setCurrentIndex(max(0, box.findText(value)))
+        self._read_back()
+
+    def _styled(self, index: int) -> None:
+        self.birth.setPlaceholderText("3/12/1979" if index else "12.3.1979")
+        if self._settings is not None and bool(index) != month_first(self._settings):
+            self._settings.set(MONTH_FIRST, bool(index))
+        self._read_back()
+
+    def _birth(self) -> date:
+        return birth_date(self.birth.text(), self._today, bool(self.date_order.currentIndex()))
+
+    def _read_back(self) -> None:
+        """The date in words and the age, as it would be kept."""
+        try:
+            born = self._birth()
+        except BadInput:
+            self.read_back.setText("")
+            return
+        years = self._today.year - born.year - ((self._today.month, self._today.day) < (born.month, born.day))
+        self.read_back.setText(f"{born:%-d %B %Y}, {years} y")
 
     def check(self) -> None:
         """Collect the fields; raises BadInput with what would be accepted."""
         if not self.name.text().strip():
             raise BadInput("A name is needed.")
-        birth = self.birth.date().toPyDate()
-        if not date(1900, 1, 1) <= birth <= self._today:
-            raise BadInput("The birth date must lie between 1900 and today.")
         self.values = {
             "name": self.name.text().strip(),
-            "birth_date": birth,
+            "birth_date": self._birth(),
             "sex": self.sex.currentText(),
             "occupation": self.occupation.text().strip(),
             "body_mass_kg": body_mass_kg(self.mass.text()),
@@ -129,6 +184,13 @@ class PatientForm(_Form):
             "complaint": self.complaint.toPlainText().strip(),
             "involved": self.involved.currentText(),
         }
+
+    def changes(self, patient: Patient) -> dict[str, Any]:
+        """What differs from what stands, as it is kept with the visit."""
+        told = {**self.values, "birth_date": self.values["birth_date"].isoformat()}
+        stood = {key: getattr(patient, key) for key in told}
+        stood |= {"birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value}
+        return {key: value for key, value in told.items() if value != stood[key]}
 
 
 class PersonForm(_Form):

@@ -9,10 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.types import Side, Triage
+from tuning.core.gate.words import standing_words
+from tuning.core.types import Side
 from tuning.ui import theme
 from tuning.ui.stage import StageSpec, place_key
-from tuning.ui.widgets import ElidedLabel, button, label
+from tuning.ui.widgets import ElidedLabel, button, label, set_role
 from tuning.ui.words import short_day
 from tuning.ui.workspace import Workspace
 
@@ -100,6 +101,7 @@ class Header(QWidget):
     person_chosen = pyqtSignal()
     commands_chosen = pyqtSignal()
     visit_chosen = pyqtSignal()
+    visits_wanted = pyqtSignal()
     hint = pyqtSignal(str)
 
     def __init__(
@@ -117,7 +119,7 @@ class Header(QWidget):
         self.caution.setMaximumWidth(310)
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
         self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today (Ctrl+Shift+N)")
-        self.visit = label(role="muted")
+        self.visit = button("", self.visits_wanted.emit, "link", "Every visit; an earlier one opens to read")
         self.who = button("", self.person_chosen.emit, "link", "Who is working (Ctrl+U)")
         self.commands = button("Find  Ctrl+K", self.commands_chosen.emit, "link", "Every action by name (Ctrl+K)")
         top = QHBoxLayout()
@@ -164,10 +166,9 @@ class Header(QWidget):
         self.facts.setText(facts(space, self._today()))
         self.who.setText(f"{space.person.name}, {space.person.role.value}" if space.person else "Who is working?")
         if space.case is not None:
-            self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}")
-        found = space.screen()
-        shown = found is not None and found.level in (Triage.RED, Triage.AMBER)
-        self.caution.setVisible(shown)
-        if shown and found is not None:
-            note = f": {found.screen.note}" if found.screen.note else ""
-            self.caution.setText(f"{found.level.value}{', cleared' if found.cleared else ''}{note}")
+            to_read = " · to read" if space.reading else ""
+            self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}{to_read}")
+            set_role(self.visit, role="caution" if space.reading else "")
+        told = standing_words(space.standing(), space.knowledge.safety)
+        self.caution.setVisible(bool(told))
+        self.caution.setText(told)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from PyQt6.QtCore import pyqtSignal
@@ -12,6 +12,7 @@ from tuning.core.case import Case
 from tuning.core.types import Side
 from tuning.core.visit.next_step import NextStep, Tables, counted
 from tuning.core.visit.target import Target
+from tuning.knowledge import Knowledge
 from tuning.ui.order.state import OrderState
 from tuning.ui.workspace import Workspace
 
@@ -78,6 +79,11 @@ def nothing(_: Case, __: Tables) -> NextStep | None:
     return None
 
 
+def no_more(_: Knowledge) -> Iterable[tuple[str, Target]]:
+    """A stage that holds nothing to be found but its tests."""
+    return ()
+
+
 @dataclass(frozen=True)
 class StageSpec:
     """One stage. A new stage is its packages and one such row; nothing else names it.
@@ -101,6 +107,8 @@ class StageSpec:
     next_step: Progress = nothing
     actions: tuple[StageAction, ...] = ()
     keys: tuple[tuple[str, str], ...] = field(default=())
+    finds: Callable[[Knowledge], Iterable[tuple[str, Target]]] = no_more
+    """What else the search finds, by name, and where it is; tests are found without it."""
 
     @property
     def built(self) -> bool:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from tuning.core.case import Patient
 from tuning.core.gate.may import Act
 from tuning.core.judging.comparison import Comparison
-from tuning.core.types import Side
+from tuning.core.types import Side, Triage
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.target import Target, target_of
 from tuning.ui.actions import Action, CommandList, KeySheet, bind, bind_owners
@@ -29,12 +29,12 @@ from tuning.ui.columns import SideColumns
 from tuning.ui.day_list import DayList
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.figure_column import FigureColumn
-from tuning.ui.forms import PatientForm, PersonDialog
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.order.state import OrderState
+from tuning.ui.reception import Reception
 from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
@@ -65,6 +65,7 @@ class MainWindow(QWidget):
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
         self.order = OrderState(workspace)
+        self.reception = Reception(self)
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
@@ -109,14 +110,15 @@ class MainWindow(QWidget):
         self.header.hint.connect(self._hint)
         self.header.stage_chosen.connect(self.go)
         self.header.home_chosen.connect(self.go_home)
-        self.header.person_chosen.connect(self.choose_person)
+        self.header.person_chosen.connect(self.reception.choose_person)
         self.header.commands_chosen.connect(self.show_commands)
         self.header.visit_chosen.connect(self.new_visit)
+        self.header.visits_wanted.connect(self.reception.choose_visit)
         self.status.step_chosen.connect(self.open)
         self.figure.station_chosen.connect(self.ledger.filter)
         self.ledger.evidence_wanted.connect(self.show_evidence)
-        self.day_list.patient_chosen.connect(self.open_patient)
-        self.day_list.new_chosen.connect(self.new_patient)
+        self.day_list.patient_chosen.connect(self.reception.receive)
+        self.day_list.new_chosen.connect(self.reception.new_patient)
 
     def page(self, stage_id: str) -> StagePage:
         """The page of a stage, made when it is first wanted."""
@@ -144,9 +146,11 @@ class MainWindow(QWidget):
             *(Action(f"Go to {s.name}", place_key(n), partial(self.go, s.id)) for n, s in enumerate(self.stages, 1)),
             Action("Find an action", "Ctrl+K", self.show_commands),
             Action("Day list", "Ctrl+D", self.go_home),
-            Action("New patient", "Ctrl+N", self.new_patient),
+            Action("New patient", "Ctrl+N", self.reception.new_patient),
+            Action("Edit the patient: mass, sides, complaint", "Ctrl+Shift+E", self.reception.edit_patient),
+            Action("Open another visit of this person", "", self.reception.choose_visit),
             Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
-            Action("Who is working", "Ctrl+U", self.choose_person),
+            Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
@@ -178,7 +182,7 @@ class MainWindow(QWidget):
 
     def go_home(self) -> None:
         """The day list."""
-        self._leave()
+        self.leave()
         for page in self.pages.values():
             page.let_go()
         self.workspace.close_case()
@@ -191,9 +195,9 @@ class MainWindow(QWidget):
 
     def open_patient(self, patient: Patient) -> None:
         """Open the newest visit at the stage where the next step lies."""
-        if self.workspace.person is None and not self.choose_person():
+        if self.workspace.person is None and not self.reception.choose_person():
             return
-        self._leave()
+        self.leave()
         with self.workspace.trying():
             self.workspace.open_patient(patient)
             self.open(self._next().target)
@@ -211,11 +215,11 @@ class MainWindow(QWidget):
             self.status.say(spec.promise)
             return
         answer = self.workspace.may(Act(spec.name, looks=not spec.guarded))
-        if answer.locked:
+        if answer.locked and self.workspace.triage() is Triage.RED:
             self._refused(f"Locked: {answer.sentence}.")
             target = self._urgent_step().target
             spec = self.specs[target.stage]
-        self._leave()
+        self.leave()
         self.stage = spec.id
         page = self.page(spec.id)
         self.columns.show_for(True, spec.wide)
@@ -225,7 +229,8 @@ class MainWindow(QWidget):
             page.show_target(target)
         self.refresh()
 
-    def _leave(self) -> None:
+    def leave(self) -> None:
+        """The open stage stops what it runs."""
         page = self.pages.get(self.stage)
         if page is not None:
             page.leave()
@@ -277,27 +282,10 @@ class MainWindow(QWidget):
 
     # acting
 
-    def choose_person(self) -> bool:
-        """Ask who is working."""
-        dialog = PersonDialog(self.workspace.record, self)
-        if dialog.exec() and dialog.person is not None:
-            self.workspace.choose_person(dialog.person)
-            return True
-        return False
-
-    def new_patient(self) -> None:
-        """Ask for a new patient and open the first visit."""
-        if self.workspace.person is None and not self.choose_person():
-            return
-        form = PatientForm(self)
-        if form.exec() and self.workspace.person is not None:
-            with self.workspace.trying():
-                self.open_patient(self.workspace.record.add_patient(self.workspace.person, **form.values))
-
     def new_visit(self) -> None:
         """Begin a visit today."""
         if self.workspace.case is not None:
-            self._leave()
+            self.leave()
             with self.workspace.trying():
                 self.workspace.new_visit()
                 self.open(self._next().target)
@@ -315,18 +303,20 @@ class MainWindow(QWidget):
         CommandList(self, [*self.actions_list, *self._everything()]).exec()
 
     def _everything(self) -> list[Action]:
-        """Every action of every stage, every test, rung and person by name."""
+        """Every action of every stage, what it finds, every test and person by name."""
         found: list[Action] = []
         if self.workspace.case is not None:
             for spec in self.stages:
                 found += [Action(a.name, a.key, partial(self._do_there, spec, a)) for a in spec.actions]
+                more = spec.finds(self.workspace.knowledge)
+                found += [Action(name, "", partial(self.open, target)) for name, target in more]
             knowledge = self.workspace.knowledge
             for test in knowledge.tests.values():
                 found.append(Action(f"Test: {test.name}", "", partial(self.open, Target(test.stage, test.id))))
             for clip in knowledge.order.clip:
                 found.append(Action(f"Test: {clip.name}", "", partial(self.open, Target(clip.stage, clip.id))))
         people = self.workspace.record.patients()
-        return found + [Action(f"Person: {p.name}", "", partial(self.open_patient, p)) for p in people]
+        return found + [Action(f"Person: {p.name}", "", partial(self.reception.receive, p)) for p in people]
 
     def _do_there(self, spec: StageSpec, action: StageAction) -> None:
         """Go to a stage and do something of it there."""

@@ -12,16 +12,18 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tuning.core.case import Case, Patient, Person, Visit
-from tuning.core.entries import Answer, Decision, Ending, Form, PlanItem
+from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanItem, Screen
 from tuning.core.errors import Conflict, Refused, TuningError
+from tuning.core.gate.clearing import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
-from tuning.core.gate.standing import StandingScreen, asked_today, last_screen, limits_of, screen_today
+from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.summary import Rule
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Observation, Role, Triage
+from tuning.core.visit.sitting import goes_on
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
 from tuning.knowledge.acts import new_acts
@@ -29,6 +31,7 @@ from tuning.records import Record, new_uid
 from tuning.records.settings import Settings
 from tuning.records.store import now
 from tuning.ui.undo import Step, UndoStack
+from tuning.ui.words import day
 
 E = TypeVar("E", bound=Entry)
 RULE = "strength.rule"
@@ -81,6 +84,10 @@ class Workspace(QObject):
         self.record, self.knowledge, self.devices = record, knowledge, devices
         self.settings = Settings(record.folder)
         people = record.people()
+        self.reading = False
+        """Whether an earlier visit is open to be read only."""
+        self._cleared: set[str] = set()
+        """Clearances of this sitting: redoing one is clearing again."""
         self.person: Person | None = people[0] if people else None
         self.case: Case | None = None
         self.undo = UndoStack(self.flip)
@@ -129,13 +136,19 @@ class Workspace(QObject):
         else:
             self._begin(patient)
 
+    def open_visit(self, uid: str) -> None:
+        """Open any visit of the open patient; one that is over opens to read. Raises TuningError."""
+        assert self.case is not None
+        self._enter(self.record.case(self.case.patient.uid, uid))
+        self.reading = not goes_on(self.case.visit, now())
+        self.content_changed.emit()
+
     def new_visit(self) -> None:
         """Begin a visit today for the open patient, unless the open one is of today and still empty."""
         case = self.case
         assert case is not None
         begun = case.visits[-1]
-        fresh = begun.started_at.astimezone().date() == datetime.now().astimezone().date()
-        if fresh and not any(entry.visit == begun.uid for entry in case.entries):
+        if goes_on(begun, now()) and not any(entry.visit == begun.uid for entry in case.entries):
             self._enter(self.record.case(case.patient.uid, begun.uid))
             self.told.emit("A visit of today is open already, with nothing in it yet.")
             return
@@ -148,7 +161,7 @@ class Workspace(QObject):
         self.saved.emit(_clock())
 
     def _enter(self, case: Case) -> None:
-        self.case = case
+        self.case, self.reading = case, False
         self.undo.clear()
         self.case_changed.emit()
         self.content_changed.emit()
@@ -216,21 +229,17 @@ class Workspace(QObject):
 
     @property
     def asked_today(self) -> bool:
-        """Whether the safety screen was asked, or cleared, in the open visit."""
+        """Whether the safety screen was asked in the open visit."""
         return self.case is not None and asked_today(self.case)
 
-    def last_screen(self) -> StandingScreen | None:
-        """The screen that stands, whenever it was asked; a RED until it is cleared."""
-        return last_screen(self.case) if self.case is not None else None
+    def standing(self) -> Standing | None:
+        """What stands of the safety screens, finding by finding; None before the first."""
+        return standing_of(self.case) if self.case is not None else None
 
-    def screen(self) -> StandingScreen | None:
-        """The screen that counts today."""
-        return screen_today(self.case) if self.case is not None else None
-
-    def triage(self) -> tuple[Triage | None, bool]:
-        """Level of the screen that counts today and whether it was cleared."""
-        found = self.screen()
-        return (None, False) if found is None else (found.level, found.cleared)
+    def triage(self) -> Triage | None:
+        """The worst level that stands; None before the first screen."""
+        found = self.standing()
+        return found.level if found is not None else None
 
     def limits(self) -> StandingLimits:
         """The surgeon's limits that stand."""
@@ -240,7 +249,7 @@ class Workspace(QObject):
         """What the gate knows now."""
         asked = case or self.case
         role = self.person.role if self.person is not None else None
-        return facts_of(asked, self.knowledge.safety.limits, role) if asked is not None else Facts(role=role)
+        return facts_of(asked, self.knowledge.safety, role) if asked is not None else Facts(role=role)
 
     def may(self, act: Act) -> Permission:
         """The gate's answer for the open case."""
@@ -265,6 +274,8 @@ class Workspace(QObject):
         the gate refuses, the record cannot be written, or another window was faster.
         """
         where = case or self.case
+        if self.reading and where is self.case and where is not None:
+            raise Refused(f"The visit of {day(where.visit.started_at)} is open to read. A new visit takes new entries.")
         if where is None or self.person is None:
             raise Refused("Nothing was kept: no case is open, or nobody said who works.")
         act = Action(where, self.person)
@@ -296,6 +307,10 @@ class Workspace(QObject):
         facts = self.facts(case)
         for entry, asked in new_acts(self.knowledge, act.added, case.entry):
             permit(asked, facts, str(getattr(entry, "reason", "")))
+        for entry in act.added:
+            if isinstance(entry, Clearance):
+                check_clearance(entry, standing_of(case), facts.role, datetime.now().astimezone().date())
+                self._cleared.add(entry.uid)
 
     def _again(self, case: Case, act: Action, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""
@@ -317,9 +332,17 @@ class Workspace(QObject):
             self._read_again()
             case = self.case
             assert case is not None
+        self._may_flip([entry for uid in struck if (entry := case.entry(uid)) is not None], restored)
         self.record.commit(case, struck=struck, restored=restored)
         self._read_again()
         self._committed()
+
+    def _may_flip(self, struck: Sequence[Entry], restored: Sequence[str]) -> None:
+        """A screen is taken back by who recorded it or a licensed clinician: undo is no way round a lock."""
+        person = self.person
+        own = person is not None and all(e.person == person.uid for e in struck if isinstance(e, Screen))
+        if self.role is not Role.CLINICIAN and (not own or self._cleared & set(restored)):
+            raise Refused("A safety screen is taken back by who recorded it, a clearance by a licensed clinician.")
 
     def _read_again(self) -> None:
         if self.case is not None:

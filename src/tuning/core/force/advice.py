@@ -10,7 +10,7 @@ from tuning.core.programme.pose import Frame
 @dataclass(frozen=True)
 class Advice:
     """What to say and watch in one test; `frames` from start to end, the last with `heel_up` (degrees) and `air`
-    (share of stature); `legs` as in the test; `limited_by` names the surgeon's limits that lock it."""
+    (share of stature); `legs` as in the test; `demands` names the surgeon's limits that lock it."""
 
     id: str
     cue: str
@@ -18,7 +18,7 @@ class Advice:
     mistake: str
     suggests: str
     frames: tuple[Frame, ...]
-    limited_by: tuple[str, ...]
+    demands: tuple[str, ...]
     legs: int = 2
     maximal: bool = True
     bar: bool = False

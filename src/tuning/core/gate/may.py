@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from enum import StrEnum
 
 from tuning.core.case import Case
 from tuning.core.errors import Refused
-from tuning.core.gate.limits import NO_LIMITS, Limit, StandingLimits
-from tuning.core.gate.standing import limits_of, screen_today
+from tuning.core.gate.demands import DEMANDS
+from tuning.core.gate.limits import NO_LIMITS, StandingLimits
+from tuning.core.gate.standing import asked_today, standing_of
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.types import Role, Side, Triage
 
 
@@ -23,7 +25,7 @@ class Gate(StrEnum):
 
 @dataclass(frozen=True)
 class Act:
-    """What somebody wants to do, by its demands.
+    """What somebody wants to do, by its demands (gate.demands).
 
     `looks` is looking and asking, open always. `breaks` is a break test.
     `side` is that of a one-leg act; a limit of the other leg leaves it open.
@@ -35,15 +37,28 @@ class Act:
     maximal: bool = False
     loaded: bool = False
     breaks: bool = False
-    limited_by: tuple[str, ...] = ()
+    demands: tuple[str, ...] = ()
+
+    @property
+    def strains(self) -> bool:
+        """True for what any AMBER finding asks a reason for."""
+        return self.maximal or self.loaded or self.breaks or "fast" in self.demands
 
 
 @dataclass(frozen=True)
 class Facts:
-    """What the gate knows of the person assessed and of who works. `triage` is None without a screen."""
+    """What the gate knows of the person assessed and of who works.
+
+    `asked` tells whether the safety screen was answered in this visit; `triage` is the
+    worst level that stands, None before the first screen. `bars` and `asks` name the
+    findings that bar a demand or ask a reason for it.
+    """
 
     triage: Triage | None = None
-    cleared: bool = False
+    asked: bool = False
+    bars: tuple[tuple[str, str], ...] = ()
+    """Demand and the finding that bars it."""
+    asks: tuple[tuple[str, str], ...] = ()
     limits: StandingLimits = NO_LIMITS
     role: Role | None = None
 
@@ -67,32 +82,52 @@ class Permission:
 
 
 RED = "the safety screen is RED. Refer; a recorded clearance lifts the lock"
-NO_SCREEN = "no safety screen on record; loaded exercises stay locked without one"
+NO_SCREEN = "no safety screen on record; testing and loading stay locked without one"
+NOT_TODAY = "the safety screen has not been asked in this visit; its one line comes first"
 
 
-def facts_of(case: Case, known: Sequence[Limit], role: Role | None) -> Facts:
-    """The facts of a case for somebody who works in a role."""
-    found = screen_today(case)
-    limits = limits_of(case, known)
-    return Facts(limits=limits, role=role) if found is None else Facts(found.level, found.cleared, limits, role)
+def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> Facts:
+    """The facts of a case for somebody who works in a role, at this moment unless another is named."""
+    found = standing_of(case, now)
+    if found is None:
+        return Facts(role=role)
+    rules = {rule.id: rule for rule in table.rules}
+    open_rules = [rules[f.id] for f in found.open if f.id in rules]
+    bars = tuple((demand, rule.name) for rule in open_rules for demand in rule.bars)
+    asks = tuple((demand, rule.name) for rule in open_rules for demand in rule.asks)
+    return Facts(found.level, asked_today(case), bars, asks, found.limits(table.limits), role)
 
 
 def may(act: Act, facts: Facts) -> Permission:
-    """The gate's answer."""
+    """The gate's answer: the first thing that stands in the way."""
     if act.looks:
         return Permission(Gate.OPEN)
-    if facts.triage is Triage.RED and not facts.cleared:
-        return Permission(Gate.LOCKED, RED)
-    lock = facts.limits.lock(act.limited_by, act.side)
-    if lock:
-        return Permission(Gate.LOCKED, lock)
-    if act.breaks and facts.limits.limits:
-        return Permission(Gate.LOCKED, "a break test is barred while a surgeon's limit stands")
-    if act.loaded and facts.triage is None:
-        return Permission(Gate.LOCKED, NO_SCREEN)
-    if (act.maximal or act.loaded) and facts.triage is Triage.AMBER and not facts.cleared:
+    locked = _lock(act, facts)
+    if locked:
+        return Permission(Gate.LOCKED, locked)
+    asking = next((name for demand, name in facts.asks if demand in act.demands), "")
+    if asking:
+        return Permission(Gate.REASON, f"AMBER, {asking}: {act.name} needs a licensed clinician's reason")
+    if act.strains and facts.triage is Triage.AMBER:
         return Permission(Gate.REASON, f"the safety screen is AMBER: {act.name} needs a licensed clinician's reason")
     return Permission(Gate.OPEN)
+
+
+def _lock(act: Act, facts: Facts) -> str:
+    """Why nobody may do it now; empty when nothing locks."""
+    if facts.triage is Triage.RED:
+        return RED
+    if facts.triage is None:
+        return NO_SCREEN
+    if not facts.asked:
+        return NOT_TODAY
+    lock = facts.limits.lock(act.demands, act.side)
+    if lock:
+        return lock
+    if act.breaks and facts.limits:
+        return "a break test is barred while a surgeon's limit stands"
+    barred = next(((demand, name) for demand, name in facts.bars if demand in act.demands), None)
+    return f"{barred[1]}: no {DEMANDS[barred[0]]}" if barred is not None else ""
 
 
 def permit(act: Act, facts: Facts, reason: str) -> str:

@@ -1,73 +1,123 @@
-"""What stands of the safety screens of a case: functions of the snapshot."""
+"""What stands of the safety screens of a case, finding by finding: functions of the snapshot."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 from tuning.core.case import Case
 from tuning.core.entries import Clearance, Screen
-from tuning.core.gate.limits import NO_LIMITS, Limit, StandingLimits, standing_limits
-from tuning.core.types import Entry, Triage
+from tuning.core.gate.limits import NO_LIMITS, PREFIX, SURGEON, Limit, StandingLimits, limit_sets, limits_told
+from tuning.core.types import Entry, Side, Triage
 
 
 @dataclass(frozen=True)
-class StandingScreen:
-    """The screen that counts, and the clearance that lifted it."""
+class Finding:
+    """One rule that fired, or one limit that was told, since which screen, and who lifted it."""
 
+    id: str
+    level: Triage
     screen: Screen
+    legs: frozenset[Side] = frozenset()
+    ends: datetime | None = None
+    """When it ends by itself; None where only a clearance lifts it."""
     clearance: Clearance | None = None
 
     @property
-    def level(self) -> Triage:
-        """Level of the screen, whether lifted or not."""
-        return self.screen.level
+    def is_limit(self) -> bool:
+        """True for a surgeon's limit."""
+        return self.id.startswith(PREFIX)
+
+    def stands(self, now: datetime) -> bool:
+        """Whether it still counts."""
+        return self.clearance is None and (self.ends is None or now < self.ends)
+
+
+@dataclass(frozen=True)
+class Standing:
+    """The newest screen, and every finding there ever was as it stands."""
+
+    screen: Screen
+    findings: tuple[Finding, ...]
+    now: datetime
 
     @property
-    def cleared(self) -> bool:
-        """True once somebody lifted it."""
-        return self.clearance is not None
+    def open(self) -> tuple[Finding, ...]:
+        """Findings and limits that nobody has lifted."""
+        return tuple(f for f in self.findings if f.stands(self.now))
+
+    @property
+    def lifted(self) -> tuple[Finding, ...]:
+        """Those that were cleared."""
+        return tuple(f for f in self.findings if f.clearance is not None)
+
+    @property
+    def level(self) -> Triage:
+        """The worst level that stands."""
+        levels = {f.level for f in self.open}
+        return next((level for level in (Triage.RED, Triage.AMBER) if level in levels), Triage.NONE)
+
+    def limits(self, known: Sequence[Limit]) -> StandingLimits:
+        """The surgeon's limits that stand."""
+        told = {f.id: f.legs for f in self.open if f.is_limit}
+        return limit_sets(known, told) if told else NO_LIMITS
 
 
-def standing_screen(entries: Iterable[Entry]) -> StandingScreen | None:
-    """The screen that stands, whenever it was asked; oldest entry first.
+def _told(screen: Screen) -> list[Finding]:
+    """What a screen found. A RED screen of an older record does not say which of its rules lock: all do."""
+    limits = limits_told(screen.answers)
+    reds = set(screen.reds) or (set(screen.rules) if screen.level is Triage.RED else set())
+    rules = [key for key in screen.rules if not (key == SURGEON and limits) and key not in screen.looks]
+    found = [Finding(k, Triage.RED if k in reds else Triage.AMBER, screen, ends=screen.ends.get(k)) for k in rules]
+    if screen.level is not Triage.NONE and not screen.rules and not limits:
+        found.append(Finding("level", screen.level, screen))
+    return found + [Finding(key, Triage.AMBER, screen, legs) for key, legs in limits.items()]
 
-    The newest counts, but a RED stands until a clearance: a later AMBER or
-    NONE cannot lift it, and a new RED after a clearance locks again.
+
+def _joined(before: Finding | None, now: Finding) -> Finding:
+    """A finding that is told again: what stands keeps its age, nothing that stood is made less."""
+    if before is None or before.clearance is not None:
+        return now
+    ends = None if before.ends is None or now.ends is None else max(before.ends, now.ends)
+    level = Triage.RED if Triage.RED in (before.level, now.level) else now.level
+    return replace(before, level=level, legs=before.legs | now.legs, ends=ends)
+
+
+def standing(entries: Iterable[Entry], now: datetime | None = None) -> Standing | None:
+    """What stands after all screens and clearances, oldest entry first; None before the first screen.
+
+    A finding stands from the screen that found it until a clearance of its own, or
+    until it ends by time; no later screen lifts it, and "nothing new" neither lifts
+    nor revives anything. A clearance that names no finding, as older records have
+    them, lifts what stood then.
     """
-    found: StandingScreen | None = None
+    newest: Screen | None = None
+    found: dict[str, Finding] = {}
     for entry in entries:
-        if isinstance(entry, Clearance) and found is not None:
-            if entry.screen in ("", found.screen.uid):
-                found = StandingScreen(found.screen, entry)
-        elif isinstance(entry, Screen):
-            held = found is not None and found.level is Triage.RED and not found.cleared
-            if not held or entry.level is Triage.RED:
-                found = StandingScreen(entry)
-    return found
+        if isinstance(entry, Screen):
+            newest = entry
+            for finding in () if entry.again else _told(entry):
+                found[finding.id] = _joined(found.get(finding.id), finding)
+        elif isinstance(entry, Clearance):
+            for key, finding in found.items():
+                if finding.clearance is None and entry.subject in ("", key):
+                    found[key] = replace(finding, clearance=entry)
+    return None if newest is None else Standing(newest, tuple(found.values()), now or datetime.now(UTC))
 
 
-def last_screen(case: Case) -> StandingScreen | None:
-    """The screen that stands over all visits."""
-    return case.remembered("last screen", lambda: standing_screen(case.entries))
-
-
-def screen_today(case: Case) -> StandingScreen | None:
-    """The screen that counts in the open visit: NONE and cleared ones are asked again at each visit."""
-    found = last_screen(case)
-    if found is None or case.visit.uid in (found.screen.visit, found.clearance.visit if found.clearance else ""):
-        return found
-    return found if found.level is not Triage.NONE and not found.cleared else None
+def standing_of(case: Case, now: datetime | None = None) -> Standing | None:
+    """What stands over all visits of a case, at this moment unless another is named."""
+    kept = case.remembered("standing screen", lambda: standing(case.entries))
+    return None if kept is None else replace(kept, now=now or datetime.now(UTC))
 
 
 def asked_today(case: Case) -> bool:
-    """Whether the safety screen was asked, or cleared, in the open visit."""
-    return bool(case.today(Screen) or case.today(Clearance))
+    """Whether the safety screen was asked in the open visit."""
+    return bool(case.today(Screen))
 
 
 def limits_of(case: Case, known: Sequence[Limit]) -> StandingLimits:
-    """The surgeon's limits that stand: those of the newest screen, until it is cleared."""
-    found, screens = last_screen(case), case.all(Screen)
-    if found is None or found.cleared:
-        return NO_LIMITS
-    return standing_limits(known, screens[-1].answers)
+    """The surgeon's limits that stand."""
+    found = standing_of(case)
+    return found.limits(known) if found is not None else NO_LIMITS

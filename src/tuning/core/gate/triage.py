@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
+from tuning.core.entries import Screen
 from tuning.core.gate.limits import Limit
 from tuning.core.types import Triage
 
@@ -23,14 +25,23 @@ class SafetyQuestion:
 
 @dataclass(frozen=True)
 class SafetyRule:
-    """Fires when all of `all` and, where given, one of `any` are yes."""
+    """Fires when all of `all` and, where given, at least `count` of `any` are yes.
+
+    A RED rule locks, an AMBER one asks; a rule of level NONE only says what to have
+    looked at. `bars` and `asks` are the demands (gate.demands) that a standing AMBER
+    bars, or asks a reason for. With `hours` it ends by itself.
+    """
 
     id: str
     level: Triage
     name: str
     urgency: str
-    all: tuple[str, ...]
+    all: tuple[str, ...] = ()
     any: tuple[str, ...] = ()
+    count: int = 1
+    bars: tuple[str, ...] = ()
+    asks: tuple[str, ...] = ()
+    hours: float | None = None
     source: str = ""
 
 
@@ -66,13 +77,22 @@ class Screened:
         return "; ".join(rule.name for rule in self.hits)
 
 
-FACTS = ("age-55", "child")
-"""Ids that rules may use and that come from the birth date."""
+FACTS = ("age-55", "age-65", "child", "age-8-17", "under-25", "girth-gap")
+"""Ids that rules may use and that come from the birth date and from what was measured."""
+GIRTH_GAP_CM = 3.0
+"""Calf girth apart by this much counts (Wells 2003)."""
 
 
-def facts(age: int) -> dict[str, bool]:
-    """What the record itself answers: 55 and over (Stiell 1995), under 16."""
-    return {"age-55": age >= 55, "child": age < 16}
+def facts(age: int, girth_gap_cm: float | None = None) -> dict[str, bool]:
+    """What the record itself answers: 55 and over (Stiell 1995), 65 and over, under 16, 8 to 17, under 25, girth."""
+    return {
+        "age-55": age >= 55,
+        "age-65": age >= 65,
+        "child": age < 16,
+        "age-8-17": 8 <= age <= 17,
+        "under-25": age < 25,
+        "girth-gap": girth_gap_cm is not None and girth_gap_cm >= GIRTH_GAP_CM,
+    }
 
 
 def is_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
@@ -83,14 +103,28 @@ def is_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
     return answers.get(key, False)
 
 
-def screen(table: SafetyTable, answers: Answers, age: int) -> Screened:
+def screen(table: SafetyTable, answers: Answers, age: int, girth_gap_cm: float | None = None) -> Screened:
     """Triage; the worst rule that fires sets the level."""
-    told = {**answers, **facts(age)}
+    told = {**answers, **facts(age, girth_gap_cm)}
 
     def fires(rule: SafetyRule) -> bool:
-        return all(is_yes(table, told, k) for k in rule.all) and (
-            not rule.any or any(is_yes(table, told, k) for k in rule.any)
-        )
+        some = sum(is_yes(table, told, k) for k in rule.any)
+        return all(is_yes(table, told, k) for k in rule.all) and (not rule.any or some >= rule.count)
 
-    hits = sorted((r for r in table.rules if fires(r)), key=lambda r: (r.level is not Triage.RED, r.urgency))
+    worst = {Triage.RED: 0, Triage.AMBER: 1, Triage.NONE: 2}
+    hits = sorted((r for r in table.rules if fires(r)), key=lambda r: (worst[r.level], r.urgency))
     return Screened(hits[0].level if hits else Triage.NONE, tuple(hits))
+
+
+def entry_of(found: Screened, answers: Answers, note: str, said: str, now: datetime) -> Screen:
+    """A screen as it is kept: what fired, what of it locks, what only asks for a look, what ends by itself."""
+    return Screen(
+        found.level,
+        dict(answers),
+        tuple(rule.id for rule in found.hits),
+        note,
+        said,
+        reds=tuple(rule.id for rule in found.hits if rule.level is Triage.RED),
+        looks=tuple(rule.id for rule in found.hits if rule.level is Triage.NONE),
+        ends={rule.id: now + timedelta(hours=rule.hours) for rule in found.hits if rule.hours is not None},
+    )

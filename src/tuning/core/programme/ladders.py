@@ -79,7 +79,7 @@ class Rung:
     feel: tuple[str, ...]
     avoid: tuple[str, ...]
     step_cm: float
-    limited_by: tuple[str, ...] = ()
+    demands: tuple[str, ...] = ()
 
     @property
     def knee_demand(self) -> int:

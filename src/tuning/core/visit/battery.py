@@ -83,7 +83,7 @@ class Test:
     """Looking and asking only: open whatever the safety screen says."""
     maximal: bool = False
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
-    limited_by: tuple[str, ...] = ()
+    demands: tuple[str, ...] = ()
     """The surgeon's limits that lock this test until cleared."""
     positions: tuple[str, ...] = ("standing",)
     """Where the patient may be, the usual one first; `side-opposite` lies on the side that is not tested."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from tuning.core.gate.standing import standing_screen
+from tuning.core.gate.standing import standing
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Triage
 
@@ -21,7 +21,7 @@ class Overview:
 def overview(entries: Iterable[Entry], measured: int) -> Overview:
     """What the day list tells of a person; oldest entry first, `measured` is the number of values."""
     known = list(entries)
-    found = standing_screen(known)
-    cautious = found is not None and not found.cleared and found.level is not Triage.NONE
+    found = standing(known)
+    level = found.level if found is not None and found.level is not Triage.NONE else None
     due = "plan running" if standing_plan(known) else "plan to make" if measured else "to be measured"
-    return Overview(found.level if found is not None and cautious else None, due)
+    return Overview(level, due)

@@ -28,7 +28,7 @@ class ClipTask:
     minutes: float
     tasks: tuple[str, ...] = ()
     plates: str = ""
-    limited_by: tuple[str, ...] = ()
+    demands: tuple[str, ...] = ()
     last: bool = False
 
     @property
@@ -108,7 +108,7 @@ def chosen_efforts(
     for wanted in dict.fromkeys(choice.tests):
         if wanted in by_id:
             clip = by_id[wanted]
-            lock = limits.lock(clip.limited_by)
+            lock = limits.lock(clip.demands)
             place = Place("standing", clip.at, clip.equipment)
             if lock:
                 locked.append((clip.name, lock))
@@ -119,7 +119,7 @@ def chosen_efforts(
             continue
         test = tests[wanted]
         for side in sides_of(test, involved):
-            lock = limits.lock(test.limited_by, side if test.one_leg else Side.NONE)
+            lock = limits.lock(test.demands, side if test.one_leg else Side.NONE)
             name = f"{test.name}, {side.value}" if side in LEGS else test.name
             if lock:
                 locked.append((name, lock))

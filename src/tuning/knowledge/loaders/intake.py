@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import FACTS, SafetyTable
 from tuning.core.intake.forms import Form
 from tuning.core.standing.levels import Chain, is_sound
@@ -25,6 +26,11 @@ def load_safety(reading: Reading) -> SafetyTable | None:
     reading.orphans(path.name, [q.after for q in table.questions], ids)
     reading.orphans(path.name, [limit.id for limit in table.limits], ids)
     reading.orphans(path.name, [k for rule in table.rules for k in (*rule.all, *rule.any)], ids | set(FACTS))
+    for rule in table.rules:
+        reading.orphans(f"{path.name}: {rule.id}", (*rule.bars, *rule.asks), DEMANDS)
+        if not rule.all and not rule.any:
+            reading.wrong(f"{path.name}: {rule.id}", "it fires for nobody, or for everybody: name questions")
+    reading.orphans(path.name, [limit.demand for limit in table.limits], DEMANDS)
     return table
 
 

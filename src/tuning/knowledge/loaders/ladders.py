@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder
 from tuning.knowledge.loaders.reading import Reading
@@ -18,9 +19,7 @@ def load_faults(reading: Reading) -> dict[str, Fault]:
     return {key: fault for key, fault in made.items() if fault is not None}
 
 
-def load_ladders(
-    reading: Reading, measures: Mapping[str, Measure], faults: Mapping[str, Fault], limits: Container[str]
-) -> dict[str, Ladder]:
+def load_ladders(reading: Reading, measures: Mapping[str, Measure], faults: Mapping[str, Fault]) -> dict[str, Ladder]:
     """Every ladder by id."""
     ladders: dict[str, Ladder] = {}
     for path in sorted((reading.folder / "ladders").glob("*.toml")):
@@ -39,7 +38,9 @@ def load_ladders(
             where = f"{path.name}: {rung.id}"
             reading.orphans(where, rung.faults, faults)
             reading.orphans(where, [e.measure for e in rung.entry], measures)
-            reading.orphans(where, [k for k in rung.limited_by if k not in limits], ())
+            reading.orphans(where, rung.demands, DEMANDS)
+            if not rung.demands:
+                reading.wrong(where, "say what it demands")
             reading.orphans(where, [e.rung for e in rung.entry], ids)
         ladders[ladder.id] = ladder
     return ladders

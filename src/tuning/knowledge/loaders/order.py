@@ -30,9 +30,9 @@ def load_order(reading: Reading, tests: Mapping[str, Test], plates: Mapping[str,
         where = f"{path.name}: {clip.id}"
         if bool(clip.tasks) == bool(clip.plates) or (clip.plates and clip.plates not in PLATE_TESTS):
             reading.wrong(where, "name either tasks or a test on the plates")
-        if clip.plates and clip.limited_by:
+        if clip.plates and clip.demands:
             reading.wrong(where, "the limits of a test on the plates stand in plates.toml")
-    locked = (replace(c, limited_by=plates[c.plates].limited_by) if c.plates in plates else c for c in order.clip)
+    locked = (replace(c, demands=plates[c.plates].demands) if c.plates in plates else c for c in order.clip)
     order = replace(order, clip=tuple(locked))
     for template in order.template:
         reading.orphans(f"{path.name}: {template.name}", template.tests, known_ids(tests, order.clip))

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping
+from collections.abc import Mapping
 
 from tuning.core.force.advice import Advice
 from tuning.core.force.analysis import TESTS as PLATE_TESTS
+from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.visit.battery import Ask, Test
 from tuning.knowledge.loaders.reading import Reading
 
 
-def load_tests(reading: Reading, measures: Mapping[str, Measure], limits: Container[str]) -> dict[str, Test]:
+def load_tests(reading: Reading, measures: Mapping[str, Measure]) -> dict[str, Test]:
     """Every test by id, file after file in its own order."""
     tests: dict[str, Test] = {}
     for path in sorted((reading.folder / "tests").glob("*.toml")):
@@ -23,23 +24,25 @@ def load_tests(reading: Reading, measures: Mapping[str, Measure], limits: Contai
             test = reading.structure({"stage": path.stem, **table}, Test, where)
             if test is None:
                 continue
-            _look_at(reading, where, test, measures, limits)
+            _look_at(reading, where, test, measures)
             if test.id in tests:
                 reading.wrong(where, "another test already has this id")
             tests[test.id] = test
     return tests
 
 
-def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Measure], limits: Container[str]) -> None:
+def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Measure]) -> None:
     named = [m for q in test.questions for m in (q.measure, q.number, q.proposed_by)]
     reading.orphans(where, named, measures)
     reading.orphans(where, test.picture_kinds, PICTURE_KINDS)
-    reading.orphans(where, [k for k in test.limited_by if k not in limits], ())
+    reading.orphans(where, test.demands, DEMANDS)
+    if test.looks == bool(test.demands or test.maximal):
+        reading.wrong(where, "say what it demands, or looks = true; not both")
     if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
         reading.wrong(where, "a choice needs key and options, every other question a measure")
 
 
-def load_plates(reading: Reading, limits: Container[str]) -> dict[str, Advice]:
+def load_plates(reading: Reading) -> dict[str, Advice]:
     """Advice for every test on the plates."""
     path = reading.folder / "plates.toml"
     by_id: dict[str, Advice] = {}
@@ -49,7 +52,9 @@ def load_plates(reading: Reading, limits: Container[str]) -> dict[str, Advice]:
         if advice is None:
             continue
         reading.orphans(where, [advice.id], PLATE_TESTS)
-        reading.orphans(where, [k for k in advice.limited_by if k not in limits], ())
+        reading.orphans(where, advice.demands, DEMANDS)
+        if not advice.demands:
+            reading.wrong(where, "say what it demands")
         if advice.id in by_id:
             reading.wrong(where, "another test already has this id")
         by_id[advice.id] = advice

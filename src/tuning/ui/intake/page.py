@@ -58,7 +58,7 @@ class IntakePage(StagePage):
         if space.patient is not None:
             self.told_complaint.setText(space.patient.complaint)
         due = not space.asked_today and space.form(COMPLAINT) is not None
-        self.open_leaf("Safety" if due or space.screen() is not None else "Complaint")
+        self.open_leaf("Safety" if due or space.standing() is not None else "Complaint")
 
     def show_target(self, target: Target) -> None:
         """The safety screen, when it is meant."""
@@ -72,5 +72,6 @@ class IntakePage(StagePage):
         leaf = self.leaves[name]
         self.stack.setCurrentWidget(leaf)
         if leaf is self.safety:
-            self.safety.refresh()
-        leaf.setFocus()
+            self.safety.begin()
+        else:
+            leaf.setFocus()

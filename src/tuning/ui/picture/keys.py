@@ -30,12 +30,17 @@ def _players(page: StagePage) -> tuple[QWidget, ...]:
     return page.bench.canvas, page.bench.strip
 
 
-def _open_bench(page: StagePage) -> None:
-    from tuning.ui.testrun.page import TestRunPage
+def _open_bench(act: Callable[[PicturePage], object]) -> Callable[[StagePage], object]:
+    """Something that begins on the bench, from wherever the stage is."""
 
-    assert isinstance(page, TestRunPage)
-    page.show_bench()
-    page.bench.ask_file(page.bench.kind.currentData())
+    def run(page: StagePage) -> object:
+        from tuning.ui.testrun.page import TestRunPage
+
+        assert isinstance(page, TestRunPage)
+        page.show_bench()
+        return act(page.bench)
+
+    return run
 
 
 PICTURE_ACTIONS = (
@@ -45,7 +50,10 @@ PICTURE_ACTIONS = (
     StageAction("On ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
     StageAction("Play or stop", "Space", _on_bench(lambda bench: bench.toggle_play()), _players),
     StageAction("One step back", "Alt+Left", lambda page: page.back()),
-    StageAction("Open a photograph or clip", "", _open_bench),
+    StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file(bench.kind.currentData()))),
+    StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),
+    StageAction("Follow the marks through the clip", "", _on_bench(lambda bench: bench.follow())),
+    StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),
 )
 PICTURE_KEYS = (
     ("click", "place the chosen mark"),

@@ -17,8 +17,9 @@ from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.movement.tasks import TASKS
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import PictureKind
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Role, Side
 from tuning.devices import Subject, answering
+from tuning.knowledge.acts import act_of_picture
 from tuning.records.media import Kept
 from tuning.ui import theme
 from tuning.ui.jobs import Job
@@ -235,7 +236,14 @@ class PicturePage(QWidget):
         from tuning.ui.picture.live import LiveDialog
 
         kind, patient, devices = self.kind.currentData(), self._workspace.patient, self._workspace.devices
-        if devices.camera is None or patient is None:
+        if patient is None:
+            return
+        if devices.camera is None:
+            self.refused.emit("There is no camera here; film with another device and open the file.")
+            return
+        answer = self._workspace.may(act_of_picture(self._workspace.knowledge, kind))
+        if answer.locked or (answer.asks and self._workspace.role is not Role.CLINICIAN):
+            self.refused.emit(f"Not now: {answer.sentence}.")
             return
         who = Subject(patient.occupation, patient.body_mass_kg or 75.0)
         try:

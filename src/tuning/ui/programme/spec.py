@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from tuning.core.programme.progress import count, next_step
+from tuning.core.visit.target import Target
+from tuning.knowledge import Knowledge
 from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
 
 
@@ -19,6 +21,11 @@ def _sheet(page: StagePage) -> None:
     page.ask_sheet()
 
 
+def _rungs(knowledge: Knowledge) -> list[tuple[str, Target]]:
+    rungs = [rung for ladder in knowledge.ladders.values() for rung in ladder.rungs]
+    return [(f"Exercise: {rung.name}", Target("programme", rung=rung.id)) for rung in rungs]
+
+
 PROGRAMME = StageSpec(
     "programme",
     "Programme",
@@ -28,4 +35,5 @@ PROGRAMME = StageSpec(
     count=count,
     next_step=next_step,
     actions=(StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),),
+    finds=_rungs,
 )

@@ -58,7 +58,7 @@ class ProgrammeState(QObject):
         rows = space.comparisons()
         now = Situation(
             permission=space.may(act_of_rung(self.rung)),
-            screened=space.triage()[0],
+            screened=space.triage(),
             passed=frozenset(),
             measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
             verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},

@@ -1,0 +1,126 @@
+"""Writes docs/gate.md: for every test, recording and rung what the gate says, by state and by who works."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+from tuning.core.case import Case, Patient, Visit
+from tuning.core.entries import Clearance, Screen
+from tuning.core.gate.may import Act, Gate, facts_of, may
+from tuning.core.gate.triage import entry_of, screen
+from tuning.core.types import Entry, Role, Side, Triage
+from tuning.knowledge import Knowledge, load
+from tuning.knowledge.acts import act_of_clip, act_of_plates, act_of_rung, act_of_test
+
+TARGET = Path(__file__).parent.parent / "docs" / "gate.md"
+NOW = datetime(2026, 3, 2, 9, tzinfo=UTC)
+SIGNS = {Gate.OPEN: "open", Gate.REASON: "reason", Gate.LOCKED: "**locked**"}
+HEAD = """# What the gate says
+
+Written by `python scripts/gate_table.py` from the knowledge files; a test keeps it so. *open*: anybody. *reason*: a
+licensed clinician gives one and it is kept; for trainer and student such an act is locked. *locked*: nobody,
+until the finding is cleared. A limit is for both legs here; a limit of one leg leaves one-leg acts of the other open.
+Once a finding is cleared, its column is that of NONE.
+
+## By state
+
+{states}
+
+## By surgeon's limit
+
+{limits}
+
+## Rules of the safety screen
+
+{rules}
+"""
+
+
+def acts(knowledge: Knowledge) -> Iterator[tuple[str, Act]]:
+    """Everything that can be done to somebody, with where it stands."""
+    for test in knowledge.tests.values():
+        yield test.stage, act_of_test(test)
+        if test.stage == "strength":
+            yield test.stage, act_of_test(test, mode="break")
+    for clip in knowledge.order.clip:
+        if not clip.plates:
+            yield clip.stage, act_of_clip(clip)
+    for name in knowledge.plates:
+        yield "force", act_of_plates(knowledge, name)
+    for ladder in knowledge.ladders.values():
+        for rung in ladder.rungs:
+            yield "programme", act_of_rung(rung)
+
+
+def names(knowledge: Knowledge) -> list[str]:
+    """Names in the order of `acts`."""
+    found = []
+    for test in knowledge.tests.values():
+        found += [test.name, f"{test.name}, break"] if test.stage == "strength" else [test.name]
+    found += [clip.name for clip in knowledge.order.clip if not clip.plates]
+    found += [f"plates: {name}" for name in knowledge.plates]
+    return found + [f"rung: {rung.name}" for ladder in knowledge.ladders.values() for rung in ladder.rungs]
+
+
+def gates(knowledge: Knowledge, entries: list[Entry], role: Role = Role.CLINICIAN) -> list[Gate]:
+    """The gate's answer for every act after these entries."""
+    visit = Visit("v", "p", NOW)
+    who = Patient("p", "Ada", date(1986, 1, 1), "", None, None, "", "", "", Side.NONE)
+    facts = facts_of(Case(who, (visit,), visit, tuple(entries), 1), knowledge.safety, role, NOW + timedelta(hours=1))
+    return [may(act, facts).gate for _, act in acts(knowledge)]
+
+
+def told(knowledge: Knowledge, *yes: str, age: int = 40) -> Screen:
+    """A screen with these answers."""
+    answers = dict.fromkeys(yes, True)
+    made = entry_of(screen(knowledge.safety, answers, age), answers, "", "", NOW)
+    return Screen(**{**vars(made), "uid": "s", "visit": "v", "at": NOW})
+
+
+def table(knowledge: Knowledge, columns: dict[str, list[Gate]]) -> str:
+    """Rows of acts, columns of states."""
+    stages = [stage for stage, _ in acts(knowledge)]
+    lines = [f"| stage | act | {' | '.join(columns)} |", f"|---|---|{'---|' * len(columns)}"]
+    for n, (stage, name) in enumerate(zip(stages, names(knowledge), strict=True)):
+        lines.append(f"| {stage} | {name} | {' | '.join(SIGNS[found[n]] for found in columns.values())} |")
+    return "\n".join(lines)
+
+
+def rule_rows(knowledge: Knowledge) -> str:
+    """Every rule, its level, what it bars and asks a reason for besides."""
+    lines = ["| rule | level | fires on | bars | asks besides | ends |", "|---|---|---|---|---|---|"]
+    for rule in knowledge.safety.rules:
+        some = f"{rule.count} of {', '.join(rule.any)}" if rule.any else ""
+        on = " and ".join(part for part in (", ".join(rule.all), some) if part)
+        ends = f"after {rule.hours:g} h" if rule.hours else "when cleared" if rule.level is not Triage.NONE else ""
+        bars, asks = ", ".join(rule.bars), ", ".join(rule.asks)
+        lines.append(f"| {rule.name} | {rule.level.value} | {on} | {bars} | {asks} | {ends} |")
+    return "\n".join(lines)
+
+
+def page() -> str:
+    """The page as it should be."""
+    knowledge = load()
+    special = [rule for rule in knowledge.safety.rules if rule.bars or rule.asks]
+    lifted = Clearance("s", "Dr. Lind", NOW.date(), "clear", "night", uid="c", visit="v", at=NOW)
+    states = {
+        "no screen": gates(knowledge, []),
+        "NONE": gates(knowledge, [told(knowledge)]),
+        "RED": gates(knowledge, [told(knowledge, "chest")]),
+        "AMBER": gates(knowledge, [told(knowledge, "night")]),
+        "AMBER cleared": gates(knowledge, [told(knowledge, "night"), lifted]),
+        **{rule.name: gates(knowledge, [told(knowledge, *rule.all)]) for rule in special},
+    }
+    limits = {lim.name: gates(knowledge, [told(knowledge, "surgeon", lim.id)]) for lim in knowledge.safety.limits}
+    return HEAD.format(states=table(knowledge, states), limits=table(knowledge, limits), rules=rule_rows(knowledge))
+
+
+def main() -> None:
+    """Write the page."""
+    TARGET.write_text(page())
+
+
+if __name__ == "__main__":
+    main()

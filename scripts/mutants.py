@@ -1,0 +1,161 @@
+"""How many small defects the tests find: `python scripts/mutants.py [--each 300] [--seed 11] [--room gate]`.
+
+Each mutant is one change of one expression in a copy of the tree; the tests nearest to it must
+fail. Mutations come from mutmut; changed words are left out, sentences are read by people.
+Survivors are listed in --survivors, the table goes to docs/mutants.md.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import Queue
+
+import click
+import libcst as cst
+from mutmut.mutation.file_mutation import Mutation, create_mutations, deep_replace
+
+ROOT = Path(__file__).parent.parent
+CORE = ROOT / "src" / "tuning" / "core"
+ROOMS = {
+    "judging": ("test_verdict", "test_numbers", "test_judging", "test_hands_on", "test_force"),
+    "gate": ("test_gate",),
+    "movement/tasks": ("test_tasks", "test_movement", "test_together"),
+    "force": ("test_force", "test_force_laws", "test_trace", "test_together"),
+    "programme": ("test_programme", "test_drawings"),
+}
+"""Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
+LONGEST_S = 240
+PAGE = """# What the tests find
+
+Small defects put into the modules that carry meaning, one at a time, and how many of them the
+nearest tests find: `python scripts/mutants.py --each {each} --seed {seed}`. Changed words are left
+out. What survives is either the same program in other words (a `>` that is a `>=` between
+numbers that never meet) or a test to write.
+
+| room | mutants | found | share |
+|---|---|---|---|
+{rows}
+"""
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """A module with one expression changed."""
+
+    file: Path
+    code: str
+    told: str
+
+
+def _is_words(mutation: Mutation) -> bool:
+    """A changed text, or a sentence that is no longer passed on."""
+    node = mutation.original_node
+    if isinstance(node, cst.SimpleString | cst.ConcatenatedString | cst.FormattedString):
+        return True
+    code = cst.Module([]).code_for_node(node)
+    return re.match(r"(\w*Error|NotMeasured|BadInput|Refused)\(", code) is not None
+
+
+def mutants_of(file: Path) -> list[Mutant]:
+    """Every mutant of a module."""
+    module, mutations, _, _ = create_mutations(str(file), file.read_text())
+    plain, found = cst.Module([]), []
+    for mutation in mutations:
+        if _is_words(mutation):
+            continue
+        changed = deep_replace(module, mutation.original_node, mutation.mutated_node)
+        assert isinstance(changed, cst.Module)
+        was, now = (plain.code_for_node(n) for n in (mutation.original_node, mutation.mutated_node))
+        told = re.sub(r"\s+", " ", f"{was.strip()}  ->  {now.strip()}")[:160]
+        found.append(Mutant(file, changed.code, f"{file.relative_to(ROOT)}: {told}"))
+    return found
+
+
+def copy_of_tree(folder: Path) -> Path:
+    """Source and tests, for one worker."""
+    for name in ("src", "tests", "scripts"):
+        shutil.copytree(ROOT / name, folder / name, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(ROOT / "pyproject.toml", folder)
+    return folder
+
+
+def passes(tests: tuple[str, ...], tree: Path) -> bool:
+    """Whether the tests pass in a copy of the tree; never ending is noticed like failing."""
+    files = [str(tree / "tests" / "core" / f"{name}.py") for name in tests]
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", *files]
+    environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    try:
+        done = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=LONGEST_S, check=False)
+    except subprocess.TimeoutExpired:
+        return False
+    return done.returncode == 0
+
+
+def is_found(mutant: Mutant, tests: tuple[str, ...], tree: Path) -> bool:
+    """Whether the nearest tests fail on it in a copy of the tree, which is put right again."""
+    target = tree / mutant.file.relative_to(ROOT)
+    kept = target.read_text()
+    try:
+        target.write_text(mutant.code)
+        return not passes(tests, tree)
+    finally:
+        target.write_text(kept)
+
+
+def row_of(room: str, each: int, seed: int, trees: Queue[Path], survivors: list[str]) -> str:
+    """One line of the table."""
+    every = [mutant for file in sorted((CORE / room).rglob("*.py")) for mutant in mutants_of(file)]
+    chosen = random.Random(seed).sample(every, min(each, len(every)))
+
+    def tried(mutant: Mutant) -> bool:
+        tree = trees.get()
+        try:
+            return is_found(mutant, ROOMS[room], tree)
+        finally:
+            trees.put(tree)
+
+    with ThreadPoolExecutor(trees.qsize()) as pool:
+        results = list(pool.map(tried, chosen))
+    survivors += [mutant.told for mutant, hit in zip(chosen, results, strict=True) if not hit]
+    share = 100 * sum(results) / len(results)
+    return f"| {room} | {len(chosen)} of {len(every)} | {sum(results)} | {share:.0f} % |"
+
+
+@click.command()
+@click.option("--each", default=300, help="Mutants a room, at random.")
+@click.option("--seed", default=11)
+@click.option("--room", type=click.Choice(list(ROOMS)), help="This one only; the page is left as it is.")
+@click.option("--jobs", default=os.cpu_count() or 1)
+@click.option("--survivors", type=click.Path(path_type=Path), help="Where to list those that no test found.")
+def main(each: int, seed: int, room: str | None, jobs: int, survivors: Path | None) -> None:
+    """Put defects in, one at a time, and count those that the tests find."""
+    missed: list[str] = []
+    rows = []
+    with tempfile.TemporaryDirectory() as folder:
+        trees: Queue[Path] = Queue()
+        for n in range(jobs):
+            trees.put(copy_of_tree(Path(folder) / str(n)))
+        for name in [room] if room else ROOMS:
+            first = trees.get()
+            if not passes(ROOMS[name], first):
+                raise click.ClickException(f"The tests of {name} fail without any defect; nothing can be counted.")
+            trees.put(first)
+            rows.append(row_of(name, each, seed, trees, missed))
+            click.echo(rows[-1])
+            if survivors is not None:
+                survivors.write_text("\n".join(missed) + "\n")
+    if room is None:
+        (ROOT / "docs" / "mutants.md").write_text(PAGE.format(each=each, seed=seed, rows="\n".join(rows)))
+
+
+if __name__ == "__main__":
+    main()

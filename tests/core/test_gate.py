@@ -1,0 +1,366 @@
+"""The gate: triage by the published rules, findings that stand until each is cleared, what may be done under them."""
+
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import gate_table
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tuning.core.case import Case, Patient, Visit
+from tuning.core.entries import Clearance, Screen
+from tuning.core.errors import Refused
+from tuning.core.gate.clearing import check_clearance
+from tuning.core.gate.limits import limit_sets, limits_told
+from tuning.core.gate.may import Act, Facts, Gate, facts_of, may, permit
+from tuning.core.gate.standing import standing
+from tuning.core.gate.triage import entry_of, facts, screen
+from tuning.core.gate.words import standing_words
+from tuning.core.types import LEGS, Role, Side, Triage
+from tuning.knowledge import load
+from tuning.knowledge.acts import act_of_plates, act_of_rung, act_of_test
+
+KNOWLEDGE = load()
+TABLE = KNOWLEDGE.safety
+QUESTIONS = [q.id for q in TABLE.questions]
+SEVERITY = {Triage.NONE: 0, Triage.AMBER: 1, Triage.RED: 2}
+START = datetime(2026, 3, 2, 9, tzinfo=UTC)
+LEFT, RIGHT = LEGS
+CLINICIAN, TRAINER, STUDENT = Role.CLINICIAN, Role.TRAINER, Role.STUDENT
+
+
+# triage
+
+
+@pytest.mark.parametrize(
+    ("answers", "age", "level"),
+    [
+        (["saddle"], 40, "RED"), (["bladder"], 40, "RED"), (["both-legs"], 40, "AMBER"),
+        (["both-legs", "saddle"], 40, "RED"), (["spreading"], 40, "RED"), (["chest"], 40, "RED"),
+        (["cold-foot"], 40, "RED"), (["compartment"], 40, "RED"),
+        (["hot-joint"], 40, "RED"), (["hot-joint", "fever"], 40, "RED"), (["replacement"], 70, "RED"),
+        (["wound"], 40, "RED"), (["hot-foot"], 40, "RED"), (["foot-drop"], 40, "RED"),
+        (["knee-injury"], 54, "NONE"), (["knee-injury"], 55, "RED"), (["knee-injury", "knee-bend"], 30, "RED"),
+        (["knee-injury", "knee-patella"], 30, "RED"), (["knee-injury", "knee-fibula"], 30, "RED"),
+        (["knee-injury", "knee-steps"], 30, "RED"), (["knee-injury", "knee-swelled"], 30, "RED"),
+        (["ankle-injury", "ankle-bone"], 30, "NONE"), (["ankle-injury", "ankle-pain", "ankle-bone"], 30, "RED"),
+        (["ankle-injury", "midfoot-pain", "ankle-steps"], 30, "RED"), (["ankle-injury", "ankle-pain"], 30, "NONE"),
+        (["ankle-injury", "midfoot-pain", "midfoot-bone"], 30, "RED"), (["ankle-injury", "ankle-steps"], 30, "RED"),
+        (["other-injury"], 30, "NONE"), (["other-injury", "other-steps"], 30, "RED"),
+        (["fall"], 64, "NONE"), (["fall"], 65, "RED"), (["patella-out"], 20, "RED"), (["no-lift"], 50, "RED"),
+        (["calf"], 40, "AMBER"), (["calf", "calf-unexplained"], 40, "RED"), (["calf", "calf-gap"], 40, "RED"),
+        (["calf", "calf-still"], 40, "RED"), (["calf", "calf-clot"], 40, "RED"), (["calf", "cancer"], 40, "RED"),
+        (["calf", "calf-whole"], 40, "RED"), (["calf", "calf-breath"], 40, "RED"),
+        (["heel-snap"], 40, "RED"), (["heel-snap", "push-off"], 40, "RED"), (["locked"], 40, "RED"),
+        (["impact"], 30, "AMBER"), (["focal"], 30, "AMBER"), (["impact", "focal"], 30, "RED"),
+        (["night-load", "each-start"], 30, "RED"), (["impact", "low-energy"], 30, "RED"), (["low-energy"], 30, "NONE"),
+        (["groin-bone"], 30, "RED"), (["limp"], 40, "NONE"), (["limp"], 9, "RED"),
+        (["young-pain", "foot-out"], 17, "RED"), (["young-pain", "foot-out"], 18, "NONE"),
+        (["young-pain", "lost-turn"], 8, "RED"), (["young-pain"], 12, "NONE"),
+        (["lump"], 24, "AMBER"), (["lump"], 25, "NONE"), (["gait-hands"], 60, "AMBER"), (["tendon-drug"], 50, "AMBER"),
+        (["night"], 40, "AMBER"), (["weight-loss"], 40, "AMBER"), (["cancer"], 40, "AMBER"), (["trauma"], 40, "AMBER"),
+        (["surgeon"], 40, "AMBER"), (["pregnant"], 30, "AMBER"), (["bone"], 70, "AMBER"), (["heart"], 60, "AMBER"),
+        (["dizzy"], 60, "AMBER"), (["night", "locked"], 40, "RED"), ([], 40, "NONE"),
+        (["swells", "flat-foot", "unchanged", "curve", "stiff", "inflamed", "nerve"], 40, "NONE"),
+        (["knee-bend", "fever", "push-off"], 40, "NONE"),
+    ],
+)  # fmt: skip
+def test_triage_by_the_published_rules(answers, age, level):
+    found = screen(TABLE, dict.fromkeys(answers, True), age)
+    assert found.level.value == level
+    if found.hits:
+        assert found.hits[0].level is found.level, "the most urgent rule is named first"
+
+
+def test_what_only_asks_for_a_look_is_named_and_locks_nothing():
+    found = screen(TABLE, {"swells": True, "nerve": True}, 15)
+    assert [rule.urgency for rule in found.hits] == ["5 have it looked at"] * 3
+    assert found.level is Triage.NONE and "under 16" in found.text
+
+
+def test_girths_that_were_measured_count_like_a_yes():
+    assert screen(TABLE, {"calf": True}, 40, girth_gap_cm=2.9).level is Triage.AMBER
+    assert screen(TABLE, {"calf": True}, 40, girth_gap_cm=3.0).level is Triage.RED
+    assert screen(TABLE, {}, 40, girth_gap_cm=5.0).level is Triage.NONE
+
+
+@given(st.sets(st.sampled_from(QUESTIONS)), st.sampled_from(QUESTIONS), st.integers(2, 95))
+def test_one_more_yes_never_lowers_the_level(yes, more, age):
+    one = screen(TABLE, dict.fromkeys(yes, True), age)
+    two = screen(TABLE, dict.fromkeys({*yes, more}, True), age)
+    assert SEVERITY[two.level] >= SEVERITY[one.level]
+    assert facts(age)["age-8-17"] == (8 <= age <= 17) and facts(age)["age-65"] == (age >= 65)
+
+
+# limits
+
+LIMITS = [limit.id for limit in TABLE.limits]
+
+
+@given(st.sets(st.sampled_from(QUESTIONS)), st.lists(st.sampled_from(LIMITS)), st.sampled_from(LEGS))
+def test_limits_lock_what_demands_the_same_on_their_legs_only(yes, wanted, side):
+    found = limit_sets(TABLE.limits, limits_told(dict.fromkeys(yes, True)))
+    demands = [key.removeprefix("limit-") for key in wanted]
+    named = {f"limit-{leg.value}" for leg in LEGS} & yes
+    both = not named or f"limit-{side.value}" in named
+    hit = "surgeon" in yes and bool(set(wanted) & yes)
+    assert bool(found.lock(demands)) == hit
+    assert bool(found.lock(demands, side)) == (hit and both)
+
+
+def test_two_limits_for_different_legs_keep_to_their_own():
+    both = {"limit-knee": frozenset({LEFT}), "limit-weight": frozenset({RIGHT})}
+    found = limit_sets(TABLE.limits, both)
+    assert found.lock(["knee"], LEFT) and not found.lock(["knee"], RIGHT)
+    assert found.lock(["weight"], RIGHT) and not found.lock(["weight"], LEFT)
+    assert found.text == "right: not full weight; left: knee range"
+
+
+# what stands
+
+
+def told(yes, n=0, age=40, said=""):
+    answers = dict.fromkeys(yes, True)
+    made = entry_of(screen(TABLE, answers, age), answers, "", said, START + timedelta(hours=n))
+    return replace(made, uid=f"s{n}", visit=f"v{n}", at=START + timedelta(hours=n))
+
+
+def cleared(subject, n, by="Dr. Lind"):
+    on = (START + timedelta(hours=n)).date()
+    return Clearance("", by, on, "films clear", subject, uid=f"c{n}", visit=f"v{n}", at=START + timedelta(hours=n))
+
+
+def again(found, n):
+    return Screen(found.level, again=True, uid=f"s{n}", visit=f"v{n}", at=START + timedelta(hours=n))
+
+
+def open_ids(entries, hours=1):
+    found = standing(entries, START + timedelta(hours=hours))
+    return {f.id for f in found.open}
+
+
+def test_clearing_one_finding_lifts_no_other():
+    first = told(["night", "surgeon", "limit-left", "limit-knee", "limit-fast"])
+    assert open_ids([first]) == {"night", "limit-knee", "limit-fast"}
+    assert open_ids([first, cleared("night", 1)]) == {"limit-knee", "limit-fast"}
+    assert open_ids([first, cleared("limit-knee", 1)]) == {"night", "limit-fast"}
+    assert open_ids([first, cleared("chest", 1)]) == {"night", "limit-knee", "limit-fast"}
+
+
+def test_no_later_screen_lifts_and_nothing_new_neither_lifts_nor_revives():
+    first = told(["saddle", "night"])
+    assert open_ids([first, told([], 1)]) == {"saddle", "night"}
+    entries = [first, cleared("saddle", 1)]
+    assert open_ids([*entries, again(first, 2)]) == {"night"}, "what was cleared does not come back"
+    assert standing([*entries, again(first, 2)]).level is Triage.AMBER
+    assert open_ids([*entries, told(["saddle"], 2)]) == {"night", "saddle"}, "told anew it stands anew"
+
+
+def test_a_red_recorded_early_keeps_the_limits_that_were_told_before():
+    limits = told(["surgeon", "limit-right", "limit-weight"])
+    red = told(["chest"], 1)
+    found = standing([limits, red], START + timedelta(hours=2))
+    assert found.level is Triage.RED and found.limits(TABLE.limits).text == "right: not full weight"
+    after = standing([limits, red, cleared("chest", 2)], START + timedelta(hours=3))
+    assert after.level is Triage.AMBER and after.limits(TABLE.limits).lock(["weight"], RIGHT)
+
+
+def test_a_limit_told_again_for_the_other_leg_holds_for_both():
+    found = standing([told(["surgeon", "limit-left", "limit-knee"]), told(["surgeon", "limit-right", "limit-knee"], 1)])
+    assert found.limits(TABLE.limits).text == "left and right: knee range"
+
+
+def test_a_fresh_injury_ends_after_three_days_and_a_new_one_begins_them_anew():
+    first = told(["trauma"])
+    assert open_ids([first], 71.9) == {"trauma"} and open_ids([first], 72.1) == set()
+    assert open_ids([first, told(["trauma"], 48)], 100) == {"trauma"}
+    assert open_ids([first, told([], 24)], 48) == {"trauma"}, "a no does not end it early"
+
+
+def test_a_clearance_of_an_older_record_lifts_what_stood_then_only():
+    first = told(["saddle", "night"])
+    whole = replace(cleared("", 1), screen="s0")
+    assert open_ids([first, whole]) == set() and open_ids([first, whole, told(["night"], 2)]) == {"night"}
+
+
+def test_a_red_of_an_older_record_locks_by_each_of_its_rules():
+    old = Screen(Triage.RED, {"chest": True}, ("chest", "night"), uid="s0", at=START)
+    assert standing([old, cleared("night", 1)]).level is Triage.RED
+    assert standing([old, cleared("night", 1), cleared("chest", 2)]).level is Triage.NONE
+
+
+def test_words_tell_what_stands_and_what_was_cleared():
+    entries = [told(["night", "surgeon", "limit-left", "limit-fast"]), cleared("night", 1)]
+    words = standing_words(standing(entries), TABLE)
+    assert words == "AMBER: surgeon's limits, left: nothing fast · cleared: night pain"
+    assert standing_words(standing([told([])]), TABLE) == "" == standing_words(None, TABLE)
+
+
+# clearing
+
+
+@pytest.mark.parametrize(
+    ("change", "role", "words"),
+    [
+        ({}, CLINICIAN, ""), ({}, TRAINER, "licensed"), ({}, STUDENT, "licensed"), ({}, None, "licensed"),
+        ({"by": "  "}, CLINICIAN, "name"), ({"result": ""}, CLINICIAN, "result"),
+        ({"subject": ""}, CLINICIAN, "by itself"), ({"subject": "chest"}, CLINICIAN, "by itself"),
+        ({"on": date(2026, 3, 1)}, CLINICIAN, "older"), ({"on": date(2026, 3, 11)}, CLINICIAN, "future"),
+        ({"on": date(2026, 3, 2)}, CLINICIAN, ""), ({"on": date(2026, 3, 10)}, CLINICIAN, ""),
+    ],
+)  # fmt: skip
+def test_a_clearance_is_by_a_clinician_for_one_finding_on_a_day_that_can_be(change, role, words):
+    found = standing([told(["night"])])
+    asked = replace(cleared("night", 48), **change)
+    if not words:
+        check_clearance(asked, found, role, date(2026, 3, 10))
+        return
+    with pytest.raises(Refused, match=words):
+        check_clearance(asked, found, role, date(2026, 3, 10))
+
+
+# what may be done
+
+
+def case_of(entries, visit="v0"):
+    visits = tuple(
+        Visit(uid=uid, patient="p", started_at=START) for uid in dict.fromkeys([*(e.visit for e in entries), visit])
+    )
+    who = Patient("p", "Ada", date(1986, 1, 1), "", None, None, "", "", "", Side.NONE)
+    return Case(who, visits, next(v for v in visits if v.uid == visit), tuple(entries), 1)
+
+
+def gate(act, entries, role=CLINICIAN, visit="v0"):
+    return may(act, facts_of(case_of(entries, visit), TABLE, role, START + timedelta(hours=1))).gate
+
+
+def test_test(name):
+    return act_of_test(KNOWLEDGE.tests[name])
+
+
+test_test.__test__ = False
+LOOK, SQUAT, STRONG = (test_test(n) for n in ("arch-profile", "squat-faults", "hip-abd"))
+ONE_LEG, PRONE, BEND, ARM = (
+    test_test(n) for n in ("pelvis-hold-1leg", "torsion-bony", "spine-line", "arm-resist-check")
+)
+JUMP = act_of_plates(KNOWLEDGE, "jump")
+OPEN, REASON, LOCKED = Gate.OPEN, Gate.REASON, Gate.LOCKED
+ACTS = (LOOK, SQUAT, STRONG, ONE_LEG, PRONE, BEND, ARM, JUMP)
+
+
+@pytest.mark.parametrize(
+    ("yes", "expected"),
+    [
+        ([], (OPEN, OPEN, OPEN, OPEN, OPEN, OPEN, OPEN, OPEN)),
+        (["chest"], (OPEN, *[LOCKED] * 7)),
+        (["night"], (OPEN, OPEN, REASON, OPEN, OPEN, OPEN, REASON, REASON)),
+        (["trauma"], (OPEN, REASON, REASON, REASON, OPEN, OPEN, REASON, REASON)),
+        (["dizzy"], (OPEN, OPEN, REASON, REASON, OPEN, OPEN, REASON, REASON)),
+        (["bone"], (OPEN, OPEN, REASON, OPEN, OPEN, REASON, REASON, REASON)),
+        (["pregnant"], (OPEN, OPEN, REASON, OPEN, LOCKED, OPEN, REASON, REASON)),
+        (["surgeon", "limit-knee"], (OPEN, LOCKED, LOCKED, OPEN, LOCKED, OPEN, REASON, LOCKED)),
+        (["surgeon", "limit-weight"], (OPEN, LOCKED, REASON, LOCKED, OPEN, OPEN, REASON, LOCKED)),
+        (["surgeon", "limit-fast"], (OPEN, OPEN, REASON, OPEN, OPEN, OPEN, REASON, LOCKED)),
+        (["swells"], (OPEN, OPEN, OPEN, OPEN, OPEN, OPEN, OPEN, OPEN)),
+    ],
+)  # fmt: skip
+def test_each_state_opens_asks_or_locks_by_what_is_demanded(yes, expected):
+    found = tuple(gate(act, [told(yes)]) for act in ACTS)
+    assert found == expected
+
+
+def test_without_a_screen_only_looking_is_open_and_a_later_visit_asks_its_line_first():
+    assert [gate(act, []) for act in ACTS] == [OPEN, *[LOCKED] * 7]
+    first = told([])
+    assert gate(SQUAT, [first], visit="v9") is LOCKED, "asked in another visit"
+    assert gate(SQUAT, [first, again(first, 9)], visit="v9") is OPEN
+
+
+def test_break_tests_wait_while_any_limit_stands():
+    broken = act_of_test(KNOWLEDGE.tests["ankle-df"], LEFT, "break")
+    made = act_of_test(KNOWLEDGE.tests["ankle-df"], LEFT)
+    limited = [told(["surgeon", "limit-right", "limit-hip"])]
+    assert gate(broken, limited) is LOCKED and gate(made, limited) is REASON
+    assert gate(broken, [told(["night"])]) is REASON and gate(broken, [told([])]) is OPEN
+
+
+def test_a_reason_is_kept_only_from_a_licensed_clinician():
+    entries = [told(["night"])]
+    by = {role: facts_of(case_of(entries), TABLE, role) for role in (CLINICIAN, TRAINER, STUDENT)}
+    assert permit(STRONG, by[CLINICIAN], " isometric only ") == "isometric only"
+    for role, reason in ((TRAINER, "because"), (STUDENT, "because"), (CLINICIAN, "  ")):
+        with pytest.raises(Refused):
+            permit(STRONG, by[role], reason)
+    with pytest.raises(Refused, match="RED"):
+        permit(SQUAT, replace(by[CLINICIAN], triage=Triage.RED), "because")
+    assert permit(LOOK, Facts(), "") == ""
+
+
+def test_an_ankle_pad_pulls_at_the_knee_and_the_thigh_hang_bends_the_other_hip():
+    knee = [told(["surgeon", "limit-left", "limit-knee"])]
+    for name in ("hip-abd", "hip-add", "hip-er", "hip-ir", "hip-flex", "hip-ext", "knee-ext"):
+        test = KNOWLEDGE.tests[name]
+        assert gate(act_of_test(test, LEFT), knee) is LOCKED, name
+        assert gate(act_of_test(test, RIGHT), knee) is REASON, "the other leg is free"
+    hang = KNOWLEDGE.tests["hip-flexor-length"]
+    assert gate(act_of_test(hang, RIGHT), knee) is LOCKED, "it bends the other knee, too"
+    for name in ("figure4-shin", "hip-rotation", "torsion-bony", "tibial-rotation-block", "squeeze-5s"):
+        assert gate(act_of_test(KNOWLEDGE.tests[name], LEFT), knee) is LOCKED, name
+
+
+EVENTS = st.lists(
+    st.one_of(
+        st.tuples(st.just("screen"), st.sets(st.sampled_from(QUESTIONS), max_size=5)),
+        st.tuples(st.just("again"), st.none()),
+        st.tuples(st.just("clear"), st.sampled_from([*(r.id for r in TABLE.rules), *LIMITS])),
+    ),
+    min_size=1,
+    max_size=8,
+)
+EVERY_ACT = [
+    *(act_of_test(t, side) for t in KNOWLEDGE.tests.values() for side in (Side.NONE, *LEGS)),
+    *(act_of_plates(KNOWLEDGE, name, side) for name in KNOWLEDGE.plates for side in LEGS),
+    *(act_of_rung(rung) for ladder in KNOWLEDGE.ladders.values() for rung in ladder.rungs),
+]
+
+
+@given(EVENTS)
+@settings(max_examples=60)
+def test_no_history_opens_an_act_while_what_locks_it_stands_uncleared(events):
+    """The law told the plain way: each finding from its screen to its own clearance, nothing else counts."""
+    entries, reds, limits = [], set(), {}
+    for n, (what, more) in enumerate(events):
+        if what == "screen":
+            entries.append(replace(told(more, n), visit="v0"))
+            found = screen(TABLE, dict.fromkeys(more, True), 40)
+            reds |= {rule.id for rule in found.hits if rule.level is Triage.RED}
+            for key, legs in limits_told(dict.fromkeys(more, True)).items():
+                limits[key] = limits.get(key, frozenset()) | legs
+        elif what == "again" and entries:
+            entries.append(replace(again(Screen(Triage.NONE), n), visit="v0"))
+        elif what == "clear":
+            entries.append(replace(cleared(more, n), visit="v0"))
+            reds.discard(more)
+            limits.pop(more, None)
+    screened = any(isinstance(e, Screen) for e in entries)
+    now = facts_of(case_of(entries), TABLE, CLINICIAN)
+    for act in EVERY_ACT:
+        legs = {act.side} & set(LEGS) or set(LEGS)
+        limited = any(key.removeprefix("limit-") in act.demands and held & legs for key, held in limits.items())
+        if not act.looks and (reds or limited or not screened):
+            assert may(act, now).locked, act.name
+
+
+def test_every_test_recording_and_rung_says_what_it_demands():
+    for act in EVERY_ACT:
+        assert act.looks != bool(act.demands or act.maximal), act.name
+    assert isinstance(JUMP, Act) and set(JUMP.demands) >= {"weight", "fast", "hip", "knee", "ankle"}
+
+
+def test_the_page_of_the_gate_tells_what_the_gate_says():
+    """docs/gate.md holds every act under every state; it is written by scripts/gate_table.py."""
+    assert gate_table.TARGET.read_text() == gate_table.page()
+    for role in (TRAINER, STUDENT):
+        asked = gate_table.gates(KNOWLEDGE, [gate_table.told(KNOWLEDGE, "night")], role)
+        assert asked == gate_table.gates(KNOWLEDGE, [gate_table.told(KNOWLEDGE, "night")]), "who reads opens nothing"

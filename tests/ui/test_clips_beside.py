@@ -185,6 +185,12 @@ class Played(SimulatedCamera):
 def test_one_button_records_clip_and_plates_and_the_share_stands_on_them(qtbot, window, patient, monkeypatch):
     patient("choir conductor", "movement")
     window.new_visit()
+    page = window.page("movement").bench
+    told = []
+    page.refused.connect(told.append)
+    page.live()
+    assert "safety screen" in told[-1], "a camera films no movement before the screen"
+    hands.record_screen(window)
     window.go("movement")
     clip, page = CLIPS["squat-side"], window.page("movement").bench
     page.kind.setCurrentIndex(page.kind.findData("side-r"))

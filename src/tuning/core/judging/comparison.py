@@ -181,7 +181,8 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
 
 def joined(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> dict[tuple[str, Side], Observation]:
     """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
-    usual = [o for o in seen if not o.setup.changed]  # a capture with one thing changed is a trial, never the finding
+    # A capture with one thing changed, or after a treatment, is a trial: never the finding it is compared with.
+    usual = [o for o in seen if not (o.setup.changed or o.setup.treatment)]
     newest = {(o.measure_id, o.side): o for o in usual}
     for key, last in newest.items():
         if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":

@@ -163,7 +163,7 @@ def main() -> None:
             take(dialog or window, name)
             if dialog is not None:
                 dialog.close()
-            window.page("force").stop()
+            window.page("force").leave()
             if prepare is profile:
                 window.page("strength").toggle_summary()
         window.close()

@@ -13,7 +13,7 @@ from tuning.core.intake.patient import birth_date, body_mass_kg, stature_m
 from tuning.core.judging import symmetry
 from tuning.core.strength.trials import Effort, Rule, observe, percent_of_weight, summarise, torque_per_mass
 from tuning.core.types import NotMeasured, Setup, Side
-from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, signed
+from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, parse_length, parse_lever, signed
 
 positive = st.floats(0.1, 5000)
 
@@ -133,3 +133,14 @@ def test_day_and_month_follow_the_date_style_and_what_cannot_be_is_refused():
     }.items():  # fmt: skip
         with pytest.raises(BadInput, match=words):
             birth_date(text, TODAY)
+
+
+@pytest.mark.parametrize(
+    ("text", "metres"),
+    [("0.78", 0.78), ("0,78", 0.78), ("1.99", 1.99), ("2", 0.02), ("41", 0.41), ("78,5", 0.785), ("78 cm", 0.78),
+     ("1.5 cm", 0.015), ("3 m", 3.0), ("30 in", 0.762)],
+)  # fmt: skip
+def test_a_bare_lever_under_two_is_metres_and_from_two_on_centimetres(text, metres):
+    assert parse_lever(text) == pytest.approx(metres)
+    with pytest.raises(BadInput):
+        parse_lever(f"{text} ells")

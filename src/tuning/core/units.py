@@ -15,6 +15,8 @@ FORCE_UNITS = {"N": 1.0, "kgf": GRAVITY, "lbf": 4.4482216152605}
 LENGTH_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
 """Metres in one unit of length (exact by definition)."""
 
+BARE_CM = 2.0
+"""A lever without a unit from here on is centimetres: no leg is two metres long (practice judgement, editable)."""
 _SPELLINGS = {
     "n": "N", "newton": "N", "kgf": "kgf", "kg": "kgf", "kp": "kgf", "lbf": "lbf", "lb": "lbf",
     "lbs": "lbf", "m": "m", "cm": "cm", "mm": "mm", "in": "in",
@@ -63,6 +65,13 @@ def parse_length(text: str, default_unit: str = "m") -> float:
     if not 0 < length <= 5:
         raise BadInput("A length must lie above 0 and at most 5 m.")
     return length
+
+
+def parse_lever(text: str) -> float:
+    """Read a typed lever arm in metres; without a unit under 2 is metres, 2 and more centimetres. Raises BadInput."""
+    match = _NUMBER.fullmatch(text)
+    bare = float(match[1].replace(",", ".")) if match is not None and not match[2] else 0.0
+    return parse_length(text, "cm" if bare >= BARE_CM else "m")
 
 
 def from_newtons(force: float, unit: str) -> float:

@@ -31,7 +31,7 @@ class SetupRow(QWidget):
             self.mode.addItem(mode.value, mode.value)
         self.fixation.addItem("by hand", "hand")
         self.fixation.addItem("by belt", "belt")
-        self.lever.setPlaceholderText("lever, m")
+        self.lever.setPlaceholderText("lever, cm")
         self.pain.setPlaceholderText("pain")
         row = Flow(gap=4)
         self.setLayout(row)

@@ -18,7 +18,7 @@ from tuning.core.judging.summary import Rule
 from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
-from tuning.core.units import parse_force, parse_length
+from tuning.core.units import parse_force, parse_lever
 from tuning.core.visit.order import Effort as OrderedEffort
 from tuning.knowledge.acts import act_of_test
 from tuning.ui.order.state import OrderState
@@ -273,7 +273,7 @@ class StrengthState(StrengthReadings):
 
     def set_lever(self, text: str) -> None:
         """Lever arm of this test and side; empty for none. Raises BadInput."""
-        lever = parse_length(text) if text.strip() else None
+        lever = parse_lever(text) if text.strip() else None
         if lever == self.lever(self.side):
             return
         seen = self.seen(self.side)
@@ -281,6 +281,8 @@ class StrengthState(StrengthReadings):
             with self._action("lever arm") as act:
                 self._put(act, replace(self._standing(seen), setup=replace(seen.setup, lever_m=lever)))
         self._levers[self.test_id, self.side] = lever
+        if self.seen(self.side.other) is None:  # both legs of a person are about as long: offered, not kept
+            self._levers.setdefault((self.test_id, self.side.other), lever)
         self.changed.emit()
 
     def set_fixation(self, fixation: str) -> None:

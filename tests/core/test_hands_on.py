@@ -145,7 +145,8 @@ def test_soles_say_what_they_cannot_say():
     [
         ("front", -0.056, 0.72, "front of knee", "right"), ("front", 0.056, 0.72, "front of knee", "left"),
         ("back", -0.056, 0.73, "back of knee", "left"), ("back", 0.0, 0.38, "low back", "none"),
-        ("soles", 0.21, 0.86, "heel, sole", "right"),
+        ("back", 0.056, 0.73, "back of knee", "right"),
+        ("soles", 0.21, 0.86, "heel, sole", "left"), ("soles", -0.21, 0.86, "heel, sole", "right"),
     ],
 )  # fmt: skip
 def test_a_tap_names_region_and_side(view, x, y, region, side):

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QLabel, QMessageBox
 from tuning.core.case import FACTS
 from tuning.core.entries import Capture, Form, Purpose
 from tuning.core.errors import BadInput
-from tuning.core.types import Role, Side
+from tuning.core.types import LEGS, Role, Side
 from tuning.ui import app
 from tuning.ui.actions import CommandList, KeySheet
 from tuning.ui.explain import ExplainDialog
@@ -75,9 +75,14 @@ def test_shoes_are_brushed_by_mouse_and_keys_and_keep_their_photograph(window, p
     panel._choose(2)
     click(soles, soles.zone_box(Side.RIGHT, "heel outer").center())
     assert soles.wear[Side.RIGHT]["heel outer"] == 2 and soles.at == (Side.RIGHT, "heel outer")
-    keys(soles, Qt.Key.Key_Left)
-    assert soles.at == (Side.RIGHT, "heel inner"), "seen from below: left of the right outer heel is its inner half"
-    keys(soles, Qt.Key.Key_Left, Qt.Key.Key_Left, Qt.Key.Key_Left)
+    middle = soles.width() / 2
+    for side in LEGS:
+        inner, outer = (soles.zone_box(side, f"front {edge}").center().x() for edge in ("inner", "outer"))
+        assert (inner < middle) == (side is Side.RIGHT), "soles toward you: the right one lies left"
+        assert abs(inner - middle) < abs(outer - middle), "inner edges meet in the middle"
+    keys(soles, Qt.Key.Key_Right)
+    assert soles.at == (Side.RIGHT, "heel inner"), "right of the right outer heel is its inner half"
+    keys(soles, Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Right)
     assert soles.at == (Side.LEFT, "heel outer"), "the last zone is the end"
     keys(soles, Qt.Key.Key_Up, Qt.Key.Key_Up, Qt.Key.Key_Up)
     assert soles.at[1] == "front outer"
@@ -115,6 +120,13 @@ def test_pain_is_tapped_on_the_body_chosen_again_and_removed(window, patient):
     hands.type_enter(panel.site.fields["now"].edit, "4")
     click(body, body.place("front", 0.056, 0.72) + QPointF(3, 3))
     assert body.current == 0 and len(body.sites) == 2, "a tap on a mark chooses it"
+    for x, side in ((-0.21, "right"), (0.21, "left")):
+        click(body, body.place("soles", x, 0.86))
+        assert body.sites[-1]["side"] == side, "soles toward you: the right one lies left"
+        older = {**body.sites[-1], "x": -body.sites[-1]["x"]}
+        assert body._site_place(older).x() == body._site_place(body.sites[-1]).x(), "an older mark keeps its foot"
+        panel._remove()
+    panel._choose(0)
     kept = window.workspace.form("intake-complaint").data["sites"]
     assert kept[1]["now"] == 4 and "now" not in kept[0]
     panel.remove.click()

@@ -38,14 +38,14 @@ def region_at(view: str, x: float, y: float) -> tuple[str, Side]:
     """Name and side of the region nearest to a tap.
 
     `x` is the distance from the midline toward the right edge of the picture,
-    `y` from the top, in drawing heights. A front view shows the patient's right
-    on the left of the picture; back and soles show it on the right.
+    `y` from the top, in drawing heights. A front view, and soles turned toward
+    you, show the patient's right on the left of the picture; the back shows it on the right.
     Raises KeyError for an unknown view.
     """
     name, centre, _ = min(REGIONS[view], key=lambda r: math.hypot(abs(x) - r[1], y - r[2]))
     if centre == 0.0 and abs(x) < 0.02:
         return name, Side.NONE
-    picture_right = Side.LEFT if view == "front" else Side.RIGHT
+    picture_right = Side.RIGHT if view == "back" else Side.LEFT
     return name, picture_right if x > 0 else picture_right.other
 
 

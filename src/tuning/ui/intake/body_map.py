@@ -63,7 +63,11 @@ class BodyMap(QWidget):
                 self.tapped.emit(view, round(x, 4), round(y, 4))
 
     def _site_place(self, site: dict[str, object]) -> QPointF:
-        return self.place(str(site["view"]), float(str(site["x"])), float(str(site["y"])))
+        view, x = str(site["view"]), float(str(site["x"]))
+        if view == "soles" and site.get("side") in ("left", "right"):
+            # The side is what was meant: older records drew the left sole on the left.
+            x = abs(x) if site["side"] == "left" else -abs(x)
+        return self.place(view, x, float(str(site["y"])))
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Bodies, soles, sides and marks."""
@@ -115,7 +119,7 @@ class BodyMap(QWidget):
 
     def _paint_sides(self, painter: QPainter, box: QRectF, view: str) -> None:
         for side in LEGS:
-            on_left = (side is Side.LEFT) != (view == "front")
+            on_left = (side is Side.LEFT) == (view == "back")
             x = box.center().x() + (-1 if on_left else 1) * 0.26 * box.width()
             paint_side(painter, QPointF(x - 16, box.bottom() + 14), 5, side)
             painter.setPen(theme.colour(side.value))

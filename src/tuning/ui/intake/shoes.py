@@ -51,16 +51,16 @@ class ShoeMap(QWidget):
         return QSize(430, 400)
 
     def _origin(self, side: Side) -> tuple[QPointF, float]:
-        scale = min(self.height() / 0.25, self.width() / 0.25)
-        sign = -1 if side is Side.LEFT else 1
-        return QPointF(self.width() / 2 + sign * self.width() * 0.23, self.height() * 0.54), scale
+        scale = min(self.height() / 0.25, self.width() / 0.3)
+        sign = -1 if side is Side.RIGHT else 1
+        return QPointF(self.width() / 2 + sign * self.width() * 0.205, self.height() * 0.54), scale
 
     def zone_box(self, side: Side, zone: str) -> QRectF:
-        """The part of the widget that a zone covers. Seen from below, the left sole lies left."""
+        """The part of the widget that a zone covers: soles toward you, toes up, inner edges in the middle."""
         origin, scale = self._origin(side)
         row = ("heel", "middle", "front").index(zone.split()[0])
         outer = zone.endswith("outer")
-        to_left = outer == (side is Side.LEFT)
+        to_left = outer == (side is Side.RIGHT)
         low, high = ZONE_EDGES[row], ZONE_EDGES[row + 1]
         left = origin.x() - (0.046 * scale if to_left else 0)
         return QRectF(left, origin.y() - high * scale, 0.046 * scale, (high - low) * scale)
@@ -119,7 +119,7 @@ class ShoeMap(QWidget):
 
     def _sideways(self, by: int) -> None:
         part = self.at[1].split()[0]
-        order = [(Side.LEFT, "outer"), (Side.LEFT, "inner"), (Side.RIGHT, "inner"), (Side.RIGHT, "outer")]
+        order = [(Side.RIGHT, "outer"), (Side.RIGHT, "inner"), (Side.LEFT, "inner"), (Side.LEFT, "outer")]
         now = order.index((self.at[0], self.at[1].split()[1]))
         side, edge = order[min(max(now + by, 0), 3)]
         self.at = (side, f"{part} {edge}")
@@ -130,7 +130,7 @@ class ShoeMap(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for side in LEGS:
             origin, scale = self._origin(side)
-            shape = sole((0.0, 0.0), 0, 1.0, mirror=side is Side.LEFT)
+            shape = sole((0.0, 0.0), 0, 1.0, mirror=side is Side.RIGHT)
             edge = QPainterPath()
             edge.addPolygon(
                 QPolygonF([QPointF(origin.x() + x * scale, origin.y() - y * scale) for x, y in shape.points])
@@ -163,10 +163,23 @@ class ShoeMap(QWidget):
             x += gap
         painter.restore()
 
+    def _paint_zone_name(self, painter: QPainter, side: Side, zone: str, box: QRectF) -> None:
+        """Beside the sole: outer zones outside, inner ones once between the soles."""
+        if zone.endswith("inner"):
+            room = QRectF(self.width() / 2 - 28, box.top(), 56, box.height())
+        elif side is Side.RIGHT:
+            room = QRectF(box.left() - 56, box.top(), 52, box.height())
+        else:
+            room = QRectF(box.right() + 4, box.top(), 52, box.height())
+        painter.setFont(theme.font())
+        painter.setPen(theme.colour("muted"))
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter, zone.replace(" ", "\n"))
+
     def _paint_names(self, painter: QPainter, side: Side, origin: QPointF, scale: float) -> None:
         for zone in ZONES:
             box = self.zone_box(side, zone)
             grade = self.wear[side].get(zone, 0)
+            self._paint_zone_name(painter, side, zone, box)
             painter.setFont(theme.font(theme.LARGE, bold=True))
             if grade:
                 plate = QRectF(box.center().x() - 13, box.center().y() - 15, 26, 30)
@@ -224,7 +237,8 @@ class ShoesPanel(QWidget):
             made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         side = QVBoxLayout()
         side.setSpacing(8)
-        side.addWidget(label("Both soles from below. Choose a brush, stroke the zones.", theme.BODY, wrap=True))
+        about = "Soles turned toward you, toes up: the right one lies left. Choose a brush, stroke the zones."
+        side.addWidget(label(about, theme.BODY, wrap=True))
         side.addLayout(grid)
         for part in (self.age, self.firm, *self.crushed.values()):
             side.addWidget(part)

@@ -65,8 +65,8 @@ def main() -> None:
             n = len(clip.times)
 
             def decode(reader=reader, n=n) -> None:
-                for _, plane in reader.forward(0, n):
-                    int(plane[0, 0])
+                for _, picture in reader.forward(0, n):
+                    int(picture.y[0, 0])
 
             def follow(reader=reader, n=n, clip=clip, marks=marks) -> None:
                 track(reader, n, clip.times, 0, marks)

@@ -96,10 +96,12 @@ def track(clip: Path, points: Path, out: Path) -> None:
 
     def run() -> None:
         from tuning.exchange.tracks import read_points, write_tracks
-        from tuning.video.follow import follow_clip
+        from tuning.video.follow import follow_clip, follow_more
 
-        frame, marks = read_points(points)
+        (frame, marks), *more = read_points(points)
         found = follow_clip(clip, frame, marks)
+        for frame, hidden in more:
+            found = follow_more(clip, found, frame, hidden)
         write_tracks(found, out)
         for k, name in enumerate(found.names):
             seen = 100 * float((found.quality[:, k] >= 0.5).mean())

@@ -22,7 +22,7 @@ from tuning.exchange.tracks import read_tracks
 from tuning.video import track
 from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
-from tuning.video.luma import LumaReader
+from tuning.video.luma import LumaReader, Picture
 
 FPS = 60
 CASES = {"clean": (False, accuracy.CLEAN, 0.15), "hard": (True, accuracy.HARD, 0.5)}
@@ -124,6 +124,77 @@ def test_a_hidden_mark_is_found_where_it_was_going_though_its_neighbour_stands()
         assert quality < TRUSTED or at == pytest.approx((60, 40 + 5 * n), abs=0.3)
 
 
+def in_colour(discs, ground=(110, 120, 150), sticker=(110, 120, 185), size=(160, 240)):
+    """A picture whose stickers differ from the ground by the given Y, U and V, painted at four times the size."""
+    fine = np.arange(4 * max(size)) / 4 + 0.125
+    across, down = fine[None, : 4 * size[1]], fine[: 4 * size[0], None]
+    cover = np.zeros((4 * size[0], 4 * size[1]))
+    for x, y, radius in discs:
+        cover = np.maximum(cover, np.clip(4 * (radius - np.hypot(across - x, down - y)) + 0.5, 0, 1))
+
+    def plane(n, step):
+        share = cover.reshape(size[0] * 4 // step, step, size[1] * 4 // step, step).mean(axis=(1, 3))
+        return np.rint(ground[n] + (sticker[n] - ground[n]) * share).astype(np.uint8)
+
+    return Picture(plane(0, 4), (plane(1, 8), plane(2, 8)))
+
+
+@pytest.mark.parametrize("ground", [(110, 120, 150), (60, 128, 128), (180, 110, 160)])
+def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground):
+    hue = (ground[0], ground[1] - 25, ground[2] + 25)
+    for x, y in ((80.0, 60.0), (81.3, 60.6), (80.5, 61.0)):
+        seen = in_colour([(x, y, 5.0)], ground, hue)
+        at, sticker = track.recognise(seen, np.array([x + 1.0, y - 0.7]))
+        assert sticker is not None and at == pytest.approx((x, y), abs=0.2)
+        assert track.recognise(Picture(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
+    plain = in_colour([], ground, hue)
+    assert track.recognise(plain, np.array([80.0, 60.0]))[1] is None
+
+
+def test_a_coloured_sticker_is_followed_over_ground_that_gets_lighter_and_darker():
+    def picture(n):
+        shade = round(60 * np.sin(n / 7))
+        return in_colour([(60 + 2.0 * n, 80, 5.0)], (110 + shade, 120, 150), (110, 100, 185))
+
+    follower = track.Follower(picture(0), {"heel_left": np.array([60.4, 79.5])})
+    for n in range(1, 60):
+        at, quality = follower.step(picture(n))[0]
+        assert quality >= TRUSTED and at == pytest.approx((60 + 2.0 * n, 80), abs=0.5), n
+
+
+@pytest.mark.parametrize("speed", [(12.0, 0.0), (-12.0, 5.0), (0.0, 16.0)])
+def test_a_foot_that_moves_in_the_first_frame_is_not_lost(speed):
+    def picture(n):
+        return in_colour([(120 + speed[0] * n, 70 + speed[1] * n, 5.0)])
+
+    follower = track.Follower(picture(0), {"heel_left": np.array([120.0, 70.0])})
+    for n in range(1, 5):
+        at, quality = follower.step(picture(n))[0]
+        assert quality >= TRUSTED and at == pytest.approx((120 + speed[0] * n, 70 + speed[1] * n), abs=0.3), n
+
+
+def test_a_mark_hidden_for_two_seconds_is_found_again():
+    def picture(n):
+        hidden = 10 <= n < 70
+        return in_colour([(150, 60, 5.0), *([] if hidden else [(80, 60, 5.0)])])
+
+    follower = track.Follower(picture(0), {"heel_left": np.array([80.0, 60.0]), "heel_right": np.array([150.0, 60.0])})
+    told = [follower.step(picture(n))[0] for n in range(1, 80)]
+    assert all(quality == 0 for _, quality in told[9:69])
+    assert told[75][1] >= TRUSTED and told[75][0] == pytest.approx((80, 60), abs=0.3)
+
+
+def test_a_late_mark_that_sits_on_anothers_sticker_is_let_go():
+    times = np.arange(4) / 30
+    first = Tracks(("heel_left",), times, np.full((4, 1, 2), 50.0), np.ones((4, 1)))
+    late = Tracks(
+        ("toe_left",), times, np.array([[[51.0, 50]], [[80, 50]], [[50, 52.5]], [[50, 53.5]]]), np.ones((4, 1))
+    )
+    joined = first.joined_by(late)
+    assert joined.names == ("heel_left", "toe_left")
+    assert (joined.quality[:, 1] > 0).tolist() == [False, True, False, True] and (joined.quality[:, 0] == 1).all()
+
+
 def test_planes_backward_are_planes_forward_reversed(tmp_path):
     path = write_clip(tmp_path / "n.mp4", numbered(30), [n / 30 for n in range(30)], g="7")
     clip = Clip(path, path.name)
@@ -131,7 +202,9 @@ def test_planes_backward_are_planes_forward_reversed(tmp_path):
     forward = {n: plane.copy() for n, plane in reader.forward(4, 20)}
     backward = list(reader.backward(19, 3))
     assert [n for n, _ in backward] == list(range(19, 3, -1)) and list(forward) == list(range(4, 20))
-    assert all(np.array_equal(plane, forward[n]) for n, plane in backward)
+    assert all(np.array_equal(found.y, forward[n].y) for n, found in backward)
+    for one, other in zip(backward[0][1].colours, forward[19].colours, strict=True):
+        assert np.array_equal(one, other) and one.shape == forward[19].shape
     reader.close()
     clip.close()
 

@@ -21,22 +21,29 @@ COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
 VERSION = 1
 
 
-def read_points(path: Path) -> tuple[int, dict[str, Floats]]:
-    """Frame and places of marks from `{"frame": 0, "points": {"landmark": [x, y]}}`. Raises BadInput."""
+def read_points(path: Path) -> list[tuple[int, dict[str, Floats]]]:
+    """Frames and places of marks from `{"frame": 0, "points": {"landmark": [x, y]}, "extra": [the same]}`.
+
+    Marks that are hidden in the first frame stand under `extra` with their own. Raises BadInput.
+    """
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
-        frame, points = data["frame"], data["points"]
-        if not isinstance(frame, int) or isinstance(frame, bool) or frame < 0 or not points:
-            raise ValueError
-        places = {str(name): np.array([float(x), float(y)]) for name, (x, y) in points.items()}
+        found = [_marks(one) for one in (data, *data.get("extra", ()))]
     except (OSError, ValueError, KeyError, TypeError, AttributeError) as err:
         raise BadInput(
             f"“{path.name}” holds no points; expected {{“frame”: 0, “points”: {{“knee_left”: [x, y]}}}} in pixels."
         ) from err
-    for name, place in places.items():
+    for name, place in (item for _, places in found for item in places.items()):
         if not np.isfinite(place).all():
             raise BadInput(f"“{path.name}”: the place of {name} is not a number.")
-    return frame, places
+    return found
+
+
+def _marks(data: dict[str, Any]) -> tuple[int, dict[str, Floats]]:
+    frame, points = data["frame"], data["points"]
+    if not isinstance(frame, int) or isinstance(frame, bool) or frame < 0 or not points:
+        raise ValueError
+    return frame, {str(name): np.array([float(x), float(y)]) for name, (x, y) in points.items()}
 
 
 def write_tracks(tracks: Tracks, path: Path) -> None:

@@ -118,7 +118,7 @@ class PatientForm(_Form):
         self.date_order.activated.connect(self._styled)
         self.read_back = label("", role="muted")
         self.fields.addRow(label(""), self.read_back)
-        self.birth.textEdited.connect(self._read_back)
+        self.birth.textChanged.connect(self._read_back)
         self.sex = self.choice("Sex", [NOT_SAID, "female", "male", "other"])
         self.occupation = self.line("Occupation", "glassblower")
         self.mass = self.line("Body mass", "74 kg")

@@ -51,6 +51,25 @@ def follow_clip(
         source.close()
 
 
+def follow_more(
+    path: Path,
+    tracks: Tracks,
+    frame: int,
+    marks: Mapping[str, NDArray[np.float64]],
+    tick: Callable[[float], bool] = lambda _: True,
+) -> Tracks:
+    """The tracks with marks that were hidden before and are placed in `frame`; raises as `follow_clip`.
+
+    They are followed in the company of what is known there: no two marks share a sticker.
+    """
+    known = [k for k, name in enumerate(tracks.names) if name not in marks and tracks.quality[frame, k] >= TRUSTED]
+    company = {tracks.names[k]: tracks.xy[frame, k] for k in known}
+    found = follow_clip(path, frame, {**marks, **company}, tick=tick)
+    new = [found.names.index(name) for name in marks]
+    late = Tracks(tuple(marks), found.times, found.xy[:, new], found.quality[:, new])
+    return tracks.joined_by(late)
+
+
 RETRACK_S = 4.0
 AGREED_PX, AGREED_FRAMES = 1.5, 3
 

@@ -1,11 +1,14 @@
-"""Brightness planes straight from the decoder, in either direction, without colour conversion."""
+"""The decoder's own planes, brightness and colour differences, in either direction, without conversion to RGB."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import av
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,10 +19,46 @@ BACKWARD_BYTES = 192 * 2**20
 """Planes held at a time when frames are read backward."""
 
 
-def _plane(frame: av.VideoFrame, turns: int) -> Plane:
-    plane = frame.planes[0]
-    rows = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
-    return np.rot90(rows[:, : plane.width], turns) if turns else rows[:, : plane.width]
+@dataclass(frozen=True)
+class Picture:
+    """One upright frame: brightness, and blue and red differences where the decoder gives them."""
+
+    y: Plane
+    halves: tuple[Plane, Plane] | None = None
+    """Colour differences as decoded, half as wide and high, before turning."""
+    turns: int = 0
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Height and width, px."""
+        return self.y.shape[0], self.y.shape[1]
+
+    @cached_property
+    def colours(self) -> tuple[Plane, Plane] | None:
+        """Both differences at full size; each sample is taken to lie in the middle of its four pixels."""
+        if self.halves is None:
+            return None
+        height, width = self.shape[::-1] if self.turns % 2 else self.shape
+        whole = [cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR) for half in self.halves]
+        blue, red = (np.rot90(np.asarray(w, dtype=np.uint8), self.turns) for w in whole)
+        return blue, red
+
+    def copy(self) -> Picture:
+        """A picture that outlives its frame."""
+        halves = None if self.halves is None else (self.halves[0].copy(), self.halves[1].copy())
+        return Picture(self.y.copy(), halves, self.turns)
+
+
+def _rows(frame: av.VideoFrame, n: int) -> Plane:
+    plane = frame.planes[n]
+    return np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)[:, : plane.width]
+
+
+def _picture(frame: av.VideoFrame, turns: int) -> Picture:
+    if frame.format.name not in ("yuv420p", "yuvj420p"):
+        frame = frame.reformat(format="yuv420p")
+    y = _rows(frame, 0)
+    return Picture(np.rot90(y, turns) if turns else y, (_rows(frame, 1), _rows(frame, 2)), turns)
 
 
 class LumaReader:
@@ -43,18 +82,18 @@ class LumaReader:
         """Let go of the file."""
         self._container.close()
 
-    def forward(self, start: int, stop: int) -> Iterator[tuple[int, Plane]]:
-        """Frames start..stop-1 in order; the planes must be copied to be kept."""
+    def forward(self, start: int, stop: int) -> Iterator[tuple[int, Picture]]:
+        """Frames start..stop-1 in order; a picture must be copied to be kept."""
         for number, frame in self._frames(start):
             if number >= stop:
                 return
             if number >= start:
-                yield number, _plane(frame, self._turns)
+                yield number, _picture(frame, self._turns)
 
-    def backward(self, start: int, stop: int) -> Iterator[tuple[int, Plane]]:
+    def backward(self, start: int, stop: int) -> Iterator[tuple[int, Picture]]:
         """Frames start, start-1, … stop+1, a stretch at a time, in bounded memory."""
         codec = self._stream.codec_context
-        room = max(8, BACKWARD_BYTES // (codec.width * codec.height))
+        room = max(8, BACKWARD_BYTES // (codec.width * codec.height * 3 // 2))
         high = start
         while high > stop:
             low = max(stop + 1, high - room + 1)

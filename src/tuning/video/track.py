@@ -7,7 +7,7 @@ n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache, partial
 
@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.movement.tracks import Tracks
-from tuning.video.luma import LumaReader, Plane
+from tuning.video.luma import LumaReader, Picture, Plane
 
 Floats = NDArray[np.float64]
 
@@ -28,6 +28,8 @@ LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
+GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
+"""The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
 GATE_GROWTH_PX = 2.5
 GATE_MOST_PX = 48.0
 SETTLED_PX = 0.06
@@ -43,16 +45,24 @@ FIRM = 4.0
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
 STRAIGHT_ON = 15
 """Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
-LOST_AFTER = 45
-"""Frames unseen after which a mark is given up in this direction."""
+
+
+Axis = tuple[float, float, float]
+"""Weights of brightness, blue and red difference."""
+BRIGHT: Axis = (1.0, 0.0, 0.0)
+DARK: Axis = (-1.0, 0.0, 0.0)
+SPREAD = np.diag([15.0**2, 6.0**2, 6.0**2])
+"""How much the ground of a mark changes beyond what is around it now (grey levels, squared): shade more than hue
+(practice judgement, editable)."""
 
 
 @dataclass
 class Sticker:
-    """How one mark looks: radius (px), brightness against its surroundings (sign), contrast and area seen."""
+    """How one mark looks: radius (px), the mix of brightness and colour that tells it from its surroundings,
+    contrast along that mix, and area seen."""
 
     radius: float
-    sign: int
+    axis: Axis
     contrast: float
     area: float
 
@@ -69,6 +79,8 @@ class _Target:
     """How well the place holds a mark, 0..1: a sticker does; plain skin and smooth edges let it slide."""
     velocity: Floats = field(default_factory=lambda: np.zeros(2))
     unseen: int = 0
+    age: int = 0
+    """Frames in which it was seen."""
     course: Floats = field(default_factory=lambda: np.zeros(2))
     """Where its own course has led since it was last seen at `at`."""
     reach: float = GATE_MOST_PX
@@ -117,15 +129,27 @@ def _crop(plane: Plane, centre: Floats, half: int) -> tuple[Plane, int, int]:
     return plane[np.ix_(rows, columns)], x, y
 
 
+def _look(picture: Picture, centre: Floats, half: int, axis: Axis) -> tuple[NDArray[np.float32], int, int]:
+    """Square crop along a mix of brightness and colour, with the image place of its first pixel."""
+    crop, x, y = _crop(picture.y, centre, half)
+    seen = crop.astype(np.float32)
+    if axis[0] != 1.0:
+        seen *= axis[0]
+    if (axis[1] or axis[2]) and picture.colours is not None:
+        for plane, weight in zip(picture.colours, axis[1:], strict=True):
+            if weight:
+                seen += np.float32(weight) * _crop(plane, centre, half)[0]
+    return seen, x, y
+
+
 class _Discs:
     """Masks for m stickers on one square grid: core and four ring sectors, and the counting window."""
 
-    def __init__(self, radii: tuple[float, ...], signs: tuple[int, ...]) -> None:
+    def __init__(self, radii: tuple[float, ...]) -> None:
         self.half = int(np.ceil(2.1 * max(radii))) + 1
         grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
         x, y = (g.ravel() for g in np.meshgrid(grid, grid))
         self.sums = np.stack([np.ones_like(x), x, y], axis=1)
-        self.negative = np.array(signs) < 0
         distance = np.hypot(x, y)
         windows, levels = [], []
         for radius in radii:
@@ -140,9 +164,9 @@ class _Discs:
 
     @staticmethod
     @lru_cache(maxsize=64)
-    def of(radii: tuple[float, ...], signs: tuple[int, ...]) -> _Discs:
+    def of(radii: tuple[float, ...]) -> _Discs:
         """The masks of a set of stickers, made once."""
-        return _Discs(radii, signs)
+        return _Discs(radii)
 
 
 @dataclass(frozen=True)
@@ -154,7 +178,9 @@ class _Seen:
     area: float
 
 
-def _centroids(plane: Plane, starts: Floats, discs: _Discs, rounds: int = 4) -> list[_Seen | None]:
+def _centroids(
+    picture: Picture, starts: Floats, discs: _Discs, axes: Sequence[Axis], rounds: int = 4
+) -> list[_Seen | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
     at = starts.copy()
     size = 2 * discs.half + 1
@@ -162,11 +188,9 @@ def _centroids(plane: Plane, starts: Floats, discs: _Discs, rounds: int = 4) -> 
     corners = np.empty((len(at), 2))
     for _ in range(rounds):
         for m, centre in enumerate(at):
-            crop, x0, y0 = _crop(plane, centre, discs.half)
+            crop, x0, y0 = _look(picture, centre, discs.half, axes[m])
             pixels[m] = crop.ravel()
             corners[m] = x0, y0
-        if discs.negative.any():
-            pixels[discs.negative] = 255 - pixels[discs.negative]
         levels = np.matmul(pixels[:, None, :], discs.levels)[:, 0]
         ground = levels[:, 1:].max(axis=1)
         contrast = np.maximum(levels[:, 0] - ground, 1e-3)
@@ -185,39 +209,73 @@ def _centroids(plane: Plane, starts: Floats, discs: _Discs, rounds: int = 4) -> 
     ]
 
 
-def _centroid(plane: Plane, start: Floats, radius: float, sign: int) -> _Seen | None:
-    return _centroids(plane, start[None], _Discs.of((radius,), (sign,)))[0]
+def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> _Seen | None:
+    return _centroids(picture, start[None], _Discs.of((radius,)), (axis,))[0]
 
 
-def recognise(plane: Plane, click: Floats) -> tuple[Floats, Sticker | None]:
+def _telling_axis(picture: Picture, at: Floats, radius: float) -> Axis | None:
+    """The mix of brightness and colour that tells a disc here from the ring around it best (Fisher 1936)."""
+    if picture.colours is None:
+        return None
+    half = int(np.ceil(2.1 * radius)) + 1
+    planes = [_crop(plane, at, half)[0].ravel().astype(np.float64) for plane in (picture.y, *picture.colours)]
+    grid = np.arange(-half, half + 1)
+    x, y = (g.ravel() for g in np.meshgrid(grid, grid))
+    distance = np.hypot(x, y)
+    colours = np.stack(planes, axis=1)
+    core, ring = (
+        colours[distance <= max(0.55 * radius, 1.0)],
+        colours[(distance >= 1.5 * radius) & (distance <= 2.1 * radius)],
+    )
+    weights = np.linalg.solve(np.cov(ring.T) + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
+    length = float(np.linalg.norm(weights))
+    if length == 0:
+        return None
+    wy, wu, wv = weights / length
+    return float(wy), float(wu), float(wv)
+
+
+LEAST_COLOUR = 14.0
+"""Sticker over its surroundings along its own mix of brightness and colour, grey levels."""
+
+
+def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     """The sticker that was meant by a click, with its centre; None where there is no sticker."""
-    best: tuple[float, _Seen, float, int] | None = None
-    for sign in (1, -1):
-        for radius in RADII[::3]:
-            seen = _centroid(plane, click, float(radius), sign)
+    picture = _as_picture(picture)
+    best: tuple[float, _Seen, float, Axis] | None = None
+    for radius in map(float, RADII[::3]):
+        own = _telling_axis(picture, click, radius)
+        for axis, least in ((BRIGHT, LEAST_CONTRAST), (DARK, LEAST_CONTRAST), (own, LEAST_COLOUR)):
+            seen = _centroid(picture, click, radius, axis) if axis is not None else None
             off = _gap(seen.at, click) if seen is not None else math.inf
-            if seen is None or seen.contrast < LEAST_CONTRAST or off > SNAP_PX + radius / 2:
+            if axis is None or seen is None or seen.contrast < least or off > SNAP_PX + radius / 2:
                 continue
             # A disc of this radius fills this area; anything else is an edge or a stripe.
-            fit = seen.contrast * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
+            fit = seen.contrast / least * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
             # The sticker under the click is meant, not the bright foot that it sits on.
             fit /= 1 + (off / SNAP_PX) ** 2
             if best is None or fit > best[0]:
-                best = (fit, seen, float(radius), sign)
+                best = (fit, seen, radius, axis)
     if best is None:
         return click, None
-    _, seen, radius, sign = best
-    radius = float(np.clip(np.round(2 * np.sqrt(seen.area / np.pi)) / 2, RADII[0], RADII[-1]))
-    again = _centroid(plane, seen.at, radius, sign)
-    if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8:
-        return click, None
-    return again.at, Sticker(radius, sign, again.contrast, again.area)
+    _, seen, radius, axis = best
+    for _ in range(2):  # seen whole it tells its own mix better
+        radius = float(np.clip(np.round(2 * np.sqrt(seen.area / np.pi)) / 2, RADII[0], RADII[-1]))
+        axis = _telling_axis(picture, seen.at, radius) or axis
+        again = _centroid(picture, seen.at, radius, axis)
+        if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < LEAST_COLOUR:
+            return click, None
+        seen = again
+    return seen.at, Sticker(radius, axis, seen.contrast, seen.area)
 
 
-def _search(plane: Plane, centre: Floats, reach: float, sticker: Sticker) -> list[_Seen]:
+def _as_picture(found: Picture | Plane) -> Picture:
+    return found if isinstance(found, Picture) else Picture(found)
+
+
+def _search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[_Seen]:
     """Places within `reach` that look like the sticker, best first."""
-    cut, x0, y0 = _crop(plane, centre, int(reach + 2.1 * sticker.radius) + 2)
-    pixels = cut.astype(np.float32) if sticker.sign > 0 else 255 - cut.astype(np.float32)
+    pixels, x0, y0 = _look(picture, centre, int(reach + 2.1 * sticker.radius) + 2, sticker.axis)
     size = 2 * int(np.ceil(sticker.radius)) + 1
     near = cv2.boxFilter(pixels, -1, (size, size))
     wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))
@@ -227,7 +285,7 @@ def _search(plane: Plane, centre: Floats, reach: float, sticker: Sticker) -> lis
         _, peak, _, (px, py) = cv2.minMaxLoc(response)
         if peak < 0.15 * sticker.contrast:
             break
-        seen = _centroid(plane, np.array([x0 + px + 0.5, y0 + py + 0.5]), sticker.radius, sticker.sign)
+        seen = _centroid(picture, np.array([x0 + px + 0.5, y0 + py + 0.5]), sticker.radius, sticker.axis)
         cv2.circle(response, (px, py), size, -1e3, -1)
         if seen is not None and _gap(seen.at, centre) <= reach:
             found.append(seen)
@@ -253,28 +311,32 @@ def _weakest_slope(patch: NDArray[np.uint8]) -> float:
 class Follower:
     """Carries all marks from one frame to the next."""
 
-    def __init__(self, plane: Plane, marks: Mapping[str, Floats]) -> None:
+    def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats]) -> None:
         self.targets: list[_Target] = []
         self._any_plain = False
-        self._before = plane.copy()
+        self._before = _as_picture(picture).y.copy()
         for name, click in marks.items():
-            self.add(plane, name, click)
+            self.add(picture, name, click)
 
-    def add(self, plane: Plane, name: str, click: Floats) -> None:
+    def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
-        at, sticker = recognise(plane, np.asarray(click, dtype=np.float64))
+        picture = _as_picture(picture)
+        plane = picture.y
+        at, sticker = recognise(picture, np.asarray(click, dtype=np.float64))
         patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
         hold = 1.0 if patch is None else min(1.0, _weakest_slope(patch) / FIRM)
         self.targets.append(_Target(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
 
-    def step(self, plane: Plane) -> list[tuple[Floats, float]]:
+    def step(self, picture: Picture | Plane) -> list[tuple[Floats, float]]:
         """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
+        picture = _as_picture(picture)
         predicted = [t.predicted() for t in self.targets]
-        quick = self._quick(plane, predicted)
+        quick = self._quick(picture, predicted)
+        free = self._free(predicted)
         finds = [
-            self._find(plane, target, place, quick.get(k))
+            self._find(picture, target, place, quick.get(k), free[k])
             for k, (target, place) in enumerate(zip(self.targets, predicted, strict=True))
         ]
         self._guard(finds, predicted)
@@ -283,40 +345,51 @@ class Follower:
                 target.leave(self.targets)
         told = [self._settle(target, find) for target, find in zip(self.targets, finds, strict=True)]
         if self._any_plain:
-            self._before = plane.copy()
+            self._before = picture.y.copy()
         return told
 
-    def _quick(self, plane: Plane, predicted: list[Floats]) -> dict[int, _Seen | None]:
+    @staticmethod
+    def _free(predicted: list[Floats]) -> list[float]:
+        """How far each mark may be looked for without meeting the next one."""
+        at = np.array(predicted)
+        apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
+        np.fill_diagonal(apart, np.inf)
+        return [float(np.clip(NEIGHBOUR_SHARE * gap, GATE_PX, GATE_MOST_PX)) for gap in apart.min(axis=1)]
+
+    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, _Seen | None]:
         """All stickers that were seen in the frame before, at one go."""
         at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
         if not at:
             return {}
         stickers = [s for k in at if (s := self.targets[k].sticker) is not None]
-        discs = _Discs.of(tuple(s.radius for s in stickers), tuple(s.sign for s in stickers))
-        seen = _centroids(plane, np.array([predicted[k] for k in at]), discs)
+        discs = _Discs.of(tuple(s.radius for s in stickers))
+        seen = _centroids(picture, np.array([predicted[k] for k in at]), discs, [s.axis for s in stickers])
         return dict(zip(at, seen, strict=True))
 
     def _find(
-        self, plane: Plane, target: _Target, predicted: Floats, quick: _Seen | None
+        self, picture: Picture, target: _Target, predicted: Floats, quick: _Seen | None, free: float
     ) -> tuple[Floats, float] | None:
-        height, width = plane.shape
+        height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
-        if target.unseen > LOST_AFTER or not inside:
+        if not inside:
             return None
         if target.sticker is None:
-            return self._find_plain(plane, target, predicted)
-        return self._find_sticker(plane, target, target.sticker, predicted, quick)
+            return self._find_plain(picture.y, target, predicted)
+        return self._find_sticker(picture, target, target.sticker, predicted, quick, free)
 
     @staticmethod
     def _find_sticker(
-        plane: Plane, target: _Target, sticker: Sticker, predicted: Floats, seen: _Seen | None
+        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: _Seen | None, free: float
     ) -> tuple[Floats, float] | None:
-        gate = min(GATE_PX + GATE_GROWTH_PX * target.unseen, target.reach if target.unseen else GATE_PX)
+        speed = math.hypot(target.velocity[0], target.velocity[1])
+        gate = min(GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
+        if target.unseen:
+            gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
         like = _likeness(seen, sticker) if seen is not None else 0.0
         if seen is None or like < SURE or _gap(seen.at, predicted) > gate:
             # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
             ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
-            finds = [(s, _likeness(s, sticker), way) for way in ways for s in _search(plane, way, gate, sticker)]
+            finds = [(s, _likeness(s, sticker), way) for way in ways for s in _search(picture, way, gate, sticker)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
                 return None
@@ -387,7 +460,7 @@ class Follower:
             target.velocity = (at - target.at) / (target.unseen + 1)
         else:
             target.velocity = 0.35 * target.velocity + 0.65 * (at - target.at)
-        target.at, target.unseen = at, 0
+        target.at, target.unseen, target.age = at, 0, target.age + 1
         return at, quality
 
 
@@ -419,19 +492,19 @@ def track(
     total = max(1, last - first)
     done, going = 0, True
 
-    def run(pictures: Iterable[tuple[int, Plane]], follower: Follower) -> None:
+    def run(pictures: Iterable[tuple[int, Picture]], follower: Follower) -> None:
         nonlocal done, going
-        for number, plane in pictures:
-            for k, (at, quality) in enumerate(follower.step(plane)):
+        for number, picture in pictures:
+            for k, (at, quality) in enumerate(follower.step(picture)):
                 found.xy[number, k], found.quality[number, k] = at, quality
             done += 1
             if done % 8 == 0 and not tick(done / total):
                 going = False
                 return
 
-    opening: Plane | None = None
-    for _, plane in reader.forward(start, start + 1):
-        opening = plane.copy()
+    opening: Picture | None = None
+    for _, picture in reader.forward(start, start + 1):
+        opening = picture.copy()
     if opening is None:
         return found
     follower = Follower(opening, marks)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -36,6 +36,15 @@ class Tracks:
     def has(self, *names: str) -> bool:
         """Whether all these marks were tracked at all."""
         return all(name in self.names for name in names)
+
+    def joined_by(self, late: Tracks, same_px: float = 3.0) -> Tracks:
+        """These tracks and those of marks placed later; where a late one sits on another's sticker it is let go."""
+        others = [k for k, name in enumerate(self.names) if name not in late.names]
+        apart = np.hypot(*(late.xy[:, :, None] - self.xy[:, None, others]).transpose(3, 0, 1, 2))
+        taken = (apart < same_px).any(axis=2)
+        xy, quality = late.xy.copy(), late.quality.copy()
+        xy[taken], quality[taken] = np.nan, 0.0
+        return self.merged(replace(late, xy=xy, quality=quality))
 
     def merged(self, other: Tracks) -> Tracks:
         """These tracks with every place that `other` found put over them."""

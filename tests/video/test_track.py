@@ -139,6 +139,17 @@ def in_colour(discs, ground=(110, 120, 150), sticker=(110, 120, 185), size=(160,
     return Picture(plane(0, 4), (plane(1, 8), plane(2, 8)))
 
 
+def test_a_part_scaled_up_is_the_part_of_the_whole_scaled_up():
+    rng = np.random.default_rng(6)
+    halves = rng.integers(0, 255, (2, 60, 80)).astype(np.uint8)
+    seen = Picture(np.zeros((120, 160), np.uint8), (halves[0], halves[1]))
+    for x, y, size in [(0, 0, 31), (17, 22, 31), (18, 23, 30), (129, 89, 31), (129, 0, 31), (0, 89, 31), (60, 40, 7)]:
+        part = seen.colour_crop(x, y, size)
+        for one, whole in zip(part, seen.colours, strict=True):
+            assert np.array_equal(one, whole[y : y + size, x : x + size]), (x, y, size)
+    assert seen.colour_crop(-1, 0, 31) is None and seen.colour_crop(130, 0, 31) is None
+
+
 @pytest.mark.parametrize("ground", [(110, 120, 150), (60, 128, 128), (180, 110, 160)])
 def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground):
     hue = (ground[0], ground[1] - 25, ground[2] + 25)

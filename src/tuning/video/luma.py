@@ -43,6 +43,23 @@ class Picture:
         blue, red = (np.rot90(np.asarray(w, dtype=np.uint8), self.turns) for w in whole)
         return blue, red
 
+    def colour_crop(self, x: int, y: int, size: int) -> tuple[Plane, Plane] | None:
+        """Both differences of a square at full size, from its first pixel; only this part is scaled up."""
+        height, width = self.shape
+        whole = self.turns or x < 0 or y < 0 or x + size > width or y + size > height
+        if self.halves is None or whole:
+            return None
+        left, top = max(x // 2 - 1, 0), max(y // 2 - 1, 0)
+        right, bottom = (x + size) // 2 + 2, (y + size) // 2 + 2
+        columns, rows = slice(x - 2 * left, x - 2 * left + size), slice(y - 2 * top, y - 2 * top + size)
+
+        def scaled(half: Plane) -> Plane:
+            part = half[top:bottom, left:right]
+            doubled = (2 * part.shape[1], 2 * part.shape[0])
+            return np.asarray(cv2.resize(part, doubled, interpolation=cv2.INTER_LINEAR), dtype=np.uint8)[rows, columns]
+
+        return scaled(self.halves[0]), scaled(self.halves[1])
+
     def copy(self) -> Picture:
         """A picture that outlives its frame."""
         halves = None if self.halves is None else (self.halves[0].copy(), self.halves[1].copy())

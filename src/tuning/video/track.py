@@ -135,10 +135,13 @@ def _look(picture: Picture, centre: Floats, half: int, axis: Axis) -> tuple[NDAr
     seen = crop.astype(np.float32)
     if axis[0] != 1.0:
         seen *= axis[0]
-    if (axis[1] or axis[2]) and picture.colours is not None:
-        for plane, weight in zip(picture.colours, axis[1:], strict=True):
-            if weight:
-                seen += np.float32(weight) * _crop(plane, centre, half)[0]
+    if (axis[1] or axis[2]) and picture.halves is not None:
+        colours = picture.colour_crop(x, y, 2 * half + 1)
+        if colours is None and picture.colours is not None:  # at the edge, or turned
+            blue, red = (_crop(plane, centre, half)[0] for plane in picture.colours)
+            colours = blue, red
+        for plane, weight in zip(colours or (), axis[1:], strict=True):
+            seen += np.float32(weight) * plane
     return seen, x, y
 
 

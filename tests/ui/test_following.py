@@ -282,3 +282,18 @@ def test_bar_load_and_turn_out_reach_what_is_measured_and_are_taken_back(window,
     window.workspace.undo.undo()
     window.workspace.undo.undo()
     assert {m: over_clip(window, m, "right") for m in before} == before and not bench.stance.load.text()
+
+
+def test_two_quick_corrections_are_both_kept(qtbot, window, patient):
+    """The second comes while the first is still being followed."""
+    patient("glassblower", "movement")
+    hands.settle()
+    bench, frame = window.page("movement").bench, 60
+    following = bench.following
+    wanted = {name: following.tracks.of(name)[frame] + (4.0, 1.0) for name in ("buttock_left", "buttock_right")}
+    for name, at in wanted.items():
+        bench.board.corrected.emit(name, frame, at)
+    qtbot.waitUntil(lambda: not following._correcting and window.jobs.newest is None)
+    hands.settle()
+    for name, at in wanted.items():
+        np.testing.assert_allclose(following.tracks.of(name)[frame], at, atol=0.01, err_msg=name)

@@ -53,6 +53,21 @@ def made(test, side=Side.NONE, occupation="glassblower", mass=66.0):
     return Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right})
 
 
+def test_the_weight_of_the_plates_is_an_action_and_its_undo_reads_recordings_as_before(qtbot, window, force):
+    record(qtbot, force, "jump")
+    force.state.choose("jump")
+    kept = force.state.captures()[-1]
+    before, masses = force.state._mass(), []
+    for press in (force.zero.click, window.workspace.undo.undo):
+        press()
+        qtbot.waitUntil(lambda: not force.live.running)
+        hands.settle()
+        force.state._of(kept)
+        masses.append(force.state._mass())
+    assert masses[0] == pytest.approx(66, rel=0.01) and masses[1] == before
+    assert {mass for _, mass in force.state._read} >= {*masses}, "nothing is read with another weight than stands"
+
+
 def test_a_live_isometric_squat_to_a_verdict(qtbot, window, force):
     force.zero.click()
     qtbot.waitUntil(lambda: "Weighed" in force.status.text())

@@ -58,6 +58,20 @@ def test_a_red_in_one_window_stops_a_trial_in_the_other_at_once(two):
     assert other.workspace.triage() is Triage.RED and "RED" in other.header.caution.text()
 
 
+def test_redo_is_doing_it_again_and_the_gate_is_asked_again(two):
+    """A trial is taken back, the other window records a RED: the trial does not come back by redo."""
+    one, other = two
+    page = other.page("strength")
+    side = page.state.side
+    before = page.state.trials(side).size
+    hands.type_enter(page.number, "181")
+    assert page.state.trials(side).size == before + 1
+    QTest.keyClick(other, Qt.Key.Key_Z, CTRL)
+    red(one.workspace)
+    QTest.keyClick(other, Qt.Key.Key_Z, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert page.state.trials(side).size == before and "RED" in other.status.message.text()
+
+
 def test_what_one_window_imports_and_sets_the_other_has(two, qtbot):
     one, other = two
     one.go("movement")

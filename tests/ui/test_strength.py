@@ -236,6 +236,17 @@ def test_what_is_changed_for_one_test_leaves_every_other_as_it_was_written(windo
     assert {o.setup.fixation for o in mine} == {"belt"} and {o.person for o in mine} == {space.person.uid}
 
 
+def test_a_lever_is_offered_for_the_other_leg_and_follows_a_correction(window, strength):
+    state = strength.state
+    state.choose("hip-abd:left")
+    state.set_lever("78")
+    state.set_lever("38")
+    assert state.lever(Side.LEFT) == state.lever(Side.RIGHT) == 0.38, "a slip that was put right is not offered"
+    state.choose("hip-abd:right")
+    state.set_lever("0.4")
+    assert (state.lever(Side.LEFT), state.lever(Side.RIGHT)) == (0.38, 0.4), "typed for each, each keeps its own"
+
+
 def test_planning_a_visit_over_all_stages(qtbot, window, strength):
     space, order = window.workspace, window.order
     dialog = PlanDialog(window, space, order, window.stages)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-Flip = Callable[[list[str], list[str]], None]
-"""Restores some entries and strikes others; raises TuningError and changes nothing when it cannot."""
+Flip = Callable[[list[str], list[str], bool], None]
+"""Restores some entries and strikes others, for a redo where True; raises TuningError and changes nothing where not."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ class UndoStack(QObject):
         """Take the last action back. Raises TuningError; the stack stays then."""
         if self.at:
             step = self._steps[self.at - 1]
-            self._flip(list(step.struck), list(step.added))
+            self._flip(list(step.struck), list(step.added), False)
             self.at -= 1
             self.changed.emit()
 
@@ -64,6 +64,6 @@ class UndoStack(QObject):
         """Do the last undone action again. Raises TuningError; the stack stays then."""
         if self.at < len(self._steps):
             step = self._steps[self.at]
-            self._flip(list(step.added), list(step.struck))
+            self._flip(list(step.added), list(step.struck), True)
             self.at += 1
             self.changed.emit()

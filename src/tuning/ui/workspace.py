@@ -86,8 +86,8 @@ class Workspace(QObject):
         people = record.people()
         self.reading = False
         """Whether an earlier visit is open to be read only."""
-        self._cleared: set[str] = set()
-        """Clearances of this sitting: redoing one is clearing again."""
+        self._done: dict[str, Entry] = {}
+        """What this sitting has added: redoing it is doing it again, and the gate is asked again."""
         self.person: Person | None = people[0] if people else None
         self.case: Case | None = None
         self.undo = UndoStack(self.flip)
@@ -288,7 +288,7 @@ class Workspace(QObject):
         case = (
             self.case if here and self.case is not None else self.record.case(act.case.patient.uid, act.case.visit.uid)
         )
-        self._ask_gate(case, act)
+        self._ask_gate(case, act.added)
         try:
             revision = self.record.commit(case, act.added, act.struck)
         except Conflict:
@@ -299,18 +299,18 @@ class Workspace(QObject):
             self.told.emit(f"Kept with {case.patient.name}: {text}.")
             return
         self.case = case.changed(act.added, act.struck, revision)
+        self._done |= {entry.uid: entry for entry in act.added}
         self.undo.push(Step(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
         self._committed()
 
-    def _ask_gate(self, case: Case, act: Action) -> None:
+    def _ask_gate(self, case: Case, added: Sequence[Entry]) -> None:
         """The gate is asked again for whatever is new, whichever page collected it. Raises Refused."""
         facts = self.facts(case)
-        for entry, asked in new_acts(self.knowledge, act.added, case.entry):
+        for entry, asked in new_acts(self.knowledge, added, case.entry):
             permit(asked, facts, str(getattr(entry, "reason", "")))
-        for entry in act.added:
+        for entry in added:
             if isinstance(entry, Clearance):
                 check_clearance(entry, standing_of(case), facts.role, datetime.now().astimezone().date())
-                self._cleared.add(entry.uid)
 
     def _again(self, case: Case, act: Action, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""
@@ -322,27 +322,29 @@ class Workspace(QObject):
         gone = [uid for uid in act.struck if fresh.entry(uid) is None]
         if gone:
             raise Conflict("Another window has changed this just now. It was read again; look, then do it once more.")
-        self._ask_gate(fresh, act)
+        self._ask_gate(fresh, act.added)
 
-    def flip(self, restored: list[str], struck: list[str]) -> None:
-        """Undo or redo in the record. Raises TuningError; nothing is changed then."""
+    def flip(self, restored: list[str], struck: list[str], again: bool) -> None:
+        """Undo, or redo where `again`, in the record. Raises TuningError; nothing is changed then."""
         case = self.case
         assert case is not None
         if case.revision != self.record.revision(case.patient.uid):
             self._read_again()
             case = self.case
             assert case is not None
-        self._may_flip([entry for uid in struck if (entry := case.entry(uid)) is not None], restored)
+        self._may_take_back([entry for uid in struck if (entry := case.entry(uid)) is not None])
+        if again:
+            self._ask_gate(case, [self._done[uid] for uid in restored])
         self.record.commit(case, struck=struck, restored=restored)
         self._read_again()
         self._committed()
 
-    def _may_flip(self, struck: Sequence[Entry], restored: Sequence[str]) -> None:
+    def _may_take_back(self, struck: Sequence[Entry]) -> None:
         """A screen is taken back by who recorded it or a licensed clinician: undo is no way round a lock."""
-        person = self.person
-        own = person is not None and all(e.person == person.uid for e in struck if isinstance(e, Screen))
-        if self.role is not Role.CLINICIAN and (not own or self._cleared & set(restored)):
-            raise Refused("A safety screen is taken back by who recorded it, a clearance by a licensed clinician.")
+        screens = [entry for entry in struck if isinstance(entry, Screen)]
+        own = self.person is not None and all(entry.person == self.person.uid for entry in screens)
+        if not own and self.role is not Role.CLINICIAN:
+            raise Refused("A safety screen is taken back by who recorded it or a licensed clinician.")
 
     def _read_again(self) -> None:
         if self.case is not None:

@@ -37,7 +37,8 @@ class ForceState(QObject):
         self.shown: Analysis | None = None
         self.recording: Recording | None = None
         self.reason = ""
-        self._read: dict[str, tuple[Recording, Analysis]] = {}
+        self._read: dict[tuple[str, float | None], tuple[Recording, Analysis]] = {}
+        """Recordings as read, by capture and the body mass (kg) that they were read with."""
         space.content_changed.connect(self.changed)
         space.case_changed.connect(self._forget)
         space.reloaded.connect(self._show_again)
@@ -86,10 +87,11 @@ class ForceState(QObject):
         return len(self._of(found[-1])[1].reps) if found else 0
 
     def _of(self, capture: Capture) -> tuple[Recording, Analysis]:
-        if capture.uid not in self._read:
+        key = capture.uid, self._mass()
+        if key not in self._read:
             recording = read_plates(self.space.record.media.lent(capture.medium))
-            self._read[capture.uid] = recording, analyse(recording, capture.test, capture.side, self._mass())
-        return self._read[capture.uid]
+            self._read[key] = recording, analyse(recording, capture.test, capture.side, self._mass())
+        return self._read[key]
 
     @property
     def weight(self) -> Weight | None:
@@ -140,7 +142,6 @@ class ForceState(QObject):
             data = {"newtons": round(found.newtons, 2), "sd": round(found.sd, 3)}
             with self.space.action("weighed on the plates") as act:
                 act.put(Form(WEIGHED, data), self.space.form_today(WEIGHED))
-            self._read.clear()  # what was read with another weight
             self.changed.emit()
         return found
 
@@ -161,7 +162,7 @@ class ForceState(QObject):
             for one in seen:
                 act.put(one, *self._before(one))
         self.recording, self.shown = recording, found
-        self._read[capture.uid] = recording, found
+        self._read[capture.uid, self._mass()] = recording, found
         self.changed.emit()
         return found
 

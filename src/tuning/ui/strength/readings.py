@@ -86,7 +86,8 @@ class StrengthReadings(QObject):
 
     def lever(self, side: Side) -> float | None:
         """Lever arm in metres."""
-        return self._levers.get((self.test_id, side))
+        typed = self._levers.get((self.test_id, side.other))
+        return self._levers.get((self.test_id, side), typed)  # both legs of a person are about as long
 
     def pain(self, side: Side) -> int | None:
         """Pain that was told with this test and side."""

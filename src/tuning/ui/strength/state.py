@@ -281,8 +281,6 @@ class StrengthState(StrengthReadings):
             with self._action("lever arm") as act:
                 self._put(act, replace(self._standing(seen), setup=replace(seen.setup, lever_m=lever)))
         self._levers[self.test_id, self.side] = lever
-        if self.seen(self.side.other) is None:  # both legs of a person are about as long: offered, not kept
-            self._levers.setdefault((self.test_id, self.side.other), lever)
         self.changed.emit()
 
     def set_fixation(self, fixation: str) -> None:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.types import Side
+from tuning.ui.forms import PatientForm
 from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.ui.widgets import ElidedLabel
@@ -179,7 +180,9 @@ def test_every_view_is_whole(window, patient, size):
 def test_every_dialog_is_whole(qtbot, window, patient):
     patient("choir conductor", "movement")
     hands.settle()
-    for dialog in (GroundDialog(window, window.page("movement").bench.following), WhatIf(window, 63.0, 1.65)):
+    ground = GroundDialog(window, window.page("movement").bench.following)
+    facts = PatientForm(window, patient=window.workspace.patient)
+    for dialog in (ground, WhatIf(window, 63.0, 1.65), facts):
         qtbot.addWidget(dialog)
         dialog.show()
         hands.settle()

@@ -45,7 +45,7 @@ def test_search_narrows_the_day_list_and_enter_opens_today_or_the_last_visit_to_
     space = window.workspace
     assert space.patient.occupation == "ferry deckhand"
     assert len(asked) == 1 and asked[0][-1] == yes and "Begin today's visit" in asked[0][2]
-    assert space.case.number == (2 if begin else 1) and ("to read" in window.header.visit.text()) != begin
+    assert space.case.number == (2 if begin else 1) and ("to read only" in window.header.caution.text()) != begin
     before = len(space.case.entries)
     window.page("intake").safety.record_nothing_new()
     assert (len(space.case.entries) > before) == begin

@@ -107,7 +107,7 @@ class PatientForm(_Form):
         settings: Settings | None = None,
     ) -> None:
         known = patient is not None
-        super().__init__(parent, "Put right" if known else "New patient", "Keep" if known else "Add patient")
+        super().__init__(parent, "Facts of the patient" if known else "New patient", "Keep" if known else "Add patient")
         self._today, self._settings = today or date.today(), settings
         self.name = self.line("Name")
         self.birth, self.date_order = (
@@ -126,7 +126,6 @@ class PatientForm(_Form):
         self.hand = self.choice("Writing hand", [NOT_SAID, "right", "left", "both"])
         self.leg = self.choice("Kicking leg", [NOT_SAID, "right", "left", "both"])
         self.complaint = QPlainTextEdit()
-        self.complaint.setFixedHeight(64)
         self.complaint.setTabChangesFocus(True)
         self._row("Complaint", self.complaint)
         self.involved = self.choice("Involved side", ["none", "left", "right", "both"])

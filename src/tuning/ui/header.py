@@ -13,7 +13,7 @@ from tuning.core.gate.words import standing_words
 from tuning.core.types import Side
 from tuning.ui import theme
 from tuning.ui.stage import StageSpec, place_key
-from tuning.ui.widgets import ElidedLabel, button, label, set_role
+from tuning.ui.widgets import ElidedLabel, button, label
 from tuning.ui.words import short_day
 from tuning.ui.workspace import Workspace
 
@@ -166,9 +166,8 @@ class Header(QWidget):
         self.facts.setText(facts(space, self._today()))
         self.who.setText(f"{space.person.name}, {space.person.role.value}" if space.person else "Who is working?")
         if space.case is not None:
-            to_read = " · to read" if space.reading else ""
-            self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}{to_read}")
-            set_role(self.visit, role="caution" if space.reading else "")
-        told = standing_words(space.standing(), space.knowledge.safety)
+            self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}")
+        stands = standing_words(space.standing(), space.knowledge.safety)
+        told = " · ".join(part for part in ("Open to read only" if space.reading else "", stands) if part)
         self.caution.setVisible(bool(told))
         self.caution.setText(told)

@@ -146,6 +146,7 @@ QLabel#pill { color: @caution; background: @caution_wash; border-radius: 12px; p
 QLineEdit, QComboBox, QPlainTextEdit, QAbstractSpinBox {
     background: @panel; border: 1px solid @line; border-radius: 3px; padding: 4px 8px; min-height: 22px;
     selection-background-color: @accent; selection-color: @on_accent; }
+QPlainTextEdit { min-height: 60px; }
 QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QAbstractSpinBox:focus { border: 2px solid @accent; }
 QLineEdit#number { border: 2px solid @accent; border-radius: 5px; padding: 4px 12px; min-height: 56px; }
 QLineEdit:disabled { color: @muted; background: @paper; }

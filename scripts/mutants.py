@@ -7,11 +7,11 @@ Survivors are listed in --survivors, the table goes to docs/mutants.md.
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import random
 import re
 import shutil
-import subprocess
 import sys
 import tempfile
 from concurrent.futures import ThreadPoolExecutor
@@ -21,6 +21,7 @@ from queue import Queue
 
 import click
 import libcst as cst
+import pytest
 from mutmut.mutation.file_mutation import Mutation, create_mutations, deep_replace
 
 ROOT = Path(__file__).parent.parent
@@ -28,12 +29,15 @@ CORE = ROOT / "src" / "tuning" / "core"
 ROOMS = {
     "judging": ("test_verdict", "test_numbers", "test_judging", "test_hands_on", "test_force"),
     "gate": ("test_gate",),
-    "movement/tasks": ("test_tasks", "test_movement", "test_together"),
+    "movement/tasks": ("test_movement", "test_tasks", "test_together"),
     "force": ("test_force", "test_force_laws", "test_trace", "test_together"),
     "programme": ("test_programme", "test_drawings"),
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
 LONGEST_S = 240
+WARM = multiprocessing.get_context("forkserver")
+"""Each trial is a new process that finds the libraries imported already; they are half of a short one's time."""
+LIBRARIES = ["pytest", "numpy", "scipy.signal", "scipy.stats", "scipy.optimize", "scipy.interpolate"]
 PAGE = """# What the tests find
 
 Small defects put into the modules that carry meaning, one at a time, and how many of them the
@@ -65,9 +69,16 @@ def _is_words(mutation: Mutation) -> bool:
     return re.match(r"(\w*Error|NotMeasured|BadInput|Refused)\(", code) is not None
 
 
+def _first_difference(one: str, other: str) -> int:
+    """The line where two texts begin to differ."""
+    lines = zip(one.splitlines(), other.splitlines(), strict=False)
+    return next((n for n, (a, b) in enumerate(lines, 1) if a != b), 0)
+
+
 def mutants_of(file: Path) -> list[Mutant]:
     """Every mutant of a module."""
-    module, mutations, _, _ = create_mutations(str(file), file.read_text())
+    code = file.read_text()
+    module, mutations, _, _ = create_mutations(str(file), code)
     plain, found = cst.Module([]), []
     for mutation in mutations:
         if _is_words(mutation):
@@ -76,7 +87,8 @@ def mutants_of(file: Path) -> list[Mutant]:
         assert isinstance(changed, cst.Module)
         was, now = (plain.code_for_node(n) for n in (mutation.original_node, mutation.mutated_node))
         told = re.sub(r"\s+", " ", f"{was.strip()}  ->  {now.strip()}")[:160]
-        found.append(Mutant(file, changed.code, f"{file.relative_to(ROOT)}: {told}"))
+        line = _first_difference(code, changed.code)
+        found.append(Mutant(file, changed.code, f"{file.relative_to(ROOT)}:{line}: {told}"))
     return found
 
 
@@ -88,16 +100,28 @@ def copy_of_tree(folder: Path) -> Path:
     return folder
 
 
+def _tests_in(tree: Path, files: list[str]) -> None:
+    """Run tests in this process, on the source of one copy of the tree."""
+    os.environ["PYTHONPATH"] = str(tree / "src")
+    sys.dont_write_bytecode = True
+    sys.path.insert(0, str(tree / "src"))
+    os.chdir(tree)
+    with Path(os.devnull).open("w") as nowhere:
+        os.dup2(nowhere.fileno(), 1)
+        os.dup2(nowhere.fileno(), 2)
+    os._exit(pytest.main(["-x", "-q", "-n", "0", "-p", "no:cacheprovider", *files]))
+
+
 def passes(tests: tuple[str, ...], tree: Path) -> bool:
     """Whether the tests pass in a copy of the tree; never ending is noticed like failing."""
     files = [str(tree / "tests" / "core" / f"{name}.py") for name in tests]
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", *files]
-    environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-    try:
-        done = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=LONGEST_S, check=False)
-    except subprocess.TimeoutExpired:
-        return False
-    return done.returncode == 0
+    child = WARM.Process(target=_tests_in, args=(tree, files))
+    child.start()
+    child.join(LONGEST_S)
+    if child.is_alive():
+        child.kill()
+        child.join()
+    return child.exitcode == 0
 
 
 def is_found(mutant: Mutant, tests: tuple[str, ...], tree: Path) -> bool:
@@ -138,6 +162,7 @@ def row_of(room: str, each: int, seed: int, trees: Queue[Path], survivors: list[
 @click.option("--survivors", type=click.Path(path_type=Path), help="Where to list those that no test found.")
 def main(each: int, seed: int, room: str | None, jobs: int, survivors: Path | None) -> None:
     """Put defects in, one at a time, and count those that the tests find."""
+    WARM.set_forkserver_preload(LIBRARIES)
     missed: list[str] = []
     rows = []
     with tempfile.TemporaryDirectory() as folder:

@@ -93,8 +93,8 @@ def mutants_of(file: Path) -> list[Mutant]:
 
 
 def copy_of_tree(folder: Path) -> Path:
-    """Source and tests, for one worker."""
-    for name in ("src", "tests", "scripts"):
+    """Source, tests and what they read, for one worker."""
+    for name in ("src", "tests", "scripts", "docs"):
         shutil.copytree(ROOT / name, folder / name, ignore=shutil.ignore_patterns("__pycache__"))
     shutil.copy(ROOT / "pyproject.toml", folder)
     return folder

@@ -18,7 +18,7 @@ from tuning.core.visit.battery import Test
 from tuning.demo.clinic import build_clinic
 from tuning.demo.devices import simulated
 from tuning.ui import theme
-from tuning.ui.app import open_window
+from tuning.ui.app import equipped, opened
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.window import MainWindow
@@ -146,7 +146,7 @@ def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         build_clinic(Path(folder))
-        window = open_window(Path(folder), devices=lambda _: simulated())
+        window = equipped(opened(Path(folder)), lambda _: simulated())
         window.resize(1280, 800)
         window.show()
         settle()

@@ -80,22 +80,22 @@ def open_on(qtbot) -> Iterator[Callable]:
     from tuning.demo.devices import simulated
     from tuning.devices import NO_DEVICES
     from tuning.ui import theme
-    from tuning.ui.app import open_window
+    from tuning.ui.app import equipped, opened
 
     theme.apply(QApplication.instance())
-    opened = []
+    shown = []
 
     def show(folder: Path, kind: str = "practice"):
-        window = open_window(folder, kind, lambda of: simulated() if of in ("demo", "practice") else NO_DEVICES)
+        window = equipped(opened(folder, kind), lambda of: simulated() if of in ("demo", "practice") else NO_DEVICES)
         qtbot.addWidget(window)
         window.show()
         window.activateWindow()
         qtbot.waitUntil(window.isActiveWindow)
-        opened.append(window)
+        shown.append(window)
         return window
 
     yield show
-    for window in opened:
+    for window in shown:
         window.close()
         window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -95,9 +95,8 @@ def test_visits_keep_their_order_when_the_clock_was_set_back(desk):
 
 
 def test_every_connection_is_durable(desk):
-    with desk.record._engine.connect() as connection:
-        pragma = lambda name: connection.exec_driver_sql(f"pragma {name}").scalar()  # noqa: E731
-        assert (pragma("journal_mode"), pragma("synchronous"), pragma("foreign_keys")) == ("wal", 2, 1)
+    pragma = lambda name: desk.record._connection.execute(f"pragma {name}").fetchone()[0]  # noqa: E731
+    assert (pragma("journal_mode"), pragma("synchronous"), pragma("foreign_keys")) == ("wal", 2, 1)
 
 
 def test_search_finds_by_any_word_however_it_is_typed(desk):
@@ -170,20 +169,13 @@ def test_bad_media_leave_nothing_behind(desk, tmp_path: Path, monkeypatch):
 
 
 def test_a_full_disk_refuses_one_entry_and_the_next_one_is_kept(desk):
-    from sqlalchemy import event
-
     desk.keep(seen(1.0))
-    room = {"full": True}
-
-    def no_room(connection, *_):
-        pages = connection.execute("pragma page_count").fetchone()[0]
-        connection.execute(f"pragma max_page_count={pages if room['full'] else 1_000_000}")
-
-    event.listen(desk.record._engine, "checkout", no_room)
+    db = desk.record._connection
+    db.execute(f"pragma max_page_count={db.execute('pragma page_count').fetchone()[0]}")
     with pytest.raises(EnvironmentFault, match="disk is full"):
         desk.keep(seen(2.0, quality_reason="long " * 4000))
     assert desk.values() == [1.0]
-    room["full"] = False
+    db.execute("pragma max_page_count=1000000")
     desk.keep(seen(3.0, quality_reason="long " * 4000))
     assert desk.values() == [1.0, 3.0]
 
@@ -250,9 +242,8 @@ if sys.argv[2] == "after":
     print("saved", flush=True)
 else:
     made, case = desk.stamped(seen(77.0)), desk.case
-    with desk.record._writing() as session:
-        desk.record._add(session, made)
-        session.flush()
+    with desk.record._writing() as db:
+        desk.record._add(db, made)
         print("not yet", flush=True)
         time.sleep(60)
 time.sleep(60)
@@ -272,5 +263,5 @@ def test_a_killed_process_keeps_exactly_what_was_saved(desk, moment, kept):
     assert again.values() == kept and again.record.check() == []
     again.keep(seen(78.0))
     assert again.values() == [*kept, 78.0]
-    again.record.close()
     assert isinstance(again.case.all(Observation)[0], Observation)
+    again.record.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import sys
 from datetime import date
 
@@ -349,6 +350,20 @@ def test_what_nobody_expected_is_logged_and_told_with_the_place_of_the_log(qtbot
     assert "Something unexpected" in told[0] and str(log) in told[0] and "What was saved is kept" in told[0]
     assert "The file is empty." in told[1], "our own sentences are told as they are"
     assert "KeyError" in log.read_text() and "lost" not in log.read_text(), "a message may hold a patient's words"
+
+
+def test_people_stand_there_before_the_workbench_and_what_is_typed_meanwhile_stays(qtbot, tmp_path, demo_folder):
+    shutil.copytree(demo_folder, tmp_path / "demo")
+    frame = app.Frame(tmp_path / "demo")
+    qtbot.addWidget(frame)
+    record, people = frame.show_people()
+    assert len(people.lines()) == 5 and frame.window_in is None
+    people.search.setText("potter")
+    window = app.equipped(record, day_list=people)
+    qtbot.addWidget(window)
+    assert window.day_list is people and len(people.lines()) == 1
+    assert people.receivers(people.patient_chosen) == 1
+    window.close()
 
 
 def test_a_record_that_cannot_be_opened_is_told_in_the_frame(qtbot, tmp_path):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import fields
 from datetime import date
+from functools import cache
 from typing import Any
 
 import cattrs
@@ -71,17 +72,23 @@ def _converter() -> cattrs.Converter:
     made.register_unstructure_hook(
         Evidence | None, lambda value: None if value is None else {"of": tags[type(value)], **made.unstructure(value)}
     )
-    for kind in KINDS.values():
-        own = {f.name for f in fields(kind)}
-        skipped = {name: override(omit=True) for name in (*_HEAD, *_APART) if name in own}
-        if "trials" in own:  # arrays are not compared with a usual value
-            skipped["trials"] = override(omit_if_default=False, unstruct_hook=_numbers)
-        made.register_unstructure_hook(
-            kind,
-            make_dict_unstructure_fn(kind, made, _cattrs_omit_if_default=True, **skipped),  # type: ignore[arg-type]
-        )
-        made.register_structure_hook(kind, make_dict_structure_fn(kind, made, **_read(kind)))
     return made
+
+
+@cache
+def _converter_of(name: str) -> cattrs.Converter:
+    """What reads and writes one kind; made when the first of it is met, as most starts meet few kinds."""
+    kind = KINDS[name]
+    own = {f.name for f in fields(kind)}
+    skipped = {name: override(omit=True) for name in (*_HEAD, *_APART) if name in own}
+    if "trials" in own:  # arrays are not compared with a usual value
+        skipped["trials"] = override(omit_if_default=False, unstruct_hook=_numbers)
+    _CONVERTER.register_unstructure_hook(
+        kind,
+        make_dict_unstructure_fn(kind, _CONVERTER, _cattrs_omit_if_default=True, **skipped),  # type: ignore[arg-type]
+    )
+    _CONVERTER.register_structure_hook(kind, make_dict_structure_fn(kind, _CONVERTER, **_read(kind)))
+    return _CONVERTER
 
 
 def _read(kind: type[Entry]) -> dict[str, Any]:
@@ -102,7 +109,7 @@ _CONVERTER = _converter()
 
 def body(entry: Entry) -> dict[str, Any]:
     """What an entry says, ready for JSON."""
-    found: dict[str, Any] = _CONVERTER.unstructure(entry)
+    found: dict[str, Any] = _converter_of(NAMES[type(entry)]).unstructure(entry)
     return found
 
 
@@ -113,7 +120,7 @@ def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medi
         raise ValueError(f"“{name}” is no kind of entry")
     extra = {"medium": medium} if kind is entries.Capture else {}
     try:
-        return _CONVERTER.structure({**said, **head, **extra}, kind)
+        return _converter_of(name).structure({**said, **head, **extra}, kind)
     except Exception as err:  # the library groups whatever went wrong; to us it is one thing
         raise ValueError(f"{name}: {'; '.join(cattrs.transform_error(err))}") from err
 

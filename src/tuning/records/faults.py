@@ -8,8 +8,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy.exc import DatabaseError, StatementError
-
 from tuning.core.errors import EnvironmentFault
 
 _OS_SENTENCES = {
@@ -45,12 +43,8 @@ def told_as_fault(place: Path) -> Iterator[None]:
     """Turn errors of the machine into an EnvironmentFault with a plain sentence."""
     try:
         yield
-    except DatabaseError as err:
-        raise EnvironmentFault(f"{database_sentence(err.orig)} ({place}). What was saved before is kept.") from err
-    except sqlite3.DatabaseError as err:
+    except sqlite3.Error as err:
         raise EnvironmentFault(f"{database_sentence(err)} ({place}). What was saved before is kept.") from err
-    except StatementError as err:
-        raise EnvironmentFault(f"Not saved: a value cannot be written ({err.orig}).") from err
     except OSError as err:
         known = _OS_SENTENCES.get(err.errno or 0, f"The machine refused: {err.strerror or err}")
         raise EnvironmentFault(f"{known} ({place}). What was saved before is kept.") from err

@@ -7,20 +7,20 @@ opens a record holds a lock of the folder meanwhile. Alembic is loaded only when
 from __future__ import annotations
 
 import os
+import re
 import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, event, inspect
-
 from tuning.core.errors import EnvironmentFault
 from tuning.records.faults import told_as_fault
 from tuning.records.files import held, sync_folder
-from tuning.records.models import Base
 
 HEAD = "0004"
 """Newest revision in migrations/versions; a test holds the two together."""
 KNOWN = ("0001", "0002", "0003", HEAD)
+TABLES_SQL = Path(__file__).with_name("tables.sql").read_text(encoding="utf-8")
+TABLES = set(re.findall(r"(?i)^create table (\w+)", TABLES_SQL, re.MULTILINE))
 OLD_TABLES = {
     "0001": {"person", "media", "patient", "visit", "entry", "capture", "observation", "plan_item", "safety_screen",
              "calibration", "mark"},
@@ -29,18 +29,13 @@ OLD_TABLES["0002"] = OLD_TABLES["0001"] | {"finding"}
 OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
 
 
-def engine_of(file: Path) -> Engine:
-    """An engine on a database file. Values never appear in its messages: they are a patient's."""
-    engine = create_engine(f"sqlite:///{file}", hide_parameters=True)
-    event.listen(engine, "connect", _set_pragmas)
-    return engine
-
-
-def _set_pragmas(connection: sqlite3.Connection, _: object) -> None:
-    cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=3000"):
-        cursor.execute(f"pragma {pragma}")
-    cursor.close()
+def connection_to(file: Path) -> sqlite3.Connection:
+    """A connection whose commits are durable; transactions are begun by hand."""
+    connection = sqlite3.connect(file, timeout=3.0, isolation_level=None)
+    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL"):
+        connection.execute(f"pragma {pragma}")
+    connection.row_factory = sqlite3.Row
+    return connection
 
 
 def ready(file: Path, kind: str) -> None:
@@ -66,7 +61,7 @@ def revision_of(file: Path) -> str:
     if file.stat().st_size == 0:
         raise EnvironmentFault(f"{file} is empty (0 bytes), so it is no record any more. Restore the last backup.")
     with told_as_fault(file), closing(_plain(file)) as connection:
-        tables = {str(row[0]) for row in connection.execute("select name from sqlite_master where type = 'table'")}
+        tables = _tables(connection)
         if "alembic_version" not in tables:
             raise EnvironmentFault(f"{file} is a database, but not a Tuning record. Nothing was changed.")
         row = connection.execute("select version_num from alembic_version").fetchone()
@@ -75,12 +70,16 @@ def revision_of(file: Path) -> str:
         newer = found.isdigit() and found > HEAD
         who = f"was written by a newer Tuning (revision {found})" if newer else f"has an unknown revision “{found}”"
         raise EnvironmentFault(f"This record {who}. Nothing was changed; open it with the version that wrote it.")
-    missing = (OLD_TABLES[found] if found != HEAD else set(Base.metadata.tables)) - tables
+    missing = (OLD_TABLES[found] if found != HEAD else TABLES) - tables
     if missing:
         raise EnvironmentFault(
             f"The record is damaged: the table “{min(missing)}” is missing ({file}). Restore the last backup."
         )
     return found
+
+
+def _tables(connection: sqlite3.Connection) -> set[str]:
+    return {str(row[0]) for row in connection.execute("select name from sqlite_master where type = 'table'")}
 
 
 def _plain(file: Path) -> sqlite3.Connection:
@@ -102,15 +101,11 @@ def _sweep(file: Path) -> None:
 
 def _make(file: Path, kind: str) -> None:
     made = _beside(file, "making")
-    engine = create_engine(f"sqlite:///{made}")
-    try:
-        with engine.begin() as connection:
-            Base.metadata.create_all(connection)
-            connection.exec_driver_sql("create table alembic_version (version_num varchar(32) not null primary key)")
-            connection.exec_driver_sql("insert into alembic_version values (?)", (HEAD,))
-            connection.exec_driver_sql("insert into info values ('kind', ?)", (kind,))
-    finally:
-        engine.dispose()
+    with closing(sqlite3.connect(made)) as connection:
+        connection.executescript(f"begin; {TABLES_SQL} commit;")
+        with connection:
+            connection.execute("insert into alembic_version values (?)", (HEAD,))
+            connection.execute("insert into info values ('kind', ?)", (kind,))
     _put(made, file)
 
 
@@ -151,6 +146,7 @@ def migrate(file: Path, to: str = "head") -> None:
     """Run the migrations on a file that nobody else uses."""
     from alembic import command
     from alembic.config import Config
+    from sqlalchemy import create_engine
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
@@ -159,11 +155,11 @@ def migrate(file: Path, to: str = "head") -> None:
         with engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, to)
-        with engine.connect() as connection:
-            problems = connection.exec_driver_sql("pragma integrity_check").scalars().all()
-        if problems != ["ok"] or (
-            to == "head" and not set(Base.metadata.tables) <= set(inspect(engine).get_table_names())
-        ):
-            raise EnvironmentFault(f"The record could not be upgraded: {problems[0]}. The old one is unchanged.")
     finally:
         engine.dispose()
+    with closing(_plain(file)) as made:
+        problems = [str(row[0]) for row in made.execute("pragma integrity_check")]
+        missing = TABLES - _tables(made) if to == "head" else set()
+    if problems != ["ok"] or missing:
+        what = f"the table “{min(missing)}” is missing" if missing else problems[0]
+        raise EnvironmentFault(f"The record could not be upgraded: {what}. The old one is unchanged.")

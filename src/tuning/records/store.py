@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import os
 import unicodedata
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from contextlib import contextmanager
-from dataclasses import dataclass
-from datetime import UTC, datetime
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, fields
+from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import Any, TypeVar
-
-from sqlalchemy import func, select, text, update
-from sqlalchemy.orm import Session, selectinload
+from sqlite3 import Connection, Row
+from typing import Any
 
 from tuning.core.case import Case, Patient, Person, Visit, with_facts
 from tuning.core.entries import Capture, Clearance, Form, Medium, PlanItem, Screen, Track
@@ -22,12 +21,25 @@ from tuning.records import bodies, schema
 from tuning.records.faults import told_as_fault
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
-from tuning.records.models import Base, EntryRow, InfoRow, MediumRow, PatientRow, PersonRow, PlacesRow, VisitRow
 
-B = TypeVar("B", bound=Base)
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
 DIGESTED = (Screen, Clearance, PlanItem)
 """What the day list needs of every person."""
+PATIENT = tuple(f.name for f in fields(Patient))
+MEDIUM = ("uid", "sha256", "suffix", "original_name", "size")
+ENTRIES = """
+    select entry.*, visit.uid as visit, person.uid as person, person.name as who,
+           medium.uid as medium, sha256, suffix, original_name, size
+    from entry join visit on visit_id = visit.id join person on entry.person_id = person.id
+         left join medium on medium_id = medium.id
+"""
+VISITS = "select visit.uid, started_at, patient.uid as patient from visit join patient on patient_id = patient.id"
+MEASURED = """
+    select patient.uid, count(*)
+    from entry join visit on visit_id = visit.id join patient on patient_id = patient.id
+    where kind = 'observation' and struck_at is null group by patient.uid
+"""
+"""How many measures a person has."""
 
 
 def now() -> datetime:
@@ -62,106 +74,92 @@ class Record:
             if not os.access(folder, os.W_OK, effective_ids=True):
                 raise EnvironmentFault(f"The folder {folder} may not be written to. Nothing was changed.")
             schema.ready(self.file, kind)
-            self._engine = schema.engine_of(self.file)
+            self._connection = schema.connection_to(self.file)
         self.media = MediaFolder(folder / "media")
         self.media.sweep()
         self._seen = self._data_version()
 
     def close(self) -> None:
         """Let go of the file."""
-        self._engine.dispose()
+        self._connection.close()
 
     @contextmanager
-    def _session(self) -> Iterator[Session]:
-        with told_as_fault(self.folder), Session(self._engine, expire_on_commit=False) as session:
-            yield session
+    def _within(self, begin: str) -> Iterator[Connection]:
+        with told_as_fault(self.folder):
+            self._connection.execute(begin)
+            try:
+                yield self._connection
+                self._connection.execute("commit")
+            finally:
+                if self._connection.in_transaction:
+                    self._connection.execute("rollback")
 
-    @contextmanager
-    def _writing(self) -> Iterator[Session]:
+    def _reading(self) -> AbstractContextManager[Connection]:
+        """One look: nothing that is written meanwhile is half in it."""
+        return self._within("begin")
+
+    def _writing(self) -> AbstractContextManager[Connection]:
         """One transaction that holds the record from its first look on."""
-        with self._session() as session, session.begin():
-            session.execute(text("pragma foreign_keys=ON"))
-            session.connection().exec_driver_sql("begin immediate")
-            yield session
+        return self._within("begin immediate")
 
     def _data_version(self) -> int:
-        with told_as_fault(self.folder), self._engine.connect() as connection:
-            return int(connection.exec_driver_sql("pragma data_version").scalar_one())
+        with told_as_fault(self.folder):
+            return int(self._connection.execute("pragma data_version").fetchone()[0])
 
     # what kind of record
 
     @property
     def kind(self) -> str:
         """Own, demo or practice: only the last two may use made-up devices."""
-        with self._session() as session:
-            row = session.get(InfoRow, "kind")
-            return row.value if row is not None else OWN
+        with self._reading() as db:
+            row = db.execute("select value from info where key = 'kind'").fetchone()
+            return str(row["value"]) if row is not None else OWN
 
     def mark(self, kind: str) -> None:
         """Say what kind of record this is."""
-        with self._writing() as session:
-            session.merge(InfoRow(key="kind", value=kind))
+        with self._writing() as db:
+            db.execute("insert or replace into info (key, value) values ('kind', ?)", (kind,))
 
     # people, patients, visits
 
     def people(self) -> Sequence[Person]:
         """All local user profiles, oldest first."""
-        with self._session() as session:
-            return [_person(row) for row in session.scalars(select(PersonRow).order_by(PersonRow.id))]
+        with self._reading() as db:
+            return [_person(row) for row in db.execute("select * from person order by id")]
 
     def add_person(self, name: str, role: str) -> Person:
         """Add a user profile."""
-        row = PersonRow(uid=new_uid(), name=name, role=Role(role).value, created_at=now())
-        with self._writing() as session:
-            session.add(row)
-        return _person(row)
+        person = Person(new_uid(), name, Role(role))
+        with self._writing() as db:
+            _insert(db, "person", uid=person.uid, name=name, role=person.role.value, created_at=_stamp(now()))
+        return person
 
     def patients(self, search: str = "") -> Sequence[Patient]:
         """Patients whose name, occupation or complaint contains every word of `search`, by name."""
-        with self._session() as session:
-            found = self._people(session)
+        with self._reading() as db:
+            found = self._people(db)
         words = [_plain(word) for word in search.split()]
         fitting = [p for p in found if all(w in _plain(f"{p.name} {p.occupation} {p.complaint}") for w in words)]
         return sorted(fitting, key=lambda p: _plain(p.name))
 
-    def _people(self, session: Session) -> list[Patient]:
+    def _people(self, db: Connection) -> list[Patient]:
         """Everybody, as the newest facts tell."""
-        query = (
-            select(EntryRow, VisitRow.patient_id)
-            .join(VisitRow, EntryRow.visit_id == VisitRow.id)
-            .where(EntryRow.kind == bodies.NAMES[Form], EntryRow.struck_at.is_(None))
-            .order_by(EntryRow.id)
-        )
-        rows = session.execute(query).all()
-        entries = self._entries(session, [row for row, _ in rows])
-        facts: dict[int, list[Entry]] = {}
-        for entry, (_, patient_id) in zip(entries, rows, strict=True):
-            facts.setdefault(patient_id, []).append(entry)
-        return [with_facts(_patient(row), facts.get(row.id, ())) for row in session.scalars(select(PatientRow))]
+        facts = self._entries(db, "where entry.kind = ? and entry.struck_at is null", (bodies.NAMES[Form],))
+        of_person = _gathered(facts, _person_of_visits(db))
+        return [with_facts(_patient(row), of_person.get(row["uid"], ())) for row in db.execute("select * from patient")]
 
     def digests(self, search: str = "") -> list[Digest]:
         """What the day list tells of everybody who fits a search."""
         people = self.patients(search)
         wanted = [bodies.NAMES[kind] for kind in DIGESTED]
-        with self._session() as session:
-            uids = {row.id: row.uid for row in session.scalars(select(PatientRow))}
+        with self._reading() as db:
             visits: dict[str, list[Visit]] = {}
-            of_visit: dict[int, str] = {}
-            for visit in session.scalars(select(VisitRow).order_by(VisitRow.id)):
-                uid = of_visit[visit.id] = uids[visit.patient_id]
-                visits.setdefault(uid, []).append(Visit(visit.uid, uid, visit.started_at))
-            rows = session.scalars(select(EntryRow).where(EntryRow.kind.in_(wanted)).order_by(EntryRow.id))
-            standing = [row for row in rows if row.struck_at is None]
-            entries = self._entries(session, standing)
-            of_person: dict[str, list[Entry]] = {}
-            for row, entry in zip(standing, entries, strict=True):
-                of_person.setdefault(of_visit[row.visit_id], []).append(entry)
-            counted = select(EntryRow.visit_id, func.count()).where(
-                EntryRow.kind == "observation", EntryRow.struck_at.is_(None)
-            )
-            measured: dict[str, int] = {}
-            for visit_id, count in session.execute(counted.group_by(EntryRow.visit_id)):
-                measured[of_visit[visit_id]] = measured.get(of_visit[visit_id], 0) + count
+            for visit in self._visits(db):
+                visits.setdefault(visit.patient, []).append(visit)
+            marks = ", ".join("?" * len(wanted))
+            entries = self._entries(db, f"where entry.kind in ({marks}) and entry.struck_at is null", wanted)
+            of_person = _gathered(entries, _person_of_visits(db))
+            measured = dict(db.execute(MEASURED).fetchall())
         return [
             Digest(p, tuple(visits.get(p.uid, ())), tuple(of_person.get(p.uid, ())), measured.get(p.uid, 0))
             for p in people
@@ -169,73 +167,76 @@ class Record:
 
     def add_patient(self, person: Person, **fields: Any) -> Patient:
         """Add a patient; `fields` as in core.case.Patient."""
-        values = {key: value.value if isinstance(value, Side) else value for key, value in fields.items()}
-        with self._writing() as session:
-            row = PatientRow(
-                **values, uid=new_uid(), revision=0, created_at=now(), created_by=_id(session, PersonRow, person.uid)
+        patient = Patient(uid=new_uid(), **{**fields, "involved": Side(fields["involved"])})
+        values = {key: getattr(patient, key) for key in PATIENT}
+        with self._writing() as db:
+            _insert(
+                db,
+                "patient",
+                **{**values, "birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value},
+                revision=0,
+                created_at=_stamp(now()),
+                created_by=_id(db, "person", person.uid),
             )
-            session.add(row)
-        return _patient(row)
+        return patient
 
     def start_visit(self, patient: Patient, person: Person, at: datetime | None = None) -> Visit:
         """Begin a visit."""
-        with self._writing() as session:
-            row = VisitRow(
-                uid=new_uid(),
-                patient_id=_id(session, PatientRow, patient.uid),
-                started_at=at or now(),
-                person_id=_id(session, PersonRow, person.uid),
+        visit = Visit(new_uid(), patient.uid, at or now())
+        with self._writing() as db:
+            _insert(
+                db,
+                "visit",
+                uid=visit.uid,
+                patient_id=_id(db, "patient", patient.uid),
+                started_at=_stamp(visit.started_at),
+                person_id=_id(db, "person", person.uid),
             )
-            session.add(row)
-            self._next_revision(session, patient.uid)
-        return Visit(row.uid, patient.uid, row.started_at)
+            self._next_revision(db, patient.uid)
+        return visit
 
     def visits(self, patient: Patient) -> Sequence[Visit]:
         """Visits of a patient in the order in which they were begun, whatever the clock said."""
-        with self._session() as session:
-            return self._visits(session, patient.uid)
+        with self._reading() as db:
+            return self._visits(db, "where patient.uid = ?", (patient.uid,))
 
     @staticmethod
-    def _visits(session: Session, uid: str) -> list[Visit]:
-        query = select(VisitRow).join(PatientRow, VisitRow.patient_id == PatientRow.id).where(PatientRow.uid == uid)
-        return [Visit(row.uid, uid, row.started_at) for row in session.scalars(query.order_by(VisitRow.id))]
+    def _visits(db: Connection, where: str = "", values: Sequence[Any] = ()) -> list[Visit]:
+        rows = db.execute(f"{VISITS} {where} order by visit.id", values)
+        return [Visit(row["uid"], row["patient"], _moment(row["started_at"])) for row in rows]
 
     # cases
 
     def case(self, patient_uid: str, visit_uid: str) -> Case:
         """Everything that stands of a person, as of now."""
-        with self._session() as session, session.begin():
-            return self._case(session, patient_uid, visit_uid)
+        with self._reading() as db:
+            return self._case(db, patient_uid, visit_uid)
 
-    def _case(self, session: Session, patient_uid: str, visit_uid: str) -> Case:
-        row = session.scalars(select(PatientRow).where(PatientRow.uid == patient_uid)).one()
-        visits = tuple(self._visits(session, patient_uid))
-        query = (
-            select(EntryRow)
-            .join(VisitRow, EntryRow.visit_id == VisitRow.id)
-            .where(VisitRow.patient_id == row.id, EntryRow.struck_at.is_(None))
-            .order_by(EntryRow.id)
-            .options(selectinload(EntryRow.medium))
-        )
-        entries = tuple(self._entries(session, session.scalars(query).all()))
+    def _case(self, db: Connection, patient_uid: str, visit_uid: str) -> Case:
+        row = db.execute("select * from patient where uid = ?", (patient_uid,)).fetchone()
+        visits = tuple(self._visits(db, "where patient.uid = ?", (patient_uid,)))
+        standing = "where visit.patient_id = ? and entry.struck_at is null"
+        entries = tuple(self._entries(db, standing, (row["id"],)))
         return Case(
             with_facts(_patient(row), entries),
             visits,
             next(v for v in visits if v.uid == visit_uid),
             entries,
-            row.revision,
+            row["revision"],
         )
 
     @staticmethod
-    def _entries(session: Session, rows: Sequence[EntryRow]) -> list[Entry]:
-        people = {row.id: row for row in session.scalars(select(PersonRow))}
-        visits = {row.id: row.uid for row in session.scalars(select(VisitRow))} if rows else {}
-        return [_entry(row, visits[row.visit_id], people[row.person_id]) for row in rows]
+    def _entries(db: Connection, where: str, values: Sequence[Any]) -> list[Entry]:
+        return [_entry(row) for row in db.execute(f"{ENTRIES} {where} order by entry.id", values)]
 
     def revision(self, patient_uid: str) -> int:
         """How many commits a case has seen."""
-        with self._session() as session:
-            return session.scalars(select(PatientRow.revision).where(PatientRow.uid == patient_uid)).one()
+        with self._reading() as db:
+            return self._revision(db, patient_uid)
+
+    @staticmethod
+    def _revision(db: Connection, patient_uid: str) -> int:
+        return int(db.execute("select revision from patient where uid = ?", (patient_uid,)).fetchone()[0])
 
     def changed_elsewhere(self) -> bool:
         """Whether another connection has written since this was last asked."""
@@ -246,30 +247,27 @@ class Record:
         """The packed places of a track."""
         if track.places:
             return track.places
-        query = (
-            select(PlacesRow.data).join(EntryRow, PlacesRow.entry_id == EntryRow.id).where(EntryRow.uid == track.uid)
-        )
-        with self._session() as session:
-            return session.scalars(query).one()
+        query = "select data from places join entry on entry_id = entry.id where entry.uid = ?"
+        with self._reading() as db:
+            return bytes(db.execute(query, (track.uid,)).fetchone()[0])
 
     # media
 
     def medium(self, kept: Kept, person: Person) -> Medium:
         """The note about a kept file; the same file is noted once."""
-        with self._writing() as session:
-            row = session.scalars(select(MediumRow).where(MediumRow.sha256 == kept.sha256)).one_or_none()
-            if row is None:
-                row = MediumRow(
-                    uid=new_uid(),
-                    sha256=kept.sha256,
-                    suffix=kept.suffix,
-                    original_name=kept.original_name,
-                    size=kept.size,
-                    added_at=now(),
-                    person_id=_id(session, PersonRow, person.uid),
-                )
-                session.add(row)
-        return _medium(row)
+        with self._writing() as db:
+            row = db.execute("select * from medium where sha256 = ?", (kept.sha256,)).fetchone()
+            if row is not None:
+                return _medium(row)
+            medium = Medium(new_uid(), kept.sha256, kept.suffix, kept.original_name, kept.size)
+            _insert(
+                db,
+                "medium",
+                **{key: getattr(medium, key.replace("original_", "")) for key in MEDIUM},
+                added_at=_stamp(now()),
+                person_id=_id(db, "person", person.uid),
+            )
+        return medium
 
     # entries
 
@@ -282,72 +280,69 @@ class Record:
         changed that person since, EnvironmentFault when the record cannot be written;
         nothing is changed then.
         """
-        with self._writing() as session:
-            known = session.scalars(select(PatientRow.revision).where(PatientRow.uid == case.patient.uid)).one()
-            if known != case.revision:
+        with self._writing() as db:
+            if self._revision(db, case.patient.uid) != case.revision:
                 raise Conflict("Another window has changed this case. It was read again; look, then do it once more.")
             for entry in added:
-                self._add(session, entry)
-            self._set_struck(session, struck, now())
-            self._set_struck(session, restored, None)
-            return self._next_revision(session, case.patient.uid)
+                self._add(db, entry)
+            self._set_struck(db, struck, _stamp(now()))
+            self._set_struck(db, restored, None)
+            return self._next_revision(db, case.patient.uid)
 
-    def _add(self, session: Session, entry: Entry) -> None:
+    @staticmethod
+    def _add(db: Connection, entry: Entry) -> None:
         medium = entry.medium if isinstance(entry, Capture) else None
-        row = EntryRow(
+        row = _insert(
+            db,
+            "entry",
             uid=entry.uid,
             kind=bodies.NAMES[type(entry)],
-            visit_id=_id(session, VisitRow, entry.visit),
-            at=entry.at,
-            person_id=_id(session, PersonRow, entry.person),
-            medium_id=_id(session, MediumRow, medium.uid) if medium is not None else None,
+            visit_id=_id(db, "visit", entry.visit),
+            at=_stamp(entry.at),
+            person_id=_id(db, "person", entry.person),
+            medium_id=_id(db, "medium", medium.uid) if medium is not None else None,
             replaces=entry.replaces,
-            body=bodies.body(entry),
+            body=json.dumps(bodies.body(entry)),
         )
-        session.add(row)
         if isinstance(entry, Track) and entry.places:
-            session.flush()
-            session.add(PlacesRow(entry_id=row.id, data=entry.places))
+            _insert(db, "places", entry_id=row, data=entry.places)
 
     @staticmethod
-    def _set_struck(session: Session, uids: Iterable[str], at: datetime | None) -> None:
-        wanted = list(uids)
-        if wanted:
-            session.execute(update(EntryRow).where(EntryRow.uid.in_(wanted)).values(struck_at=at))
+    def _set_struck(db: Connection, uids: Iterable[str], at: str | None) -> None:
+        db.executemany("update entry set struck_at = ? where uid = ?", [(at, uid) for uid in uids])
 
-    @staticmethod
-    def _next_revision(session: Session, patient_uid: str) -> int:
-        here = PatientRow.uid == patient_uid
-        session.execute(update(PatientRow).where(here).values(revision=PatientRow.revision + 1))
-        return session.scalars(select(PatientRow.revision).where(here)).one()
+    def _next_revision(self, db: Connection, patient_uid: str) -> int:
+        db.execute("update patient set revision = revision + 1 where uid = ?", (patient_uid,))
+        return self._revision(db, patient_uid)
 
     def check(self) -> list[str]:
         """Sentences about everything wrong in the record; empty when it is sound."""
-        with self._session() as session:
-            found = [str(row[0]) for row in session.execute(text("pragma integrity_check"))]
-            broken = session.execute(text("pragma foreign_key_check")).all()
-            media = [_medium(row) for row in session.scalars(select(MediumRow))]
-            rows = session.scalars(select(EntryRow).options(selectinload(EntryRow.medium))).all()
-            problems = [f"database: {line}" for line in found if line != "ok"]
-            problems += [f"a row of {row[0]} points at nothing" for row in broken]
-            problems += self._unreadable(session, rows)
+        with self._reading() as db:
+            found = [str(row[0]) for row in db.execute("pragma integrity_check")]
+            broken = db.execute("pragma foreign_key_check").fetchall()
+            media = [_medium(row) for row in db.execute("select * from medium")]
+            rows = db.execute(f"{ENTRIES} order by entry.id").fetchall()
+        problems = [f"database: {line}" for line in found if line != "ok"]
+        problems += [f"a row of {row[0]} points at nothing" for row in broken]
+        problems += self._unreadable(rows)
         problems += [
             f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)
         ]
         return problems
 
-    def _unreadable(self, session: Session, rows: Sequence[EntryRow]) -> list[str]:
+    @staticmethod
+    def _unreadable(rows: Sequence[Row]) -> list[str]:
         """Entries that cannot be read, or that name a picture which is not there."""
-        problems, uids = [], {row.uid for row in rows}
+        problems, uids = [], {row["uid"] for row in rows}
         for row in rows:
             try:
-                [entry] = self._entries(session, [row])
+                entry = _entry(row)
             except (ValueError, KeyError) as err:
-                problems.append(f"entry {row.id} cannot be read: {err}")
+                problems.append(f"entry {row['id']} cannot be read: {err}")
                 continue
             capture = getattr(entry, "capture", "")
             if capture and capture not in uids:
-                problems.append(f"entry {row.id} names a picture that is not there")
+                problems.append(f"entry {row['id']} names a picture that is not there")
         return problems
 
 
@@ -357,51 +352,70 @@ def _plain(words: str) -> str:
     return "".join(c for c in apart if not unicodedata.combining(c))
 
 
-def _id(session: Session, table: type[Any], uid: str) -> int:
+def _stamp(moment: datetime) -> str:
+    """A moment as it stands in the file. Raises EnvironmentFault for one without a zone."""
+    if moment.tzinfo is None:
+        raise EnvironmentFault("Not saved: a moment needs its zone.")
+    return moment.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
+
+
+def _moment(stamp: str) -> datetime:
+    return datetime.fromisoformat(stamp).replace(tzinfo=UTC)
+
+
+def _insert(db: Connection, table: str, **values: Any) -> int | None:
+    """A new row; its number."""
+    names, marks = ", ".join(values), ", ".join("?" * len(values))
+    return db.execute(f"insert into {table} ({names}) values ({marks})", tuple(values.values())).lastrowid
+
+
+def _id(db: Connection, table: str, uid: str) -> int:
     """The row number behind a uid. Raises EnvironmentFault when there is none."""
-    found = session.scalars(select(table.id).where(table.uid == uid)).one_or_none()
-    if found is None:
-        raise EnvironmentFault(f"The record holds no {table.__tablename__} of this uid any more. Nothing was changed.")
-    return int(found)
+    row = db.execute(f"select id from {table} where uid = ?", (uid,)).fetchone()
+    if row is None:
+        raise EnvironmentFault(f"The record holds no {table} of this uid any more. Nothing was changed.")
+    return int(row["id"])
 
 
-def _person(row: PersonRow) -> Person:
-    return Person(row.uid, row.name, Role(row.role))
+def _person_of_visits(db: Connection) -> dict[str, str]:
+    """The uid of the patient of every visit."""
+    return {row["uid"]: row["patient"] for row in db.execute(VISITS)}
 
 
-def _patient(row: PatientRow) -> Patient:
-    return Patient(
-        row.uid,
-        row.name,
-        row.birth_date,
-        row.sex,
-        row.body_mass_kg,
-        row.stature_m,
-        row.dominant_hand,
-        row.dominant_leg,
-        row.complaint,
-        Side(row.involved),
-        row.occupation,
-    )
+def _gathered(entries: Iterable[Entry], person_of: dict[str, str]) -> dict[str, list[Entry]]:
+    """Entries by the person whom they tell of."""
+    found: dict[str, list[Entry]] = {}
+    for entry in entries:
+        found.setdefault(person_of[entry.visit], []).append(entry)
+    return found
 
 
-def _medium(row: MediumRow) -> Medium:
-    return Medium(row.uid, row.sha256, row.suffix, row.original_name, row.size)
+def _person(row: Row) -> Person:
+    return Person(row["uid"], row["name"], Role(row["role"]))
 
 
-def _entry(row: EntryRow, visit: str, person: PersonRow) -> Entry:
+def _patient(row: Row) -> Patient:
+    values = {key: row[key] for key in PATIENT}
+    return Patient(**{**values, "birth_date": date.fromisoformat(row["birth_date"]), "involved": Side(row["involved"])})
+
+
+def _medium(row: Row) -> Medium:
+    return Medium(row["uid"], row["sha256"], row["suffix"], row["original_name"], row["size"])
+
+
+def _entry(row: Row) -> Entry:
     head = {
-        "uid": row.uid,
-        "visit": visit,
-        "at": row.at,
-        "person": person.uid,
-        "who": person.name,
-        "replaces": row.replaces,
+        "uid": row["uid"],
+        "visit": row["visit"],
+        "at": _moment(row["at"]),
+        "person": row["person"],
+        "who": row["who"],
+        "replaces": row["replaces"],
     }
     medium = None
-    if row.medium_id is not None and row.medium is not None:
-        medium = _medium(row.medium)
-    return bodies.entry_of(row.kind, head, row.body, medium)
+    if row["medium"] is not None:
+        medium = Medium(row["medium"], row["sha256"], row["suffix"], row["original_name"], row["size"])
+    return bodies.entry_of(row["kind"], head, json.loads(row["body"]), medium)
 
 
 __all__ = ["DEMO", "OWN", "PRACTICE", "Digest", "Record", "now"]

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox
+from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
 from tuning.ui import theme
@@ -20,11 +20,16 @@ from tuning.ui.widgets import label
 
 if TYPE_CHECKING:  # importing the workbench takes most of a second, so the frame does without
     from tuning.devices import Devices
+    from tuning.records import Record
+    from tuning.ui.day_list import DayList
     from tuning.ui.window import MainWindow
+
+ABOVE, BELOW = 73, 41
+"""Where header and status line will be, in px, so that the day list need not move when they come."""
 
 
 class Frame(QMainWindow):
-    """The top-level window. Shows itself first, then imports and opens everything else."""
+    """The top-level window. Shows itself first, then the people, then the workbench around them."""
 
     def __init__(self, folder: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> None:
         super().__init__()
@@ -40,17 +45,41 @@ class Frame(QMainWindow):
     def open(self) -> None:
         """Open the record; a refusal is shown in the frame and nothing is changed."""
         try:
-            self.window_in = open_window(self._folder, self._kind, self._devices)
+            record, day_list = self.show_people()
+            self.repaint()
+            self.window_in = equipped(record, self._devices, day_list)
         except TuningError as err:
-            self.waiting.setText(str(err))
+            self._tell(str(err))
             return
         except Exception as err:  # whatever is wrong with a record, the frame says so instead of waiting for ever
             logging.getLogger("tuning").error("opening failed: %s", type(err).__name__)
-            self.waiting.setText(f"The record cannot be opened ({type(err).__name__}). Nothing was changed.")
+            self._tell(f"The record cannot be opened ({type(err).__name__}). Nothing was changed.")
             return
         self.setCentralWidget(self.window_in)
+        day_list.search.setFocus()
         if self.window_in.workspace.devices.simulated:
             self.setWindowTitle(f"Tuning · {self.window_in.workspace.kind} record, devices are made up")
+
+    def show_people(self) -> tuple[Record, DayList]:
+        """The day list alone, which needs neither tables nor stages. Raises TuningError."""
+        from tuning.ui.day_list import DayList
+
+        record = opened(self._folder, self._kind)
+        day_list = DayList(record)
+        day_list.refresh()
+        around = QWidget()
+        around.setObjectName("paper")
+        column = QVBoxLayout(around)
+        column.setContentsMargins(0, ABOVE, 0, BELOW)
+        column.addWidget(day_list)
+        self.setCentralWidget(around)
+        day_list.search.setFocus()
+        return record, day_list
+
+    def _tell(self, text: str) -> None:
+        self.waiting = label(text, theme.LARGE, role="muted", wrap=True)
+        self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setCentralWidget(self.waiting)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Everything that was finished is saved already; the window asks about the rest."""
@@ -61,24 +90,34 @@ class Frame(QMainWindow):
         super().closeEvent(event)
 
 
-def open_window(folder: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> MainWindow:
-    """The workbench on a record folder, not yet shown. Raises TuningError.
+def opened(folder: Path, kind: str = "") -> Record:
+    """The record in a folder. Raises TuningError.
 
-    `kind` says what a new record will be, and marks an existing one as demo or practice;
-    `devices` gives the devices for a kind of record.
+    `kind` says what a new record will be, and marks an existing one as demo or practice.
     """
-    from tuning.devices import NO_DEVICES
-    from tuning.knowledge import load
     from tuning.records import Record
     from tuning.records.store import OWN
-    from tuning.ui.window import MainWindow
-    from tuning.ui.workspace import Workspace
 
     record = Record(folder, kind or OWN)
     if kind and kind != record.kind:
         record.mark(kind)
+    return record
+
+
+def equipped(
+    record: Record, devices: Callable[[str], Devices] | None = None, day_list: DayList | None = None
+) -> MainWindow:
+    """The workbench on an open record, not yet shown. Raises TuningError.
+
+    `devices` gives the devices for a kind of record.
+    """
+    from tuning.devices import NO_DEVICES
+    from tuning.knowledge import load
+    from tuning.ui.window import MainWindow
+    from tuning.ui.workspace import Workspace
+
     given = devices(record.kind) if devices is not None else NO_DEVICES
-    return MainWindow(Workspace(record, load(), given))
+    return MainWindow(Workspace(record, load(), given), day_list=day_list)
 
 
 def _catch_unexpected(log_file: Path) -> None:

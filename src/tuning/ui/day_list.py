@@ -8,14 +8,14 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from tuning.core.errors import TuningError
 from tuning.core.types import Side
 from tuning.core.visit.overview import overview
-from tuning.records import Digest
+from tuning.records import Digest, Record
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import Line, button, empty, label, rule
 from tuning.ui.words import day
-from tuning.ui.workspace import Workspace
 
 
 class PatientLine(QAbstractButton):
@@ -76,10 +76,11 @@ class DayList(QWidget):
 
     patient_chosen = pyqtSignal(object)
     new_chosen = pyqtSignal()
+    refused = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, record: Record) -> None:
         super().__init__()
-        self._workspace = workspace
+        self._record = record
         self._lines: list[PatientLine] = []
         self.search = Line()
         self.search.setPlaceholderText("Search name, occupation or complaint")
@@ -121,8 +122,10 @@ class DayList(QWidget):
         empty(self._list)
         self._lines.clear()
         found: list[Digest] = []
-        with self._workspace.trying():
-            found = self._workspace.record.digests(self.search.text())
+        try:
+            found = self._record.digests(self.search.text())
+        except TuningError as err:
+            self.refused.emit(str(err))
         today = date.today()
         self.heading.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
         for person in found:

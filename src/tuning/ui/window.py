@@ -56,7 +56,9 @@ class Explains(Protocol):
 class MainWindow(QWidget):
     """One case at a time; pages follow the workspace, never each other, and are made when first opened."""
 
-    def __init__(self, workspace: Workspace, stages: Sequence[StageSpec] = STAGES) -> None:
+    def __init__(
+        self, workspace: Workspace, stages: Sequence[StageSpec] = STAGES, day_list: DayList | None = None
+    ) -> None:
         super().__init__()
         self.workspace, self.stages = workspace, in_order(tuple(stages))
         self.specs = {spec.id: spec for spec in self.stages}
@@ -69,7 +71,7 @@ class MainWindow(QWidget):
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
-        self.day_list = DayList(workspace)
+        self.day_list = day_list or DayList(workspace.record)
         self.columns = SideColumns(self, self.figure, self.ledger)
         self._build()
         self._connect()
@@ -118,6 +120,7 @@ class MainWindow(QWidget):
         self.figure.station_chosen.connect(self.ledger.filter)
         self.ledger.evidence_wanted.connect(self.show_evidence)
         self.day_list.patient_chosen.connect(self.reception.receive)
+        self.day_list.refused.connect(self._refused)
         self.day_list.new_chosen.connect(self.reception.new_patient)
 
     def page(self, stage_id: str) -> StagePage:

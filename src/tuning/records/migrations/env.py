@@ -2,8 +2,6 @@
 
 from alembic import context
 
-from tuning.records.models import Base
-
-context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata)
+context.configure(connection=context.config.attributes["connection"])
 with context.begin_transaction():
     context.run_migrations()

@@ -27,7 +27,7 @@ from mutmut.mutation.file_mutation import Mutation, create_mutations, deep_repla
 ROOT = Path(__file__).parent.parent
 CORE = ROOT / "src" / "tuning" / "core"
 ROOMS = {
-    "judging": ("test_verdict", "test_numbers", "test_judging", "test_hands_on", "test_force"),
+    "judging": ("test_judging_errors", "test_verdict", "test_numbers", "test_judging"),
     "gate": ("test_gate",),
     "movement/tasks": ("test_movement", "test_tasks", "test_together"),
     "force": ("test_force", "test_force_laws", "test_trace", "test_together"),
@@ -53,11 +53,27 @@ numbers that never meet) or a test to write.
 
 @dataclass(frozen=True)
 class Mutant:
-    """A module with one expression changed."""
+    """A module and the one expression of it that changes."""
 
     file: Path
-    code: str
-    told: str
+    module: cst.Module
+    mutation: Mutation
+
+    @property
+    def code(self) -> str:
+        """The changed module."""
+        changed = deep_replace(self.module, self.mutation.original_node, self.mutation.mutated_node)
+        assert isinstance(changed, cst.Module)
+        return changed.code
+
+    @property
+    def told(self) -> str:
+        """Where and what, on one line."""
+        nodes = (self.mutation.original_node, self.mutation.mutated_node)
+        was, now = (cst.Module([]).code_for_node(n).strip() for n in nodes)
+        lines = zip(self.module.code.splitlines(), self.code.splitlines(), strict=False)
+        line = next((n for n, (a, b) in enumerate(lines, 1) if a != b), 0)
+        return re.sub(r"\s+", " ", f"{self.file.relative_to(ROOT)}:{line}: {was}  ->  {now}")[:160]
 
 
 def _is_words(mutation: Mutation) -> bool:
@@ -69,27 +85,10 @@ def _is_words(mutation: Mutation) -> bool:
     return re.match(r"(\w*Error|NotMeasured|BadInput|Refused)\(", code) is not None
 
 
-def _first_difference(one: str, other: str) -> int:
-    """The line where two texts begin to differ."""
-    lines = zip(one.splitlines(), other.splitlines(), strict=False)
-    return next((n for n, (a, b) in enumerate(lines, 1) if a != b), 0)
-
-
 def mutants_of(file: Path) -> list[Mutant]:
     """Every mutant of a module."""
-    code = file.read_text()
-    module, mutations, _, _ = create_mutations(str(file), code)
-    plain, found = cst.Module([]), []
-    for mutation in mutations:
-        if _is_words(mutation):
-            continue
-        changed = deep_replace(module, mutation.original_node, mutation.mutated_node)
-        assert isinstance(changed, cst.Module)
-        was, now = (plain.code_for_node(n) for n in (mutation.original_node, mutation.mutated_node))
-        told = re.sub(r"\s+", " ", f"{was.strip()}  ->  {now.strip()}")[:160]
-        line = _first_difference(code, changed.code)
-        found.append(Mutant(file, changed.code, f"{file.relative_to(ROOT)}:{line}: {told}"))
-    return found
+    module, mutations, _, _ = create_mutations(str(file), file.read_text())
+    return [Mutant(file, module, mutation) for mutation in mutations if not _is_words(mutation)]
 
 
 def copy_of_tree(folder: Path) -> Path:

@@ -8,6 +8,8 @@ from tuning.core.types import Floats
 
 LONGEST_GAP_S = 0.25
 """Longest gap that is filled; longer ones stay gaps (practice judgement, editable)."""
+MOST_OF_RATE = 0.45
+"""A cut-off above this share of the sampling rate smooths nothing, and is left out."""
 LEAST_SAMPLES = 9
 """Shorter stretches are not smoothed but left out."""
 
@@ -46,8 +48,6 @@ def lowpass(values: Floats, times: Floats, cutoff_hz: float) -> Floats:
     smoothed for itself, on an even time grid where stamps are uneven; stretches
     under nine samples become NaN. Raises ValueError for a cut-off that is not above zero.
     """
-    from scipy.signal import butter, sosfiltfilt
-
     if cutoff_hz <= 0:
         raise ValueError("the cut-off must be above zero")
     smooth = np.full_like(values, np.nan)
@@ -58,16 +58,27 @@ def lowpass(values: Floats, times: Floats, cutoff_hz: float) -> Floats:
         rate = (b - a - 1) / (t[-1] - t[0])
         # Half power after two passes lies at the cut-off of one pass times this factor.
         single = cutoff_hz / (np.sqrt(2) - 1) ** 0.25
-        if single >= 0.45 * rate:
+        if single >= MOST_OF_RATE * rate:
             smooth[a:b] = v
             continue
         grid = np.linspace(t[0], t[-1], b - a)
         even = np.allclose(grid, t, atol=0.02 / rate)
-        sections = butter(2, single, fs=rate, output="sos")
         pad = min(b - a - 1, max(12, round(1.5 * rate / cutoff_hz)))
-        out = sosfiltfilt(sections, v if even else np.interp(grid, t, v), padlen=pad)
+        out = evenly_lowpassed(v if even else np.interp(grid, t, v), rate, single, pad)
         smooth[a:b] = out if even else np.interp(t, grid, out)
     return smooth
+
+
+def evenly_lowpassed(values: Floats, rate: float, single_hz: float, pad: int | None = None) -> Floats:
+    """Second-order Butterworth run both ways over evenly taken samples (n,); `single_hz` is the cut-off of one pass.
+
+    Untouched where the cut-off is more than MOST_OF_RATE of `rate`, samples a second.
+    """
+    from scipy.signal import butter, sosfiltfilt  # slow to load, not needed for the first window
+
+    if single_hz >= MOST_OF_RATE * rate:
+        return np.asarray(values, float)
+    return np.asarray(sosfiltfilt(butter(2, single_hz, fs=rate, output="sos"), values, padlen=pad), float)
 
 
 def derivative(values: Floats, times: Floats) -> Floats:

@@ -12,6 +12,9 @@ GRAVITY = 9.80665
 FORCE_UNITS = {"N": 1.0, "kgf": GRAVITY, "lbf": 4.4482216152605}
 """Newtons in one unit of force (exact by definition)."""
 
+MASS_UNITS = {"kg": 1.0, "lb": 0.45359237}
+"""Kilograms in one unit of mass (exact by definition)."""
+
 LENGTH_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
 """Metres in one unit of length (exact by definition)."""
 
@@ -35,7 +38,9 @@ def _parse(text: str, default_unit: str, factors: dict[str, float], what: str) -
     if match is None:
         raise BadInput(f"“{text.strip()}” is not a {what}; type a number such as 41.5 ({accepted}).")
     written = match[2] or default_unit
-    unit = written if written in factors else _SPELLINGS.get(written.lower(), written)
+    plain = written.lower()
+    known = (u for u in (written, plain, plain.rstrip("s"), _SPELLINGS.get(plain, "")) if u in factors)
+    unit = next(known, written)
     if unit not in factors:
         raise BadInput(f"“{match[2]}” is not a unit of {what}; use {accepted}.")
     return float(match[1].replace(",", ".")) * factors[unit], unit
@@ -56,6 +61,26 @@ def parse_force(text: str, default_unit: str = "N") -> tuple[float, str]:
     return force, unit
 
 
+def _within(value: float, least: float, most: float, unit: str, text: str, what: str) -> float:
+    if not least <= value <= most:
+        raise BadInput(f"{what}: {text.strip()} is outside {least:g} to {most:g} {unit}; check the unit.")
+    return value
+
+
+def parse_body_mass(text: str) -> float:
+    """Read `74`, `74,5 kg` or `163 lb` in kg. Raises BadInput outside 15..350 kg (practice judgement, editable)."""
+    return _within(parse_number(text, "kg", MASS_UNITS, "body mass"), 15, 350, "kg", text, "Body mass")
+
+
+def parse_stature(text: str) -> float:
+    """Read `172`, `172 cm`, `1.72 m` or `68 in` in metres; a bare number under 3 is metres.
+
+    Raises BadInput outside 80..250 cm (practice judgement, editable).
+    """
+    metres = parse_number(text, "m" if 0 < _bare(text) < 3 else "cm", LENGTH_UNITS, "stature")
+    return _within(100 * metres, 80, 250, "cm", text, "Stature") / 100
+
+
 def parse_length(text: str, default_unit: str = "m") -> float:
     """Read a typed length in metres, such as `0.78`, `78 cm` or `30 in`.
 
@@ -69,14 +94,28 @@ def parse_length(text: str, default_unit: str = "m") -> float:
 
 def parse_lever(text: str) -> float:
     """Read a typed lever arm in metres; without a unit under 2 is metres, 2 and more centimetres. Raises BadInput."""
+    return parse_length(text, "cm" if _bare(text) >= BARE_CM else "m")
+
+
+def _bare(text: str) -> float:
+    """A number that was typed without a unit; 0 for anything else."""
     match = _NUMBER.fullmatch(text)
-    bare = float(match[1].replace(",", ".")) if match is not None and not match[2] else 0.0
-    return parse_length(text, "cm" if bare >= BARE_CM else "m")
+    return float(match[1].replace(",", ".")) if match is not None and not match[2] else 0.0
 
 
 def from_newtons(force: float, unit: str) -> float:
     """Express newtons in `N`, `kgf` or `lbf`."""
     return force / FORCE_UNITS[unit]
+
+
+def behind(unit: str) -> str:
+    """A unit as it stands behind a number: a degree sign touches it, everything else keeps a space."""
+    return unit if unit in ("", "°") else f" {unit}"
+
+
+def sentence_case(words: str) -> str:
+    """Words with a capital at their beginning; the rest stays as it is (names, RED, kg)."""
+    return words[:1].upper() + words[1:]
 
 
 def signed(value: float, decimals: int) -> str:

@@ -14,6 +14,7 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import LEAST_PRESSING_N, Recording
+from tuning.core.signals import stretches
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import FORCE_UNITS
 
@@ -391,8 +392,7 @@ def _bridged(samples: Floats, rate: float, name: str, notes: list[str]) -> Float
     lost = int((~known).sum())
     if not known.any():
         raise BadInput(f"The {name} has no readable sample: is it the right column?")
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (~known).astype(int), [0]])))
-    longest = int(np.max(edges[1::2] - edges[::2])) / rate
+    longest = max(b - a for a, b in stretches(~known)) / rate
     if longest > LONGEST_GAP_S or lost > MOST_LOST * samples.size:
         raise BadInput(
             f"The {name} misses {lost} of {samples.size} samples, up to {1000 * longest:.0f} ms in a row; "
@@ -431,10 +431,8 @@ def _refuse_flat(samples: Floats, rate: float, name: str) -> None:
     top = float(samples.max())
     if top < 100:
         return
-    at_top = (samples >= top - 1e-9 * max(1.0, top)).astype(int)
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], at_top, [0]])))
-    longest = int(np.argmax(edges[1::2] - edges[::2]))
-    first, last = int(edges[2 * longest]), int(edges[2 * longest + 1])
+    at_top = stretches(samples >= top - 1e-9 * max(1.0, top))
+    first, last = max(at_top, key=lambda run: run[1] - run[0])
     if last - first >= max(4, round(0.004 * rate)) and (_has_noise(samples) or _was_steep(samples, first, last, rate)):
         raise BadInput(
             f"The {name} is at its ceiling of {top:.0f} N for {1000 * (last - first) / rate:.0f} ms: "

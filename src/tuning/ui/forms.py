@@ -20,8 +20,9 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.case import Patient, Person
 from tuning.core.errors import BadInput
-from tuning.core.intake.patient import birth_date, body_mass_kg, stature_m
+from tuning.core.intake.patient import birth_date
 from tuning.core.types import Role
+from tuning.core.units import parse_body_mass, parse_stature
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
@@ -176,8 +177,8 @@ class PatientForm(_Form):
             "birth_date": self._birth(),
             "sex": self.sex.currentText(),
             "occupation": self.occupation.text().strip(),
-            "body_mass_kg": body_mass_kg(self.mass.text()),
-            "stature_m": stature_m(self.stature.text()),
+            "body_mass_kg": parse_body_mass(self.mass.text()) if self.mass.text().strip() else None,
+            "stature_m": parse_stature(self.stature.text()) if self.stature.text().strip() else None,
             "dominant_hand": self.hand.currentText(),
             "dominant_leg": self.leg.currentText(),
             "complaint": self.complaint.toPlainText().strip(),

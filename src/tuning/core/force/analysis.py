@@ -15,6 +15,7 @@ from tuning.core.force.recording import CUTOFF_HZ, Recording
 from tuning.core.force.sway import CUTOFF_HZ as SWAY_CUTOFF_HZ
 from tuning.core.force.sway import sway
 from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
+from tuning.core.signals import stretches
 from tuning.core.types import Floats, NotMeasured, Side
 
 CONTACT_N = 20.0
@@ -201,11 +202,11 @@ def _one_leg_stand(recording: Recording, found: Analysis) -> None:
     carrying = (smooth > (1 - STANDING_SHARE) * body) & (smooth < (1 + STANDING_SHARE) * body) & (body > CONTACT_N)
     if leg.other in recording.force:
         carrying &= recording.smooth(leg.other) < CONTACT_N
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], carrying.astype(int), [0]])))
-    if not edges.size:
+    stands = stretches(carrying)
+    if not stands:
         return
-    longest = int(np.argmax(edges[1::2] - edges[::2]))
-    first, last = int(edges[2 * longest]) + round(SETTLING_S * rate), int(edges[2 * longest + 1])
+    first, last = max(stands, key=lambda run: run[1] - run[0])
+    first += round(SETTLING_S * rate)
     held = (last - first) / rate
     if held < LEAST_STAND_S:
         found.warnings.append(f"One leg carried the body for {max(held, 0):.1f} s only; 20 s are asked for.")
@@ -246,14 +247,12 @@ def efforts(force: Floats, smooth: Floats, rate: float) -> list[_Effort]:
     low, high = np.percentile(smooth, [10, 99.8])
     if high - low < 0.1 * max(low, 50.0):
         return []
-    on = smooth > low + 0.3 * (high - low)
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(int), [0]])))
     spans: list[list[int]] = []
-    for a, b in zip(edges[::2], edges[1::2], strict=True):
+    for a, b in stretches(smooth > low + 0.3 * (high - low)):
         if spans and a - spans[-1][1] < 0.3 * rate:
-            spans[-1][1] = int(b)
+            spans[-1][1] = b
         else:
-            spans.append([int(a), int(b)])
+            spans.append([a, b])
     found = []
     for a, b in spans:
         if b - a < 0.1 * rate:
@@ -452,10 +451,8 @@ def _jumps(recording: Recording, found: Analysis) -> None:
     if moved is None or isinstance(found.weight, NotMeasured):
         return
     rate, total = recording.rate, recording.smooth(Side.BOTH)
-    air = total < CONTACT_N
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], air.astype(int), [0]])))
     before = still_stretches(recording, found.weight)[0][0]
-    for off, on in zip(edges[::2], edges[1::2], strict=True):
+    for off, on in stretches(total < CONTACT_N):
         stepped_off = on - off > LONGEST_FLIGHT_S * rate
         if stepped_off and off > before:
             after = [a for a, _ in still_stretches(recording, found.weight) if a > on]
@@ -489,8 +486,7 @@ def _steps(recording: Recording, found: Analysis) -> None:
     """Contacts of one foot above 20 N: landing, valley, push-off."""
     leg, rate = found.side, recording.rate
     force = recording.smooth(leg)
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (force > CONTACT_N).astype(int), [0]])))
-    for on, off in zip(edges[::2], edges[1::2], strict=True):
+    for on, off in stretches(force > CONTACT_N):
         if off - on < 0.15 * rate or on == 0 or off >= force.size - 1:
             continue
         rep = Rep(len(found.reps) + 1)

@@ -12,6 +12,7 @@ import numpy as np
 
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import Weight
+from tuning.core.signals import stretches
 from tuning.core.types import Floats, NotMeasured, Side
 
 STILL_S, STILL_SHARE = 0.3, 0.02
@@ -47,7 +48,6 @@ def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int
     """Stretches (first, last sample) where force stays near weight: stands and pauses at the bottom."""
     force = recording.smooth(Side.BOTH)
     near = np.abs(force - weight.newtons) <= STILL_SHARE * weight.newtons
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], near.astype(int), [0]])))
     least = STILL_S * recording.rate
 
     def is_steady(a: int, b: int) -> bool:
@@ -55,8 +55,7 @@ def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int
         change = float(force[b - quarter : b].mean() - force[a : a + quarter].mean())
         return abs(change) <= STEADY_SHARE * weight.newtons
 
-    stretches = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= least]
-    return [(a, b - 1) for a, b in stretches if is_steady(a, b)]
+    return [(a, b - 1) for a, b in stretches(near) if b - a >= least and is_steady(a, b)]
 
 
 def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:

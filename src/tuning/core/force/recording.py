@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tuning.core.errors import BadInput
+from tuning.core.signals import evenly_lowpassed
 from tuning.core.types import LEGS, Floats, Side
 
 LEAST_RATE, LEAST_SECONDS = 200.0, 1.0
@@ -109,8 +110,4 @@ LEAST_PRESSING_N = 20.0
 
 def low_passed(force: Floats, rate: float, cutoff: float = CUTOFF_HZ) -> Floats:
     """Zero-lag low-pass of samples, shape (n,); untouched where the rate is too low for the cut-off."""
-    from scipy.signal import butter, sosfiltfilt  # slow to load, not needed for the first window
-
-    if rate <= 2.5 * cutoff or force.size < 30:
-        return np.asarray(force, float)
-    return np.asarray(sosfiltfilt(butter(2, cutoff, fs=rate, output="sos"), force), float)
+    return evenly_lowpassed(force, rate, cutoff) if force.size >= 30 else np.asarray(force, float)

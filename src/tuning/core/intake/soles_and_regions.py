@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from tuning.core.types import LEGS, Side
+from tuning.core.units import sentence_case
 
 REPEATS_THAT_CALL = 3
 """So many episodes on one side are a pattern to explain (practice judgement, editable)."""
@@ -108,7 +109,7 @@ def read_shoes(shoes: Shoes) -> list[str]:
         left, right = grade[Side.LEFT, zone], grade[Side.RIGHT, zone]
         if abs(left - right) >= ZONE_GAP:
             worse = "left" if left > right else "right"
-            told.append(f"{zone.capitalize()}: {worse} worn {abs(left - right)} grades further; that much matters.")
+            told.append(f"{sentence_case(zone)}: {worse} worn {abs(left - right)} grades further; that much matters.")
     inner = any(grade[side, zone] for side in LEGS for zone in ZONES if "inner" in zone)
     if shoes.firm_foam and not inner:
         told.append("Firm foam hides inner wear: no inner wear does not speak against the foot rolling in.")

@@ -23,7 +23,7 @@ from tuning.core.judging.verdict import (
     with_marking,
 )
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.units import signed
+from tuning.core.units import behind, signed
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Comparison:
             return ""
         unit = self.measure.comparison_unit
         places = 0 if unit == "%" else self.measure.decimals
-        return f"error ±{self.verdict.e:.{places}f}{_unit_text(unit)}"
+        return f"error ±{self.verdict.e:.{places}f}{behind(unit)}"
 
     @property
     def error_text(self) -> str:
@@ -59,7 +59,7 @@ class Comparison:
         """Size, side and formula (or what is missing) in a few words."""
         if isinstance(self.verdict, NotMeasured):
             return self.verdict.detail
-        v, unit = self.verdict, _unit_text(self.measure.comparison_unit)
+        v, unit = self.verdict, behind(self.measure.comparison_unit)
         places = 0 if unit == " %" else self.measure.decimals
         size, shown = f"{signed(abs(v.d), places)}{unit}", round(v.d, places)
         if self.measure.unit == "grade":
@@ -75,10 +75,6 @@ class Comparison:
         if self.measure.compare is Compare.STRONGER:
             return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"
-
-
-def _unit_text(unit: str) -> str:
-    return unit if unit == "°" else f" {unit}"
 
 
 def _parts(measure: Measure, seen: Observation) -> ErrorParts:
@@ -245,7 +241,7 @@ class Change:
             return self.verdict.detail
         v, unit = self.verdict, self.measure.comparison_unit
         places = 0 if unit == "%" else max(self.measure.decimals, 1)
-        shown = unit if unit == "°" else f" {unit}"
+        shown = behind(unit)
         if v.word is Word.CANNOT_TELL:
             return f"no change beyond the error of ±{v.e:.{places}f}{shown}"
         if v.word is Word.IN_TUNE:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 
 from tuning.core.errors import BadInput
+from tuning.core.units import MASS_UNITS, parse_number
 
-_PAIR = re.compile(r"\s*(\d+(?:[.,]\d+)?)\s*(kg|lb)?\s*[ ;/|]\s*(\d+(?:[.,]\d+)?)\s*(kg|lb)?\s*", re.IGNORECASE)
-LB = 0.45359237
+_ONE = r"(\d+(?:[.,]\d+)?\s*(?:kg|lb)?)"
+_PAIR = re.compile(rf"\s*{_ONE}\s*[ ;/|]\s*{_ONE}\s*", re.IGNORECASE)
 
 
 def read_pair(text: str, body_mass_kg: float | None) -> tuple[float, float]:
@@ -19,9 +20,7 @@ def read_pair(text: str, body_mass_kg: float | None) -> tuple[float, float]:
     match = _PAIR.fullmatch(text)
     if match is None:
         raise BadInput("Type both scales, left first: 38.2 41.0 (kg, or lb behind each number).")
-    left, right = (
-        float(match[n].replace(",", ".")) * (LB if (match[n + 1] or "kg").lower() == "lb" else 1.0) for n in (1, 3)
-    )
+    left, right = (parse_number(one, "kg", MASS_UNITS, "weight") for one in match.groups())
     if min(left, right) <= 0:
         raise BadInput("Each scale must read above zero: one foot on each.")
     total = left + right

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 import numpy as np
 
+from tuning.core.signals import evenly_lowpassed
 from tuning.core.types import Floats, NotMeasured
 
 CUTOFF_HZ = 15.0
@@ -132,11 +133,7 @@ def best_second(force: Floats, rate: float) -> float | NotMeasured:
 
 
 def _smoothed(force: Floats, rate: float) -> Floats:
-    from scipy.signal import butter, sosfiltfilt  # slow to load, not needed for the first window
-
-    if rate <= 2.5 * CUTOFF_HZ:
-        return force
-    return np.asarray(sosfiltfilt(butter(2, CUTOFF_HZ, fs=rate, output="sos"), force), float)
+    return evenly_lowpassed(force, rate, CUTOFF_HZ)
 
 
 def _onset(smooth: Floats, peak: float, rate: float) -> tuple[int, float]:

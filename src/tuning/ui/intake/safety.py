@@ -22,6 +22,7 @@ from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
 from tuning.core.gate.triage import Screened, entry_of, screen
 from tuning.core.gate.words import finding_name, standing_words
 from tuning.core.types import LEGS, Role, Triage
+from tuning.core.units import sentence_case
 from tuning.exchange.referral import Referral, write_referral
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
@@ -242,7 +243,7 @@ class SafetyPanel(QWidget):
         who = f"Asked {day(found.screen.at)} by {found.screen.who}.{said}"
         told = standing_words(found, table) or "NONE: nothing stands"
         lifted = " ".join(
-            f"{finding_name(f, table).capitalize()}: cleared by {f.clearance.by} on {f.clearance.on:%-d %b %Y}, "
+            f"{sentence_case(finding_name(f, table))}: cleared by {f.clearance.by} on {f.clearance.on:%-d %b %Y}, "
             f"{f.clearance.result}."
             for f in found.lifted
             if f.clearance is not None

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEv
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.gate.triage import SafetyQuestion, SafetyTable
+from tuning.core.units import sentence_case
 from tuning.ui import theme
 
 ROW, HEAD = 24.0, 28.0
@@ -184,7 +185,7 @@ class AnswerList(QWidget):
     def _paint_head(self, painter: QPainter, row: _Row, is_open: bool) -> None:
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("muted"))
-        painter.drawText(row.box, Qt.AlignmentFlag.AlignVCenter, GROUPS.get(row.group, row.group.capitalize()))
+        painter.drawText(row.box, Qt.AlignmentFlag.AlignVCenter, GROUPS.get(row.group, sentence_case(row.group)))
         if is_open:
             painter.setFont(theme.font())
             painter.setPen(theme.colour("accent"))

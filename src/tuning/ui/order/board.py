@@ -9,6 +9,7 @@ from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEven
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from tuning.core.types import LEGS
+from tuning.core.units import sentence_case
 from tuning.core.visit.order import Stop
 from tuning.ui import theme
 from tuning.ui.order.state import OrderState
@@ -175,7 +176,7 @@ class OrderBoard(QWidget):
         for position, box in self.layout_of()[0]:
             painter.setFont(theme.font(theme.SMALL, bold=True))
             painter.setPen(theme.colour("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, names[position].capitalize())
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, sentence_case(names[position]))
         width = self.width() / max(1, len(self.packed()))
         painter.setPen(QPen(theme.colour("line"), 1.5, Qt.PenStyle.DashLine))
         for c in range(1, len(self.packed())):

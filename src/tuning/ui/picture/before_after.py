@@ -16,7 +16,7 @@ from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
-from tuning.core.units import signed
+from tuning.core.units import behind, signed
 from tuning.records.packing import unpack
 from tuning.ui import theme
 from tuning.ui.picture.rate import slowness
@@ -320,7 +320,7 @@ class BeforeAfter(QDialog):
         image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
         marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}
         time = signed(float(times[frame]), 2)
-        shown = value + ("" if unit == "°" else " ") + unit
+        shown = value + behind(unit)
         return Half(image, marks, f"{day(take.capture.at)}, {time} s", shown)
 
     def _ask_picture(self) -> None:

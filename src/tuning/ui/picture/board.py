@@ -26,6 +26,7 @@ from tuning.core.pictures.marks import (
     read_marks,
 )
 from tuning.core.types import Floats, FrameRef, Observation
+from tuning.core.units import behind
 from tuning.ui.workspace import Action, Workspace
 
 LENGTH = "length"
@@ -197,7 +198,7 @@ class MarkBoard(QObject):
     def unit_of(self, measure_id: str) -> str:
         """Unit of a measure, with the space that goes before it."""
         unit = self._workspace.knowledge.measures[measure_id].unit
-        return unit if unit == "°" else f" {unit}"
+        return behind(unit)
 
     def readings(self) -> list[Reading]:
         """What the marks of this frame say, a held mark included."""

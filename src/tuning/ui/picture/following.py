@@ -18,6 +18,7 @@ from tuning.core.force.together import Plates
 from tuning.core.movement.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import PLAIN, Observation, Setup, Side
+from tuning.core.units import sentence_case
 from tuning.records.packing import pack, unpack
 from tuning.ui.jobs import Cancelled, Job
 from tuning.ui.picture.board import MarkBoard
@@ -379,7 +380,7 @@ class Following(QObject):
         for s in (s for s in result.summaries() if s.measure == measure_id):
             each = [v for v in result.values if v.measure == measure_id and v.side is s.side]
             told = ", ".join(f"{m.text(v.value)} at {v.time_s:.2f} s" for v in each)
-            name = f"{s.side.value.capitalize()}: " if s.side is not Side.NONE else ""
+            name = f"{sentence_case(s.side.value)}: " if s.side is not Side.NONE else ""
             spread = f", SD {s.sd:.{max(m.decimals, 1)}f}" if s.n > 1 else ""
             lines.append(
                 f"{name}mean {m.text(s.mean)} {m.unit} over {s.n}{spread} ({told}). Marks and events alone: "

@@ -13,7 +13,7 @@ from tuning.core.judging.verdict import Z95
 from tuning.core.pictures.kinds import plain
 from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, PictureKind, Reading
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.units import parse_length, signed
+from tuning.core.units import behind, parse_length, sentence_case, signed
 from tuning.ui import theme
 from tuning.ui.picture.board import LENGTH, REFERENCES, MarkBoard
 from tuning.ui.signs import SideSign
@@ -237,7 +237,7 @@ class ReadingRow(QWidget):
                 continue
             if side is not Side.NONE:
                 row.addWidget(SideSign(side, 6))
-            unit = measure.unit if measure.unit == "°" else f" {measure.unit}"
+            unit = behind(measure.unit)
             row.addLayout(self._value(sides[side], deviations.get(side), unit), 1)
         row.addStretch(0)
         column.addLayout(row)
@@ -252,12 +252,12 @@ class ReadingRow(QWidget):
         m = self._measure
         lines = [m.definition, f"Sign: {m.sign}."]
         for side, reading in self._sides.items():
-            name = "Value" if side is Side.NONE else side.value.capitalize()
+            name = "Value" if side is Side.NONE else sentence_case(side.value)
             if isinstance(reading.value, NotMeasured):
                 lines.append(f"{name}: not measured, {reading.value.detail}.")
                 continue
             marks = ", ".join(_spoken(mark) for mark in reading.marks)
-            note = f" {reading.note.capitalize()}." if reading.note else ""
+            note = f" {sentence_case(reading.note)}." if reading.note else ""
             lines.append(
                 f"{name}: {signed(reading.value, m.decimals)} {m.unit} from {marks}; placing the marks adds "
                 f"±{reading.expected_error or 0:.1f} {m.unit} (95 %).{note}"

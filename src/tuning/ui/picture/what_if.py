@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 from tuning.core.movement.load_share import SidePose, balance_percent, hip_share, lever_share, moments
 from tuning.core.programme.pose import Frame, joints, knee_over_foot_percent, knee_zone
 from tuning.core.types import NotMeasured
+from tuning.core.units import sentence_case
 from tuning.drawings.figure import exercise_figure
 from tuning.ui import theme
 from tuning.ui.signs import paint_outlines
@@ -103,7 +104,7 @@ class WhatIf(QDialog):
         """Pose, share, moments, zone, and whether one could stand so."""
         values = {name: slider.value() for name, slider in self.sliders.items()}
         for name, value in values.items():
-            self._names[name].setText(f"{name.capitalize()} {value}°")
+            self._names[name].setText(f"{sentence_case(name)} {value}°")
         frame = frame_of(values["trunk lean"], values["shin lean"], values["knee bend"])
         self.figure.frame_shown = frame
         self.figure.update()

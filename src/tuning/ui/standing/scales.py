@@ -11,6 +11,7 @@ from tuning.core.judging.comparison import judge_value
 from tuning.core.standing.levels import loading_agrees, low_hip
 from tuning.core.standing.scales import read_pair, right_share
 from tuning.core.types import PLAIN, FormRef, NotMeasured, Observation, Setup, Side
+from tuning.core.units import sentence_case
 from tuning.core.visit.battery import observed
 from tuning.devices import Subject, answering
 from tuning.devices.scales import TwoScales
@@ -179,7 +180,7 @@ class ScalesPanel(QWidget):
         spread = f", spread {seen.spread:.1f} points" if seen.trials.size > 1 else ""
         return (
             f"Right leg {seen.value:.1f} % of {seen.trials.size} reading(s){spread}. "
-            f"{row.verdict.word.value.capitalize()}: {row.sentence} ({row.error_text})."
+            f"{sentence_case(row.verdict.word.value)}: {row.sentence} ({row.error_text})."
         )
 
     def _agreement(self, seen: Observation) -> str:

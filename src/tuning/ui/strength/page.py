@@ -10,7 +10,7 @@ from tuning.core.entries import Status
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.units import FORCE_UNITS, from_newtons, parse_force
+from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, sentence_case
 from tuning.core.visit.target import Target
 from tuning.devices import Subject
 from tuning.ui import theme
@@ -297,7 +297,7 @@ class StrengthPage(StagePage):
         state = self.state
         lock = state.lock()
         if lock:
-            return f"Locked. {lock[0].upper()}{lock[1:]}. Enter goes on."
+            return f"Locked. {sentence_case(lock)}. Enter goes on."
         if state.asking_pain:
             return "How much did it hurt, 0 to 10? Then Enter."
         if state.trials(state.side).size >= MOST_TRIALS:

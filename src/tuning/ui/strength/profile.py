@@ -15,6 +15,7 @@ from tuning.core.judging.symmetry import DIFFERENCES
 from tuning.core.judging.verdict import Verdict
 from tuning.core.strength.trials import Ratio, pain_band
 from tuning.core.types import NotMeasured, Side
+from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.signs import paint_side, paint_verdict
 from tuning.ui.strength.state import StrengthState
@@ -228,7 +229,7 @@ class SummaryPanel(QWidget):
             else:
                 source = f" Band {found.source}."
                 parts.append(f"{side.value} {found.value:.2f} ±{found.error:.2f}, {found.words}")
-        return label(f"{name.capitalize()}: {'; '.join(parts)}.{source}", wrap=True)
+        return label(f"{sentence_case(name)}: {'; '.join(parts)}.{source}", wrap=True)
 
     def show_formulas(self) -> None:
         """Every formula for every test with both sides."""

@@ -14,7 +14,7 @@ from tuning.core.entries import Status
 from tuning.core.errors import TuningError
 from tuning.core.standing.photographs import GRADES
 from tuning.core.types import LEGS, Side
-from tuning.core.units import signed
+from tuning.core.units import sentence_case, signed
 from tuning.core.visit.battery import Ask, grade_words
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
@@ -135,7 +135,7 @@ class QuestionPanel(QWidget):
         self.look.setText(f"{test.look} {test.compare}")
         self.mistake.setText(f"Easy mistake: {test.mistake}.")
         lock = state.lock(state.step)
-        self._set(self.caution, f"Locked. {lock[0].upper()}{lock[1:]}. Enter goes on." if lock else test.caution)
+        self._set(self.caution, f"Locked. {sentence_case(lock)}. Enter goes on." if lock else test.caution)
         self._set(self.suggests, f"If found: {test.suggests}")
         self.reason.setVisible(state.needs_reason)
         if self.reason.text() != state.reason:

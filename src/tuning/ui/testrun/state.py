@@ -10,7 +10,7 @@ from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import signed
+from tuning.core.units import behind, signed
 from tuning.core.visit.battery import (
     Ask,
     Test,
@@ -165,7 +165,7 @@ class RunState(QObject):
         }
         if not photo:
             return None
-        unit = measure.unit if measure.unit == "°" else f" {measure.unit}"
+        unit = behind(measure.unit)
         if question.ask is Ask.SIGNED:
             value = photo.get(Side.NONE)
             if value is None:

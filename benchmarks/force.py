@@ -20,7 +20,8 @@ from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
-from tuning.exchange.plates import read_plates, write_csv
+from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.plates import read_plates
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
 

@@ -95,7 +95,7 @@ def track(clip: Path, points: Path, out: Path) -> None:
     """Follow the marks of POINTS through CLIP, both ways."""
 
     def run() -> None:
-        from tuning.exchange.tracks import read_points, write_tracks
+        from tuning.exchange.csv.tracks import read_points, write_tracks
         from tuning.video.follow import follow_clip, follow_more
 
         (frame, marks), *more = read_points(points)
@@ -147,8 +147,8 @@ def measure(
         from tuning.core.movement.tasks import TASKS, Options
         from tuning.core.movement.tasks import measure as measure_task
         from tuning.core.types import Side
+        from tuning.exchange.csv.tracks import read_tracks, result_json
         from tuning.exchange.plates import read_plates
-        from tuning.exchange.tracks import read_tracks, result_json
         from tuning.knowledge import load
 
         if task not in TASKS:
@@ -201,8 +201,9 @@ def force(
         from tuning.core.errors import BadInput
         from tuning.core.force.analysis import analyse
         from tuning.core.types import Side
-        from tuning.exchange.force_json import force_json
-        from tuning.exchange.plates import read_mapping, read_plates
+        from tuning.exchange.csv.mapping import read_mapping
+        from tuning.exchange.json.force import force_json
+        from tuning.exchange.plates import read_plates
 
         mapping = None
         if map_file is not None:

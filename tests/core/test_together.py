@@ -22,8 +22,8 @@ from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.demo.pressed import pressed
 from tuning.devices.plates import Body, Faults, heard, points_heard
-from tuning.exchange.plates import write_csv
-from tuning.exchange.tracks import write_tracks
+from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.csv.tracks import write_tracks
 
 CAMERA = Camera("right")
 FPS = 30

@@ -17,7 +17,7 @@ from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
-from tuning.exchange.tracks import write_tracks
+from tuning.exchange.csv.tracks import write_tracks
 
 
 def run(*words: object):

@@ -9,7 +9,7 @@ from pypdf import PdfReader
 
 from tuning.core.errors import EnvironmentFault
 from tuning.core.gate.triage import screen
-from tuning.exchange.referral import Referral, write_referral
+from tuning.exchange.pdf.referral import Referral, write_referral
 from tuning.knowledge import load
 
 KNOWLEDGE = load()

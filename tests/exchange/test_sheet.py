@@ -11,7 +11,7 @@ from pypdf import PdfReader
 from tuning.core.errors import EnvironmentFault
 from tuning.core.judging.comparison import compare_sides
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.exchange.sheet import Sheet, SheetItem, write_sheet
+from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
 from tuning.knowledge import load
 
 KNOWLEDGE = load()

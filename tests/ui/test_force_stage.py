@@ -16,7 +16,8 @@ from tuning.core.types import LEGS, Side
 from tuning.demo.plate_people import balance_set, body, scene
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
-from tuning.exchange.plates import preview, write_csv
+from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.csv.recognise import preview
 from tuning.ui.force.mapper import MapperDialog
 
 

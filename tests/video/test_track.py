@@ -18,7 +18,7 @@ from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
-from tuning.exchange.tracks import read_tracks
+from tuning.exchange.csv.tracks import read_tracks
 from tuning.video import track
 from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip

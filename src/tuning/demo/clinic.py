@@ -306,7 +306,8 @@ class _Builder:
     def _pressed(self, visit: Visit, made: Scene, name: str, test: str = "", side: Side = Side.NONE) -> Capture:
         """What the plates heard of a scene, as a CSV file in the record."""
         from tuning.devices.plates import Faults, heard, points_heard
-        from tuning.exchange.plates import finish, write_csv
+        from tuning.exchange.csv.plates import write_csv
+        from tuning.exchange.repairs import finish
 
         force = dict(zip(LEGS, heard(made, Faults(), self.rng), strict=True))
         points = {Side(leg): at for leg, at in points_heard(made, Faults(), self.rng).items()}

@@ -14,7 +14,7 @@ from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import GRAVITY
 from tuning.devices import Subject, answering
-from tuning.exchange.plates import as_sent
+from tuning.exchange.repairs import as_sent
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
 from tuning.ui.force.state import ForceState

@@ -27,7 +27,9 @@ from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.visit.target import Target
 from tuning.devices import Subject, answering
 from tuning.devices.plates import ForcePlates
-from tuning.exchange.plates import Mapping, as_sent, preview, read_mapping
+from tuning.exchange.csv.mapping import Mapping, read_mapping
+from tuning.exchange.csv.recognise import preview
+from tuning.exchange.repairs import as_sent
 from tuning.ui import theme
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.force.balance import SQUAT, BalancePanel

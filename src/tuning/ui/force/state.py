@@ -18,7 +18,9 @@ from tuning.core.force.weighing import Weight, weigh
 from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
-from tuning.exchange.plates import Mapping, read_plates, write_csv
+from tuning.exchange.csv.mapping import Mapping
+from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.plates import read_plates
 from tuning.knowledge.acts import act_of_plates
 from tuning.ui.workspace import Workspace
 

@@ -23,7 +23,7 @@ from tuning.core.gate.triage import Screened, entry_of, screen
 from tuning.core.gate.words import finding_name, standing_words
 from tuning.core.types import LEGS, Role, Triage
 from tuning.core.units import sentence_case
-from tuning.exchange.referral import Referral, write_referral
+from tuning.exchange.pdf.referral import Referral, write_referral
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
 from tuning.ui.intake.panels import COMPLAINT, site_text

@@ -185,7 +185,7 @@ class Following(QObject):
 
     def _recording(self, capture: Capture) -> Recording:
         if capture.medium.sha256 not in self._recordings:
-            from tuning.exchange.plates import read_plates  # not needed before plates are chosen
+            from tuning.exchange.plates import read_plates
 
             path = self._workspace.record.media.lent(capture.medium)
             self._recordings[capture.medium.sha256] = read_plates(path)

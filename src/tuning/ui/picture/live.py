@@ -27,7 +27,8 @@ from tuning.core.units import signed
 from tuning.devices import answering
 from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
-from tuning.exchange.plates import as_sent, write_csv
+from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.repairs import as_sent
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
 from tuning.video.recorder import Recorder

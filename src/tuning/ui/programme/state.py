@@ -114,7 +114,7 @@ class ProgrammeState(QObject):
 
     def print_sheet(self, target: Path, today: date) -> None:
         """Write the patient sheet of the standing plan. Raises TuningError."""
-        from tuning.exchange.sheet import Sheet, SheetItem, write_sheet
+        from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
 
         space, cautions = self._workspace, self._workspace.knowledge.cautions
         assert space.patient is not None and space.person is not None

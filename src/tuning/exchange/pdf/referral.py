@@ -10,7 +10,7 @@ from xml.sax.saxutils import escape
 
 from reportlab.platypus import HRFlowable, Paragraph, Spacer
 
-from tuning.exchange.pdf import LINE, MUTED, fonts, style, write_pdf
+from tuning.exchange.pdf.pages import LINE, MUTED, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Dose, Fault, Pose, Rung
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.drawings.figure import Outline, exercise_figure
-from tuning.exchange.pdf import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
+from tuning.exchange.pdf.pages import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,115 @@
+"""Recordings of force plates as delimited text, from any maker through a mapping."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+
+from tuning.core.errors import BadInput
+from tuning.core.force.recording import Recording
+from tuning.core.types import Floats, Side
+from tuning.core.units import FORCE_UNITS
+from tuning.exchange.csv.cells import column
+from tuning.exchange.csv.mapping import Mapping
+from tuning.exchange.csv.recognise import preview, text_of
+from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, POINT_UNITS, finish
+
+
+def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
+    """Read a delimited file as a recording.
+
+    Repaired and noted: gaps up to 20 ms (straight line), doubled time stamps
+    (dropped), single-sample spikes (neighbours' mean), force pointing down
+    (turned), uneven clock (resampled). Refused with BadInput: everything that
+    would leave a number in doubt.
+    """
+    found = mapping or preview(path).mapping
+    text, _ = text_of(path, found.encoding)
+    lines = [line for line in text.splitlines() if line.strip()]
+    rows = list(csv.reader(lines[found.header_rows :], delimiter=found.separator))
+    if not rows:
+        raise BadInput(f"{path.name} has a header but no samples.")
+    points = found.points
+    wanted = [
+        n for n in (found.time, found.left, found.right, *(n for p in points.values() for n in p)) if n is not None
+    ]
+    if found.left is None and found.right is None:
+        raise BadInput("No column of force was named; map a column to the left or the right plate.")
+    short = min(len(row) for row in rows[: max(1, len(rows) - 1)])
+    if max(wanted) >= max(len(row) for row in rows):
+        raise BadInput(f"Column {max(wanted) + 1} is missing: the rows have {short} columns.")
+    notes: list[str] = []
+    values = {n: column(rows, n, found.decimal) for n in wanted}
+    times = values[found.time] if found.time is not None else None
+    legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
+    samples = {(side, "force"): values[n] * FORCE_UNITS[found.unit] for side, n in legs.items()}
+    for side, pair in points.items():
+        for axis, n in zip("xy", pair, strict=True):
+            samples[side, axis] = values[n] * POINT_UNITS[found.point_unit]
+    rate, samples = _even_clock(times, samples, found, notes)
+    force = {side: samples[side, "force"] for side in legs}
+    at = {side: np.stack([samples[side, "x"], samples[side, "y"]], axis=1) for side in points if side in legs}
+    return finish(rate, force, notes, at)
+
+
+Columns = dict[tuple[Side, str], Floats]
+"""Samples by leg and what they are: force (N), and x (right) and y (forward) of the point of pressure (mm)."""
+
+
+def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes: list[str]) -> tuple[float, Columns]:
+    """Samples on an even clock. Raises BadInput when time runs back or stands still for long."""
+    if times is None:
+        if not mapping.rate:
+            raise BadInput("There is no column of time: say how many samples a second were taken.")
+        return mapping.rate, columns
+    t = times / 1000 if mapping.time_unit == "ms" else times
+    if not np.isfinite(t).all():
+        bad = int((~np.isfinite(t)).sum())
+        if bad > MOST_LOST * t.size:
+            raise BadInput(f"{bad} of {t.size} time stamps cannot be read.")
+        keep = np.isfinite(t)
+        t, columns = t[keep], {s: f[keep] for s, f in columns.items()}
+        notes.append(f"{bad} rows without a time stamp were dropped.")
+    steps = np.diff(t)
+    if np.any(steps < 0):
+        raise BadInput(f"Time runs backwards at row {int(np.argmax(steps < 0)) + 2}: two recordings in one file?")
+    doubled = int((steps == 0).sum())
+    if doubled:
+        if doubled > MOST_LOST * t.size:
+            raise BadInput(f"{doubled} time stamps are doubled; the clock of this file cannot be trusted.")
+        keep = np.concatenate([[True], steps > 0])
+        t, columns = t[keep], {s: f[keep] for s, f in columns.items()}
+        notes.append(f"{doubled} doubled time stamps were dropped.")
+    if t.size < 3:
+        raise BadInput("The file has fewer than three samples.")
+    step = float(np.median(np.diff(t)))
+    gap = float(np.diff(t).max())
+    if gap > LONGEST_GAP_S + step:
+        raise BadInput(f"{1000 * gap:.0f} ms are missing at {t[int(np.argmax(np.diff(t)))]:.2f} s; too long to bridge.")
+    rate = 1 / step
+    grid = t[0] + np.arange(round((t[-1] - t[0]) / step) + 1) * step
+    if gap > 1.5 * step:
+        notes.append("Missing samples of up to 20 ms were bridged by a straight line.")
+    if grid.size == t.size and np.allclose(grid, t, atol=0.02 * step):
+        return round(rate, 6), columns
+    even = {}
+    for key, samples in columns.items():
+        known = np.isfinite(samples)
+        # Lost force is bridged here if there is little of it; a point of pressure stays unknown where nothing presses.
+        if key[1] == "force" and known.mean() > 0.9:
+            even[key] = np.interp(grid, t[known], samples[known])
+        else:
+            even[key] = np.interp(grid, t, samples)
+    return round(rate, 6), even
+
+
+def write_csv(recording: Recording, path: Path) -> None:
+    """Samples as an open file: time in s, force in N, points of pressure in mm where they are known."""
+    columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
+    head = ["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)]
+    for leg, at in recording.point.items():
+        columns += list(at.T)
+        head += [f"{leg.value} COP x (mm)", f"{leg.value} COP y (mm)"]
+    np.savetxt(path, np.column_stack(columns), fmt="%.4f", delimiter=",", header=",".join(head), comments="")

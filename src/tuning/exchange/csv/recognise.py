@@ -1,0 +1,157 @@
+"""What a delimited file is made of: encoding, separator, header and columns."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from charset_normalizer import from_bytes
+
+from tuning.core.errors import BadInput
+from tuning.core.types import Side
+from tuning.exchange.csv.cells import column, is_numbers, surely_decimal
+from tuning.exchange.csv.mapping import Mapping
+
+SEPARATORS = (";", "\t", "|", ",")
+
+
+LONGEST_FILE = 400_000_000
+SAMPLE_BYTES = 20_000
+
+
+POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
+
+
+TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
+    ("time", "zeit", "temps", "sec"),
+    ("left", "links", "gauche"),
+    ("right", "rechts", "droit"),
+)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """The first rows as text, with what was recognised; `shape` names files of the same make."""
+
+    rows: list[list[str]]
+    mapping: Mapping
+    shape: str
+
+
+def text_of(path: Path, encoding: str = "", most: int = -1) -> tuple[str, str]:
+    """Text and encoding. Raises BadInput when it is no text."""
+    try:
+        if path.stat().st_size > LONGEST_FILE:
+            raise BadInput(f"{path.name} is larger than {LONGEST_FILE // 1_000_000} MB; cut it into recordings.")
+        with path.open("rb") as file:
+            raw = file.read(most)
+    except OSError as err:
+        raise BadInput(f"{path.name} cannot be opened: {err.strerror}.") from err
+    if not raw.strip():
+        raise BadInput(f"{path.name} is empty.")
+    name = encoding or _encoding_of(raw)
+    try:
+        text = raw.decode(name, errors="ignore" if most > 0 else "strict")
+    except UnicodeDecodeError:
+        text = "\x00"
+    if "\x00" not in text:
+        return text, name
+    raise BadInput(f"{path.name} is no text file; open a CSV or C3D file.")
+
+
+def _encoding_of(raw: bytes) -> str:
+    """Marked as such, UTF-8 where it can be, else what fits its beginning best."""
+    if raw.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(raw)
+    except UnicodeDecodeError:
+        best = from_bytes(raw[:SAMPLE_BYTES]).best()
+        return best.encoding if best is not None else "latin-1"
+    return "utf-8-sig"
+
+
+def preview(path: Path, most_rows: int = 12) -> Preview:
+    """Recognise separator, decimal comma, header rows and columns. Raises BadInput when it is no table of numbers."""
+    text, encoding = text_of(path, most=200_000)
+    lines = [line for line in text.splitlines() if line.strip()][:400]
+    separator = next((s for s in SEPARATORS if _is_even(lines, s)), ",")
+    rows = list(csv.reader(lines, delimiter=separator))
+    cells = [c.strip() for row in rows[-40:] for c in row]
+    comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and surely_decimal(c, ",") for c in cells)
+    first = next((n for n, row in enumerate(rows) if is_numbers(row)), None)
+    if first is None:
+        raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
+    body = [row for row in rows[first:] if is_numbers(row)]
+    mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
+    head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
+    return Preview(rows[:most_rows], mapping, f"{len(body[0])} columns, {first} header rows: {head}")
+
+
+def _is_even(lines: Sequence[str], separator: str) -> bool:
+    """Whether nearly all of the last lines have the same number of these separators."""
+    counts = [line.count(separator) for line in lines[-60:]]
+    best = max(set(counts), key=counts.count)
+    return best > 0 and counts.count(best) >= 0.9 * len(counts)
+
+
+def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapping:
+    """Columns by their names, else by what they hold."""
+    width = max(len(row) for row in body)
+    names = [" ".join(row[n].lower() for row in head if n < len(row)) for n in range(width)]
+    columns = np.column_stack([column(body, n, blank.decimal) for n in range(width)])
+
+    points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
+
+    def named(words: Sequence[str]) -> int | None:
+        hits = [n for n in range(width) if n not in points and any(w in names[n] for w in words)]
+        vertical = [n for n in hits if re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", names[n])]
+        return next(iter(vertical or hits), None)
+
+    time = named(TIME_WORDS)
+    if time is None and width > 1 and len(body) > 2 and np.all(np.diff(columns[:, 0]) > 0):
+        time = 0
+    left, right = named(LEFT_WORDS), named(RIGHT_WORDS)
+    rest = [n for n in range(width) if n not in (time, left, right, *points) and np.isfinite(columns[:, n]).any()]
+    if left is None and right is None and rest:
+        left, right = rest[0], (rest[1] if len(rest) > 1 else None)
+    header = " ".join(names)
+    pairs = {
+        side: _point_columns([n for n in points if any(w in names[n] for w in words)], names)
+        for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS))
+    }
+    lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
+    unit = "kgf" if re.search(r"\bkgf?\b", header) else "lbf" if re.search(r"\blbf?\b", header) else "N"
+    milli = time is not None and (
+        re.search(r"\bms\b|milli", names[time]) is not None
+        or (len(body) > 2 and float(np.nanmedian(np.diff(columns[:, time]))) >= 0.5)
+    )
+    rate = re.search(r"(\d+(?:\.\d+)?)\s*hz", header)
+    return replace(
+        blank,
+        time=time,
+        left=left,
+        right=right,
+        unit=unit,
+        time_unit="ms" if milli else "s",
+        rate=float(rate[1]) if rate else None,
+        left_point=pairs[Side.LEFT],
+        right_point=pairs[Side.RIGHT],
+        point_unit=lengths[1] if lengths else "mm",
+    )
+
+
+def _point_columns(columns: list[int], names: list[str]) -> tuple[int, int] | None:
+    """Which two columns of a leg's point go to the right (x) and forward (y); None when that is not said."""
+
+    def axis(pattern: str) -> int | None:
+        hits = [n for n in columns if re.search(pattern, names[n])]
+        return hits[0] if len(hits) == 1 else None
+
+    right, forward = axis(r"x\b|medio|\bml\b|to the right"), axis(r"y\b|antero|\bap\b|forward")
+    return (right, forward) if right is not None and forward is not None and right != forward else None

@@ -1,0 +1,1 @@
+"""JSON for other programs."""

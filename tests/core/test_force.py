@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.core.errors import BadInput
-from tuning.core.force.analysis import TESTS, UNITS, analyse
+from tuning.core.force.analysis import analyse
 from tuning.core.force.onset import Quiet, find_onset, rates
 from tuning.core.force.pattern import rows, sentence
+from tuning.core.force.plate_tests import TESTS, UNITS
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import lines_of, observations
 from tuning.core.force.sway import ellipse, of_course

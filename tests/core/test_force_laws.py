@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.force.analysis import TESTS, UNITS, PlateKind, analyse
+from tuning.core.force.analysis import analyse
 from tuning.core.force.error import error_of_mean
+from tuning.core.force.plate_tests import TESTS, UNITS, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import ellipse, of_course, sway
 from tuning.core.force.weighing import emptied

@@ -16,7 +16,7 @@ from tuning.core.gate.limits import limit_sets, limits_told
 from tuning.core.gate.may import Act, Facts, Gate, facts_of, may, permit
 from tuning.core.gate.standing import standing
 from tuning.core.gate.triage import entry_of, facts, screen
-from tuning.core.gate.words import standing_words
+from tuning.core.gate.words import finding_name, standing_words
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.knowledge import load
 from tuning.knowledge.acts import act_of_plates, act_of_rung, act_of_test
@@ -91,6 +91,16 @@ def test_one_more_yes_never_lowers_the_level(yes, more, age):
     two = screen(TABLE, dict.fromkeys({*yes, more}, True), age)
     assert SEVERITY[two.level] >= SEVERITY[one.level]
     assert facts(age)["age-8-17"] == (8 <= age <= 17) and facts(age)["age-65"] == (age >= 65)
+
+
+AGES = {"age-55": range(55, 200), "age-65": range(65, 200), "child": range(16), "age-8-17": range(8, 18),
+        "under-25": range(25)}  # fmt: skip
+
+
+@pytest.mark.parametrize("key", AGES)
+def test_ages_count_from_their_first_day_to_their_last(key):
+    assert [age for age in range(120) if facts(age)[key]] == [age for age in range(120) if age in AGES[key]]
+    assert [facts(40, gap)["girth-gap"] for gap in (None, 2.99, 3.0, 3.01)] == [False, False, True, True]
 
 
 # limits
@@ -188,6 +198,42 @@ def test_a_red_of_an_older_record_locks_by_each_of_its_rules():
     old = Screen(Triage.RED, {"chest": True}, ("chest", "night"), uid="s0", at=START)
     assert standing([old, cleared("night", 1)]).level is Triage.RED
     assert standing([old, cleared("night", 1), cleared("chest", 2)]).level is Triage.NONE
+
+
+def test_every_finding_is_called_by_its_name_and_limits_by_leg():
+    known = {limit.id: limit.name for limit in TABLE.limits}
+    one, other = LIMITS[:2]
+    both = standing([told(["surgeon", "limit-left", one, other])])
+    assert finding_name(next(f for f in both.open if f.id == one), TABLE) == f"limit, left: {known[one]}"
+    entry = Screen(Triage.AMBER, {}, (), "knee sore since Monday", "")
+    named = [
+        finding_name(f, TABLE)
+        for screened in (entry, replace(entry, note=""), replace(entry, level=Triage.RED, note=""))
+        for f in standing([screened]).open
+    ]
+    assert named == ["knee sore since Monday", "AMBER", "RED"]
+    assert [f.level for f in standing([replace(entry, level=Triage.RED)]).open] == [Triage.RED]
+    gone = replace(both.open[0], id="limit-of-another-day", legs=frozenset({RIGHT}))
+    assert "limit-of-another-day" in finding_name(gone, TABLE) and "right" in finding_name(gone, TABLE)
+    rule = next(r for r in TABLE.rules if r.level is Triage.RED)
+    assert finding_name(replace(both.open[0], id=rule.id), TABLE) in (rule.name, f"limit, {rule.name}")
+
+
+def test_a_finding_that_was_red_and_is_told_as_less_stays_red():
+    red, amber = Screen(Triage.RED, {}, ("calf",), "", ""), Screen(Triage.AMBER, {}, ("calf",), "", "")
+    for one, other in ((red, amber), (amber, red), (red, red)):
+        assert [f.level for f in standing([one, other]).open] == [Triage.RED]
+    assert [f.level for f in standing([amber, amber]).open] == [Triage.AMBER]
+
+
+def test_under_amber_the_reason_names_what_asks_for_it():
+    act = Act("a hop", demands=("balance", "weight"))
+    named = Facts(Triage.AMBER, True, asks=(("turning", "fresh injury"), ("weight", "pregnant"), ("balance", "dizzy")))
+    assert may(act, named).sentence == "AMBER, pregnant: a hop needs a licensed clinician's reason"
+    assert may(replace(act, demands=("bend",)), named).gate is Gate.OPEN
+    strong = may(replace(act, maximal=True), Facts(Triage.AMBER, True))
+    assert strong.sentence == "the safety screen is AMBER: a hop needs a licensed clinician's reason"
+    assert strong.asks and not strong.locked
 
 
 def test_words_tell_what_stands_and_what_was_cleared():

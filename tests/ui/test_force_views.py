@@ -9,7 +9,8 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
-from tuning.core.force.analysis import TESTS, analyse
+from tuning.core.force.analysis import analyse
+from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.demo.plate_people import body, scene

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from tuning.core.force.analysis import PlateTest
+from tuning.core.force.plate_tests import PlateTest
 from tuning.core.force.sides import lines_of
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.verdict import Word

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.force.analysis import Analysis, PlateKind, PlateTest
+from tuning.core.force.plate_tests import Analysis, PlateKind, PlateTest
 from tuning.core.judging.symmetry import DIFFERENCES, share
 from tuning.core.types import LEGS, PLAIN, Floats, Observation, Setup, Side, TraceRef
 

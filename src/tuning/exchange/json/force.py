@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from tuning.core.force.analysis import UNITS, Analysis
 from tuning.core.force.error import error_of_mean
+from tuning.core.force.plate_tests import UNITS, Analysis
 from tuning.core.types import NotMeasured
 
 

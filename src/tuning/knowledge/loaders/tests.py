@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from tuning.core.force.advice import Advice
-from tuning.core.force.analysis import TESTS as PLATE_TESTS
+from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.pictures.kinds import PICTURE_KINDS

@@ -9,8 +9,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.force.analysis import Rep, analyse
+from tuning.core.force.analysis import analyse
 from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
+from tuning.core.force.plate_tests import Rep
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import GRAVITY
 from tuning.devices import Subject, answering

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import DeviceFault, TuningError
-from tuning.core.force.analysis import TESTS
+from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, NotMeasured, Side

@@ -10,8 +10,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Capture, Decision, Form, Purpose
 from tuning.core.errors import BadInput, TuningError
-from tuning.core.force.analysis import TESTS, Analysis, PlateTest, analyse
+from tuning.core.force.analysis import analyse
 from tuning.core.force.pattern import PatternRow, rows, sentence
+from tuning.core.force.plate_tests import TESTS, Analysis, PlateTest
 from tuning.core.force.recording import Recording
 from tuning.core.force.sides import every_formula, observations
 from tuning.core.force.weighing import Weight, weigh

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.force.analysis import Analysis, PlateKind
+from tuning.core.force.plate_tests import Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, ellipse
 from tuning.core.types import Floats, NotMeasured, Side

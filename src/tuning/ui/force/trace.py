@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.force.analysis import UNITS, Analysis
 from tuning.core.force.error import error_of_mean
+from tuning.core.force.plate_tests import UNITS, Analysis
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed

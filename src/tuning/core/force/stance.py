@@ -1,0 +1,70 @@
+"""Quiet stance on two legs and on one."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tuning.core.force.plate_tests import CONTACT_N, Analysis, Rep
+from tuning.core.force.recording import Recording
+from tuning.core.force.sway import CUTOFF_HZ as SWAY_CUTOFF_HZ
+from tuning.core.force.sway import sway
+from tuning.core.signals import stretches
+from tuning.core.types import NotMeasured, Side
+
+ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
+"""One-leg stance: asked for, least that is read, left out at its start, and how far force may leave the body's
+weight (practice judgement, editable)."""
+
+
+def stand(recording: Recording, found: Analysis) -> None:
+    """Share, its sway and the path of pressure of quiet stance; of one leg the longest stand."""
+    if found.test.legs == 1:
+        _one_leg_stand(recording, found)
+        return
+    if isinstance(found.weight, NotMeasured):
+        found.warnings.append(found.weight.detail)
+        return
+    rep = Rep(1)
+    rep.put("share", Side.NONE, float((100 * recording.force[Side.RIGHT] / recording.total).mean()))
+    slow = 100 * recording.smooth(Side.RIGHT) / recording.smooth(Side.BOTH)
+    step = max(1, round(0.05 * recording.rate))
+    rep.put("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (recording.size / recording.rate)))
+    _sways(recording, Side.BOTH, Side.NONE, rep, found)
+    found.reps.append(rep)
+
+
+def _one_leg_stand(recording: Recording, found: Analysis) -> None:
+    """The longest stretch in which one leg carries the body, without its first second of settling."""
+    leg, rate = found.side, recording.rate
+    smooth = recording.smooth(leg)
+    body = float(np.percentile(smooth, 75))
+    carrying = (smooth > (1 - STANDING_SHARE) * body) & (smooth < (1 + STANDING_SHARE) * body) & (body > CONTACT_N)
+    if leg.other in recording.force:
+        carrying &= recording.smooth(leg.other) < CONTACT_N
+    stands = stretches(carrying)
+    if not stands:
+        return
+    first, last = max(stands, key=lambda run: run[1] - run[0])
+    first += round(SETTLING_S * rate)
+    held = (last - first) / rate
+    if held < LEAST_STAND_S:
+        found.warnings.append(f"One leg carried the body for {max(held, 0):.1f} s only; 20 s are asked for.")
+        return
+    if held < ASKED_STAND_S - 1:
+        found.warnings.append(
+            f"The stand lasted {held:.1f} s; 20 s are asked for: compare stands of equal length only."
+        )
+    rep = Rep(1, {"start": first / rate, "end": last / rate})
+    rep.put("held", leg, held)
+    _sways(recording.part(first, last), leg, leg, rep, found)
+    found.reps.append(rep)
+
+
+def _sways(recording: Recording, under: Side, side: Side, rep: Rep, found: Analysis) -> None:
+    seen = sway(recording, under)
+    if isinstance(seen, NotMeasured):
+        found.not_measured["sway path"] = seen.detail
+        return
+    found.filter_words = f"point of pressure: zero-lag Butterworth low-pass, {SWAY_CUTOFF_HZ:g} Hz"
+    for name, value in (("sway-path", seen.path), ("sway-speed", seen.speed), ("sway-area", seen.area)):
+        rep.put(name, side, value)

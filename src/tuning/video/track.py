@@ -7,33 +7,37 @@ n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache, partial
+from functools import partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.movement.tracks import Tracks
+from tuning.core.types import Floats
 from tuning.video.luma import LumaReader, Picture, Plane
+from tuning.video.stickers import (
+    Discs,
+    Seen,
+    Sticker,
+    as_picture,
+    centroids,
+    crop,
+    gap,
+    likeness,
+    recognise,
+    search,
+    weakest_slope,
+)
 
-Floats = NDArray[np.float64]
-
-RADII = np.arange(2.5, 14.1, 0.5)
-"""Sticker radii looked for, px."""
-SNAP_PX = 4.0
-"""A click counts as meant for a sticker no further away than this."""
-LEAST_CONTRAST = 30.0
-"""Sticker over its surroundings, grey levels."""
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
 GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
 """The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
 GATE_GROWTH_PX = 2.5
 GATE_MOST_PX = 48.0
-SETTLED_PX = 0.06
-"""A centroid that moved less in a round is final."""
 SAME_PX = 3.0
 """Two marks closer than this sit on one sticker."""
 EDGE_QUALITY = 0.95
@@ -45,26 +49,6 @@ FIRM = 4.0
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
 STRAIGHT_ON = 15
 """Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
-
-
-Axis = tuple[float, float, float]
-"""Weights of brightness, blue and red difference."""
-BRIGHT: Axis = (1.0, 0.0, 0.0)
-DARK: Axis = (-1.0, 0.0, 0.0)
-SPREAD = np.diag([15.0**2, 6.0**2, 6.0**2])
-"""How much the ground of a mark changes beyond what is around it now (grey levels, squared): shade more than hue
-(practice judgement, editable)."""
-
-
-@dataclass
-class Sticker:
-    """How one mark looks: radius (px), the mix of brightness and colour that tells it from its surroundings,
-    contrast along that mix, and area seen."""
-
-    radius: float
-    axis: Axis
-    contrast: float
-    area: float
 
 
 @dataclass
@@ -106,209 +90,11 @@ class _Target:
 
     def leave(self, others: list[_Target]) -> None:
         """It is out of sight from now on: remember who was near."""
-        near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: _gap(t.at, self.at))[:3]
-        self.company = [(t, t.at.copy(), 1 / (10 + _gap(t.at, self.at)) ** 2) for t in near]
+        near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: gap(t.at, self.at))[:3]
+        self.company = [(t, t.at.copy(), 1 / (10 + gap(t.at, self.at)) ** 2) for t in near]
         self.course = np.zeros(2)
-        gaps = [_gap(t.at, self.at) for t in others if t is not self]
+        gaps = [gap(t.at, self.at) for t in others if t is not self]
         self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
-
-
-def _gap(a: Floats, b: Floats) -> float:
-    return math.hypot(a[0] - b[0], a[1] - b[1])
-
-
-def _crop(plane: Plane, centre: Floats, half: int) -> tuple[Plane, int, int]:
-    """Square crop around a point, edges repeated; with the image place of its first pixel."""
-    x, y = int(np.floor(centre[0])) - half, int(np.floor(centre[1])) - half
-    size = 2 * half + 1
-    height, width = plane.shape
-    if x >= 0 and y >= 0 and x + size <= width and y + size <= height:
-        return plane[y : y + size, x : x + size], x, y
-    columns = np.clip(np.arange(x, x + size), 0, width - 1)
-    rows = np.clip(np.arange(y, y + size), 0, height - 1)
-    return plane[np.ix_(rows, columns)], x, y
-
-
-def _look(picture: Picture, centre: Floats, half: int, axis: Axis) -> tuple[NDArray[np.float32], int, int]:
-    """Square crop along a mix of brightness and colour, with the image place of its first pixel."""
-    crop, x, y = _crop(picture.y, centre, half)
-    seen = crop.astype(np.float32)
-    if axis[0] != 1.0:
-        seen *= axis[0]
-    if (axis[1] or axis[2]) and picture.halves is not None:
-        colours = picture.colour_crop(x, y, 2 * half + 1)
-        if colours is None and picture.colours is not None:  # at the edge, or turned
-            blue, red = (_crop(plane, centre, half)[0] for plane in picture.colours)
-            colours = blue, red
-        for plane, weight in zip(colours or (), axis[1:], strict=True):
-            seen += np.float32(weight) * plane
-    return seen, x, y
-
-
-class _Discs:
-    """Masks for m stickers on one square grid: core and four ring sectors, and the counting window."""
-
-    def __init__(self, radii: tuple[float, ...]) -> None:
-        self.half = int(np.ceil(2.1 * max(radii))) + 1
-        grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
-        x, y = (g.ravel() for g in np.meshgrid(grid, grid))
-        self.sums = np.stack([np.ones_like(x), x, y], axis=1)
-        distance = np.hypot(x, y)
-        windows, levels = [], []
-        for radius in radii:
-            windows.append(np.clip(1.75 * radius + 0.5 - distance, 0, 1))
-            core = distance <= 0.55 * radius
-            ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
-            ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
-            sectors = [ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways]
-            levels.append(np.stack([part / part.sum() for part in (core, *sectors)], axis=1))
-        self.window = np.array(windows, dtype=np.float32)
-        self.levels = np.array(levels, dtype=np.float32)
-
-    @staticmethod
-    @lru_cache(maxsize=64)
-    def of(radii: tuple[float, ...]) -> _Discs:
-        """The masks of a set of stickers, made once."""
-        return _Discs(radii)
-
-
-@dataclass(frozen=True)
-class _Seen:
-    """A sticker as found in a picture."""
-
-    at: Floats
-    contrast: float
-    area: float
-
-
-def _centroids(
-    picture: Picture, starts: Floats, discs: _Discs, axes: Sequence[Axis], rounds: int = 4
-) -> list[_Seen | None]:
-    """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
-    at = starts.copy()
-    size = 2 * discs.half + 1
-    pixels = np.empty((len(at), size * size), dtype=np.float32)
-    corners = np.empty((len(at), 2))
-    for _ in range(rounds):
-        for m, centre in enumerate(at):
-            crop, x0, y0 = _look(picture, centre, discs.half, axes[m])
-            pixels[m] = crop.ravel()
-            corners[m] = x0, y0
-        levels = np.matmul(pixels[:, None, :], discs.levels)[:, 0]
-        ground = levels[:, 1:].max(axis=1)
-        contrast = np.maximum(levels[:, 0] - ground, 1e-3)
-        weight = np.clip((pixels - (ground + 0.5 * contrast)[:, None]) * (2 / contrast)[:, None], 0, 1) * discs.window
-        area, along, down = np.maximum(weight @ discs.sums, [1e-3, -np.inf, -np.inf]).T
-        # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
-        found = corners + discs.half + 0.5 + np.stack([along, down], axis=1) / area[:, None]
-        found = np.clip(found, at - discs.half, at + discs.half)
-        moved = np.abs(found - at).max()
-        at = found
-        if moved < SETTLED_PX:
-            break
-    return [
-        _Seen(place, float(c), float(size_)) if c >= 6 and size_ >= 2 else None
-        for place, c, size_ in zip(at, contrast, area, strict=True)
-    ]
-
-
-def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> _Seen | None:
-    return _centroids(picture, start[None], _Discs.of((radius,)), (axis,))[0]
-
-
-def _telling_axis(picture: Picture, at: Floats, radius: float) -> Axis | None:
-    """The mix of brightness and colour that tells a disc here from the ring around it best (Fisher 1936)."""
-    if picture.colours is None:
-        return None
-    half = int(np.ceil(2.1 * radius)) + 1
-    planes = [_crop(plane, at, half)[0].ravel().astype(np.float64) for plane in (picture.y, *picture.colours)]
-    grid = np.arange(-half, half + 1)
-    x, y = (g.ravel() for g in np.meshgrid(grid, grid))
-    distance = np.hypot(x, y)
-    colours = np.stack(planes, axis=1)
-    core, ring = (
-        colours[distance <= max(0.55 * radius, 1.0)],
-        colours[(distance >= 1.5 * radius) & (distance <= 2.1 * radius)],
-    )
-    weights = np.linalg.solve(np.cov(ring.T) + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
-    length = float(np.linalg.norm(weights))
-    if length == 0:
-        return None
-    wy, wu, wv = weights / length
-    return float(wy), float(wu), float(wv)
-
-
-LEAST_COLOUR = 14.0
-"""Sticker over its surroundings along its own mix of brightness and colour, grey levels."""
-
-
-def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
-    """The sticker that was meant by a click, with its centre; None where there is no sticker."""
-    picture = _as_picture(picture)
-    best: tuple[float, _Seen, float, Axis] | None = None
-    for radius in map(float, RADII[::3]):
-        own = _telling_axis(picture, click, radius)
-        for axis, least in ((BRIGHT, LEAST_CONTRAST), (DARK, LEAST_CONTRAST), (own, LEAST_COLOUR)):
-            seen = _centroid(picture, click, radius, axis) if axis is not None else None
-            off = _gap(seen.at, click) if seen is not None else math.inf
-            if axis is None or seen is None or seen.contrast < least or off > SNAP_PX + radius / 2:
-                continue
-            # A disc of this radius fills this area; anything else is an edge or a stripe.
-            fit = seen.contrast / least * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
-            # The sticker under the click is meant, not the bright foot that it sits on.
-            fit /= 1 + (off / SNAP_PX) ** 2
-            if best is None or fit > best[0]:
-                best = (fit, seen, radius, axis)
-    if best is None:
-        return click, None
-    _, seen, radius, axis = best
-    for _ in range(2):  # seen whole it tells its own mix better
-        radius = float(np.clip(np.round(2 * np.sqrt(seen.area / np.pi)) / 2, RADII[0], RADII[-1]))
-        axis = _telling_axis(picture, seen.at, radius) or axis
-        again = _centroid(picture, seen.at, radius, axis)
-        if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < LEAST_COLOUR:
-            return click, None
-        seen = again
-    return seen.at, Sticker(radius, axis, seen.contrast, seen.area)
-
-
-def _as_picture(found: Picture | Plane) -> Picture:
-    return found if isinstance(found, Picture) else Picture(found)
-
-
-def _search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[_Seen]:
-    """Places within `reach` that look like the sticker, best first."""
-    pixels, x0, y0 = _look(picture, centre, int(reach + 2.1 * sticker.radius) + 2, sticker.axis)
-    size = 2 * int(np.ceil(sticker.radius)) + 1
-    near = cv2.boxFilter(pixels, -1, (size, size))
-    wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))
-    response = near - wide
-    found: list[_Seen] = []
-    for _ in range(4):
-        _, peak, _, (px, py) = cv2.minMaxLoc(response)
-        if peak < 0.15 * sticker.contrast:
-            break
-        seen = _centroid(picture, np.array([x0 + px + 0.5, y0 + py + 0.5]), sticker.radius, sticker.axis)
-        cv2.circle(response, (px, py), size, -1e3, -1)
-        if seen is not None and _gap(seen.at, centre) <= reach:
-            found.append(seen)
-    return found
-
-
-def _likeness(seen: _Seen, sticker: Sticker) -> float:
-    """How much a find looks like the sticker, 0..1; a third of it covered is the end of trust."""
-    contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
-    ratio = seen.area / sticker.area
-    cover = np.clip((ratio - 0.5) / 0.3, 0, 1) if ratio < 1 else np.clip((2.2 - ratio) / 0.8, 0, 1)
-    return float(max(contrast, 0.0) * cover)
-
-
-def _weakest_slope(patch: NDArray[np.uint8]) -> float:
-    """Mean squared slope of the brightness in the direction in which it changes least (after Shi and Tomasi 1994)."""
-    down, across = np.gradient(patch.astype(np.float64))
-    mixed = float(np.mean(down * across))
-    both = np.array([[np.mean(across * across), mixed], [mixed, np.mean(down * down)]])
-    return float(np.linalg.eigvalsh(both)[0])
 
 
 class Follower:
@@ -317,24 +103,24 @@ class Follower:
     def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats]) -> None:
         self.targets: list[_Target] = []
         self._any_plain = False
-        self._before = _as_picture(picture).y.copy()
+        self._before = as_picture(picture).y.copy()
         for name, click in marks.items():
             self.add(picture, name, click)
 
     def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
-        picture = _as_picture(picture)
+        picture = as_picture(picture)
         plane = picture.y
         at, sticker = recognise(picture, np.asarray(click, dtype=np.float64))
-        patch = None if sticker is not None else _crop(plane, at, 10)[0].copy()
-        hold = 1.0 if patch is None else min(1.0, _weakest_slope(patch) / FIRM)
+        patch = None if sticker is not None else crop(plane, at, 10)[0].copy()
+        hold = 1.0 if patch is None else min(1.0, weakest_slope(patch) / FIRM)
         self.targets.append(_Target(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
 
     def step(self, picture: Picture | Plane) -> list[tuple[Floats, float]]:
         """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
-        picture = _as_picture(picture)
+        picture = as_picture(picture)
         predicted = [t.predicted() for t in self.targets]
         quick = self._quick(picture, predicted)
         free = self._free(predicted)
@@ -359,18 +145,18 @@ class Follower:
         np.fill_diagonal(apart, np.inf)
         return [float(np.clip(NEIGHBOUR_SHARE * gap, GATE_PX, GATE_MOST_PX)) for gap in apart.min(axis=1)]
 
-    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, _Seen | None]:
+    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Seen | None]:
         """All stickers that were seen in the frame before, at one go."""
         at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
         if not at:
             return {}
         stickers = [s for k in at if (s := self.targets[k].sticker) is not None]
-        discs = _Discs.of(tuple(s.radius for s in stickers))
-        seen = _centroids(picture, np.array([predicted[k] for k in at]), discs, [s.axis for s in stickers])
+        discs = Discs.of(tuple(s.radius for s in stickers))
+        seen = centroids(picture, np.array([predicted[k] for k in at]), discs, [s.axis for s in stickers])
         return dict(zip(at, seen, strict=True))
 
     def _find(
-        self, picture: Picture, target: _Target, predicted: Floats, quick: _Seen | None, free: float
+        self, picture: Picture, target: _Target, predicted: Floats, quick: Seen | None, free: float
     ) -> tuple[Floats, float] | None:
         height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
@@ -382,21 +168,21 @@ class Follower:
 
     @staticmethod
     def _find_sticker(
-        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: _Seen | None, free: float
+        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Seen | None, free: float
     ) -> tuple[Floats, float] | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         gate = min(GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
         if target.unseen:
             gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
-        like = _likeness(seen, sticker) if seen is not None else 0.0
-        if seen is None or like < SURE or _gap(seen.at, predicted) > gate:
+        like = likeness(seen, sticker) if seen is not None else 0.0
+        if seen is None or like < SURE or gap(seen.at, predicted) > gate:
             # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
             ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
-            finds = [(s, _likeness(s, sticker), way) for way in ways for s in _search(picture, way, gate, sticker)]
+            finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
                 return None
-            seen, like, _ = min(good, key=lambda find: _gap(find[0].at, find[2]) / (0.3 + find[1]))
+            seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
         if 0.8 < seen.area / sticker.area < 1.25:
             sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
@@ -407,8 +193,8 @@ class Follower:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
         assert target.patch is not None
         half = 44
-        before, x0, y0 = _crop(self._before, target.at, half)
-        first, second = np.ascontiguousarray(before), np.ascontiguousarray(_crop(plane, target.at, half)[0])
+        before, x0, y0 = crop(self._before, target.at, half)
+        first, second = np.ascontiguousarray(before), np.ascontiguousarray(crop(plane, target.at, half)[0])
         origin = np.array([x0 + 0.5, y0 + 0.5])
         start = (target.at - origin).astype(np.float32).reshape(1, 1, 2)
         guess = (predicted - origin).astype(np.float32).reshape(1, 1, 2)
@@ -428,7 +214,7 @@ class Follower:
     def _draw_to_template(plane: Plane, patch: NDArray[np.uint8], at: Floats) -> tuple[float, Floats]:
         """Normalised correlation within 3 px of `at`; the place moves to the sub-pixel peak."""
         reach, half = 3, patch.shape[0] // 2
-        pixels, x0, y0 = _crop(plane, at, half + reach)
+        pixels, x0, y0 = crop(plane, at, half + reach)
         score = cv2.matchTemplate(np.ascontiguousarray(pixels), patch, cv2.TM_CCOEFF_NORMED)
         _, peak, _, (px, py) = cv2.minMaxLoc(score)
         if 0 < px < 2 * reach and 0 < py < 2 * reach:
@@ -447,7 +233,7 @@ class Follower:
             pair = [k for k in (shown[a], shown[b]) if finds[k] is not None]
             if len(pair) == 2:
                 misfit = [
-                    _gap(places[n], predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
+                    gap(places[n], predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
                     for n, k in zip((a, b), pair, strict=True)
                 ]
                 finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None

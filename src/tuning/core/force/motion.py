@@ -51,6 +51,7 @@ def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int
     least = STILL_S * recording.rate
 
     def is_steady(a: int, b: int) -> bool:
+        """Whether force ends where it began."""
         quarter = (b - a) // 4
         change = float(force[b - quarter : b].mean() - force[a : a + quarter].mean())
         return abs(change) <= STEADY_SHARE * weight.newtons

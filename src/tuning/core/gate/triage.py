@@ -108,6 +108,7 @@ def screen(table: SafetyTable, answers: Answers, age: int, girth_gap_cm: float |
     told = {**answers, **facts(age, girth_gap_cm)}
 
     def fires(rule: SafetyRule) -> bool:
+        """Whether all of a rule's musts and enough of its others were answered yes."""
         some = sum(is_yes(table, told, k) for k in rule.any)
         return all(is_yes(table, told, k) for k in rule.all) and (not rule.any or some >= rule.count)
 

@@ -282,6 +282,7 @@ def changes(measures: Mapping[str, Measure], before: Sequence[Observation], now:
     ]
 
     def size(change: Change) -> float:
+        """The change in errors; what cannot be compared comes last."""
         return -1.0 if isinstance(change.verdict, NotMeasured) else abs(change.verdict.in_errors)
 
     return sorted(found, key=size, reverse=True)

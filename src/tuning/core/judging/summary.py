@@ -31,6 +31,7 @@ def by_rule(measures: Mapping[str, Measure], seen: Sequence[Observation], rule: 
     """Observations as the clinic's rule reads them; those of other measures stay as they are."""
 
     def read(one: Observation) -> Observation:
+        """One observation by the rule."""
         measure = measures.get(one.measure_id)
         if measure is None or not measure.by_clinic_rule or one.summary_rule == rule or not one.trials.size:
             return one

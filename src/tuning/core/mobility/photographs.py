@@ -61,6 +61,7 @@ def _turnout(side: Side) -> Recipe:
     outward = 1 if side is Side.RIGHT else -1
 
     def value(m: Marks) -> float:
+        """The angle read off the marks, degrees."""
         heel, toe, middle, cap = (m[name] for name in marks)
         foot = geometry.lean_from_vertical(heel, toe, outward)
         return foot - geometry.lean_from_vertical(middle, cap, outward)
@@ -82,6 +83,7 @@ def _lean(measure_id: str, way: int) -> Recipe:
     marks = ("malleolus", "shoulder", "toe")
 
     def value(m: Marks) -> float:
+        """The angle read off the marks, degrees."""
         ahead = 1 if m["toe"][0] > m["malleolus"][0] else -1
         return geometry.lean_from_vertical(m["malleolus"], m["shoulder"], ahead * way)
 

@@ -42,6 +42,7 @@ def _rear_leg(side: Side) -> list[Recipe]:
     inward = medial_x(REAR, side)
 
     def deviation(m: Marks) -> float:
+        """How far the line leaves its target, degrees."""
         return geometry.bend(_chain(m, chain), inward)
 
     return [

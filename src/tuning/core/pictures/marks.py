@@ -187,6 +187,7 @@ def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> Reading:
     references = _reference_points(recipe, context)
 
     def corrected(formula: Callable[[Marks], float], points: Marks) -> float:
+        """The formula on marks that were turned back by the camera's roll."""
         roll = _roll(points, context.level) if recipe.needs_level else 0.0
         upright = {name: geometry.rotated(points[name], -roll) for name in recipe.marks}
         if not recipe.needs_scale:

@@ -120,6 +120,7 @@ def _kneecap(side: Side) -> Recipe:
     marks = (f"kneecap_{side}", f"knee_inner_{side}", f"knee_outer_{side}")
 
     def share(m: Marks) -> float:
+        """How far the kneecap lies inward of the middle of the knee, percent of half its width."""
         cap, inner, outer = (m[name] for name in marks)
         across = inner - outer
         return float(200 * ((cap - (inner + outer) / 2) @ across) / (across @ across))
@@ -131,8 +132,10 @@ def _front() -> PictureKind:
     ankles = both("ankle")
 
     def off_feet(*names: str) -> Callable[[Marks], float]:
-        # A front view shows the patient's right on the left of the picture.
+        """How far the middle of some marks lies to the patient's right of the middle of the ankles, px."""
+
         def offset(m: Marks) -> float:
+            """A front view shows the patient's right on the left of the picture."""
             middle = np.mean([m[name] for name in names], axis=0)
             feet = (m[ankles[0]] + m[ankles[1]]) / 2
             return float(feet[0] - middle[0])
@@ -162,6 +165,7 @@ def _side(facing: Side) -> PictureKind:
     ahead = 1.0 if facing is Side.RIGHT else -1.0
 
     def offset(name: str) -> Recipe:
+        """How far a mark lies ahead of the ankle."""
         return Recipe(
             f"plumb-side-{name}",
             facing,

@@ -72,6 +72,7 @@ def counted(stage: str) -> Callable[[Case, Tables], int]:
     """How many rows of the ledger a stage has, as a function of case and tables."""
 
     def count(case: Case, tables: Tables) -> int:
+        """Rows of the stage in the ledger."""
         return len(rows_of(case, tables, stage))
 
     return count

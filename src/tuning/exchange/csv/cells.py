@@ -13,8 +13,6 @@ from tuning.core.types import Floats
 
 NOTHING = ("", "nan", "na", "n/a", "-")
 """How makers write a sample that is not there."""
-
-
 GROUPED = {
     ",": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3})+(,\d+)?"),
     ".": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3})+(\.\d+)?"),

@@ -18,15 +18,9 @@ from tuning.exchange.csv.cells import column, is_numbers, surely_decimal
 from tuning.exchange.csv.mapping import Mapping
 
 SEPARATORS = (";", "\t", "|", ",")
-
-
 LONGEST_FILE = 400_000_000
 SAMPLE_BYTES = 20_000
-
-
 POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
-
-
 TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("time", "zeit", "temps", "sec"),
     ("left", "links", "gauche"),

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from tuning.core.types import LEGS
 from tuning.core.units import sentence_case
-from tuning.core.visit.order import Stop
+from tuning.core.visit.efforts import Stop
 from tuning.ui import theme
 from tuning.ui.order.state import OrderState
 from tuning.ui.signs import paint_side

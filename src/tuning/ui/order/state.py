@@ -11,8 +11,9 @@ from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.types import Observation, Side
 from tuning.core.visit.battery import Ask, Test
+from tuning.core.visit.efforts import Effort, Order, Stop, Wishes
 from tuning.core.visit.next_step import NextStep
-from tuning.core.visit.order import Effort, Order, Stop, Wishes, as_listed, plan, with_drag
+from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
 from tuning.core.visit.target import Target
 from tuning.ui.workspace import Action, Workspace

@@ -19,7 +19,7 @@ from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever
-from tuning.core.visit.order import Effort as OrderedEffort
+from tuning.core.visit.efforts import Effort as OrderedEffort
 from tuning.knowledge.acts import act_of_test
 from tuning.ui.order.state import OrderState
 from tuning.ui.strength.readings import PAIN, STAGE, StrengthReadings

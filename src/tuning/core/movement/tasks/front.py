@@ -77,6 +77,7 @@ def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance:
     toward = to_right if stance is not Side.LEFT else -to_right
 
     def value(m: Marks) -> float:
+        """Lean of the trunk toward the stance leg, or to the right on both, degrees."""
         low, high = (m[names[0]] + m[names[1]]) / 2, (m[names[2]] + m[names[3]]) / 2
         return geometry.lean_from_vertical(low, high, toward)
 
@@ -89,6 +90,7 @@ def one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Optio
     """The measure of a one-leg task: knee, pelvis and trunk of the standing leg."""
 
     def measure(signals: Signals, options: Options, result: Result) -> None:
+        """Everything that the view shows of each repetition."""
         if options.side not in LEGS:
             result.warnings.append("Say which leg stands: side left or right.")
             return

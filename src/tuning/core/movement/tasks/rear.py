@@ -68,6 +68,7 @@ def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
         meter.result.warnings.append("Standing tilt not known: pelvic drop is told without subtracting it.")
 
     def tilt(m: Marks) -> float:
+        """Tilt of the pelvis, degrees."""
         return geometry.right_higher_tilt(m["psis_left"], m["psis_right"])
 
     for side in LEGS:

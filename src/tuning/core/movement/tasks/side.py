@@ -59,6 +59,7 @@ def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options,
     """The measure of a squat seen from the side: angles, knee over foot, shares, tuck, tempo."""
 
     def measure(signals: Signals, options: Options, result: Result) -> None:
+        """Everything that the view shows of each repetition."""
         if not signals.has("heel", "toe"):
             result.warnings.append("A side view needs heel and toe: they say which way is ahead.")
             return
@@ -90,6 +91,7 @@ def _knee_over_toe(meter: Meter, reps: Sequence[Repetition], options: Options, a
     shorter = float(np.cos(np.radians(turn_out or 0.0)))
 
     def percent(m: Marks) -> float:
+        """The knee over the foot, percent of its length."""
         along = (m["toe"] - m["heel"])[0] * ahead / shorter
         return 100 * float((m["knee"] - m["heel"])[0] * ahead) / float(along)
 
@@ -130,17 +132,21 @@ def _shares(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: i
         meter.result.warnings.append("A bar load needs the body mass; the load share is told without it.")
 
     def pose(m: Marks) -> SidePose:
+        """Where the joints lie along the way ahead, px."""
         return SidePose(*(float(m[name][0] * ahead) for name in names))
 
     def model(m: Marks) -> float:
+        """Share of the hip, from masses and levers of all segments above."""
         found = hip_share(pose(m), signals.metres_per_px, load)
         return np.nan if isinstance(found, NotMeasured) else found
 
     def quick(m: Marks) -> float:
+        """Share of the hip, from the levers to a line over the foot alone."""
         found = lever_share(pose(m))
         return np.nan if isinstance(found, NotMeasured) else found
 
     def on_plates(m: Marks) -> float:
+        """Share of the hip, with the point of pressure that the plates measured."""
         found = hip_share(pose(m), signals.metres_per_px, load, float(m[SUPPORT][0] * ahead))
         return np.nan if isinstance(found, NotMeasured) else found
 

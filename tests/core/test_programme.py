@@ -83,7 +83,9 @@ def test_rungs_wait_for_a_screen_and_amber_needs_a_name():
 def test_placement_needs_both_sides_clean_within_the_pain_limit():
     assert states("sd-1-hold-taps") == [State.MET, State.MET]
     assert states("sd-1-hold-taps", trials={Side.LEFT: Trial(True, 0)})[1] is State.UNKNOWN
-    assert states("sd-1-hold-taps", trials={**CLEAN, Side.LEFT: Trial(True, 3)})[1] is State.NOT_MET
+    for side in LEGS:
+        assert states("sd-1-hold-taps", trials={**CLEAN, side: Trial(True, 2)})[1] is State.MET
+        assert states("sd-1-hold-taps", trials={**CLEAN, side: Trial(True, 3)})[1] is State.NOT_MET
     assert states("sd-1-hold-taps", trials={**CLEAN, Side.LEFT: Trial(False, 0)})[1] is State.NOT_MET
 
 
@@ -147,7 +149,7 @@ def test_a_bent_free_leg_swings_forward_and_its_shin_back():
 
 def test_a_pose_is_read_as_it_is_written():
     assert pose.parse_frame("40/70/35/5; F 49/57; af") == pose.Frame(40, 70, 35, 5, 49, 57, True)
-    assert pose.parse_frame("1/2/3/4") == pose.Frame(1, 2, 3, 4, 0, 0, False)
+    assert pose.parse_frame("1/2/3/4") == pose.Frame(1, 2, 3, 4) == pose.Frame(1, 2, 3, 4, 0, 0, False)
     assert pose.parse_frame("1/2/3/4; af").arms_forward and pose.parse_frame("1/2/3/4;F 5/6").free_knee == 6
     for wrong in ("1/2/3", "1/2/3/4/5", "1/2/3/4; F 5", "a/b/c/d", ""):
         with pytest.raises(ValueError):
@@ -290,7 +292,7 @@ def test_the_next_step_is_the_first_rung_and_then_its_sheet():
     assert step().target.stage == "programme" and step(item("one")).target.stage == "programme"
     assert (step().text, step().then) == ("Choose the first rung", "")
     assert step(item("one"), item("one", withdrawn=True)).text == "Choose the first rung"
-    assert step(item("one")).text == "Print the patient sheet"
+    assert step(item("one")).text == "Print the patient sheet" and "complete" in step(item("one")).then
     assert "more trials" in step(*strength(100.0, 101.0)).then, "one trial a side cannot tell"
     assert step(*strength(100.0, 300.0)).then == "" and step(strength(100.0, 1.0)[0]).then == ""
     wall = tables.measures["knee-to-wall"]

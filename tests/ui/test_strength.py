@@ -18,9 +18,9 @@ from tuning.core.strength.trials import (
     USUAL,
     Effort,
     Mode,
+    RatioBand,
     least_difference,
     observe,
-    pain_band,
     ratio,
     what_resolves,
 )
@@ -88,7 +88,7 @@ def test_the_thirteen_efforts_take_digits_point_and_enter_only(window, strength)
     assert all(rows[t].left.trials.size == rows[t].right.trials.size == 3 for t in FORCES)
     assert strength.stack.currentIndex() == 1 and not state.order.open_stops("strength")
     hands.settle()
-    assert state.squeeze()[1:] == (4, "reduce") and len(strength.summary.view.rows()) == 6
+    assert state.squeeze()[1:] == (4, 1, "reduce") and len(strength.summary.view.rows()) == 6
     assert [name for name, _ in state.ratios()] == ["adduction : abduction", "external : internal rotation"]
 
 
@@ -329,14 +329,22 @@ def test_what_one_test_can_tell_by_hand_and_with_a_belt():
     assert "3 trials by hand or 2 trials with a belt would do" in what_resolves(8, 6, 15, 2)
 
 
+BAND = RatioBand("hip-add", "hip-abd", "a : b", "test", low=0.8)
+
+
 def test_ratios_carry_their_error_and_say_when_they_cannot_tell():
     upper, lower = seen("hip-add", Side.LEFT, [120.0]), seen("hip-abd", Side.LEFT, [200.0])
-    found = ratio(upper, lower, 8.0, 0.8, None, "test")
+    found = ratio(upper, lower, 8.0, BAND)
     assert found.value == pytest.approx(0.6) and found.error == pytest.approx(0.6 * 1.96 * (2 * 0.0048) ** 0.5)
     assert found.words == "below 0.8"
-    near = ratio(seen("hip-add", Side.LEFT, [150.0]), lower, 8.0, 0.8, None, "test")
+    near = ratio(seen("hip-add", Side.LEFT, [150.0]), lower, 8.0, BAND)
     assert "cannot tell" in near.words
-    hurt = ratio(seen("hip-add", Side.LEFT, [150.0], pain=4), lower, 8.0, 0.8, None, "test")
+    hurt = ratio(
+        seen("hip-add", Side.LEFT, [150.0], pain=4),
+        lower,
+        8.0,
+        BAND,
+    )
     assert isinstance(hurt, NotMeasured)
 
 
@@ -352,9 +360,10 @@ def test_unlike_efforts_are_refused_between_sides_and_between_days():
 
 @pytest.mark.parametrize(("pain", "band"), [(0, 0), (2, 0), (3, 1), (5, 1), (6, 2), (10, 2)])
 def test_pain_bands_at_their_edges(pain, band):
-    assert pain_band(pain)[0] == band
+    table = load().strength
+    assert table.pain_band(pain)[0] == band and table.pain_words.startswith("0-2 go on, 3-5 reduce, 6-10 pause")
     with pytest.raises(ValueError, match="0 to 10"):
-        pain_band(11)
+        table.pain_band(11)
 
 
 def test_every_strength_test_is_drawn_in_every_position_and_mirrors():

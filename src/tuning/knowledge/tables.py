@@ -14,6 +14,7 @@ from tuning.core.intake.forms import Form
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.standing.levels import Chain
+from tuning.core.strength.trials import StrengthTable
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_safety
@@ -21,6 +22,7 @@ from tuning.knowledge.loaders.ladders import load_faults, load_ladders
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import load_plates, load_tests
 
 FOLDER = Path(str(files("tuning.knowledge")))
@@ -51,6 +53,7 @@ class Knowledge:
     cautions: Cautions
     order: OrderTable
     plates: dict[str, Advice]
+    strength: StrengthTable
 
     @cached_property
     def _rungs(self) -> dict[str, Rung]:
@@ -82,9 +85,10 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     forms = load_forms(reading)
     cautions = reading.structure(reading.toml(folder / "cautions.toml"), Cautions, "cautions.toml")
     order = load_order(reading, tests, plates)
-    if reading.problems or safety is None or chain is None or cautions is None or order is None:
+    strength = load_strength(reading, measures)
+    if reading.problems or safety is None or chain is None or cautions is None or order is None or strength is None:
         return None, reading.problems
-    return Knowledge(measures, tests, chain, safety, forms, ladders, faults, cautions, order, plates), []
+    return Knowledge(measures, tests, chain, safety, forms, ladders, faults, cautions, order, plates, strength), []
 
 
 def check(folder: Path = FOLDER) -> list[str]:

@@ -88,15 +88,46 @@ class Mode(StrEnum):
         return "isometric" if self is Mode.MAKE else "eccentric, after an isometric hold"
 
 
-PAIN_BANDS = ((2, "go on"), (5, "reduce"), (10, "pause the provoking sport, review"))
-"""Highest pain of each band and what it means (Thorborg 2017)."""
+@dataclass(frozen=True)
+class PainBand:
+    """Highest pain, 0-10, of a band, and what to do in it."""
+
+    top: int
+    words: str
+    source: str
 
 
-def pain_band(pain: int) -> tuple[int, str]:
-    """Number (0-2) and words of the pain band. Raises ValueError outside 0-10."""
-    if not 0 <= pain <= 10:
-        raise ValueError("pain runs from 0 to 10")
-    return next((n, words) for n, (top, words) in enumerate(PAIN_BANDS) if pain <= top)
+@dataclass(frozen=True)
+class RatioBand:
+    """The force of one test over that of another on the same leg, and where it usually lies."""
+
+    upper: str
+    lower: str
+    name: str
+    source: str
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True)
+class StrengthTable:
+    """What strength is set against; editable."""
+
+    pain: tuple[PainBand, ...]
+    ratio: tuple[RatioBand, ...]
+
+    def pain_band(self, pain: int) -> tuple[int, PainBand]:
+        """The band of a pain, and which one it is from the bottom. Raises ValueError outside 0-10."""
+        if not 0 <= pain <= 10:
+            raise ValueError("pain runs from 0 to 10")
+        return next((n, band) for n, band in enumerate(self.pain) if pain <= band.top)
+
+    @property
+    def pain_words(self) -> str:
+        """All bands in one line, with their sources."""
+        lowest = (0, *(band.top + 1 for band in self.pain))
+        told = ", ".join(f"{low}-{band.top} {band.words}" for low, band in zip(lowest, self.pain, strict=False))
+        return f"{told} ({', '.join(dict.fromkeys(band.source for band in self.pain))})"
 
 
 USUAL = Setup(mode=Mode.MAKE.value, fixation="hand")
@@ -166,35 +197,23 @@ class Ratio:
 
     value: float
     error: float
-    low: float | None
-    high: float | None
-    source: str
+    band: RatioBand
 
     @property
     def words(self) -> str:
         """Where the ratio lies, or that the error does not allow to say."""
-        below = self.low is not None and self.value + self.error < self.low
-        above = self.high is not None and self.value - self.error > self.high
-        inside = (self.low is None or self.value - self.error >= self.low) and (
-            self.high is None or self.value + self.error <= self.high
-        )
+        low, high = self.band.low, self.band.high
+        below = low is not None and self.value + self.error < low
+        above = high is not None and self.value - self.error > high
+        inside = (low is None or self.value - self.error >= low) and (high is None or self.value + self.error <= high)
         if below:
-            return f"below {self.low:g}"
+            return f"below {low:g}"
         if above:
-            return f"above {self.high:g}"
+            return f"above {high:g}"
         return "inside the usual band" if inside else "cannot tell on which side of the band"
 
 
-RATIOS = (
-    ("hip-add", "hip-abd", "adduction : abduction", 0.80, None, "0.80 (Tyler 2001, ice hockey)"),
-    ("hip-er", "hip-ir", "external : internal rotation", 0.7, 1.1, "0.7 to 1.1, practice judgement, editable"),
-)
-"""Upper test, lower test, name, band and its source."""
-
-
-def ratio(
-    upper: Observation, lower: Observation, sem_percent: float, low: float | None, high: float | None, source: str
-) -> Ratio | NotMeasured:
+def ratio(upper: Observation, lower: Observation, sem_percent: float, band: RatioBand) -> Ratio | NotMeasured:
     """Ratio of two forces of one leg; `sem_percent` is the SEM of one trial of either.
 
     Returns NotMeasured when one is missing, pain-limited, or in the other mode.
@@ -209,7 +228,7 @@ def ratio(
     parts = split_sem(sem_percent)
     variance = sum(parts.trial**2 / max(1, o.trials.size) + parts.setup**2 for o in (upper, lower))
     value = a / b
-    return Ratio(value, value * Z95 * math.sqrt(variance) / 100, low, high, source)
+    return Ratio(value, value * Z95 * math.sqrt(variance) / 100, band)
 
 
 def least_difference(sem_percent: float, trials: int) -> float:

@@ -13,7 +13,7 @@ from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES
 from tuning.core.judging.verdict import Verdict
-from tuning.core.strength.trials import Ratio, pain_band
+from tuning.core.strength.trials import Ratio
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import sentence_case
 from tuning.ui import theme
@@ -128,11 +128,11 @@ class ProfileView(QWidget):
 class PainSign(QWidget):
     """The band of the squeeze pain as a shape: ring, half, full."""
 
-    def __init__(self, pain: int | None) -> None:
+    def __init__(self, pain: int | None, band: int, words: str) -> None:
         super().__init__()
-        self._pain = pain
+        self._pain, self._band = pain, band
         self.setFixedSize(22, 22)
-        self.setAccessibleName(f"pain band: {pain_band(pain)[1]}" if pain is not None else "pain not asked")
+        self.setAccessibleName(f"pain band: {words}" if pain is not None else "pain not asked")
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Fuller is worse."""
@@ -144,9 +144,7 @@ class PainSign(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box)
         if self._pain is not None:
-            painter.fillRect(
-                QRectF(3, 19 - 8 * pain_band(self._pain)[0], 16, 8 * pain_band(self._pain)[0]), theme.colour("ink")
-            )
+            painter.fillRect(QRectF(3, 19 - 8 * self._band, 16, 8 * self._band), theme.colour("ink"))
 
 
 class SummaryPanel(QWidget):
@@ -207,18 +205,16 @@ class SummaryPanel(QWidget):
             self._below.addWidget(self._ratio(name, by_side))
         squeeze = state.squeeze()
         if squeeze is not None:
-            force, pain, words = squeeze
+            force, pain, band, words = squeeze
             row = QHBoxLayout()
             row.setSpacing(8)
-            row.addWidget(PainSign(pain))
+            row.addWidget(PainSign(pain, band, words))
             told = f", pain {pain}/10: {words}" if pain is not None else f", {words}"
             row.addWidget(label(f"Five-second squeeze, both legs: {force:.0f} N{told}", theme.BODY, bold=True))
             row.addStretch(1)
             self._below.addLayout(row)
-            bands = (
-                "0-2 go on, 3-5 reduce, 6-10 pause and review (Thorborg 2017); both legs at once, no side percentage."
-            )
-            self._below.addWidget(label(bands, role="muted"))
+            bands = state.space.knowledge.strength.pain_words
+            self._below.addWidget(label(f"{bands}; both legs at once, no side percentage.", role="muted"))
 
     @staticmethod
     def _ratio(name: str, by_side: dict[Side, Ratio | NotMeasured]) -> QWidget:
@@ -227,7 +223,7 @@ class SummaryPanel(QWidget):
             if isinstance(found, NotMeasured):
                 parts.append(f"{side.value}: {found.detail}")
             else:
-                source = f" Band {found.source}."
+                source = f" Band {found.band.source}."
                 parts.append(f"{side.value} {found.value:.2f} ±{found.error:.2f}, {found.words}")
         return label(f"{sentence_case(name)}: {'; '.join(parts)}.{source}", wrap=True)
 

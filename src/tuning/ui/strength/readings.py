@@ -10,7 +10,7 @@ from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
-from tuning.core.strength.trials import RATIOS, Mode, Ratio, TrialSummary, pain_band, ratio, summarise
+from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, summarise
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import position_of
@@ -137,25 +137,32 @@ class StrengthReadings(QObject):
         """Adduction to abduction and external to internal rotation of each leg."""
         measures = self.space.knowledge.measures
         rows: list[tuple[str, dict[Side, Ratio | NotMeasured]]] = []
-        for upper, lower, name, low, high, source in RATIOS:
+        for band in self.space.knowledge.strength.ratio:
             by_side: dict[Side, Ratio | NotMeasured] = {}
             for side in LEGS:
-                a, b = self.seen(side, upper), self.seen(side, lower)
+                a, b = self.seen(side, band.upper), self.seen(side, band.lower)
                 if a is not None and b is not None:
                     belt = a.setup.fixation == b.setup.fixation == "belt"
-                    sem = measures[upper].sem_by.get("belt", 8.0) if belt else measures[upper].sem
-                    by_side[side] = ratio(a, b, sem, low, high, source)
+                    sem = (
+                        measures[band.upper].sem_by.get("belt", measures[band.upper].sem)
+                        if belt
+                        else measures[band.upper].sem
+                    )
+                    by_side[side] = ratio(a, b, sem, band)
             if by_side:
-                rows.append((name, by_side))
+                rows.append((band.name, by_side))
         return rows
 
-    def squeeze(self) -> tuple[float, int | None, str] | None:
-        """Force of the squeeze, pain and what its band means."""
+    def squeeze(self) -> tuple[float, int | None, int, str] | None:
+        """Force of the squeeze, pain, which band from the bottom it lies in, and what to do."""
         tests = [t for t in self.space.knowledge.tests.values() if t.stage == STAGE and not t.by_side]
         seen = next((o for t in tests if (o := self.seen(Side.NONE, t.id)) is not None), None)
         if seen is None or seen.measured is None:
             return None
-        return seen.measured, seen.pain, pain_band(seen.pain)[1] if seen.pain is not None else "pain not asked yet"
+        if seen.pain is None:
+            return seen.measured, None, 0, "pain not asked yet"
+        number, band = self.space.knowledge.strength.pain_band(seen.pain)
+        return seen.measured, seen.pain, number, band.words
 
     def tested(self) -> list[str]:
         """Tests with a trial on either side, in the order of the knowledge files."""

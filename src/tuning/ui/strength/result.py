@@ -31,7 +31,7 @@ class ResultBox(QWidget):
         if state.side not in LEGS:
             squeeze = state.squeeze()
             if squeeze is not None:
-                self._result.addWidget(label(f"Squeeze {squeeze[0]:.0f} N, {squeeze[2]}.", theme.BODY, bold=True))
+                self._result.addWidget(label(f"Squeeze {squeeze[0]:.0f} N, {squeeze[3]}.", theme.BODY, bold=True))
             return
         row = state.comparison()
         if isinstance(row.verdict, Verdict):

@@ -47,7 +47,7 @@ def make(folder: Path, height: int, seconds: float, rounds: int) -> tuple[Path, 
             frame.pts, frame.time_base = n, Fraction(1, FPS)
             container.mux(stream.encode(frame))
         container.mux(stream.encode())
-    return path, build(walking(walker, 0.0)).seen(camera)
+    return path, build(walking(walker, 0.0)).projected(camera)
 
 
 def timed(work) -> float:

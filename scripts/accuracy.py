@@ -93,7 +93,7 @@ def hard_squat(who: Squatter) -> BodyAt:
 def places(body: Body, camera: Camera) -> tuple[dict[str, Vectors], set[str]]:
     """Exact places of all stickers, those hidden for the moment included, and the names of those to be seen."""
     worn, body.marked = body.marked, None
-    everything = body.seen(camera)
+    everything = body.projected(camera)
     body.marked = worn
     return everything, set(body.stickers(camera.view))
 
@@ -117,7 +117,7 @@ def walk_truth(walker: Walker, hidden: bool = False) -> Truth:
 
         def seen(t: float) -> dict[str, Vectors]:
             body = build(walking(walker, t))
-            return (swayed(body, t) if hidden else body).seen(level)
+            return (swayed(body, t) if hidden else body).projected(level)
 
         def tilt(m: dict[str, Vectors]) -> float:
             return geometry.right_higher_tilt(m["psis_left"], m["psis_right"])
@@ -140,7 +140,7 @@ def squat_truth(who: Squatter, hidden: bool = False) -> Truth:
     def truth(value: tasks.CycleValue) -> float | None:
         t = value.time_s
         body = build(squatting(who, t))
-        m = (swayed(body, t) if hidden else body).seen(Camera("front"))
+        m = (swayed(body, t) if hidden else body).projected(Camera("front"))
         inward = 1 if value.side is Side.RIGHT else -1
         feet, pelvis = (m[f"{n}_left"] + m[f"{n}_right"] for n in ("ankle", "asis"))
         made = {

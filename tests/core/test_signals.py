@@ -53,7 +53,7 @@ def test_gaps_are_filled_inside_up_to_a_limit_and_never_at_the_ends():
 
 def heights(walker, fps, seconds, rng):
     t = np.arange(round(fps * seconds)) / fps
-    seen = [build(walking(walker, x)).seen(Camera("rear")) for x in t]
+    seen = [build(walking(walker, x)).projected(Camera("rear")) for x in t]
     return t, {
         stem: {side: np.array([f[f"{stem}_{side}"][1] for f in seen]) + rng.normal(0, 0.12, t.size) for side in LEGS}
         for stem in ("heel", "toe")
@@ -94,7 +94,7 @@ def test_standing_still_or_noise_has_no_steps():
 def test_repetitions_are_found_with_their_turning_points():
     who = Stepper("left", repetition=3.2)
     t = np.arange(0, 9.6, 1 / 30)
-    y = np.array([build(stepping_down(who, x)).seen(Camera("front"))["asis_left"][1] for x in t])
+    y = np.array([build(stepping_down(who, x)).projected(Camera("front"))["asis_left"][1] for x in t])
     reps = find_repetitions(y, t)
     assert len(reps) == 3
     for k, rep in enumerate(reps):

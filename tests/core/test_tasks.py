@@ -37,7 +37,7 @@ TRACKING_SD = 0.14
 
 def tracks_of(body_at, camera, fps, seconds, rng):
     t = np.arange(round(fps * seconds)) / fps
-    seen = [body_at(x).seen(camera) for x in t]
+    seen = [body_at(x).projected(camera) for x in t]
     names = tuple(seen[0])
     xy = np.array([[f[n] for n in names] for f in seen]) + rng.normal(0, TRACKING_SD, (t.size, len(names), 2))
     return Tracks(names, t, xy, np.ones((t.size, len(names))))
@@ -53,7 +53,7 @@ def gait_truth(walker, value, level):
     s, inward = value.side.value, 1 if value.side is Side.LEFT else -1
 
     def at(x):
-        return build(walking(walker, x)).seen(level)
+        return build(walking(walker, x)).projected(level)
 
     stance = np.linspace(contact, contact + STANCE * walker.cycle, 50)
     swing = np.linspace(contact + STANCE * walker.cycle, contact + walker.cycle, 40)
@@ -136,7 +136,7 @@ def test_squats_from_front_and_side():
             side = Side.RIGHT if view == "right" else Side.NONE
             result = tasks.measure(tracks, task, Options(side=side, roll_deg=-roll, turn_out_deg=0.0))
             for v in result.values:
-                m = build(squatting(who, (v.cycle - 0.55) * who.repetition)).seen(Camera(view))
+                m = build(squatting(who, (v.cycle - 0.55) * who.repetition)).projected(Camera(view))
                 s, inward = v.side.value, 1 if v.side is Side.RIGHT else -1
                 true = {
                     "squat-front-fppa": lambda: bend(m, f"asis_{s}", f"knee_{s}", f"ankle_{s}", inward),  # noqa: B023

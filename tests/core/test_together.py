@@ -52,7 +52,7 @@ class Session:
         return build(squatting(self.who, t))
 
     def tracks(self):
-        seen = [self.body(t).seen(CAMERA) for t in self.times]
+        seen = [self.body(t).projected(CAMERA) for t in self.times]
         names = tuple(seen[0])
         xy = np.array([[s[n] for n in names] for s in seen]) + RANDOM.normal(0, 0.12, (len(seen), len(names), 2))
         return Tracks(names, self.times, xy, np.ones(xy.shape[:2]))

@@ -35,7 +35,7 @@ def test_drawn_stickers_lie_where_the_projection_says(front, roll):
     look = render.Look(exposures=1, noise=0)
     rng = np.random.default_rng(0)
     picture = render.photograph(lambda _: body, 0, camera, render.room(camera, rng), rng, look)
-    found = offsets(picture, body.seen(camera))
+    found = offsets(picture, body.projected(camera))
     assert len(found) >= 6
     assert np.median(found) < 0.7 and max(found) < 2.5
 

@@ -28,7 +28,7 @@ def run(*words: object):
 def squat(tmp_path_factory) -> Path:
     """Exact tracks of a squat from the front, 30 frames a second."""
     times = np.arange(200) / 30
-    seen = [build(squatting(Squatter(knee_in_right=8, shift=-0.02), t)).seen(Camera("front")) for t in times]
+    seen = [build(squatting(Squatter(knee_in_right=8, shift=-0.02), t)).projected(Camera("front")) for t in times]
     names = tuple(seen[0])
     xy = np.array([[s[n] for n in names] for s in seen])
     path = tmp_path_factory.mktemp("tracks") / "squat.csv"

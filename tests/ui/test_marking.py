@@ -168,7 +168,7 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
         level_camera = replace(camera, roll_deg=0)
         for n, body in enumerate(bodies):
             bench.page("movement").bench.go(n)
-            places, upright = body.seen(camera), {**body.seen(level_camera), **rod(level_camera)}
+            places, upright = body.projected(camera), {**body.projected(level_camera), **rod(level_camera)}
             side = ("left", "right")[n // 2 % 2]
             truth = {key: t for key, t in true_angles(view, places, upright).items() if key[1] in (side, "none")}
             for name in marks_of(view, side):
@@ -203,7 +203,10 @@ def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
         Image.fromarray(np.ascontiguousarray(np.rot90(pixels))).save(photo, exif=exif, quality=85)
         bench.page("movement").bench.close_picture()
         hands.open_picture(qtbot, bench, photo, "rear")
-        places, truth = body.seen(camera), true_angles("rear", body.seen(camera), body.seen(level_camera))
+        places, truth = (
+            body.projected(camera),
+            true_angles("rear", body.projected(camera), body.projected(level_camera)),
+        )
         for side, error in product(("left", "right"), (0.0, 1.0)):
             hands.mark_plumb_line(bench, [end + rng.normal(0, error, 2) for end in plumb_ends(camera)])
             for name in marks_of("rear", side):

@@ -114,11 +114,11 @@ def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, stren
     live._counter.setInterval(1)
     live.use(Fast(Push(plateau=180.0)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
-    assert live.phase is Phase.COUNTING and page.seen.currentWidget() is live
+    assert live.phase is Phase.COUNTING and page.picture_side.currentWidget() is live
     qtbot.waitUntil(lambda: live.phase is Phase.SHOWN)
     assert page.number.text().endswith(" N") and "best second" in page.hint.text()
     QTest.keyClick(page.number, Qt.Key.Key_Return)
-    seen = page.state.seen(page.state.side)
+    seen = page.state.observation(page.state.side)
     assert seen.method == "gauge" and seen.measured == pytest.approx(182, rel=0.02)
     assert len(seen.evidence.traces[0]["n"]) > 400 and seen.evidence.traces[0]["faults"] == ""
     live.use(Fast(Push(plateau=180.0, slip=0.4)))
@@ -127,7 +127,7 @@ def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, stren
     assert "pad slipped" in page.hint.text() and page.number.text() == ""
     assert page.state.trials(page.state.side).size == 1
     page.keep_anyway.click()
-    seen = page.state.seen(page.state.side)
+    seen = page.state.observation(page.state.side)
     assert seen.trials.size == 2 and "kept all the same: the pad slipped" in seen.quality_reason
     page.state.strike_last()
     assert page.state.trials(page.state.side).size == 1
@@ -142,7 +142,7 @@ def test_make_and_break_are_never_mixed_and_other_positions_never_compared(stren
     state.choose("hip-ir:right")
     state.set_mode(Mode.BREAK)
     hands.type_enter(strength.number, "150")
-    assert Mode(state.seen(Side.RIGHT, "hip-ir").setup.mode).contraction.startswith("eccentric")
+    assert Mode(state.observation(Side.RIGHT, "hip-ir").setup.mode).contraction.startswith("eccentric")
     ratios = dict(state.ratios())["external : internal rotation"][Side.RIGHT]
     assert isinstance(ratios, NotMeasured) and "never set against" in ratios.detail
     state.choose("hip-er:left")
@@ -154,7 +154,7 @@ def test_make_and_break_are_never_mixed_and_other_positions_never_compared(stren
     hands.type_enter(strength.number, "121")
     assert "trials prone" in strength.hint.text() and state.trials(Side.RIGHT).size == 1
     state.set_lever("0.4 m")
-    assert state.seen(Side.RIGHT).setup.position == "prone", "what was done stays as it was done"
+    assert state.observation(Side.RIGHT).setup.position == "prone", "what was done stays as it was done"
 
 
 def test_pain_makes_a_force_pain_limited_and_the_test_comes_last(strength):
@@ -191,7 +191,10 @@ def test_the_summary_rule_and_the_formula_are_settings_that_stay(window, strengt
         for text in trials.split():
             hands.type_enter(strength.number, text)
     state.set_rule(Rule.BEST)
-    assert state.seen(Side.RIGHT, "hip-abd").measured == 200 and state.seen(Side.LEFT, "hip-abd").measured == 170
+    assert (
+        state.observation(Side.RIGHT, "hip-abd").measured == 200
+        and state.observation(Side.LEFT, "hip-abd").measured == 170
+    )
     assert state.difference("hip-abd") == "+15 %"
     state.set_formula("index")
     assert state.difference("hip-abd") == "+8 %"

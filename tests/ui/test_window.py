@@ -158,7 +158,7 @@ def test_a_maximal_test_under_amber_needs_a_clinician_and_a_reason(window, patie
     window.workspace.choose_person(clinician)
     page.number.clear()
     hands.type_enter(page.number, "150")
-    assert page.state.seen(page.state.side).reason == "surgeon agreed to isometric work"
+    assert page.state.observation(page.state.side).reason == "surgeon agreed to isometric work"
 
 
 def test_space_plays_on_the_picture_and_presses_buttons_elsewhere(qtbot, window, patient):

@@ -52,11 +52,11 @@ def test_a_clip_turned_by_its_metadata_is_followed_in_upright_pixels(tmp_path):
     upright = [render.photograph(body_at, n / FPS, camera, background, rng, look) for n in range(14)]
     lying = [np.rot90(p, -1) for p in upright]
     path = write_clip(tmp_path / "phone.mp4", lying, [n / FPS for n in range(14)], quarter_turns=1, crf="18")
-    marks = {n: at for n, at in body_at(5 / FPS).seen(camera).items() if n.startswith(("psis", "buttock"))}
+    marks = {n: at for n, at in body_at(5 / FPS).projected(camera).items() if n.startswith(("psis", "buttock"))}
     found = follow_clip(path, 5, marks)
     for k, name in enumerate(found.names):
         for n in range(14):
-            assert found.xy[n, k] == pytest.approx(body_at(n / FPS).seen(camera)[name], abs=1)
+            assert found.xy[n, k] == pytest.approx(body_at(n / FPS).projected(camera)[name], abs=1)
 
 
 def test_bare_skin_landmarks_are_followed_by_flow(tmp_path):
@@ -235,7 +235,7 @@ def squat(tmp_path_factory, worker_id):
 
 def test_a_correction_reaches_to_the_next_trusted_frame_and_no_further(squat):
     path, body_at, camera = squat
-    marks = body_at(0).seen(camera)
+    marks = body_at(0).projected(camera)
     good = follow_clip(path, 0, marks)
     k = good.names.index("knee_left")
     spoilt = dataclasses.replace(good, xy=good.xy.copy(), quality=good.quality.copy())
@@ -251,7 +251,7 @@ def test_a_correction_reaches_to_the_next_trusted_frame_and_no_further(squat):
 
 def test_stopping_keeps_what_was_followed(squat):
     path, body_at, camera = squat
-    found = follow_clip(path, 0, body_at(0).seen(camera), tick=lambda share: share < 0.4)
+    found = follow_clip(path, 0, body_at(0).projected(camera), tick=lambda share: share < 0.4)
     seen = (found.quality > 0).any(axis=1)
     assert seen[:24].all() and not seen[60:].any()
 
@@ -260,7 +260,7 @@ def test_the_command_line_tracks_and_measures(squat, tmp_path):
     path, body_at, camera = squat
     points, table = tmp_path / "points.json", tmp_path / "tracks.csv"
     points.write_text(
-        json.dumps({"frame": 10, "points": {n: list(at) for n, at in body_at(10 / FPS).seen(camera).items()}})
+        json.dumps({"frame": 10, "points": {n: list(at) for n, at in body_at(10 / FPS).projected(camera).items()}})
     )
     run = CliRunner().invoke
     done = run(main, ["track", str(path), "--points", str(points), "--out", str(table)])
@@ -274,7 +274,7 @@ def test_the_command_line_tracks_and_measures(squat, tmp_path):
     knee = {s["side"]: s for s in data["summaries"] if s["measure"] == "squat-front-fppa"}
     assert knee["right"]["mean"] > knee["left"]["mean"] + 5 and knee["right"]["predicted_error"] > 0
     again = read_tracks(table)
-    assert again.names == tuple(body_at(0).seen(camera)) and len(again.times) == 90
+    assert again.names == tuple(body_at(0).projected(camera)) and len(again.times) == 90
 
 
 @pytest.mark.parametrize(

@@ -44,7 +44,7 @@ class DemoClip:
 
     def truth(self, frame: int) -> dict[str, Vectors]:
         """Exact sticker places of a frame, pixels."""
-        return self.body_at(frame / self.fps).seen(self.camera)
+        return self.body_at(frame / self.fps).projected(self.camera)
 
     def plumb_line(self) -> tuple[Vectors, Vectors]:
         """Image places of two points of the hanging line, upper first."""

@@ -78,7 +78,7 @@ class Body:
         names = FRONT_STICKERS if view == "front" else REAR_STICKERS
         return {f"{name}_{side}": self.points[f"{name}_{side}"] for name in names for side in SIDES}
 
-    def seen(self, camera: Camera) -> dict[str, Vectors]:
+    def projected(self, camera: Camera) -> dict[str, Vectors]:
         """Exact image places of the stickers, pixels."""
         return {name: camera.project(place) for name, place in self.stickers(camera.view).items()}
 

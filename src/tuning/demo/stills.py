@@ -152,7 +152,7 @@ class Still:
 
     def truth(self) -> dict[str, Vectors]:
         """Exact sticker places, pixels."""
-        return self.body.seen(self.camera)
+        return self.body.projected(self.camera)
 
     def plumb_line(self) -> tuple[Vectors, Vectors]:
         """Image places of two points of the hanging line, upper first."""

@@ -27,14 +27,14 @@ class TestPicture:
 
     shapes: tuple[Outline, ...]
     pushes: tuple[Push, ...]
-    seen: str
+    caption: str
 
     def mirrored(self) -> TestPicture:
         """Left and right changed over."""
         return TestPicture(
             tuple(Outline(tuple((-x, y) for x, y in s.points), s.far, s.prop) for s in self.shapes),
             tuple(((-at[0], at[1]), (-way[0], way[1])) for at, way in self.pushes),
-            self.seen,
+            self.caption,
         )
 
 

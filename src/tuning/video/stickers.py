@@ -104,7 +104,7 @@ class Discs:
 
 
 @dataclass(frozen=True)
-class Seen:
+class Blob:
     """A sticker as found in a picture."""
 
     at: Floats
@@ -114,7 +114,7 @@ class Seen:
 
 def centroids(
     picture: Picture, starts: Floats, discs: Discs, axes: Sequence[Axis], rounds: int = 4
-) -> list[Seen | None]:
+) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
     at = starts.copy()
     size = 2 * discs.half + 1
@@ -138,12 +138,12 @@ def centroids(
         if moved < SETTLED_PX:
             break
     return [
-        Seen(place, float(c), float(size_)) if c >= 6 and size_ >= 2 else None
+        Blob(place, float(c), float(size_)) if c >= 6 and size_ >= 2 else None
         for place, c, size_ in zip(at, contrast, area, strict=True)
     ]
 
 
-def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Seen | None:
+def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blob | None:
     return centroids(picture, start[None], Discs.of((radius,)), (axis,))[0]
 
 
@@ -176,7 +176,7 @@ LEAST_COLOUR = 14.0
 def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     """The sticker that was meant by a click, with its centre; None where there is no sticker."""
     picture = as_picture(picture)
-    best: tuple[float, Seen, float, Axis] | None = None
+    best: tuple[float, Blob, float, Axis] | None = None
     for radius in map(float, RADII[::3]):
         own = _telling_axis(picture, click, radius)
         for axis, least in ((BRIGHT, LEAST_CONTRAST), (DARK, LEAST_CONTRAST), (own, LEAST_COLOUR)):
@@ -208,14 +208,14 @@ def as_picture(found: Picture | Plane) -> Picture:
     return found if isinstance(found, Picture) else Picture(found)
 
 
-def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[Seen]:
+def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[Blob]:
     """Places within `reach` that look like the sticker, best first."""
     pixels, x0, y0 = _look(picture, centre, int(reach + 2.1 * sticker.radius) + 2, sticker.axis)
     size = 2 * int(np.ceil(sticker.radius)) + 1
     near = cv2.boxFilter(pixels, -1, (size, size))
     wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))
     response = near - wide
-    found: list[Seen] = []
+    found: list[Blob] = []
     for _ in range(4):
         _, peak, _, (px, py) = cv2.minMaxLoc(response)
         if peak < 0.15 * sticker.contrast:
@@ -227,7 +227,7 @@ def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> 
     return found
 
 
-def likeness(seen: Seen, sticker: Sticker) -> float:
+def likeness(seen: Blob, sticker: Sticker) -> float:
     """How much a find looks like the sticker, 0..1; a third of it covered is the end of trust."""
     contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area

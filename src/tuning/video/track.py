@@ -19,8 +19,8 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
+    Blob,
     Discs,
-    Seen,
     Sticker,
     as_picture,
     centroids,
@@ -145,7 +145,7 @@ class Follower:
         np.fill_diagonal(apart, np.inf)
         return [float(np.clip(NEIGHBOUR_SHARE * gap, GATE_PX, GATE_MOST_PX)) for gap in apart.min(axis=1)]
 
-    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Seen | None]:
+    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Blob | None]:
         """All stickers that were seen in the frame before, at one go."""
         at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
         if not at:
@@ -156,7 +156,7 @@ class Follower:
         return dict(zip(at, seen, strict=True))
 
     def _find(
-        self, picture: Picture, target: _Target, predicted: Floats, quick: Seen | None, free: float
+        self, picture: Picture, target: _Target, predicted: Floats, quick: Blob | None, free: float
     ) -> tuple[Floats, float] | None:
         height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
@@ -168,7 +168,7 @@ class Follower:
 
     @staticmethod
     def _find_sticker(
-        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Seen | None, free: float
+        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
     ) -> tuple[Floats, float] | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         gate = min(GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)

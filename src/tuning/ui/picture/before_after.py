@@ -33,7 +33,7 @@ class Take:
 
     capture: Capture
     track: Track
-    seen: list[Observation]
+    observations: list[Observation]
     number: int
 
     @property
@@ -217,7 +217,7 @@ class BeforeAfter(QDialog):
 
     def refresh(self) -> None:
         """All changes against the chosen take."""
-        self.changes = changes(self._space.knowledge.measures, self.before.seen, self.now.seen)
+        self.changes = changes(self._space.knowledge.measures, self.before.observations, self.now.observations)
         empty(self._list)
         for change in self.changes:
             self._add(change)

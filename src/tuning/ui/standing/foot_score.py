@@ -178,7 +178,7 @@ class FootScorePanel(QWidget):
     def load(self) -> None:
         """Take up what is on record."""
         for side in LEGS:
-            seen = self._state.seen(TEST, side)
+            seen = self._state.observation(TEST, side)
             self.grid.scores[side] = _items(seen)
         self.grid.at = (0, Side.LEFT)
         self.grid.update()
@@ -206,7 +206,10 @@ class FootScorePanel(QWidget):
         with space.trying(), space.action("six-item foot score") as act:
             for side, total in done.items():
                 items = FormRef(tuple(self.grid.scores[side]))
-                act.put(observed(measure, side, [float(total)], "by eye", evidence=items), self._state.seen(TEST, side))
+                act.put(
+                    observed(measure, side, [float(total)], "by eye", evidence=items),
+                    self._state.observation(TEST, side),
+                )
 
 
 def _items(seen: Observation | None) -> list[int | None]:

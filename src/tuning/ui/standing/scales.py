@@ -111,7 +111,7 @@ class ScalesPanel(QWidget):
         self.device = None
 
     def _pairs(self) -> list[tuple[float, float]]:
-        seen = self._state.seen(TEST, Side.NONE)
+        seen = self._state.observation(TEST, Side.NONE)
         return list(seen.evidence.pairs) if seen is not None and isinstance(seen.evidence, FormRef) else []
 
     def _typed(self) -> None:
@@ -151,7 +151,7 @@ class ScalesPanel(QWidget):
     def _keep(self, pairs: list[tuple[float, float]], method: str) -> bool:
         space = self._state.workspace
         self._say("")
-        before = self._state.seen(TEST, Side.NONE)
+        before = self._state.observation(TEST, Side.NONE)
         shares = [right_share(left, right) for left, right in pairs]
         made_up = method != "typed" and space.devices.simulated
         was = before.setup if before is not None else PLAIN
@@ -170,7 +170,7 @@ class ScalesPanel(QWidget):
             return
         self.readings.pairs = self._pairs()
         self.readings.update()
-        seen = self._state.seen(TEST, Side.NONE)
+        seen = self._state.observation(TEST, Side.NONE)
         self.result.setText(self._result(seen) if seen else "No reading yet.")
         self.agreement.setText(self._agreement(seen) if seen else "")
 

@@ -92,11 +92,11 @@ class StrengthPage(StagePage):
         body.setSpacing(24)
         left = QVBoxLayout()
         left.setSpacing(8)
-        self.seen = QStackedWidget()
-        self.seen.addWidget(self.picture)
-        self.seen.addWidget(self.live)
-        self.seen.setMinimumWidth(300)
-        left.addWidget(self.seen)
+        self.picture_side = QStackedWidget()
+        self.picture_side.addWidget(self.picture)
+        self.picture_side.addWidget(self.live)
+        self.picture_side.setMinimumWidth(300)
+        left.addWidget(self.picture_side)
         left.addWidget(self.setup)
         left.addStretch(1)
         body.addLayout(left, 1)
@@ -355,7 +355,7 @@ class StrengthPage(StagePage):
             self._ready_gauge()
         self._show_head()
         self.reason.setVisible(state.needs_reason)
-        self.seen.setFixedHeight(LOW if state.needs_reason else HIGH)
+        self.picture_side.setFixedHeight(LOW if state.needs_reason else HIGH)
         if not self.reason.hasFocus():
             self.reason.setText(state.reason)
         self.picture.setFixedHeight(LOW if state.needs_reason else HIGH)
@@ -395,7 +395,7 @@ class StrengthPage(StagePage):
 
     def _show_live(self) -> None:
         """The trace in the place of the picture while there is one."""
-        self.seen.setCurrentWidget(self.picture if self.live.phase is Phase.READY else self.live)
+        self.picture_side.setCurrentWidget(self.picture if self.live.phase is Phase.READY else self.live)
 
     def _show_entry(self) -> None:
         state = self.state

@@ -30,7 +30,7 @@ class PositionPicture(QWidget):
         """Draw another test or side."""
         self._test, self._side = test, side
         self._picture = test_picture(test.picture, position, side)
-        self.setAccessibleName(f"Position: {test.name}, {self._picture.seen}. Say: {test.cue}")
+        self.setAccessibleName(f"Position: {test.name}, {self._picture.caption}. Say: {test.cue}")
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -45,7 +45,7 @@ class PositionPicture(QWidget):
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
         foot = QRectF(16, box.bottom() - 38, box.width() - 32, 34)
-        painter.drawText(foot, wrap | Qt.AlignmentFlag.AlignBottom, f"Pad {self._test.pad} · {self._picture.seen}")
+        painter.drawText(foot, wrap | Qt.AlignmentFlag.AlignBottom, f"Pad {self._test.pad} · {self._picture.caption}")
         self._paint_figure(painter, box.adjusted(16, 58, -16, -44))
 
     def _paint_figure(self, painter: QPainter, box: QRectF) -> None:

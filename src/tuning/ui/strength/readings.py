@@ -73,7 +73,7 @@ class StrengthReadings(QObject):
         """Whether pain belongs to the current test."""
         return any(q.measure == PAIN for q in self.test.questions)
 
-    def seen(self, side: Side, test_id: str = "") -> Observation | None:
+    def observation(self, side: Side, test_id: str = "") -> Observation | None:
         """The standing force of a side."""
         wanted = test_id or self.test_id
         found = [o for o in self.space.observations() if o.measure_id == wanted and o.side is side]
@@ -81,7 +81,7 @@ class StrengthReadings(QObject):
 
     def trials(self, side: Side, test_id: str = "") -> np.ndarray:
         """Newtons, shape (n,)."""
-        seen = self.seen(side, test_id)
+        seen = self.observation(side, test_id)
         return np.empty(0) if seen is None else seen.trials
 
     def lever(self, side: Side) -> float | None:
@@ -91,7 +91,7 @@ class StrengthReadings(QObject):
 
     def pain(self, side: Side) -> int | None:
         """Pain that was told with this test and side."""
-        seen = self.seen(side)
+        seen = self.observation(side)
         return None if seen is None else seen.pain
 
     def summary(self, side: Side) -> TrialSummary | NotMeasured:
@@ -102,9 +102,9 @@ class StrengthReadings(QObject):
         """Left against right by the one rule: torque where both sides have it, else force."""
         wanted = test_id or self.test_id
         torque = f"{wanted}-torque"
-        both = [self.seen(side, torque) for side in LEGS]
+        both = [self.observation(side, torque) for side in LEGS]
         measure = torque if all(both) else wanted
-        return compare_sides(self.space.knowledge.measures[measure], *(self.seen(s, measure) for s in LEGS))
+        return compare_sides(self.space.knowledge.measures[measure], *(self.observation(s, measure) for s in LEGS))
 
     def symmetry_index(self) -> float | NotMeasured:
         """Limb symmetry index, or why there is none."""
@@ -140,7 +140,7 @@ class StrengthReadings(QObject):
         for band in self.space.knowledge.strength.ratio:
             by_side: dict[Side, Ratio | NotMeasured] = {}
             for side in LEGS:
-                a, b = self.seen(side, band.upper), self.seen(side, band.lower)
+                a, b = self.observation(side, band.upper), self.observation(side, band.lower)
                 if a is not None and b is not None:
                     belt = a.setup.fixation == b.setup.fixation == "belt"
                     sem = (
@@ -156,7 +156,7 @@ class StrengthReadings(QObject):
     def squeeze(self) -> tuple[float, int | None, int, str] | None:
         """Force of the squeeze, pain, which band from the bottom it lies in, and what to do."""
         tests = [t for t in self.space.knowledge.tests.values() if t.stage == STAGE and not t.by_side]
-        seen = next((o for t in tests if (o := self.seen(Side.NONE, t.id)) is not None), None)
+        seen = next((o for t in tests if (o := self.observation(Side.NONE, t.id)) is not None), None)
         if seen is None or seen.measured is None:
             return None
         if seen.pain is None:

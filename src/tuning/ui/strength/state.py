@@ -89,7 +89,7 @@ class StrengthState(StrengthReadings):
     def _stand(self, effort: OrderedEffort) -> None:
         self.test_id, self.side = effort.test, effort.side
         self.asking_pain = False
-        kept = [seen.setup.mode for s in (*LEGS, Side.NONE) if (seen := self.seen(s)) is not None]
+        kept = [seen.setup.mode for s in (*LEGS, Side.NONE) if (seen := self.observation(s)) is not None]
         self.mode = Mode(kept[0]) if kept and kept[0] else Mode.MAKE
 
     def _follow_order(self) -> None:
@@ -144,7 +144,7 @@ class StrengthState(StrengthReadings):
             return
         force, _ = parse_force(text, self.unit)
         reason = permit(self.act, self.space.facts(), self.reason)
-        before = self.seen(self.side)
+        before = self.observation(self.side)
         trials = self.trials(self.side)
         if trials.size >= MOST_TRIALS:
             raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go on.")
@@ -236,7 +236,7 @@ class StrengthState(StrengthReadings):
 
     def set_pain(self, pain: int | None) -> None:
         """Pain with the current test and side; kept with its trials. A test that hurt goes last in its position."""
-        seen = self.seen(self.side)
+        seen = self.observation(self.side)
         if seen is None:
             raise BadInput("Pain is kept with a trial; enter the force first.")
         with self._action("pain") as act:
@@ -246,7 +246,7 @@ class StrengthState(StrengthReadings):
 
     def strike_last(self) -> None:
         """Take the last trial of this side out."""
-        seen = self.seen(self.side)
+        seen = self.observation(self.side)
         if seen is None:
             return
         self.asking_pain = False
@@ -276,7 +276,7 @@ class StrengthState(StrengthReadings):
         lever = parse_lever(text) if text.strip() else None
         if lever == self.lever(self.side):
             return
-        seen = self.seen(self.side)
+        seen = self.observation(self.side)
         if seen is not None:
             with self._action("lever arm") as act:
                 self._put(act, replace(self._standing(seen), setup=replace(seen.setup, lever_m=lever)))
@@ -285,7 +285,7 @@ class StrengthState(StrengthReadings):
 
     def set_fixation(self, fixation: str) -> None:
         """Held by hand or by a belt; both sides of this test, and what is tested next."""
-        standing = [seen for side in (*LEGS, Side.NONE) if (seen := self.seen(side)) is not None]
+        standing = [seen for side in (*LEGS, Side.NONE) if (seen := self.observation(side)) is not None]
         if standing:
             with self.space.action("device fixation") as act:
                 for seen in standing:
@@ -296,7 +296,7 @@ class StrengthState(StrengthReadings):
     def set_mode(self, mode: Mode) -> None:
         """Make or break. Raises BadInput when this test already has trials in the other mode."""
         for side in (*LEGS, Side.NONE):
-            seen = self.seen(side)
+            seen = self.observation(side)
             if seen is not None and (seen.setup.mode or Mode.MAKE.value) != mode.value:
                 raise BadInput(
                     f"This test has {seen.setup.mode} trials ({side.value}); the two modes are never mixed in one test."

@@ -98,14 +98,14 @@ class RunState(QObject):
         mine = [s for s in self.steps if s.test is test]
         return bool(mine) and all(self.lock(s) for s in mine)
 
-    def seen(self, measure_id: str, side: Side) -> Observation | None:
+    def observation(self, measure_id: str, side: Side) -> Observation | None:
         """The newest standing observation by hand or eye; photographs do not count here."""
         rows = self._rows(measure_id, side)
         return rows[-1] if rows else None
 
     def trials(self, measure_id: str, side: Side) -> list[float]:
         """Looks or trials so far, oldest first."""
-        seen = self.seen(measure_id, side)
+        seen = self.observation(measure_id, side)
         return [] if seen is None else [float(t) for t in seen.trials]
 
     def choice(self, step: WalkStep) -> Answer | None:
@@ -141,7 +141,7 @@ class RunState(QObject):
         """What stands for a test with a panel of its own, short."""
         measure = self.measures[test.id]
         sides = LEGS if measure.paired else (Side.NONE,)
-        seen = [self.seen(measure.id, side) for side in sides]
+        seen = [self.observation(measure.id, side) for side in sides]
         if not any(seen):
             return ""
         shown = ["–" if o is None or o.measured is None else measure.text(o.measured) for o in seen]
@@ -189,15 +189,15 @@ class RunState(QObject):
         wanted = [m for m in (question.measure, question.number) if m]
         for measure in (self.measures[m] for m in wanted):
             if measure.paired:
-                left, right = (self.seen(measure.id, side) for side in LEGS)
+                left, right = (self.observation(measure.id, side) for side in LEGS)
                 row = compare_sides(measure, left, right) if left and right else None
             else:
-                one = self.seen(measure.id, Side.NONE)
+                one = self.observation(measure.id, Side.NONE)
                 row = judge_value(measure, one) if one and measure.compare is not Compare.ALONE else None
             if row is not None and not isinstance(row.verdict, NotMeasured):
                 lines.append(f"{row.verdict.word.value}: {row.sentence} ({row.error_text})")
             for side in LEGS if measure.paired else (Side.NONE,):
-                seen = self.seen(measure.id, side)
+                seen = self.observation(measure.id, side)
                 band = against_reference(measure, seen) if seen is not None else ""
                 if band:
                     name = f"{side.value} " if side in LEGS else ""

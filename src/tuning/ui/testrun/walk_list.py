@@ -37,19 +37,19 @@ def _step_text(state: RunState, step: WalkStep) -> str:
     measure = state.measures[question.measure]
     if question.ask is Ask.NUMBER:
         sides = LEGS if measure.paired else (Side.NONE,)
-        means = [state.seen(measure.id, side) for side in sides]
+        means = [state.observation(measure.id, side) for side in sides]
         if not any(means):
             return ""
         shown = ["–" if o is None or o.measured is None else measure.text(o.measured) for o in means]
         return f"{' | '.join(shown)}{'' if measure.unit == '°' else ' '}{measure.unit}"
     if question.ask is Ask.SIGNED:
-        number = state.seen(question.number, Side.NONE) if question.number else None
-        seen = state.seen(question.measure, Side.NONE) or number
+        number = state.observation(question.number, Side.NONE) if question.number else None
+        seen = state.observation(question.measure, Side.NONE) or number
         if seen is None or seen.measured is None:
             return ""
         value = seen.measured
         return f"{'R' if value > 0 else 'L'} {abs(value):g}" if value else "level"
-    grades = {side: state.seen(question.measure, side) for side in LEGS}
+    grades = {side: state.observation(question.measure, side) for side in LEGS}
     if any(o is None for o in grades.values()):
         return ""
     told = [f"{LETTER[side]} {o.measured:g}" for side, o in grades.items() if o is not None and o.measured]

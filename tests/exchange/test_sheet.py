@@ -1,6 +1,7 @@
 """The patient sheet as a PDF that others can read."""
 
 import os
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -9,7 +10,7 @@ import pytest
 from pypdf import PdfReader
 
 from tuning.core.errors import EnvironmentFault
-from tuning.core.judging.comparison import compare_sides
+from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
 from tuning.knowledge import load
@@ -54,6 +55,36 @@ def test_measures_carry_unit_side_verdict_and_error(tmp_path: Path):
     text = text_of(tmp_path / "sheet.pdf")
     assert "120 N" in text and "200 N" in text and "marked: left lower by 40 % of stronger" in text
     assert f"error ±{told.verdict.e:.0f} %" in text and "stopped for pain" in text
+
+
+def places(path: Path, wanted: str) -> list[float]:
+    """How far from the left edge a text stands, points."""
+    found: list[float] = []
+    for page in PdfReader(path).pages:
+        page.extract_text(visitor_text=lambda text, cm, tm, *_: found.append(tm[4] + cm[4]) if wanted in text else None)
+    return found
+
+
+def test_values_stand_under_their_leg_and_a_tilt_under_the_higher_side(tmp_path: Path):
+    def at(row, text: str) -> float:
+        write_sheet(sheet([], [row]), tmp_path / "sheet.pdf")
+        return places(tmp_path / "sheet.pdf", text)[0]
+
+    abd, tilt = KNOWLEDGE.measures["hip-abd"], KNOWLEDGE.measures["gait-pelvic-tilt"]
+    seen = lambda m, side, v: Observation(m.id, side, v, np.full(3, v), "mean")  # noqa: E731
+    pair = lambda left, right: compare_sides(abd, seen(abd, Side.LEFT, left), seen(abd, Side.RIGHT, right))  # noqa: E731
+    left, right = at(pair(111.0, 222.0), "111 N"), at(pair(111.0, 222.0), "222 N")
+    assert left < right and (at(pair(222.0, 111.0), "222 N"), at(pair(222.0, 111.0), "111 N")) == (left, right)
+    high_left, high_right = (judge_value(tilt, seen(tilt, Side.NONE, v)) for v in (-9.0, 9.0))
+    assert at(high_left, "9.0°") == left and at(high_right, "9.0°") == right
+
+
+@pytest.mark.parametrize("side", [Side.LEFT, Side.RIGHT])
+def test_the_leg_to_start_with_is_the_one_that_was_prescribed(tmp_path: Path, side: Side):
+    made = sheet(KNOWLEDGE.ladders["stepdown"].rungs[:1])
+    write_sheet(replace(made, items=(replace(made.items[0], first_side=side),)), tmp_path / "sheet.pdf")
+    text = text_of(tmp_path / "sheet.pdf")
+    assert f"Start with the {side.value} leg" in text and f"Start with the {side.other.value} leg" not in text
 
 
 def test_a_folder_that_refuses_leaves_nothing_half_written(tmp_path: Path):

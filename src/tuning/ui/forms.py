@@ -108,7 +108,7 @@ class PatientForm(_Form):
         settings: Settings | None = None,
     ) -> None:
         known = patient is not None
-        super().__init__(parent, "Facts of the patient" if known else "New patient", "Keep" if known else "Add patient")
+        super().__init__(parent, "Patient details" if known else "New patient", "Keep" if known else "Add patient")
         self._today, self._settings = today or date.today(), settings
         self.name = self.line("Name")
         self.birth, self.date_order = (

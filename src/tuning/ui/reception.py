@@ -82,5 +82,5 @@ class Reception:
             return
         form = PatientForm(self._window, patient=space.patient, settings=space.settings)
         if form.exec() and (changes := form.changes(space.patient)):
-            with space.trying(), space.action("facts of the patient") as act:
+            with space.trying(), space.action("patient details") as act:
                 act.add(Form(FACTS, changes))

@@ -24,6 +24,7 @@ from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Dose, Fault, Pose, Rung
 from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.units import behind
 from tuning.drawings.figure import Outline, exercise_figure
 from tuning.exchange.pdf.pages import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
 
@@ -91,7 +92,7 @@ def value_text(seen: Observation | None, measure: Measure) -> str:
     """A value with its unit, or a dash."""
     if seen is None or isinstance(seen.value, NotMeasured):
         return "–"
-    return f"{measure.text(seen.value)}{'' if measure.unit == '°' else ' '}{measure.unit}"
+    return f"{measure.text(seen.value)}{behind(measure.unit)}"
 
 
 def _measured(rows: Sequence[Comparison]) -> list[Any]:
@@ -105,8 +106,9 @@ def _measured(rows: Sequence[Comparison]) -> list[Any]:
         if row.error_text:
             verdict += f" ({row.error_text})"
         left, right = value_text(row.left, m), value_text(row.right, m)
-        if not m.paired:
-            left, right = "", right
+        if not m.paired and not isinstance(row.verdict, NotMeasured):  # a tilt stands on the side that is higher
+            size = f"{m.text(abs(row.verdict.d))}{behind(m.unit)}"
+            left, right = (size, "") if row.verdict.d < 0 else ("", size)
         table.append([Paragraph(escape(t), small) for t in (m.name, left, right, verdict)])
     lines = TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("VALIGN", (0, 0), (-1, -1), "TOP")])
     return [Table(table, colWidths=(52 * mm, 22 * mm, 24 * mm, 76 * mm), style=lines, hAlign="LEFT"), Spacer(1, 10)]

@@ -117,11 +117,11 @@ class ForcePage(StagePage):
         self.check_sides = button("Check sides", self.lift_left, tip="The patient lifts the left foot: plates swapped?")
         self.record = button("Record", self.toggle_record, "primary", "Space")
         self.open_button = button("Open file…", self.ask_file, tip="CSV of any maker, or C3D")
-        self.columns = button("Columns…", self.map_again, tip="Say anew which column of this file is what")
+        self.columns = button("Columns…", self.map_again, tip="Choose the columns of this file again")
         self.columns.hide()
         for device_button in (self.zero, self.check_sides, self.record) if self._space.devices.plates is None else ():
             device_button.hide()
-        self.eye = QCheckBox("Guess by eye before the numbers")
+        self.eye = QCheckBox("Guess by eye first, then see the numbers")
         self.eye.setFont(theme.font())
         self.status = label("", theme.BODY, wrap=True)
         self._guess_row = QHBoxLayout()

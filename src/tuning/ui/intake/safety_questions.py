@@ -21,7 +21,7 @@ GROUPS = {
     "bone": "Bone and growth",
     "prompt": "Ask, and take care",
     "limits": "A surgeon's limits",
-    "look": "To have looked at",
+    "look": "Worth having looked at",
 }
 """Groups by their words; the others are called as they are."""
 

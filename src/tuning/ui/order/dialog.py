@@ -169,7 +169,7 @@ class PlanDialog(QDialog):
         if skipped:
             self.out.addWidget(label("Left out:", role="muted"))
         for effort in skipped[:6]:
-            self.out.addWidget(button(f"{effort.name}: take in", partial(self.state.skip, effort.id), "link"))
+            self.out.addWidget(button(f"{effort.name}: include it", partial(self.state.skip, effort.id), "link"))
         for name, why in self.state.locked[:3]:
             self.out.addWidget(label(f"{name}: {why}", role="caution"))
         self.out.addStretch(1)

@@ -243,7 +243,7 @@ class OrderState(QObject):
     def skip(self, effort_id: str) -> None:
         """Leave an effort out, or take it in again."""
         skipped = set(self.kept()["skipped"]) ^ {effort_id}
-        self._keep("skip" if effort_id in skipped else "take in again", skipped=sorted(skipped))
+        self._keep("skip" if effort_id in skipped else "put back into the order", skipped=sorted(skipped))
 
     def use_position(self, test_id: str, position: str) -> None:
         """Do a test in another of its positions."""

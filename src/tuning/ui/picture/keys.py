@@ -45,9 +45,9 @@ def _open_bench(act: Callable[[PicturePage], object]) -> Callable[[StagePage], o
 
 PICTURE_ACTIONS = (
     StageAction("Back one frame", ",", _on_bench(lambda bench: bench.step(-1))),
-    StageAction("On one frame", ".", _on_bench(lambda bench: bench.step(1))),
+    StageAction("Forward one frame", ".", _on_bench(lambda bench: bench.step(1))),
     StageAction("Back ten frames", "Shift+,", _on_bench(lambda bench: bench.step(-10))),
-    StageAction("On ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
+    StageAction("Forward ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
     StageAction("Play or stop", "Space", _on_bench(lambda bench: bench.toggle_play()), _players),
     StageAction("One step back", "Alt+Left", lambda page: page.back()),
     StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file(bench.kind.currentData()))),

@@ -197,7 +197,9 @@ class PicturePage(QWidget):
             self.leg.addItem(f"{side.value} leg", side.value)
         for choice in (self.task, self.leg):
             choice.activated.connect(lambda _: self._task_chosen())
-        self.follow_button = button("Follow marks", self.follow, "primary", "Follows them both ways from this frame")
+        self.follow_button = button(
+            "Follow marks", self.follow, "primary", "Follow the marks forward and back from this frame"
+        )
         self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
         self.ground_button = button("Plates…", self.stand_on_plates, tip="Plates that ran with this clip")
         self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
@@ -376,7 +378,9 @@ class PicturePage(QWidget):
     def _stand_on_recorded(self, pressed: Path) -> None:
         self.following.choose(ON_PLATES, self.following.side)
         self.following.stand_on(self.following.add_recording(pressed).uid)
-        self.board.message.emit("Plates kept with the clip. Mark a known length and the landmarks; heels: see Plates…")
+        self.board.message.emit(
+            "Plates kept with the clip. Mark a known length and the landmarks; Plates… asks where the heels stood."
+        )
 
     def open_by_uid(self, uid: str, frame: int | None = None) -> None:
         """Open a picture of the case at a frame."""

@@ -58,7 +58,7 @@ class Player(QObject):
         self.light.activated.connect(lambda: self._show_again())
         self.loop = button("Loop", self._toggle_loop, tip="Play round and round")
         self.back = button("‹", lambda: self.step(-1), tip="Back one frame (comma)")
-        self.on = button("›", lambda: self.step(1), tip="On one frame (full stop)")
+        self.on = button("›", lambda: self.step(1), tip="Forward one frame (full stop)")
         board.changed.connect(self._follow_board)
 
     @property

@@ -147,7 +147,7 @@ class ProgrammePage(StagePage):
         self.dose_words = label("", wrap=True)
         column.addWidget(self.dose_words)
         self.reason = Line()
-        self.reason.setPlaceholderText("Reason, when a condition is open")
+        self.reason.setPlaceholderText("Reason for starting while a condition is open")
         self.reason.setAccessibleName("Reason")
         column.addWidget(self.reason)
         self.write_button = button("Add to plan", self.write, "primary")

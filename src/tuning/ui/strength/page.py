@@ -183,7 +183,7 @@ class StrengthPage(StagePage):
     def unfinished(self) -> str:
         """An effort on the gauge that was not kept."""
         running = self.live.phase in (Phase.COUNTING, Phase.PUSHING) or self.caught is not None
-        return "An effort on the gauge is not kept yet." if running else ""
+        return "The last effort on the gauge has not been kept yet." if running else ""
 
     def show_target(self, target: Target) -> None:
         """A test, and a leg of it."""
@@ -215,7 +215,7 @@ class StrengthPage(StagePage):
             self.number.setFocus()
 
     def _finished(self) -> None:
-        self.told.emit("Every effort of the order is done; the summary shows both legs.")
+        self.told.emit("All tests of the order are done; the summary shows both legs.")
         if self.stack.currentIndex() == 0:
             self.toggle_summary()
 

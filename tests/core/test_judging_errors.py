@@ -19,7 +19,7 @@ from tuning.core.judging.comparison import (
     judge_value,
 )
 from tuning.core.judging.ledger import ledger, observed_today
-from tuning.core.judging.measures import Compare, Reference
+from tuning.core.judging.measures import Compare, Reference, Who
 from tuning.core.judging.summary import Rule, by_rule, summed_up
 from tuning.core.judging.verdict import Word, judge, split_sem, trials_to_settle
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
@@ -154,11 +154,63 @@ def test_what_would_settle_it_is_advised_only_while_it_is_open():
 
 
 def test_edges_of_the_usual_band_belong_to_it():
-    exact = replace(WALL, sem=0.0, reference=Reference(8.0, 12.0, "here"))
+    said = lambda m, trials: against_reference(m, seen(m, LEFT, trials))[0]  # noqa: E731
+    exact = replace(WALL, sem=0.0, reference=Reference("here", 8.0, 12.0))
     words = {8.0: "inside", 12.0: "inside", 7.9: "below", 12.1: "above"}
-    assert {v: against_reference(exact, seen(exact, LEFT, [v])).split()[0] for v in words} == words
+    assert {v: said(exact, [v]).split()[0] for v in words} == words
     rough = replace(exact, sem=0.1)
-    assert against_reference(rough, seen(rough, LEFT, [10.0, 4.0, 16.0])).startswith("cannot tell"), "they scatter"
+    assert said(rough, [10.0, 4.0, 16.0]).startswith("cannot tell"), "they scatter"
+
+
+@given(st.floats(0.1, 5), st.floats(-30, 30))
+def test_a_band_with_one_end_is_good_on_the_whole_other_side(sem, past):
+    """Past the limit the value must lie further out than its error; a perfect value is never in doubt."""
+    for reference, away in ((Reference("here", low=20.0), 20 - past), (Reference("here", high=20.0), 20 + past)):
+        measure = replace(WALL, sem=sem, reference=reference)
+        words, usual = against_reference(measure, seen(measure, LEFT, [away]))
+        out = "below" if reference.low is not None else "above"
+        expected = "inside" if away == 20 or past <= 0 else out if past > 1.96 * sem * (1 + 1e-9) else "cannot tell"
+        if abs(past - 1.96 * sem) > 1e-6 and abs(past) > 1e-9:
+            assert words.startswith(expected) and usual.source == "here"
+
+
+PERFECT = {"pelvis-hold": 30.0, "foot-tripod-points": 3.0, "step-down-score": 0.0, "hip-9090-lift": 0.0,
+           "wall-sit": 40.0, "hip-thrust": 12.0, "great-toe-ext-passive": 30.0}  # fmt: skip
+
+
+@pytest.mark.parametrize("key", PERFECT)
+def test_what_cannot_be_better_is_inside(key):
+    measure = MEASURES[key]
+    words, usual = against_reference(measure, seen(measure, LEFT, [PERFECT[key]]))
+    assert words == "inside the usual band" and None in (usual.low, usual.high)
+
+
+@pytest.mark.parametrize(
+    ("age", "sex", "count"),
+    [(25, "male", 25), (39, "female", 20), (40, "male", 20), (65, "female", 12), (80, "male", 10)],
+)
+def test_heel_raises_are_judged_by_age_and_sex(age, sex, count):
+    measure = MEASURES["heel-raise"]
+    said = lambda n, who: against_reference(measure, seen(measure, LEFT, [n]), who)  # noqa: E731
+    assert said(float(count), Who(age, sex))[0].startswith("inside")
+    assert said(count - 1.0, Who(age, sex))[0].startswith("cannot tell")
+    assert said(count - 6.0, Who(age, sex))[0].startswith("below")
+    assert said(float(count), Who(age)) is None is said(float(count), Who(None, sex)), "nobody's band is taken"
+
+
+def test_walking_and_running_have_bands_of_their_own():
+    measure = MEASURES["gait-pelvic-drop"]
+    said = lambda task: against_reference(measure, seen(measure, LEFT, [6.9] * 5, setup=Setup(task=task)))  # noqa: E731
+    assert said("run")[0].startswith("inside") and not said("walk")[0].startswith("inside") and said("") is None
+    assert measure.reference.words("°") == (
+        "walk: at most 5° (walking at most 5, practice judgement, editable); "
+        "run: at most 7° (running at most 7, practice judgement, editable)"
+    )
+    assert (
+        MEASURES["hip-rotation-in"].reference.words("°").startswith("30 to 45°")
+        if "hip-rotation-in" in MEASURES
+        else True
+    )
 
 
 # which observations make a row

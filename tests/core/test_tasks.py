@@ -208,16 +208,18 @@ def test_walking_from_the_side_reads_knee_and_trunk_at_contact():
     assert ahead == pytest.approx([0.3 * lead.max()] * len(ahead), abs=0.5)
 
 
-def test_the_bridge_reads_the_bar_on_the_raised_side():
+def test_the_bridge_reads_the_bar_on_the_raised_side_and_tells_it_of_the_supporting_leg():
     t = np.arange(0, 3, 1 / 30)
     drop = 6 * np.clip((t - 1) / 0.5, 0, 1)
     half = np.stack([200 * np.cos(np.radians(drop)), 200 * np.sin(np.radians(drop))], axis=1)
     # Front view: the patient's left end lies right in the picture; it falls (y grows).
     xy = np.stack([np.array([640.0, 400.0]) + half, np.array([640.0, 400.0]) - half], axis=1)
     tracks = Tracks(("bar_left", "bar_right"), t, xy, np.ones((t.size, 2)))
+    (value,) = tasks.measure(tracks, "bridge", Options(side=Side.RIGHT)).values
+    assert value.value == pytest.approx(6, abs=0.2) and value.side is Side.RIGHT
     (value,) = tasks.measure(tracks, "bridge", Options(side=Side.LEFT)).values
-    assert value.value == pytest.approx(6, abs=0.2) and value.side is Side.LEFT
-    assert "which foot is raised" in tasks.measure(tracks, "bridge").warnings[0]
+    assert value.value <= 0.2 and value.side is Side.LEFT, "the raised right end does not fall"
+    assert "which leg supports" in tasks.measure(tracks, "bridge").warnings[0]
 
 
 def test_mirrored_clips_give_mirrored_measures():

@@ -58,8 +58,7 @@ def explanation(row: Comparison) -> str:
     if row.settle:
         lines.append(f"{row.settle[:1].upper()}{row.settle[1:]}.")
     if m.reference is not None:
-        r = m.reference
-        lines.append(f"Usually seen: {signed(r.low, 0)} to {signed(r.high, 0)} {m.unit} ({r.source}).")
+        lines.append(f"Usually seen: {m.reference.words(m.unit)}.")
     return "\n\n".join(lines)
 
 

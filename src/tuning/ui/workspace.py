@@ -20,6 +20,7 @@ from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
 from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
+from tuning.core.judging.measures import NOBODY, Who
 from tuning.core.judging.summary import Rule
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Observation, Role, Triage
@@ -244,6 +245,14 @@ class Workspace(QObject):
     def limits(self) -> StandingLimits:
         """The surgeon's limits that stand."""
         return limits_of(self.case, self.knowledge.safety.limits) if self.case is not None else NO_LIMITS
+
+    @property
+    def who(self) -> Who:
+        """Whom the bands of usual values are for, on the day of the open visit."""
+        if self.case is None:
+            return NOBODY
+        patient, day = self.case.patient, self.case.visit.started_at.astimezone().date()
+        return Who(patient.age_on(day), patient.sex)
 
     def facts(self, case: Case | None = None) -> Facts:
         """What the gate knows now."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tuning.core.judging.likeness import unlike, unlike_before
-from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.measures import NOBODY, Compare, Measure, Usual, Who
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
     ErrorParts,
@@ -145,22 +145,24 @@ def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
     return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
 
 
-def against_reference(measure: Measure, seen: Observation) -> str:
-    """One value against the band of usual values, in words; empty where there is no band.
+def against_reference(measure: Measure, seen: Observation, who: Who = NOBODY) -> tuple[str, Usual] | None:
+    """One value against the band of usual values, in words, with the band; None where there is none.
 
-    Inside only when the whole error lies inside the band, outside only when
-    all of it lies outside (1.96 SEM, section 0 of the battery).
+    Between two ends the whole error (1.96 SEM, section 0 of the battery) must lie on one side to say so.
+    With one end every value on the good side is inside whatever its error, and past it the value must
+    lie further out than its error.
     """
-    if measure.reference is None or isinstance(seen.value, NotMeasured):
-        return ""
-    error = max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)
-    low, high = seen.value - error, seen.value + error
-    band = measure.reference
-    if band.low <= low and high <= band.high:
-        return "inside the usual band"
-    if high < band.low:
-        return "below the usual band"
-    return "above the usual band" if low > band.high else "cannot tell whether inside the usual band"
+    usual = measure.reference.usual(seen.setup.task, who) if measure.reference is not None else None
+    if usual is None or isinstance(seen.value, NotMeasured):
+        return None
+    value, error = seen.value, max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)
+    low, high = (limit if limit is not None else value for limit in (usual.low, usual.high))
+    slack = 0.0 if None in (usual.low, usual.high) else error
+    if low <= value - slack and value + slack <= high:
+        return "inside the usual band", usual
+    if value + error < low:
+        return "below the usual band", usual
+    return "above the usual band" if value - error > high else "cannot tell whether inside the usual band", usual
 
 
 def _incomplete(measure: Measure, left: Observation | None, right: Observation | None, why: str) -> Comparison:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from tuning.core.units import signed
+from tuning.core.units import behind, signed
 
 
 class Compare(StrEnum):
@@ -19,12 +19,62 @@ class Compare(StrEnum):
 
 
 @dataclass(frozen=True)
-class Reference:
-    """The band of values usually seen, with its source."""
+class Who:
+    """Whom a band is for: age in years, None where it does not matter or is not known."""
 
-    low: float
-    high: float
+    age: int | None = None
+    sex: str = ""
+
+
+NOBODY = Who()
+
+
+@dataclass(frozen=True)
+class Usual:
+    """A band for some: by what was done (walk, run), by sex, by age from `ages[0]` to under `ages[1]`."""
+
     source: str
+    low: float | None = None
+    high: float | None = None
+    task: str = ""
+    sex: str = ""
+    ages: tuple[int, int] | None = None
+
+    def fits(self, task: str, who: Who) -> bool:
+        """Whether the band is meant for this task and person; what is not known fits nothing that asks for it."""
+        aged = self.ages is None or (who.age is not None and self.ages[0] <= who.age < self.ages[1])
+        return aged and self.task in ("", task) and self.sex in ("", who.sex)
+
+    def words(self, unit: str) -> str:
+        """The band as one would say it, with whom it is for and its source."""
+        low, high = (signed(v, 0 if v == round(v) else 1) if v is not None else "" for v in (self.low, self.high))
+        band = f"{low} to {high}" if low and high and low != high else f"at least {low}" if low else f"at most {high}"
+        aged = f"{self.ages[0]} to {self.ages[1] - 1} years" if self.ages is not None else ""
+        whom = ", ".join(part for part in (self.task, self.sex, aged) if part)
+        return f"{f'{whom}: ' if whom else ''}{band}{behind(unit)} ({self.source})"
+
+
+@dataclass(frozen=True)
+class Reference:
+    """Where values usually lie, with the source. A band with one end is good on the whole other side.
+
+    `by` holds bands for some; where it is not empty nothing else is judged.
+    """
+
+    source: str = ""
+    low: float | None = None
+    high: float | None = None
+    by: tuple[Usual, ...] = ()
+
+    def usual(self, task: str = "", who: Who = NOBODY) -> Usual | None:
+        """The band for a task and a person; None where there is none for them."""
+        if not self.by:
+            return Usual(self.source, self.low, self.high)
+        return next((one for one in self.by if one.fits(task, who)), None)
+
+    def words(self, unit: str) -> str:
+        """Every band, as one would say it."""
+        return "; ".join(one.words(unit) for one in self.by or (Usual(self.source, self.low, self.high),))
 
 
 @dataclass(frozen=True)

@@ -37,6 +37,12 @@ def _measure(reading: Reading, where: str, key: str, table: dict[str, Any]) -> M
         reading.wrong(where, "band needs a band_source")
     if m.compare is not Compare.ALONE and not (m.sem > 0 and m.sem_source):
         reading.wrong(where, "sem must be above zero and name its source")
+    bands = m.reference.by or (m.reference,) if m.reference is not None else ()
+    for band in bands:
+        if (band.low is None and band.high is None) or not band.source:
+            reading.wrong(where, "a usual band needs a low or a high end, and its source")
+        elif band.low is not None and band.high is not None and not band.low < band.high:
+            reading.wrong(where, "a usual band runs from low to high; with one end leave the other out")
     if m.finding not in ("larger", "smaller"):
         reading.wrong(where, "finding is “larger” or “smaller”")
     if m.possible and not m.possible[0] < m.possible[1]:

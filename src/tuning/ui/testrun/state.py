@@ -198,10 +198,10 @@ class RunState(QObject):
                 lines.append(f"{row.verdict.word.value}: {row.sentence} ({row.error_text})")
             for side in LEGS if measure.paired else (Side.NONE,):
                 seen = self.observation(measure.id, side)
-                band = against_reference(measure, seen) if seen is not None else ""
-                if band:
+                found = against_reference(measure, seen, self.workspace.who) if seen is not None else None
+                if found is not None:
                     name = f"{side.value} " if side in LEGS else ""
-                    lines.append(f"{name}{band} ({measure.reference.source if measure.reference else ''})")
+                    lines.append(f"{name}{found[0]} ({found[1].source})")
         return lines
 
     def _told_by_clips(self, step: WalkStep) -> list[str]:

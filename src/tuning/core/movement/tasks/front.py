@@ -116,15 +116,15 @@ def one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Optio
 
 
 def bridge(signals: Signals, options: Options, result: Result) -> None:
-    """Bar tilt while one foot is raised: greatest drop on the raised side."""
+    """Bar tilt while one foot is raised: greatest drop on the raised side, told under the leg that supports."""
     if not signals.has("bar_left", "bar_right"):
         result.warnings.append("The bridge needs both ends of the bar: bar_left, bar_right.")
         return
     if options.side not in LEGS:
-        result.warnings.append("Say which foot is raised: side left or right.")
+        result.warnings.append("Say which leg supports: side left or right.")
         return
     meter = Meter(signals, result)
-    sign = 1 if options.side is Side.LEFT else -1
+    sign = 1 if options.side is Side.RIGHT else -1
     names = ("bar_left", "bar_right")
     line = meter.curve(
         "bridge-bar-tilt", options.side, names, lambda m: sign * geometry.right_higher_tilt(m[names[0]], m[names[1]])

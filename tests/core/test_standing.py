@@ -79,6 +79,12 @@ def truth_in_space(body):
         ]
         true["achilles-heel-tilt", side] = math.degrees(lean[0] - lean[1])
         cap, inner, outer = (p[f"{n}_{side}"][0] for n in ("kneecap", "knee_inner", "knee_outer"))
+        hip, knee, ankle = (p[n][:2] for n in (f"asis_{side}", f"knee_inner_{side}", f"ankle_{side}"))
+        knee = (knee + p[f"knee_outer_{side}"][:2]) / 2
+        # Against the straight line from front spine to ankle: how far the knee lies inward, as two angles.
+        upper = math.atan2(sign * (hip - knee)[0], (hip - knee)[1])
+        lower = math.atan2(sign * (ankle - knee)[0], (knee - ankle)[1])
+        true["static-knee-line", side] = math.degrees(upper + lower)
         true["kneecap-direction", side] = 200 * (cap - (inner + outer) / 2) / (inner - outer)
     for point, name in (
         ("knee", "knee_side"), ("hip", "trochanter"), ("shoulder", "acromion_side"), ("ear", "ear_side")

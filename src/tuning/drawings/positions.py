@@ -94,6 +94,58 @@ def _hang() -> Position:
     return Position(shapes, ((hip, (0.27, 0.09), knee),))
 
 
+def _lying(head: float = -0.72) -> tuple[Outline, ...]:
+    """Bed, head and trunk of a person on the back, hip at the origin, head on the left."""
+    return (
+        box(head - 0.1, 0.6, -0.11, -0.08),
+        limb((head + 0.13, 0.0), (head + 0.06, 0.0), 0.03, 0.03),
+        ellipse((head, 0.012), 0.066, 0.052),
+        limb((-0.5, 0.0), (0.0, 0.0), 0.075, 0.07),
+        limb((-0.5, -0.01), (-0.33, -0.05), 0.028, 0.022),
+        limb((-0.33, -0.05), (-0.17, -0.055), 0.022, 0.014),
+    )
+
+
+def _flat_leg(prone: bool = False) -> tuple[Outline, ...]:
+    """The other leg, straight on the bed; toes up, or along the bed when lying face down."""
+    toes = limb((0.47, -0.05), (0.58, -0.068), 0.022, 0.013, far=True)
+    return (
+        limb((0.0, -0.02), (0.245, -0.03), 0.058, 0.038, far=True),
+        limb((0.245, -0.03), (0.47, -0.045), 0.036, 0.021, far=True),
+        toes if prone else foot((0.49, -0.06), (0.5, 0.08), (0.47, -0.045), far=True),
+    )
+
+
+def _hamstring() -> Position:
+    knee = (0.0, 0.245)
+    ankle = _at(knee, 28, 0.23)
+    shapes = (
+        *_flat_leg(), *_lying(), limb((0.0, 0.0), knee, 0.062, 0.038), limb(knee, ankle, 0.036, 0.021),
+        limb(ankle, _at(ankle, -62, 0.1), 0.022, 0.015),
+    )  # fmt: skip
+    return Position(shapes, ((knee, (0.0, 0.5), ankle),))
+
+
+def _hip_bend() -> Position:
+    knee = _at((0.0, 0.0), -28, 0.245)
+    ankle = _at(knee, 128, 0.23)
+    shapes = (
+        *_flat_leg(), *_lying(), limb((0.0, 0.0), knee, 0.062, 0.038), limb(knee, ankle, 0.036, 0.021),
+        limb(ankle, _at(ankle, 60, 0.1), 0.022, 0.015),
+    )  # fmt: skip
+    return Position(shapes, (((0.0, 0.0), (0.3, 0.0), knee),))
+
+
+def _quadriceps() -> Position:
+    knee = (0.245, -0.03)
+    ankle = _at(knee, -42, 0.23)
+    shapes = (
+        *_flat_leg(prone=True), *_lying(), limb((0.0, -0.01), knee, 0.06, 0.038), limb(knee, ankle, 0.036, 0.021),
+        limb(ankle, _at(ankle, -10, 0.1), 0.022, 0.015),
+    )  # fmt: skip
+    return Position(shapes, ((knee, (0.49, -0.03), ankle),), ((ankle, (0.03, 0.06)),))
+
+
 def _wall() -> Position:
     ankle, knee, hip = (0.04, 0.04), (0.195, 0.225), (0.0, 0.38)
     shapes = (
@@ -230,6 +282,9 @@ DRAWN: dict[str, Callable[[], Position]] = {
     "ninety": _ninety,
     "prone": _prone,
     "hang": _hang,
+    "hamstring": _hamstring,
+    "hipbend": _hip_bend,
+    "quadriceps": _quadriceps,
     "wall": _wall,
     "block": _block,
     "turnout": _turnout,

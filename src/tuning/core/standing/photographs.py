@@ -128,6 +128,19 @@ def _kneecap(side: Side) -> Recipe:
     return Recipe("kneecap-direction", side, marks, share, words=("faces inward", "faces outward"))
 
 
+def _knee_line(side: Side) -> Recipe:
+    """The line that loaded knee angles are read against, by the same marks: front spine, mid-knee, ankle."""
+    marks = (f"asis_{side}", f"knee_inner_{side}", f"knee_outer_{side}", f"ankle_{side}")
+    inward = medial_x(FRONT, side)
+
+    def value(m: Marks) -> float:
+        """Bend of the line at the knee, degrees."""
+        top, inner, outer, ankle = (m[name] for name in marks)
+        return geometry.bend((top, (inner + outer) / 2, ankle), inward)
+
+    return Recipe("static-knee-line", side, marks, value, words=("inward", "outward"))
+
+
 def _front() -> PictureKind:
     ankles = both("ankle")
 
@@ -143,7 +156,7 @@ def _front() -> PictureKind:
         return offset
 
     rows = (("pelvis", both("asis")), ("chest", ("notch",)), ("head", ("nose",)))
-    recipes = [_kneecap(side) for side in LEGS]
+    recipes = [recipe(side) for recipe in (_kneecap, _knee_line) for side in LEGS]
     recipes += _level("asis-level", *both("asis"))
     recipes += [tilt("shoulder-tilt", *both("shoulder"))]
     recipes += [_sideways(f"plumb-front-{what}", (*names, *ankles), off_feet(*names)) for what, names in rows]

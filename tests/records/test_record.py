@@ -38,6 +38,9 @@ ONE_OF_EACH = [
     kinds.Screen(Triage.AMBER, {"surgeon": True, "saddle": False}, ("surgeon",), "note", "said", True),
     kinds.Clearance("s", "Dr. Lind", date(2026, 3, 1), "films clear", "night"),
     kinds.PlanItem("stepdown", "sd-1", {"sets": 3}, Side.LEFT, (("met", "clean"),), "why", True),
+    kinds.Note("strength", "grips the bed"),
+    kinds.Treatment("calf released", 10.0, "R. Falk"),
+    kinds.Treatment("breathing drill"),
 ]  # fmt: skip
 
 

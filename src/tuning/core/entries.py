@@ -168,6 +168,23 @@ class Form(Entry):
 
 
 @dataclass(frozen=True)
+class Note(Entry):
+    """Free words about a stage."""
+
+    stage: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Treatment(Entry):
+    """What was done between two measurements; minutes None where nobody said."""
+
+    what: str
+    minutes: float | None = None
+    by: str = ""
+
+
+@dataclass(frozen=True)
 class Decision(Entry):
     """What somebody decided: about what, on what grounds, with which outcome."""
 

@@ -40,6 +40,8 @@ KINDS: dict[str, type[Entry]] = {
     "screen": entries.Screen,
     "clearance": entries.Clearance,
     "plan": entries.PlanItem,
+    "note": entries.Note,
+    "treatment": entries.Treatment,
 }
 """Names in the file; they stay, whatever the classes are called."""
 NAMES = {kind: name for name, kind in KINDS.items()}

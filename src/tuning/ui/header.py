@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from tuning.core.entries import Note, Treatment
 from tuning.core.gate.words import standing_words
 from tuning.core.types import Side
 from tuning.ui import theme
@@ -102,6 +103,7 @@ class Header(QWidget):
     commands_chosen = pyqtSignal()
     visit_chosen = pyqtSignal()
     visits_wanted = pyqtSignal()
+    notes_wanted = pyqtSignal()
     hint = pyqtSignal(str)
 
     def __init__(
@@ -120,12 +122,13 @@ class Header(QWidget):
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
         self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today (Ctrl+Shift+N)")
         self.visit = button("", self.visits_wanted.emit, "link", "Every visit; an earlier one opens to read")
+        self.notes = button("Notes", self.notes_wanted.emit, "link", "Notes and treatments (F9)")
         self.who = button("", self.person_chosen.emit, "link", "Who is working (Ctrl+U)")
         self.commands = button("Find  Ctrl+K", self.commands_chosen.emit, "link", "Every action by name (Ctrl+K)")
         top = QHBoxLayout()
-        top.setSpacing(16)
+        top.setSpacing(12)
         left: list[QWidget] = [self.home, self.name, self.facts, self.caution]
-        right: list[QWidget] = [self.visit, self.new_visit, self.who, self.commands]
+        right: list[QWidget] = [self.notes, self.visit, self.new_visit, self.who, self.commands]
         for part in left:
             top.addWidget(part)
         top.addStretch(1)
@@ -160,12 +163,14 @@ class Header(QWidget):
         """Follow the workspace."""
         space = self._workspace
         open_case = space.patient is not None
-        for part in (self.line, self.home, self.facts, self.visit, self.new_visit):
+        for part in (self.line, self.home, self.facts, self.notes, self.visit, self.new_visit):
             part.setVisible(open_case)
         self.name.setText(space.patient.name if space.patient else "Tuning")
         self.facts.setText(facts(space, self._today()))
         self.who.setText(f"{space.person.name}, {space.person.role.value}" if space.person else "Who is working?")
         if space.case is not None:
+            count = len(space.case.all(Note)) + len(space.case.all(Treatment))
+            self.notes.setText(f"Notes {count}" if count else "Notes")
             self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}")
         stands = standing_words(space.standing(), space.knowledge.safety)
         told = " · ".join(part for part in ("Open to read only" if space.reading else "", stands) if part)

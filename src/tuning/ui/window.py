@@ -32,6 +32,7 @@ from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
+from tuning.ui.notes import NotesDialog
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.order.state import OrderState
 from tuning.ui.reception import Reception
@@ -115,6 +116,7 @@ class MainWindow(QWidget):
         self.header.person_chosen.connect(self.reception.choose_person)
         self.header.commands_chosen.connect(self.show_commands)
         self.header.visit_chosen.connect(self.new_visit)
+        self.header.notes_wanted.connect(self.show_notes)
         self.header.visits_wanted.connect(self.reception.choose_visit)
         self.status.step_chosen.connect(self.open)
         self.figure.station_chosen.connect(self.ledger.filter)
@@ -153,6 +155,7 @@ class MainWindow(QWidget):
             Action("Edit the patient: mass, sides, complaint", "Ctrl+Shift+E", self.reception.edit_patient),
             Action("Open another visit of this person", "", self.reception.choose_visit),
             Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
+            Action("Notes and treatments", "F9", self.show_notes),
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
@@ -327,6 +330,12 @@ class MainWindow(QWidget):
             self.go(spec.id)
         if self.stage == spec.id:
             action.run(self.page(spec.id))
+
+    def show_notes(self) -> None:
+        """Write a note or a treatment, and read what was written before."""
+        if self.workspace.case is not None:
+            names = {spec.id: spec.name for spec in self.stages}
+            NotesDialog(self, self.workspace, self.stage, names).exec()
 
     def show_keys(self) -> None:
         """The keys of this screen."""

@@ -18,6 +18,7 @@ from tuning.core.gate.clearing import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
 from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
+from tuning.core.intake.consent import check_pictures, film_refused, newest
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, Who
@@ -254,6 +255,10 @@ class Workspace(QObject):
         patient, day = self.case.patient, self.case.visit.started_at.astimezone().date()
         return Who(patient.age_on(day), patient.sex)
 
+    def film_refused(self) -> str:
+        """Why no pictures may be taken or opened; empty where they may."""
+        return film_refused(newest(self.case.all(Form))) if self.case is not None else ""
+
     def facts(self, case: Case | None = None) -> Facts:
         """What the gate knows now."""
         asked = case or self.case
@@ -317,6 +322,7 @@ class Workspace(QObject):
         facts = self.facts(case)
         for entry, asked in new_acts(self.knowledge, added, case.entry):
             permit(asked, facts, str(getattr(entry, "reason", "")))
+        check_pictures(case.all(Form), added)
         for entry in added:
             if isinstance(entry, Clearance):
                 check_clearance(entry, standing_of(case), facts.role, datetime.now().astimezone().date())

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 from tuning.core.intake.progress import SAFETY
 from tuning.core.visit.target import Target
 from tuning.ui import theme
-from tuning.ui.intake.panels import COMPLAINT, ComplaintPanel, HistoryPanel
+from tuning.ui.intake.panels import COMPLAINT, ComplaintPanel, ConsentPanel, HistoryPanel
 from tuning.ui.intake.safety import SafetyPanel
 from tuning.ui.intake.shoes import ShoesPanel
 from tuning.ui.stage import StagePage
@@ -18,17 +18,18 @@ from tuning.ui.workspace import Workspace
 
 
 class IntakePage(StagePage):
-    """Four leaves; every field is kept as soon as it is left."""
+    """Five leaves; every field is kept as soon as it is left."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
         self.complaint, self.history = ComplaintPanel(workspace), HistoryPanel(workspace)
-        self.shoes, self.safety = ShoesPanel(workspace), SafetyPanel(workspace)
+        self.shoes, self.safety, self.consent = ShoesPanel(workspace), SafetyPanel(workspace), ConsentPanel(workspace)
         self.leaves: dict[str, QWidget] = {
             "Complaint": self.complaint,
             "History": self.history,
             "Shoes": self.shoes,
+            "Consent": self.consent,
             "Safety": self.safety,
         }
         self.buttons: dict[str, QPushButton] = {}

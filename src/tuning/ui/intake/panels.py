@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.entries import Form
+from tuning.core.intake.consent import CONSENT, film_refused
 from tuning.core.intake.soles_and_regions import region_at, repeats
 from tuning.core.types import Observation, Setup, Side
 from tuning.core.visit.battery import observed
@@ -16,6 +17,7 @@ from tuning.ui import theme
 from tuning.ui.intake.body_map import BodyMap
 from tuning.ui.intake.fields import FormEdit
 from tuning.ui.widgets import button, label
+from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 COMPLAINT, HISTORY = "intake-complaint", "intake-history"
@@ -151,13 +153,17 @@ class ComplaintPanel(QWidget):
         return found
 
 
-class HistoryPanel(QWidget):
-    """Habits, repeats by side, injuries and operations with the surgeon's limits."""
+class FormPanel(QWidget):
+    """One form of the knowledge files that scrolls, and words about it below."""
+
+    kind = ""
+    name = ""
+    """Of the form in the knowledge files."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._space = workspace
-        self.form = FormEdit(workspace.knowledge.forms["history"])
+        self.form = FormEdit(workspace.knowledge.forms[self.name])
         self.told = label("", theme.BODY, wrap=True)
         inner = QWidget()
         column = QVBoxLayout(inner)
@@ -179,16 +185,43 @@ class HistoryPanel(QWidget):
 
     def load(self) -> None:
         """Show what stands over all visits."""
-        found = self._space.form(HISTORY) if self._space.patient is not None else None
+        found = self._space.form(self.kind) if self._space.patient is not None else None
         self.form.show_data(found.data if found is not None else {})
         self._tell()
 
     def _keep(self) -> None:
-        keep_form(self._space, HISTORY, self.form.data())
+        keep_form(self._space, self.kind, self.form.data())
         self._tell()
 
     def _tell(self) -> None:
-        data = self.form.data()
+        self.told.setText(self.words(self.form.data()))
+
+    def words(self, data: Mapping[str, Any]) -> str:
+        """What the form says by itself."""
+        return ""
+
+
+class ConsentPanel(FormPanel):
+    """What the patient agreed to, by whom and when."""
+
+    kind, name = CONSENT, "consent"
+
+    def words(self, data: Mapping[str, Any]) -> str:
+        """What a refusal means, and since when this stands."""
+        refusal = film_refused(data)
+        kept = self._space.form(self.kind) if self._space.case is not None else None
+        ask = "Ask before touch, undressing and filming."
+        since = f"Kept {day(kept.at)} by {kept.who}." if kept is not None else ask
+        return f"{refusal}: camera and files stay closed.\n{since}" if refusal else since
+
+
+class HistoryPanel(FormPanel):
+    """Habits, weekly load, repeats by side, injuries and operations with the surgeon's limits."""
+
+    kind, name = HISTORY, "history"
+
+    def words(self, data: Mapping[str, Any]) -> str:
+        """Repeats, long sitting, the surgeon's limits."""
         lines = repeats(data.get("episodes", []))
         sitting = data.get("sitting")
         if sitting is not None and sitting > 6:
@@ -196,4 +229,4 @@ class HistoryPanel(QWidget):
         limits = [r["limits"] for r in data.get("injuries", []) if r.get("limits")]
         if limits:
             lines.append(f"Surgeon's limits: {'; '.join(limits)}. They win over every test and rung; screen as AMBER.")
-        self.told.setText("\n".join(lines))
+        return "\n".join(lines)

@@ -17,6 +17,7 @@ from tuning.core.judging.comparison import Change, changes
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
 from tuning.core.units import behind, signed
+from tuning.core.visit.log import between, told
 from tuning.records.packing import unpack
 from tuning.ui import theme
 from tuning.ui.picture.rate import slowness
@@ -171,6 +172,7 @@ class BeforeAfter(QDialog):
         self.takes.activated.connect(lambda _: self.refresh())
         self.pair = PairView()
         self.sentence = label("", theme.BODY, wrap=True)
+        self.treated = label("", theme.BODY, wrap=True)
         self._list = QVBoxLayout()
         self._list.setSpacing(2)
         self._build()
@@ -208,6 +210,7 @@ class BeforeAfter(QDialog):
         column.addLayout(head)
         column.addLayout(body, 1)
         note = "Real only beyond the error of a change between days (MDC95). A change the same day is short-term."
+        column.addWidget(self.treated)
         column.addWidget(label(note, role="muted", wrap=True))
 
     @property
@@ -218,6 +221,9 @@ class BeforeAfter(QDialog):
     def refresh(self) -> None:
         """All changes against the chosen take."""
         self.changes = changes(self._space.knowledge.measures, self.before.observations, self.now.observations)
+        assert self._space.case is not None
+        done = [told(t) for t in between(self._space.case, self.before.capture.at, self.now.capture.at)]
+        self.treated.setText(f"Done between the two: {'; '.join(done)}." if done else "")
         empty(self._list)
         for change in self.changes:
             self._add(change)

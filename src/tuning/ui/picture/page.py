@@ -238,7 +238,7 @@ class PicturePage(QWidget):
         from tuning.ui.picture.live import LiveDialog
 
         kind, patient, devices = self.kind.currentData(), self._workspace.patient, self._workspace.devices
-        if patient is None:
+        if patient is None or self._refuses():
             return
         if devices.camera is None:
             self.refused.emit("There is no camera here; film with another device and open the file.")
@@ -328,6 +328,13 @@ class PicturePage(QWidget):
 
     # opening
 
+    def _refuses(self) -> bool:
+        """Whether the patient did not agree to pictures; says so."""
+        refusal = self._workspace.film_refused()
+        if refusal:
+            self.refused.emit(f"{refusal}.")
+        return bool(refusal)
+
     def ask_file(self, kind_id: str) -> None:
         """Let the user choose a file."""
         found, _ = QFileDialog.getOpenFileName(self, f"Open: {PICTURE_KINDS[kind_id].title}", "", FILES)
@@ -340,7 +347,7 @@ class PicturePage(QWidget):
         `recorded` is the same file where the live camera made it, `pressed` the plates that ran with it.
         """
         media, case = self._workspace.record.media, self._workspace.case
-        if case is None:
+        if case is None or self._refuses():
             return
 
         def work(tick: Callable[[float], None]) -> Opened:

@@ -1,0 +1,32 @@
+"""What the patient agreed to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from tuning.core.entries import Capture, Form, Purpose
+from tuning.core.errors import Refused
+from tuning.core.types import Entry
+
+CONSENT = "intake-consent"
+NO = "no"
+
+
+def check_pictures(forms: Iterable[Form], added: Iterable[Entry]) -> None:
+    """Refuse new pictures of somebody who did not agree to them. Raises Refused."""
+    refusal = film_refused(newest(forms))
+    if refusal and any(isinstance(e, Capture) and e.purpose is Purpose.PICTURE for e in added):
+        raise Refused(f"{refusal}. Nothing was kept.")
+
+
+def newest(forms: Iterable[Form]) -> Mapping[str, Any] | None:
+    """What was last said about it, forms oldest first; None where nobody asked."""
+    return next((form.data for form in reversed(list(forms)) if form.kind == CONSENT), None)
+
+
+def film_refused(data: Mapping[str, Any] | None) -> str:
+    """Why nothing may be filmed or photographed; empty where it was agreed to, or not asked yet."""
+    if data is not None and data.get("film") == NO:
+        return "The patient did not agree to pictures (Intake, Consent)"
+    return ""

@@ -1,0 +1,75 @@
+"""Notes and treatments by keyboard at any stage; pictures wait for consent."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from tuning.core.entries import Capture, Form, Note, Treatment
+from tuning.core.intake.consent import CONSENT
+from tuning.demo.clips import CLIPS
+from tuning.ui.notes import NotesDialog
+
+
+def in_dialog(window, act) -> None:
+    """F9, then `act` on the open dialog, then Escape."""
+
+    def answer() -> None:
+        dialog = QApplication.activeModalWidget()
+        if not isinstance(dialog, NotesDialog) or not dialog.isActiveWindow():
+            QTimer.singleShot(20, answer)
+            return
+        try:
+            act(dialog)
+        finally:
+            dialog.reject()
+
+    QTimer.singleShot(0, answer)
+    QTest.keyClick(window, Qt.Key.Key_F9)
+
+
+def test_a_note_and_a_treatment_are_kept_by_keys_and_read_at_every_stage(window, patient):
+    case = lambda: window.workspace.case  # noqa: E731
+
+    def write(dialog: NotesDialog) -> None:
+        assert dialog.focusWidget() is dialog.text and dialog.about.currentText() == "Strength"
+        QTest.keyClicks(dialog.text, "grips the bed on the left")
+        QTest.keyClick(dialog.text, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        assert dialog.text.toPlainText() == "" and "grips the bed" in dialog.lines()[0]
+        QTest.keyClicks(dialog.what, "calf released")
+        QTest.keyClicks(dialog.minutes, "soon")
+        QTest.keyClick(dialog.minutes, Qt.Key.Key_Return)
+        assert "time" in dialog.wrong.text() and dialog.what.text() == "calf released", "nothing typed is lost"
+        dialog.minutes.setText("10")
+        QTest.keyClick(dialog.minutes, Qt.Key.Key_Return)
+        assert dialog.wrong.text() == "" and "done: calf released, 10 min" in "\n".join(dialog.lines())
+
+    patient("glassblower", "strength")
+    in_dialog(window, write)
+    [note], [treatment] = case().all(Note), case().all(Treatment)
+    assert (note.stage, note.text) == ("strength", "grips the bed on the left") and treatment.minutes == 10
+    assert window.header.notes.text() == "Notes 2"
+    window.go("intake")
+    in_dialog(window, lambda dialog: dialog.lines() and None)
+    again = window.workspace.record.case(case().patient.uid, case().visit.uid)
+    assert [n.text for n in again.all(Note)] == [note.text] and again.all(Treatment) == [treatment]
+    window.workspace.undo.undo()
+    assert not case().all(Treatment) and window.header.notes.text() == "Notes 1"
+
+
+def test_pictures_of_who_did_not_agree_are_neither_opened_nor_filmed(window, patient):
+    space, said = window.workspace, []
+    patient("glassblower", "movement")
+    page = window.page("movement")
+    page.refused.connect(said.append)
+    with space.action("consent") as act:
+        act.add(Form(CONSENT, {"film": "no"}))
+    before = len(space.case.all(Capture))
+    page.bench.open_file(next(iter(CLIPS.values())).path, "rear")
+    page.bench.live()
+    assert len(said) == 2 and all("did not agree to pictures" in text for text in said)
+    assert len(space.case.all(Capture)) == before
+    with space.action("consent") as act:
+        act.add(Form(CONSENT, {"film": "yes"}))
+    assert space.film_refused() == ""

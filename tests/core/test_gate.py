@@ -347,8 +347,11 @@ def test_an_ankle_pad_pulls_at_the_knee_and_the_thigh_hang_bends_the_other_hip()
     knee = [told(["surgeon", "limit-left", "limit-knee"])]
     for name in ("hip-abd", "hip-add", "hip-er", "hip-ir", "hip-flex", "hip-ext", "knee-ext"):
         test = KNOWLEDGE.tests[name]
-        assert gate(act_of_test(test, LEFT), knee) is LOCKED, name
-        assert gate(act_of_test(test, RIGHT), knee) is REASON, "the other leg is free"
+        assert gate(act_of_test(test, LEFT, pad="ankle"), knee) is LOCKED, name
+        assert gate(act_of_test(test, RIGHT, pad="ankle"), knee) is REASON, "the other leg is free"
+        above = gate(act_of_test(test, LEFT, pad="knee"), knee)
+        assert above is (REASON if name in ("hip-abd", "hip-add", "hip-flex", "hip-ext") else LOCKED), name
+    assert gate(act_of_test(KNOWLEDGE.tests["squeeze-5s"], pad="knee"), knee) is REASON
     hang = KNOWLEDGE.tests["hip-flexor-length"]
     assert gate(act_of_test(hang, RIGHT), knee) is LOCKED, "it bends the other knee, too"
     for name in ("figure4-shin", "hip-rotation", "torsion-bony", "tibial-rotation-block", "squeeze-5s"):

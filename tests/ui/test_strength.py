@@ -76,13 +76,14 @@ def test_the_thirteen_efforts_take_digits_point_and_enter_only(window, strength)
             typed.append(text)
             QTest.keyClicks(QApplication.focusWidget(), text)
             QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
-    assert state.asking_pain and "0 to 10" in strength.hint.text()
-    QTest.keyClicks(QApplication.focusWidget(), "4")
-    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+            if state.asking_pain:  # after each squeeze
+                assert "0 to 10" in strength.hint.text()
+                QTest.keyClicks(QApplication.focusWidget(), str(2 + n))
+                QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     QApplication.instance().removeEventFilter(counted)
     allowed = {*range(Qt.Key.Key_0, Qt.Key.Key_9 + 1), Qt.Key.Key_Period, Qt.Key.Key_Return}
-    print(f"13 efforts, 39 trials and one pain: {counted.keys} keys, no mouse")
-    assert counted.keys == sum(map(len, typed)) + 39 + 2 and not counted.clicks and counted.pressed <= allowed
+    print(f"13 efforts, 39 trials and three pains: {counted.keys} keys, no mouse")
+    assert counted.keys == sum(map(len, typed)) + 39 + 6 and not counted.clicks and counted.pressed <= allowed
     rows = {r.measure.id: r for r in window.workspace.comparisons()}
     assert rows["hip-abd"].verdict.word.value == "marked" and rows["hip-abd"].verdict.d > 0
     assert all(rows[t].left.trials.size == rows[t].right.trials.size == 3 for t in FORCES)
@@ -307,6 +308,11 @@ def test_a_surgeons_limit_locks_strength_too(window, patient):
     patient("beekeeper", "strength")
     state = window.page("strength").state
     window.order.choose(["knee-ext", "hip-abd", "ankle-df"])
+    locked = [name for name, _ in window.order.locked]
+    assert locked == ["Knee extension, right"], "abduction goes on with the pad above the knee, on both legs alike"
+    state.choose("hip-abd:left")
+    assert state.pad == "knee" and "above the outer knee" in state.test.pad_named(state.pad).text
+    window.order.use_pad("hip-abd", "ankle")
     locked = [name for name, _ in window.order.locked]
     assert locked == ["Knee extension, right", "Hip abduction, right"], "a pad at the ankle pulls at the knee"
     state.choose("hip-abd:left")

@@ -16,7 +16,7 @@ from tuning.knowledge.tables import Knowledge
 BREAK = "break"
 
 
-def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "") -> Act:
+def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "", pad: str = "") -> Act:
     """A hands-on or strength test on a side."""
     if test.looks:
         return Act(test.name, looks=True)
@@ -25,7 +25,7 @@ def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "") -> Act:
         side if test.one_leg and side in LEGS else Side.NONE,
         maximal=test.maximal,
         breaks=mode == BREAK,
-        demands=(*test.demands, *_lying(test)),
+        demands=(*test.demands_at(pad), *_lying(test)),
     )
 
 
@@ -75,7 +75,7 @@ def act_of_entry(knowledge: Knowledge, entry: Entry) -> Act | None:
     if entry.capture:  # read off a picture that was taken before; taking it was the act
         return None
     test = knowledge.test_of(entry.measure_id)
-    return act_of_test(test, entry.side, entry.setup.mode) if test is not None else None
+    return act_of_test(test, entry.side, entry.setup.mode, entry.setup.pad) if test is not None else None
 
 
 def is_new(entry: Entry, standing: Callable[[str], Entry | None]) -> bool:

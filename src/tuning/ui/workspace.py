@@ -25,6 +25,7 @@ from tuning.core.judging.measures import NOBODY, Who
 from tuning.core.judging.summary import Rule
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Observation, Role, Triage
+from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.sitting import goes_on
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
@@ -39,6 +40,9 @@ E = TypeVar("E", bound=Entry)
 RULE = "strength.rule"
 LOOK_MS = 1000
 """How often it is asked whether another window has changed the record."""
+
+TRIALS = "strength.trials"
+"""Clinic setting: trials of a strength test, 1 to 3."""
 
 
 class Action:
@@ -246,6 +250,11 @@ class Workspace(QObject):
     def limits(self) -> StandingLimits:
         """The surgeon's limits that stand."""
         return limits_of(self.case, self.knowledge.safety.limits) if self.case is not None else NO_LIMITS
+
+    def trials_wanted(self, test: Test) -> int:
+        """Trials wanted of a test: what it asks for, or fewer by the clinic's setting where each trial is an effort."""
+        asked = max([q.trials for q in test.questions if q.ask is Ask.NUMBER] or [1])
+        return min(asked, int(self.settings.get(TRIALS, asked))) if test.every_trial else asked
 
     @property
     def who(self) -> Who:

@@ -7,7 +7,7 @@ from tuning.core.types import Observation
 PAIN_LIMITED = 3
 """Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
 
-_TOLD = {"mode": " test", "position": "", "task": ""}
+_TOLD = {"mode": " test", "position": "", "pad": " pad", "task": ""}
 """What must agree where both sides tell it, and the word behind it."""
 _BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg"}
 """What must agree, told or not, where one value is set against an earlier one."""

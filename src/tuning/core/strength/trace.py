@@ -45,6 +45,12 @@ class Rules:
     """Shortest time near the best second."""
 
 
+MAKE_RULES = Rules()
+BREAK_RULES = Rules(jerk_percent=np.inf, slip_percent=np.inf, loss_percent=np.inf, least_hold_s=1.0)
+"""A break test peaks while it is overcome and then gives way: neither is a fault, a second of hold is asked for
+(practice judgement, editable)."""
+
+
 @dataclass(frozen=True)
 class GaugeEffort:
     """Readings of one effort. Times in s from the first sample, forces in N, rates in N/s.
@@ -81,7 +87,7 @@ class GaugeEffort:
         return "; ".join(text for _, text in self.faults)
 
 
-def read_effort(times: Floats, force: Floats, rules: Rules = Rules()) -> GaugeEffort | NotMeasured:
+def read_effort(times: Floats, force: Floats, rules: Rules = MAKE_RULES) -> GaugeEffort | NotMeasured:
     """Read one effort from samples of shape (n,): seconds, rising; newtons, NaN where a sample was lost.
 
     Push counts above zero, pull below; the larger one is read. Returns

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
@@ -58,6 +58,15 @@ class Question:
 
 
 @dataclass(frozen=True)
+class Pad:
+    """Where the pad may go; `spares` are demands of the test that it does not make there."""
+
+    id: str
+    text: str
+    spares: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Test:
     """One entry of the battery. `place` is the height of the look on the figure, 0 crown to 1 floor."""
 
@@ -101,8 +110,16 @@ class Test:
     """Group that a maximal effort tires."""
     cue: str = ""
     """What to say to the patient."""
+    cues: Mapping[str, str] = field(default_factory=dict)
+    """What to say instead in a position where the usual words do not fit."""
+    cue_break: str = ""
+    """What to say where the tester overcomes the patient."""
     pad: str = ""
     """Where the pad goes, and the lever to be measured."""
+    pads: tuple[Pad, ...] = ()
+    """Places to choose from, the usual one first; empty where there is only one."""
+    lever: bool = True
+    """Whether a lever arm makes a torque of the force."""
     arrow: str = ""
     """What the patient does against the pad, as written beside the arrow."""
     tasks: tuple[str, ...] = ()
@@ -115,6 +132,20 @@ class Test:
     """Its answers tell what one changed thing did; clips with something changed answer them, too."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
+
+    def say(self, position: str, breaks: bool = False) -> str:
+        """What to say to the patient in a position."""
+        return self.cue_break if breaks and self.cue_break else self.cues.get(position, self.cue)
+
+    def pad_named(self, pad_id: str) -> Pad:
+        """A place of the pad, the usual one for an unknown id."""
+        usual = self.pads[0] if self.pads else Pad("", self.pad)
+        return next((pad for pad in self.pads if pad.id == pad_id), usual)
+
+    def demands_at(self, pad_id: str) -> tuple[str, ...]:
+        """What it demands with the pad there."""
+        spared = self.pad_named(pad_id).spares
+        return tuple(demand for demand in self.demands if demand not in spared)
 
     @property
     def faults(self) -> list[Question]:

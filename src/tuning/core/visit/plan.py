@@ -65,6 +65,7 @@ class Choice:
     tests: tuple[str, ...]
     positions: Mapping[str, str] = field(default_factory=dict)
     painful: frozenset[str] = frozenset()
+    pads: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -79,6 +80,16 @@ def position_of(test: Test, choice: Choice) -> str:
     """The chosen position of a test, the usual one if none was chosen or it is not one of the test's."""
     wanted = choice.positions.get(test.id, "")
     return wanted if wanted in test.positions else test.positions[0]
+
+
+def pad_of(test: Test, choice: Choice, limits: StandingLimits = NO_LIMITS) -> str:
+    """Where the pad goes: as chosen, else the first place that no limit locks, the same on both sides."""
+    wanted = choice.pads.get(test.id, "")
+    if not test.pads or any(pad.id == wanted for pad in test.pads):
+        return wanted if test.pads else ""
+    legs = LEGS if test.one_leg else (Side.NONE,)
+    free = [p.id for p in test.pads if not any(limits.lock(test.demands_at(p.id), leg) for leg in legs)]
+    return free[0] if free else test.pads[0].id
 
 
 def sides_of(test: Test, involved: Side) -> tuple[Side, ...]:
@@ -119,7 +130,7 @@ def chosen_efforts(
             continue
         test = tests[wanted]
         for side in sides_of(test, involved):
-            lock = limits.lock(test.demands, side if test.one_leg else Side.NONE)
+            lock = limits.lock(test.demands_at(pad_of(test, choice, limits)), side if test.one_leg else Side.NONE)
             name = f"{test.name}, {side.value}" if side in LEGS else test.name
             if lock:
                 locked.append((name, lock))

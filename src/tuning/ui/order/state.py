@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.types import Observation, Side
-from tuning.core.visit.battery import Ask, Test
+from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Effort, Order, Stop, Wishes
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import as_listed, plan, with_drag
@@ -47,7 +47,14 @@ class OrderState(QObject):
         """The standing choice."""
         found = self._space.form_today(KEPT)
         usual = next(t for t in self.templates() if t.usual)
-        start: dict[str, Any] = {"tests": list(usual.tests), "skipped": [], "pairs": [], "positions": {}, "painful": []}
+        start: dict[str, Any] = {
+            "tests": list(usual.tests),
+            "skipped": [],
+            "pairs": [],
+            "positions": {},
+            "painful": [],
+            "pads": {},
+        }
         return {**start, **(found.data if found is not None else {})}
 
     def templates(self) -> list[Template]:
@@ -99,7 +106,7 @@ class OrderState(QObject):
     def _choice(self, kept: dict[str, Any]) -> Choice:
         known = set(self._names())
         tests = tuple(t for t in kept["tests"] if t in known)
-        return Choice(tests, kept["positions"], frozenset(kept["painful"]))
+        return Choice(tests, kept["positions"], frozenset(kept["painful"]), kept["pads"])
 
     def _work(self, kept: dict[str, Any], hard: bool | None = None) -> tuple[Chosen, Order, Order]:
         """Everything chosen, its order, and its cost as listed. Raises BadInput."""
@@ -166,7 +173,7 @@ class OrderState(QObject):
             return int(any(t.task in named.tasks for t in space.entries(Track))), 1
         if any(e.test == named.id and e.side in (effort.side, Side.NONE) for e in space.entries(Ending)):
             return 1, 1
-        wanted = max([q.trials for q in named.questions if q.ask is Ask.NUMBER] or [1])
+        wanted = space.trials_wanted(named)
         counted = [o.trials.size for o in self._seen(named, effort.side)]
         if not named.every_trial:
             return int(bool(counted or space.answers(named.id))), 1
@@ -248,6 +255,17 @@ class OrderState(QObject):
     def use_position(self, test_id: str, position: str) -> None:
         """Do a test in another of its positions."""
         self._keep("position", positions={**self.kept()["positions"], test_id: position})
+
+    def use_pad(self, test_id: str, pad: str) -> None:
+        """Do a test with the pad in another place."""
+        self._keep("pad", pads={**self.kept()["pads"], test_id: pad})
+
+    def take_over(self, act: Action, data: Mapping[str, Any]) -> None:
+        """Take over the order of an earlier visit as part of an action; what hurt then does not count now."""
+        known = set(self._names())
+        tests = [t for t in data.get("tests", []) if t in known]
+        kept = {key: data[key] for key in ("skipped", "pairs", "positions", "pads") if key in data}
+        self._put(act, **{**kept, "tests": tests, "painful": []})
 
     def put_painful(self, act: Action, test_id: str) -> None:
         """A test that hurt goes last in its position, as part of the action that tells of it."""

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from tuning.core.errors import DeviceFault
-from tuning.core.strength.trace import read_effort
+from tuning.core.strength.trace import BREAK_RULES, MAKE_RULES, read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices import answering
 from tuning.devices.dynamometer import Dynamometer
@@ -45,6 +45,7 @@ class LivePanel(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.gauge: Dynamometer | None = None
+        self.breaks = False
         self.simulated = False
         """Whether the gauge is made up; what it sends says so for good."""
         self.phase = Phase.READY
@@ -153,7 +154,11 @@ class LivePanel(QWidget):
         self.stop()
         self._stop_gauge()
         QApplication.beep()
-        found = read_effort(self.samples[:, 0], self.samples[:, 1]) if len(self.samples) > 1 else None
+        found = (
+            read_effort(self.samples[:, 0], self.samples[:, 1], BREAK_RULES if self.breaks else MAKE_RULES)
+            if len(self.samples) > 1
+            else None
+        )
         if found is None or isinstance(found, NotMeasured):
             why = found.detail if isinstance(found, NotMeasured) else "nothing was recorded"
             self.clear()
@@ -167,8 +172,8 @@ class LivePanel(QWidget):
     def _tell(self) -> None:
         words = {
             Phase.READY: "Gauge: Space starts the countdown",
-            Phase.COUNTING: f"Push in {self.count}",
-            Phase.PUSHING: "Push and hold; Space ends",
+            Phase.COUNTING: f"{'Hold' if self.breaks else 'Push'} in {self.count}",
+            Phase.PUSHING: "Hold, the tester overcomes; Space ends" if self.breaks else "Push and hold; Space ends",
             Phase.SHOWN: "Trace of the last effort; Space repeats",
         }
         self.words = words[self.phase]

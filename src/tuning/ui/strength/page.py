@@ -47,6 +47,7 @@ class StrengthPage(StagePage):
         self._build()
         self.state.changed.connect(self.refresh)
         self.state.finished.connect(self._finished)
+        self.state.stopped.connect(self._say)
         self.live.caught.connect(self._caught)
         self.live.refused.connect(lambda text: self._say(text, wrong=True))
         self.number.space.connect(self.live.toggle)
@@ -107,6 +108,11 @@ class StrengthPage(StagePage):
         order_head.addWidget(label("Order", theme.BODY, bold=True))
         order_head.addWidget(self.cost, 1)
         order_head.addWidget(
+            button(
+                "Repeat the last protocol", self.repeat_last, "link", "Order, pads, levers, mode of last time: Ctrl+L"
+            )
+        )
+        order_head.addWidget(
             button("Plan the visit…", self.plan_wanted.emit, "link", "All stages, in order: Ctrl+Shift+O")
         )
         self.result = ResultBox(self.state)
@@ -127,6 +133,7 @@ class StrengthPage(StagePage):
         self.unit, self.device = QComboBox(), QComboBox()
         self.unit.addItems(list(FORCE_UNITS))
         self.unit.setAccessibleName("Unit")
+        self.unit.setCurrentText(self.state.unit)
         self.unit.currentTextChanged.connect(self._unit_chosen)
         self.device.addItems([TYPED, *([GAUGE] if self._workspace.devices.gauge is not None else [])])
         if self.device.count() < 2:
@@ -204,6 +211,15 @@ class StrengthPage(StagePage):
     def back(self) -> None:
         """Alt+Left: one effort back."""
         self.state.back()
+
+    def repeat_last(self) -> None:
+        """The protocol of the last visit with strength."""
+        try:
+            self.told.emit(self.state.repeat_last())
+            self.unit.setCurrentText(self.state.unit)
+        except TuningError as err:
+            self.refused.emit(str(err))
+        self.number.setFocus()
 
     def toggle_summary(self) -> None:
         """Between the run and the summary."""
@@ -359,7 +375,9 @@ class StrengthPage(StagePage):
         if not self.reason.hasFocus():
             self.reason.setText(state.reason)
         self.picture.setFixedHeight(LOW if state.needs_reason else HIGH)
-        self.picture.show_test(state.test, state.position, state.side)
+        pad = state.test.pad_named(state.pad).text
+        self.picture.show_test(state.test, state.position, state.side, state.cue, pad)
+        self.live.breaks = state.breaks
         self.setup.refresh()
         self._show_entry()
         self.cost.setText(f"{cost_words(state.order)} · {self._count_words()}")
@@ -403,6 +421,8 @@ class StrengthPage(StagePage):
         more = f"Trial {count + 1} of {state.wanted}" if count < state.wanted else f"{count} trials kept"
         self.trial.setText("Pain" if state.asking_pain else more)
         self.number.setAccessibleName("Pain 0 to 10" if state.asking_pain else "Force of this trial")
+        ghost = None if state.asking_pain else state.ghost()
+        self.number.setPlaceholderText("" if ghost is None else f"last {from_newtons(ghost, state.unit):.1f}")
         if not self.number.text() and self.caught is None:
             self._say(self._waiting_words())
         self.bars.fit()

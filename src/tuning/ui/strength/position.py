@@ -20,17 +20,18 @@ class PositionPicture(QWidget):
         super().__init__()
         self._test: Test | None = None
         self._side, self._picture = Side.NONE, TestPicture((), (), "")
+        self._cue = self._pad = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
         """Wide and low."""
         return QSize(470, 250)
 
-    def show_test(self, test: Test, position: str, side: Side) -> None:
-        """Draw another test or side."""
-        self._test, self._side = test, side
+    def show_test(self, test: Test, position: str, side: Side, cue: str, pad: str) -> None:
+        """Draw another test or side, with what to say and where the pad goes."""
+        self._test, self._side, self._cue, self._pad = test, side, cue, pad
         self._picture = test_picture(test.picture, position, side)
-        self.setAccessibleName(f"Position: {test.name}, {self._picture.caption}. Say: {test.cue}")
+        self.setAccessibleName(f"Position: {test.name}, {self._picture.caption}. Say: {cue}")
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -41,11 +42,11 @@ class PositionPicture(QWidget):
         wrap = Qt.TextFlag.TextWordWrap
         painter.setPen(theme.colour("ink"))
         painter.setFont(theme.font(theme.BODY, italic=True))
-        painter.drawText(QRectF(16, 10, box.width() - 32, 42), wrap, f"“{self._test.cue}”")
+        painter.drawText(QRectF(16, 10, box.width() - 32, 42), wrap, f"“{self._cue}”")
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
         foot = QRectF(16, box.bottom() - 38, box.width() - 32, 34)
-        painter.drawText(foot, wrap | Qt.AlignmentFlag.AlignBottom, f"Pad {self._test.pad} · {self._picture.caption}")
+        painter.drawText(foot, wrap | Qt.AlignmentFlag.AlignBottom, f"Pad {self._pad} · {self._picture.caption}")
         self._paint_figure(painter, box.adjusted(16, 58, -16, -44))
 
     def _paint_figure(self, painter: QPainter, box: QRectF) -> None:

@@ -10,16 +10,20 @@ from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
+from tuning.core.strength.protocol import Protocol, protocol_of
 from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, summarise
-from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.core.visit.battery import Test
-from tuning.core.visit.plan import position_of
+from tuning.core.visit.plan import pad_of, position_of
 from tuning.knowledge.acts import act_of_test
+from tuning.ui.order.state import KEPT as KEPT_ORDER
 from tuning.ui.order.state import OrderState
 from tuning.ui.workspace import Workspace
 
 STAGE = "strength"
 PAIN = "squeeze-pain"
+REPEATS = "strength-protocol"
+"""The form that names the visit whose protocol is repeated."""
 
 
 class StrengthReadings(QObject):
@@ -64,9 +68,57 @@ class StrengthReadings(QObject):
         return position_of(self.test, self.order.choice())
 
     @property
+    def pad(self) -> str:
+        """Where the pad goes in the current test: as it stood with its trials, else as chosen."""
+        kept = [seen.setup.pad for s in (*LEGS, Side.NONE) if (seen := self.observation(s)) is not None]
+        if kept:
+            return kept[0]
+        choice, limits, before = self.order.choice(), self.space.limits(), self.before(self.side)
+        if before is not None and before.pad and not limits.lock(self.test.demands_at(before.pad), self.side):
+            return before.pad
+        return pad_of(self.test, choice, limits)
+
+    @property
     def wanted(self) -> int:
         """Trials wanted of the current test."""
-        return self.test.questions[0].trials
+        asked, before = self.space.trials_wanted(self.test), self.protocol
+        return min(asked, before.trials(self.test_id) or asked) if before is not None else asked
+
+    @property
+    def cue(self) -> str:
+        """What to say to the patient."""
+        return self.test.say(self.position, self.breaks)
+
+    @property
+    def breaks(self) -> bool:
+        """Whether the tester overcomes the patient."""
+        return self.mode is Mode.BREAK
+
+    @property
+    def protocol(self) -> Protocol | None:
+        """The protocol that this visit repeats; None where it repeats none."""
+        case, form = self.space.case, self.space.form_today(REPEATS)
+        if case is None or form is None:
+            return None
+        ids = self._ids()
+        return case.remembered(
+            ("protocol", form.uid), lambda: protocol_of(case, ids, KEPT_ORDER, str(form.data["visit"]))
+        )
+
+    def _ids(self) -> frozenset[str]:
+        return frozenset(t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE)
+
+    def before(self, side: Side) -> Setup | None:
+        """How this test was done on a side in the protocol that is repeated."""
+        found = self.protocol
+        return found.setups.get((self.test_id, side)) if found is not None else None
+
+    def ghost(self) -> float | None:
+        """The value of the same trial in the protocol that is repeated, N."""
+        found = self.protocol
+        values = found.values.get((self.test_id, self.side), ()) if found is not None else ()
+        count = self.trials(self.side).size
+        return values[count] if count < len(values) else None
 
     @property
     def asks_pain(self) -> bool:
@@ -85,14 +137,24 @@ class StrengthReadings(QObject):
         return np.empty(0) if seen is None else seen.trials
 
     def lever(self, side: Side) -> float | None:
-        """Lever arm in metres."""
+        """Lever arm in metres; None for a test that takes none."""
+        if not self.test.lever:
+            return None
+        before = self.before(side)
+        if before is not None and before.pad == self.pad and (self.test_id, side) not in self._levers:
+            return before.lever_m
         typed = self._levers.get((self.test_id, side.other))
         return self._levers.get((self.test_id, side), typed)  # both legs of a person are about as long
 
     def pain(self, side: Side) -> int | None:
-        """Pain that was told with this test and side."""
+        """Worst pain that was told with this test and side."""
         seen = self.observation(side)
         return None if seen is None else seen.pain
+
+    def pains(self, side: Side) -> tuple[int, ...]:
+        """Pain after each trial of a test that asks for it."""
+        found = [o for o in self.space.observations() if o.measure_id == PAIN and o.side is side]
+        return tuple(int(v) for v in found[-1].trials) if found and self.asks_pain else ()
 
     def summary(self, side: Side) -> TrialSummary | NotMeasured:
         """What the trials of a side say."""
@@ -172,7 +234,7 @@ class StrengthReadings(QObject):
     @property
     def act(self) -> Act:
         """What the current effort asks of the gate."""
-        return act_of_test(self.test, self.side, self.mode.value)
+        return act_of_test(self.test, self.side, self.mode.value, self.pad)
 
     def permission(self) -> Permission:
         """Whether the current effort may be done now."""

@@ -19,6 +19,13 @@ def _summary(page: StagePage) -> None:
     page.toggle_summary()
 
 
+def _repeat(page: StagePage) -> None:
+    from tuning.ui.strength.page import StrengthPage
+
+    assert isinstance(page, StrengthPage)
+    page.repeat_last()
+
+
 STRENGTH = StageSpec(
     "strength",
     "Strength",
@@ -28,5 +35,8 @@ STRENGTH = StageSpec(
     plannable=True,
     ledger=True,
     next_step=next_step,
-    actions=(StageAction("Strength of both legs, all tests", "", _summary),),
+    actions=(
+        StageAction("Repeat the last protocol", "Ctrl+L", _repeat),
+        StageAction("Strength of both legs, all tests", "", _summary),
+    ),
 )

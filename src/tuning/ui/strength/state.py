@@ -10,20 +10,23 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
-from tuning.core.entries import Ending, Status
+from tuning.core.entries import Ending, Form, Status
 from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.may import may, permit
 from tuning.core.judging.likeness import PAIN_LIMITED
 from tuning.core.judging.summary import Rule
+from tuning.core.strength.protocol import last_protocol
 from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever
 from tuning.core.visit.efforts import Effort as OrderedEffort
 from tuning.knowledge.acts import act_of_test
+from tuning.ui.order.state import KEPT as KEPT_ORDER
 from tuning.ui.order.state import OrderState
-from tuning.ui.strength.readings import PAIN, STAGE, StrengthReadings
-from tuning.ui.workspace import Action, Workspace
+from tuning.ui.strength.readings import PAIN, REPEATS, STAGE, StrengthReadings
+from tuning.ui.words import day
+from tuning.ui.workspace import TRIALS, Action, Workspace
 
 
 @dataclass(frozen=True)
@@ -51,16 +54,23 @@ class Caught:
         }
 
 
+MOST_WANTED = 3
+STOP_PAIN = 6
+"""Pain 0-10 from which a test is not repeated (bands as Thorborg 2017)."""
+
+
 class StrengthState(StrengthReadings):
     """The newest standing observation of each test and side is the state; nothing is kept twice."""
 
     changed = pyqtSignal()
     finished = pyqtSignal()
     """The last effort of the order is done."""
+    stopped = pyqtSignal(str)
+    """Why the run waits, or does not go on as usual."""
 
     def __init__(self, workspace: Workspace, order: OrderState) -> None:
         super().__init__(workspace, order)
-        self.asking_pain = False
+        self.asking_pain = self._leaving = False
         self.reason = ""
         self.fixation = "hand"
         workspace.content_changed.connect(self.changed)
@@ -88,9 +98,13 @@ class StrengthState(StrengthReadings):
 
     def _stand(self, effort: OrderedEffort) -> None:
         self.test_id, self.side = effort.test, effort.side
-        self.asking_pain = False
+        self.asking_pain = self._leaving = False
         kept = [seen.setup.mode for s in (*LEGS, Side.NONE) if (seen := self.observation(s)) is not None]
-        self.mode = Mode(kept[0]) if kept and kept[0] else Mode.MAKE
+        before = self.before(self.side)
+        was = kept or ([before.mode] if before is not None else [])
+        self.mode = Mode(was[0]) if was and was[0] else Mode.MAKE
+        if before is not None and not kept:
+            self.fixation = before.fixation or self.fixation
 
     def _follow_order(self) -> None:
         """A test that was taken out of the order is left."""
@@ -99,6 +113,21 @@ class StrengthState(StrengthReadings):
             self.begin()
         else:
             self.changed.emit()
+
+    def repeat_last(self) -> str:
+        """Take over how the last visit with strength was done; what was, in words. Raises BadInput without one."""
+        case = self.space.case
+        found = last_protocol(case, self._ids(), KEPT_ORDER) if case is not None else None
+        if case is None or found is None:
+            raise BadInput("No earlier visit of this person holds a strength test.")
+        was = next(v for v in case.visits if v.uid == found.visit)
+        with self.space.action("last protocol") as act:
+            act.put(Form(REPEATS, {"visit": found.visit}), self.space.form_today(REPEATS))
+            self.order.take_over(act, found.order)
+        if found.unit:
+            self.unit = found.unit
+        self.begin()
+        return f"As on {day(was.started_at)}: order, positions, pads, levers, mode and number of trials."
 
     def choose(self, effort_id: str) -> None:
         """Do this effort next."""
@@ -140,7 +169,6 @@ class StrengthState(StrengthReadings):
         """Keep one typed or caught trial, or the pain that was asked. Raises BadInput; nothing is lost."""
         if self.asking_pain:
             self._enter_pain(text)
-            self.advance()
             return
         force, _ = parse_force(text, self.unit)
         reason = permit(self.act, self.space.facts(), self.reason)
@@ -167,7 +195,10 @@ class StrengthState(StrengthReadings):
         )
         with self._action("add trial") as act:
             self._put(act, grown)
-        if trials.size + 1 == self.wanted:
+        self.asking_pain = self.asks_pain
+        if self.asking_pain:
+            self.changed.emit()
+        elif trials.size + 1 == self.wanted:
             self.go_on()
 
     def _setup(self, before: Observation | None, caught: Caught | None) -> Setup:
@@ -180,6 +211,7 @@ class StrengthState(StrengthReadings):
             setup = Setup(
                 mode=self.mode.value,
                 position=self.position,
+                pad=self.pad,
                 fixation=self.fixation,
                 lever_m=self.lever(self.side),
                 body_mass_kg=mass,
@@ -190,9 +222,13 @@ class StrengthState(StrengthReadings):
 
     def go_on(self) -> None:
         """Enter on an empty field: ask the pain where it belongs, else the next effort."""
-        if self.asks_pain and self.trials(self.side).size and self.pain(self.side) is None and not self.asking_pain:
+        size = self.trials(self.side).size
+        if self.asks_pain and len(self.pains(self.side)) < size and not self.asking_pain:
             self.asking_pain = True
             self.changed.emit()
+        elif not size and not self.ending() and not self.lock() and not self._leaving:
+            self._leaving = True
+            self.stopped.emit("Nothing was entered here. Enter once more leaves this test for later.")
         else:
             self.advance()
 
@@ -232,15 +268,28 @@ class StrengthState(StrengthReadings):
         return int(text)
 
     def _enter_pain(self, text: str) -> None:
-        self.set_pain(self.read_pain(text))
+        """Pain after a trial; from STOP_PAIN on there is no further one."""
+        pain, told = self.read_pain(text), self.pains(self.side)
+        self._keep_pains((*told, pain))
+        self.asking_pain = False
+        if pain >= STOP_PAIN:
+            self.stopped.emit(f"Pain {pain}/10: no further trial of this test.")
+        if pain >= STOP_PAIN or self.trials(self.side).size >= self.wanted:
+            self.advance()
+        else:
+            self.changed.emit()
 
     def set_pain(self, pain: int | None) -> None:
         """Pain with the current test and side; kept with its trials. A test that hurt goes last in its position."""
+        self._keep_pains(() if pain is None else (pain,))
+
+    def _keep_pains(self, pains: tuple[int, ...]) -> None:
         seen = self.observation(self.side)
         if seen is None:
             raise BadInput("Pain is kept with a trial; enter the force first.")
+        pain = max(pains, default=None)
         with self._action("pain") as act:
-            self._put(act, replace(self._standing(seen), pain=pain))
+            self._put(act, replace(self._standing(seen), pain=pain), pains)
             if pain is not None and pain >= PAIN_LIMITED:
                 self.order.put_painful(act, self.test_id)
 
@@ -253,7 +302,7 @@ class StrengthState(StrengthReadings):
         was = self._standing(seen)
         left = replace(was, newtons=was.newtons[:-1], typed=was.typed[:-1], traces=was.traces[:-1])
         with self._action("strike out trial") as act:
-            self._put(act, left)
+            self._put(act, left, self.pains(self.side)[: left.newtons.size])
 
     def end(self, status: Status) -> None:
         """The effort ends without a force; never a zero."""
@@ -283,6 +332,17 @@ class StrengthState(StrengthReadings):
         self._levers[self.test_id, self.side] = lever
         self.changed.emit()
 
+    def set_pad(self, pad: str) -> None:
+        """The pad in another place, with a lever of its own. Raises BadInput when this test has trials already."""
+        if pad == self.pad:
+            return
+        if any(self.observation(side) is not None for side in (*LEGS, Side.NONE)):
+            raise BadInput("This test has trials with the pad where it was; strike them out before it moves.")
+        self.order.use_pad(self.test_id, pad)
+        for side in LEGS:
+            self._levers.pop((self.test_id, side), None)
+        self.changed.emit()
+
     def set_fixation(self, fixation: str) -> None:
         """Held by hand or by a belt; both sides of this test, and what is tested next."""
         standing = [seen for side in (*LEGS, Side.NONE) if (seen := self.observation(side)) is not None]
@@ -301,10 +361,16 @@ class StrengthState(StrengthReadings):
                 raise BadInput(
                     f"This test has {seen.setup.mode} trials ({side.value}); the two modes are never mixed in one test."
                 )
-        found = may(act_of_test(self.test, self.side, mode.value), self.space.facts())
+        found = may(act_of_test(self.test, self.side, mode.value, self.pad), self.space.facts())
         if found.locked and not self.lock():
             raise Refused(f"{found.sentence[:1].upper()}{found.sentence[1:]}.")
         self.mode = mode
+        self.changed.emit()
+
+    def set_count(self, count: int) -> None:
+        """Clinic setting: trials of a test."""
+        self.space.settings.set(TRIALS, count)
+        self.order.changed.emit()
         self.changed.emit()
 
     def set_rule(self, rule: Rule) -> None:
@@ -328,13 +394,14 @@ class StrengthState(StrengthReadings):
     def _action(self, text: str) -> AbstractContextManager[Action]:
         return self.space.action(f"{text}, {self.side.value}" if self.side in LEGS else text)
 
-    def _put(self, act: Action, done: Effort) -> None:
+    def _put(self, act: Action, done: Effort, pains: tuple[int, ...] | None = None) -> None:
         """Everything that an effort says, in the place of what stood of its test and side."""
         mine = {done.test, f"{done.test}-torque"} | ({PAIN} if self.asks_pain else set())
         before = {o.measure_id: o for o in self.space.observations() if o.measure_id in mine and o.side is done.side}
         new = observe(done)
-        if self.asks_pain and done.pain is not None and done.newtons.size:
-            new.append(Observation(PAIN, done.side, float(done.pain), np.array([float(done.pain)])))
+        told = self.pains(done.side) if pains is None else pains
+        if self.asks_pain and told and done.newtons.size:
+            new.append(Observation(PAIN, done.side, float(max(told)), np.array(told, float), "worst"))
         for seen in new:
             act.put(seen, before.pop(seen.measure_id, None))
         act.strike(*before.values(), *self._endings())

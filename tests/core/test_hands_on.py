@@ -146,6 +146,11 @@ def test_soles_say_what_they_cannot_say():
         ("front", -0.056, 0.72, "front of knee", "right"), ("front", 0.056, 0.72, "front of knee", "left"),
         ("back", -0.056, 0.73, "back of knee", "left"), ("back", 0.0, 0.38, "low back", "none"),
         ("back", 0.056, 0.73, "back of knee", "right"),
+        ("front", -0.03, 0.72, "inner knee", "right"), ("front", 0.085, 0.72, "outer knee", "left"),
+        ("back", -0.085, 0.73, "outer knee", "left"), ("back", 0.03, 0.73, "inner knee", "right"),
+        ("front", 0.07, 0.945, "outer ankle", "left"), ("back", -0.03, 0.945, "inner ankle", "left"),
+        ("front", -0.105, 0.57, "outer thigh", "right"), ("back", 0.028, 0.61, "inner thigh", "right"),
+        ("front", 0.065, 0.6, "front of thigh", "left"), ("back", -0.047, 0.92, "tendon at the heel", "left"),
         ("soles", 0.21, 0.86, "heel, sole", "left"), ("soles", -0.21, 0.86, "heel, sole", "right"),
     ],
 )  # fmt: skip

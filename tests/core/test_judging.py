@@ -242,3 +242,13 @@ def test_the_rule_reads_strength_anew_and_nothing_else():
     assert (strong.value, strong.summary_rule) == (130, "best") and far is rows[1]
     assert rows[0].value == 115, "what is on record stays"
     assert by_rule(MEASURES, rows, Rule.MEAN) == rows
+
+
+def test_what_a_made_up_device_sent_says_so_in_the_row():
+    measure = MEASURES["knee-to-wall"]
+    real = [seen(measure, side, [9.0] * 3) for side in LEGS]
+    made_up = [replace(one, setup=Setup(simulated=True)) for one in real]
+    for left, right in ((made_up[0], real[1]), (real[0], made_up[1]), (made_up[0], None)):
+        row = compare_sides(measure, left, right)
+        assert row.simulated and row.sentence.endswith(", simulated")
+    assert not compare_sides(measure, *real).simulated and "simulated" not in compare_sides(measure, *real).sentence

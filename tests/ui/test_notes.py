@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import shutil
+
+import hands
+import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -73,3 +77,40 @@ def test_pictures_of_who_did_not_agree_are_neither_opened_nor_filmed(window, pat
     with space.action("consent") as act:
         act.add(Form(CONSENT, {"film": "yes"}))
     assert space.film_refused() == ""
+
+
+class Filmed:
+    """Stands in for the camera dialog: a recording was made."""
+
+    def __init__(self, *_: object) -> None:
+        self.pressed = None
+        self.recorded = Filmed.file
+
+    def exec(self) -> None:
+        """Nothing to wait for."""
+
+
+@pytest.mark.parametrize("reason", ["", "surgeon agreed to slow squats"])
+def test_filming_under_amber_keeps_its_reason_and_says_that_the_camera_is_made_up(
+    window, patient, qtbot, monkeypatch, tmp_path, reason
+):
+    patient("glassblower", "intake")
+    window.new_visit()
+    hands.record_screen(window, "trauma")
+    window.go("movement")
+    bench, said = window.page("movement").bench, []
+    window.page("movement").refused.connect(said.append)
+    Filmed.file = tmp_path / "live.mp4"
+    shutil.copy(CLIPS["squat-front"].path, Filmed.file)
+    monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", Filmed)
+    monkeypatch.setattr("tuning.ui.picture.page.QInputDialog.getText", lambda *_: (reason, bool(reason)))
+    bench.kind.setCurrentIndex(bench.kind.findData("front"))
+    bench.live()
+    if not reason:
+        assert "without a reason" in said[-1] and not window.workspace.entries(Capture)
+        return
+    qtbot.waitUntil(lambda: bool(window.workspace.entries(Capture)), timeout=10000)
+    [kept] = window.workspace.entries(Capture)
+    assert (kept.reason, kept.simulated, kept.view) == (reason, True, "front")
+    opened = bench.board.capture
+    assert opened is not None and opened.uid == kept.uid

@@ -205,7 +205,8 @@ def test_the_trials_of_the_clinic_are_one_to_three(window, strength):
     for count in (1, 2, 3):
         state.set_count(count)
         assert state.wanted == count and window.order.progress(state.order.stops("strength")[0].effort)[1] == count
-        assert strength.setup.count.currentData() == count
+        strength.summary.refresh()
+        assert strength.summary.count.currentData() == count
 
 
 def test_ankle_turns_take_no_lever_and_words_fit_the_position(window, strength):

@@ -47,7 +47,8 @@ class Capture(Entry):
     """A file opened in a visit.
 
     `view` is the kind of picture; for plates `test` is the test and `side` its leg
-    (no test: the plates ran with a clip).
+    (no test: the plates ran with a clip). `simulated` is true for what a made-up
+    camera sent, `reason` why it was filmed although the gate asked.
     """
 
     medium: Medium
@@ -55,6 +56,8 @@ class Capture(Entry):
     view: str = ""
     test: str = ""
     side: Side = Side.NONE
+    simulated: bool = False
+    reason: str = ""
 
 
 @dataclass(frozen=True)

@@ -13,19 +13,24 @@ from tuning.core.units import sentence_case
 REPEATS_THAT_CALL = 3
 """So many episodes on one side are a pattern to explain (practice judgement, editable)."""
 
+SIDES_OF_LEG = (
+    ("inner thigh", 0.028, 0.6), ("outer thigh", 0.104, 0.58),
+    ("inner knee", 0.03, 0.725), ("outer knee", 0.084, 0.725),
+    ("inner ankle", 0.032, 0.94), ("outer ankle", 0.07, 0.94),
+)  # fmt: skip
 REGIONS = {
     "front": (
         ("head", 0.0, 0.06), ("shoulder", 0.12, 0.185), ("chest", 0.04, 0.24), ("belly", 0.0, 0.36),
         ("hand and arm", 0.155, 0.38), ("groin", 0.04, 0.49), ("front of hip", 0.09, 0.45),
         ("front of thigh", 0.065, 0.6), ("front of knee", 0.056, 0.72), ("shin", 0.055, 0.83),
-        ("front of ankle", 0.05, 0.93), ("top of foot", 0.055, 0.985),
+        ("front of ankle", 0.05, 0.93), ("top of foot", 0.055, 0.985), *SIDES_OF_LEG,
     ),
     "back": (
         ("back of head", 0.0, 0.06), ("shoulder blade", 0.07, 0.22), ("shoulder", 0.12, 0.185),
         ("mid back", 0.0, 0.29), ("low back", 0.0, 0.38), ("hand and arm", 0.155, 0.38),
         ("pelvic rim", 0.045, 0.42), ("buttock", 0.05, 0.49), ("outer hip", 0.1, 0.48),
         ("back of thigh", 0.065, 0.6), ("back of knee", 0.056, 0.73), ("calf", 0.06, 0.81),
-        ("tendon at the heel", 0.047, 0.92), ("heel", 0.05, 0.985),
+        ("tendon at the heel", 0.047, 0.92), ("heel", 0.05, 0.985), *SIDES_OF_LEG,
     ),
     "soles": (
         ("heel, sole", 0.21, 0.86), ("arch, sole", 0.2, 0.58), ("ball of the foot", 0.21, 0.28),

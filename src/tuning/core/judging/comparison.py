@@ -41,6 +41,11 @@ class Comparison:
     settle: str = ""
 
     @property
+    def simulated(self) -> bool:
+        """Whether a value came from a made-up device."""
+        return any(seen is not None and seen.setup.simulated for seen in (self.left, self.right))
+
+    @property
     def error_words(self) -> str:
         """The error band with its unit; empty without a verdict."""
         if isinstance(self.verdict, NotMeasured):
@@ -56,7 +61,11 @@ class Comparison:
 
     @property
     def sentence(self) -> str:
-        """Size, side and formula (or what is missing) in a few words."""
+        """Size, side and formula (or what is missing) in a few words; made-up values say so."""
+        return f"{self._words}, simulated" if self.simulated else self._words
+
+    @property
+    def _words(self) -> str:
         if isinstance(self.verdict, NotMeasured):
             return self.verdict.detail
         v, unit = self.verdict, behind(self.measure.comparison_unit)

@@ -17,7 +17,7 @@ import numpy as np
 from tuning.core.judging.verdict import Z95
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
-from tuning.core.types import Floats, FrameRef, NotMeasured, Observation, Side
+from tuning.core.types import PLAIN, Floats, FrameRef, NotMeasured, Observation, Setup, Side
 
 CLICK_SD_PX = 1.2
 """Standard deviation of a placed mark per axis, image pixels: one pixel of the
@@ -258,7 +258,7 @@ def _unlevelled_sd(recipe: Recipe, own: Marks, context: PictureContext) -> float
 
 
 def observe(
-    kind: PictureKind, marks: Marks, context: PictureContext, method: str, frame: FrameRef
+    kind: PictureKind, marks: Marks, context: PictureContext, method: str, frame: FrameRef, setup: Setup = PLAIN
 ) -> list[Observation]:
     """Observations of everything the marks of one frame say.
 
@@ -284,6 +284,7 @@ def observe(
                 method=method,
                 marking_sd=reading.marking_sd,
                 quality_reason=reading.note,
+                setup=setup,
                 evidence=known,
             )
         )

@@ -25,7 +25,7 @@ from tuning.core.pictures.marks import (
     placing_sd,
     read_marks,
 )
-from tuning.core.types import Floats, FrameRef, Observation
+from tuning.core.types import Floats, FrameRef, Observation, Setup
 from tuning.core.units import behind
 from tuning.ui.workspace import Action, Workspace
 
@@ -345,7 +345,8 @@ class MarkBoard(QObject):
         where = FrameRef(self.capture.uid, frame, float(self.times[frame]))
         method = "clip" if len(self.times) > 1 else "photo"
         before = {(o.measure_id, o.side): o for o in self._observed_in(frame)}
-        for seen in observe(self.picture_kind, marks, context, method, where):
+        setup = Setup(simulated=self.capture.simulated)
+        for seen in observe(self.picture_kind, marks, context, method, where, setup):
             act.put(seen, before.pop((seen.measure_id, seen.side), None))
         act.strike(*before.values())
 

@@ -308,6 +308,7 @@ class Following(QObject):
     def _put_measured(self, act: Action, tracks: Tracks, setup: Setup) -> None:
         """What the tracks say under a set-up, in the place of what they said before."""
         assert self.capture is not None
+        setup = replace(setup, simulated=self.capture.simulated)
         result = measure(tracks, self.task, self.options(setup))
         before = {(o.measure_id, o.side): o for o in self._measured()}
         for seen in observations(result, self._workspace.knowledge.measures, self.capture.uid, setup):

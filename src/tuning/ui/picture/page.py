@@ -9,15 +9,16 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.case import Case
-from tuning.core.entries import Capture, ClipFacts, Purpose
+from tuning.core.entries import Capture, ClipFacts
 from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.movement.tasks import TASKS
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import PictureKind
 from tuning.core.types import LEGS, Role, Side
+from tuning.core.units import sentence_case
 from tuning.devices import Subject, answering
 from tuning.knowledge.acts import act_of_picture
 from tuning.records.media import Kept
@@ -67,6 +68,7 @@ class Opened:
     recorded: Path | None = None
     pressed: Path | None = None
     """What the live camera and the plates wrote, for the picture and beside it; removed once it is kept."""
+    reason: str = ""
 
 
 class PicturePage(QWidget):
@@ -243,9 +245,8 @@ class PicturePage(QWidget):
         if devices.camera is None:
             self.refused.emit("There is no camera here; film with another device and open the file.")
             return
-        answer = self._workspace.may(act_of_picture(self._workspace.knowledge, kind))
-        if answer.locked or (answer.asks and self._workspace.role is not Role.CLINICIAN):
-            self.refused.emit(f"Not now: {answer.sentence}.")
+        reason = self._reason_for(kind)
+        if reason is None:
             return
         who = Subject(patient.occupation, patient.body_mass_kg or 75.0)
         try:
@@ -258,7 +259,23 @@ class PicturePage(QWidget):
         dialog = LiveDialog(self, camera, plates)
         dialog.exec()
         if dialog.recorded is not None:
-            self.open_file(dialog.recorded, kind, dialog.recorded, dialog.pressed)
+            self.open_file(dialog.recorded, kind, dialog.recorded, dialog.pressed, reason)
+
+    def _reason_for(self, kind: str) -> str | None:
+        """Why it is filmed although the gate asks, empty where it does not; None where it is not filmed now."""
+        answer = self._workspace.may(act_of_picture(self._workspace.knowledge, kind))
+        if answer.locked or (answer.asks and self._workspace.role is not Role.CLINICIAN):
+            self.refused.emit(f"Not now: {answer.sentence}.")
+            return None
+        if not answer.asks:
+            return ""
+        text, given = QInputDialog.getText(
+            self, "Reason for filming", f"{sentence_case(answer.sentence)}. Your reason:"
+        )
+        if not given or not text.strip():
+            self.refused.emit("Not filmed: without a reason the camera stays closed.")
+            return None
+        return text.strip()
 
     def stand_on_plates(self) -> None:
         """Choose the plates that ran with this clip."""
@@ -341,10 +358,13 @@ class PicturePage(QWidget):
         if found:
             self.open_file(Path(found), kind_id)
 
-    def open_file(self, path: Path, kind_id: str, recorded: Path | None = None, pressed: Path | None = None) -> None:
+    def open_file(
+        self, path: Path, kind_id: str, recorded: Path | None = None, pressed: Path | None = None, reason: str = ""
+    ) -> None:
         """Check, copy and open a file in the background, for the case that is open now.
 
-        `recorded` is the same file where the live camera made it, `pressed` the plates that ran with it.
+        `recorded` is the same file where the live camera made it, `pressed` the plates that ran with it,
+        `reason` why it was filmed although the gate asked.
         """
         media, case = self._workspace.record.media, self._workspace.case
         if case is None or self._refuses():
@@ -354,7 +374,7 @@ class PicturePage(QWidget):
             open_source(path).close()
             kept = media.keep(path, tick)
             source = open_source(media.path(kept.sha256, kept.suffix), path.name)
-            return Opened(source, kept, PICTURE_KINDS[kind_id], case, recorded, pressed)
+            return Opened(source, kept, PICTURE_KINDS[kind_id], case, recorded, pressed, reason)
 
         job = Job(f"Opening {path.name}", work, case)
         job.done.connect(self._keep_opened)
@@ -367,7 +387,9 @@ class PicturePage(QWidget):
             assert space.person is not None
             medium = space.record.medium(opened.kept, space.person)
             with space.action(f"open {medium.name}", opened.case) as act:
-                capture = act.add(Capture(medium, Purpose.PICTURE, opened.picture_kind.id))
+                made_up = opened.recorded is not None and space.devices.simulated
+                kept = Capture(medium, view=opened.picture_kind.id, simulated=made_up, reason=opened.reason)
+                capture = act.add(kept)
             if space.case is not None and space.case.entry(capture.uid) is not None:
                 self._show(capture, opened.source)
                 shown = True

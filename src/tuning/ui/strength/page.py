@@ -62,6 +62,10 @@ class StrengthPage(StagePage):
         head.addWidget(self.title)
         head.addLayout(self._side_row)
         head.addStretch(1)
+        again = button(
+            "Repeat last protocol", self.repeat_last, "link", "Order, pads, levers, mode of last time: Ctrl+L"
+        )
+        head.addWidget(again)
         head.addWidget(self.view_button)
         self.about = label(role="muted", wrap=True)
         self.reason = Line()
@@ -107,11 +111,6 @@ class StrengthPage(StagePage):
         order_head.setSpacing(16)
         order_head.addWidget(label("Order", theme.BODY, bold=True))
         order_head.addWidget(self.cost, 1)
-        order_head.addWidget(
-            button(
-                "Repeat the last protocol", self.repeat_last, "link", "Order, pads, levers, mode of last time: Ctrl+L"
-            )
-        )
         order_head.addWidget(
             button("Plan the visit…", self.plan_wanted.emit, "link", "All stages, in order: Ctrl+Shift+O")
         )

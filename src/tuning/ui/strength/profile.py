@@ -18,7 +18,7 @@ from tuning.core.types import NotMeasured, Side
 from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.signs import paint_side, paint_verdict
-from tuning.ui.strength.state import StrengthState
+from tuning.ui.strength.state import MOST_WANTED, StrengthState
 from tuning.ui.widgets import button, empty, label
 
 ROW, NAME, WORDS = 58, 150, 210
@@ -154,7 +154,11 @@ class SummaryPanel(QWidget):
         super().__init__()
         self._state = state
         self.view = ProfileView(state)
-        self.rule, self.formula = QComboBox(), QComboBox()
+        self.count, self.rule, self.formula = QComboBox(), QComboBox(), QComboBox()
+        for count in range(1, MOST_WANTED + 1):
+            self.count.addItem(f"{count} trial{'s' if count > 1 else ''} a test", count)
+        self.count.setAccessibleName("Trials of each test, in this clinic")
+        self.count.activated.connect(lambda _: self._keep(partial(state.set_count, self.count.currentData())))
         for rule in Rule:
             self.rule.addItem(f"{rule.value} of trials", rule.value)
         self.rule.setAccessibleName("How trials become one value")
@@ -167,7 +171,7 @@ class SummaryPanel(QWidget):
         self._below.setSpacing(6)
         head = QHBoxLayout()
         head.setSpacing(12)
-        for part in (self.rule, self.formula):
+        for part in (self.count, self.rule, self.formula):
             head.addWidget(part)
         head.addWidget(button("All formulas", self.show_formulas, tip="Every percentage, and when it fits"))
         head.addStretch(1)
@@ -195,6 +199,7 @@ class SummaryPanel(QWidget):
     def refresh(self) -> None:
         """Follow the state."""
         state = self._state
+        self.count.setCurrentIndex(self.count.findData(state.count))
         self.rule.setCurrentIndex(self.rule.findData(state.rule.value))
         self.formula.setCurrentIndex(self.formula.findData(state.formula))
         self.view.fit()

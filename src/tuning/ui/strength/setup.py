@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 from tuning.core.errors import TuningError
 from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
-from tuning.ui.strength.state import MOST_WANTED, StrengthState
+from tuning.ui.strength.state import StrengthState
 from tuning.ui.widgets import Flow, Line
 
-PAD_WORDS = {"ankle": "pad at ankle", "knee": "pad at knee"}
+PAD_WORDS = {"ankle": "ankle pad", "knee": "knee pad"}
 POSITION_WORDS = {"side-opposite": "on the other side", "side-same": "on this side"}
 
 
@@ -27,9 +27,7 @@ class SetupRow(QWidget):
         super().__init__()
         self._state = state
         self.mode, self.place, self.fixation = QComboBox(), QComboBox(), QComboBox()
-        self.pad, self.count = QComboBox(), QComboBox()
-        for count in range(1, MOST_WANTED + 1):
-            self.count.addItem(f"{count} trial{'s' if count > 1 else ''}", count)
+        self.pad = QComboBox()
         self.lever, self.pain = Line(), Line()
         for mode in Mode:
             self.mode.addItem(mode.value, mode.value)
@@ -42,9 +40,8 @@ class SetupRow(QWidget):
         for part, name, width in (
             (self.mode, "Make or break", 82),
             (self.place, "Position", 100),
-            (self.pad, "Pad", 92),
+            (self.pad, "Where the pad goes", 102),
             (self.fixation, "Gauge held", 88),
-            (self.count, "Trials of each test, in this clinic", 82),
             (self.lever, "Lever arm of this side", 84),
             (self.pain, "Pain with this test, 0 to 10", 58),
         ):
@@ -56,7 +53,6 @@ class SetupRow(QWidget):
         self.place.activated.connect(lambda _: self._try(self._use_position))
         self.fixation.activated.connect(lambda _: self._try(partial(state.set_fixation, self.fixation.currentData())))
         self.pad.activated.connect(lambda _: self._try(partial(state.set_pad, self.pad.currentData())))
-        self.count.activated.connect(lambda _: self._try(partial(state.set_count, self.count.currentData())))
         self.lever.editingFinished.connect(self.keep_lever)
         self.pain.editingFinished.connect(lambda: self._try(self._keep_pain))
 
@@ -96,7 +92,6 @@ class SetupRow(QWidget):
             self.pad.addItem(PAD_WORDS.get(pad.id, pad.id), pad.id)
         self.pad.setCurrentIndex(self.pad.findData(state.pad))
         self.pad.setVisible(len(state.test.pads) > 1)
-        self.count.setCurrentIndex(self.count.findData(state.wanted))
         self.fixation.setCurrentIndex(self.fixation.findData(state.fixation))
         lever, pain = state.lever(state.side), state.pain(state.side)
         self.lever.setVisible(state.side in LEGS and state.test.lever)

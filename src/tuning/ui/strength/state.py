@@ -367,6 +367,11 @@ class StrengthState(StrengthReadings):
         self.mode = mode
         self.changed.emit()
 
+    @property
+    def count(self) -> int:
+        """Clinic setting: trials of a test."""
+        return int(self.space.settings.get(TRIALS, MOST_WANTED))
+
     def set_count(self, count: int) -> None:
         """Clinic setting: trials of a test."""
         self.space.settings.set(TRIALS, count)

@@ -1,0 +1,142 @@
+"""What a task makes of its tracks, against signals written down here: leans, groups, cycles, cut-offs, moved events."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tuning.core.movement import tasks
+from tuning.core.movement.tasks import TASKS, CycleValue, Options, observations
+from tuning.core.movement.tasks.result import Result
+from tuning.core.movement.tracks import Tracks
+from tuning.core.types import LEGS, Setup, Side
+from tuning.knowledge import load
+
+MEASURES = load().measures
+LEFT, RIGHT = LEGS
+FPS = 60
+
+
+def cutting(t, depth=1.0):
+    """Three squats: height of the pelvis above its lowest place, 0 to 1, and how deep it is, 1 at the turn."""
+    phase = np.clip((t - 1) / 2.0, 0, 3)
+    down = depth * np.sin(np.pi * (phase % 1)) ** 2 * ((phase > 0) & (phase < 3))
+    return down
+
+
+def front_squat(lean_deg, knee_in_px=0.0, shift_px=0.0):
+    """Front view, right on the left of the picture; the trunk leans at the bottom, degrees to the right."""
+    t = np.arange(0, 8.5, 1 / FPS)
+    down = cutting(t)
+    at = {}
+    for side, x in ((RIGHT, -1), (LEFT, 1)):
+        still = np.zeros_like(t)
+        at[f"ankle_{side}"] = np.stack([640 + x * 90 + still, 900 + still], axis=1)
+        at[f"second_toe_{side}"] = np.stack([640 + x * 95 + still, 920 + still], axis=1)
+        inward = -x * knee_in_px * down
+        at[f"knee_{side}"] = np.stack([640 + x * 90 + inward, 700 + 60 * down], axis=1)
+        pelvis = 640 + x * 60 - shift_px * down
+        at[f"asis_{side}"] = np.stack([pelvis, 480 + 180 * down], axis=1)
+        lean = np.radians(lean_deg * down)
+        # right is toward smaller x in the picture
+        top = np.stack([640 - shift_px * down - 260 * np.sin(lean), 480 + 180 * down - 260 * np.cos(lean)], axis=1)
+        at[f"shoulder_{side}"] = top + np.stack([x * 80 * np.cos(lean), -x * 80 * np.sin(lean)], axis=1)
+    names = tuple(at)
+    xy = np.stack([at[n] for n in names], axis=1)
+    return Tracks(names, t, xy, np.ones((t.size, len(names))))
+
+
+def means(result):
+    return {(s.measure, s.side): s.mean for s in result.summaries()}
+
+
+@pytest.mark.parametrize("lean", [-12.0, -4.0, 0.0, 7.0, 15.0])
+def test_the_trunk_leans_to_the_side_that_it_leans_to_and_as_far(lean):
+    told = means(tasks.measure(front_squat(lean), "front-squat"))
+    assert told["squat-front-trunk", Side.NONE] == pytest.approx(lean, abs=0.15)
+    for side, sign in ((RIGHT, 1), (LEFT, -1)):
+        one = means(tasks.measure(front_squat(lean), "single-leg-squat", Options(side=side)))
+        assert one["sl-squat-front-trunk", side] == pytest.approx(sign * lean, abs=0.15), (
+            "over the stance leg is positive"
+        )
+
+
+@pytest.mark.parametrize("inward", [-30.0, 0.0, 40.0])
+def test_the_knee_falls_inward_on_both_legs_alike(inward):
+    told = means(tasks.measure(front_squat(0.0, knee_in_px=inward), "front-squat"))
+    # At the turn: front spine 660, knee 760, ankle 900 px down; 30 px between the spine and the ankle's line.
+    upper = np.degrees(np.arctan2(30 - inward, 100))
+    lower = np.degrees(np.arctan2(inward, 140))
+    for side in LEGS:
+        assert told["squat-front-fppa", side] == pytest.approx(lower - upper, abs=0.3), inward
+
+
+def test_three_squats_are_three_cycles_with_their_events_in_order():
+    result = tasks.measure(front_squat(3.0), "front-squat")
+    assert len(result.cycles) == 3 and [side for side, _, _ in result.cycles] == [Side.NONE] * 3
+    for n, (_, start, end) in enumerate(result.cycles):
+        assert (start, end) == (pytest.approx(1 + 2 * n, abs=0.35), pytest.approx(3 + 2 * n, abs=0.35))
+        turn = [time for kind, _, time in result.events if kind == "turn"][n]
+        assert turn == pytest.approx(2 + 2 * n, abs=0.05)
+    assert [kind for kind, _, _ in result.events] == ["start", "turn", "end"] * 3
+    assert [(kind, side) for kind, side, _ in result.found] == [(kind, side) for kind, side, _ in result.events]
+
+
+def test_a_moved_turn_is_read_where_it_was_put():
+    result = tasks.measure(front_squat(10.0), "front-squat")
+    found = next(time for kind, _, time in result.found if kind == "turn")
+    moved = Options(moved=(("turn", Side.NONE, found, found - 0.5),))
+    for kind, side in (("turn", LEFT), ("start", Side.NONE)):
+        other = tasks.measure(front_squat(10.0), "front-squat", Options(moved=((kind, side, found, 1.5),)))
+        assert means(other) == pytest.approx(means(result)), "another event of that time is not meant"
+    first = lambda r: next(v.value for v in r.values if v.measure == "squat-front-trunk")  # noqa: E731
+    assert first(result) == pytest.approx(10, abs=0.15)
+    assert first(tasks.measure(front_squat(10.0), "front-squat", moved)) == pytest.approx(5.0, abs=0.4)
+
+
+def value(measure, side, number, size, frame, sd=0.5):
+    return CycleValue(measure, side, number, size, frame, frame / FPS, sd)
+
+
+def test_observations_hold_each_cycle_as_a_trial_of_its_own_measure_and_side():
+    result = Result("front-squat", cutoff_hz=5.0)
+    result.values = [
+        value("squat-front-fppa", LEFT, 1, 4.0, 10, 0.3), value("squat-front-fppa", RIGHT, 1, 40.0, 11),
+        value("squat-front-fppa", LEFT, 2, 9.0, 20, 0.4), value("squat-front-fppa", LEFT, 3, 8.0, 30, 0.5),
+        value("gait-pelvic-tilt", Side.NONE, 1, 3.0, 5), value("of-nobody", LEFT, 1, 3.0, 5),
+    ]  # fmt: skip
+    result.warnings = ["one", "two"]
+    setup = Setup(load_kg=20.0, task="overwritten")
+    left, right = observations(result, MEASURES, "the clip", setup)
+    assert (left.side, left.value, left.trials.tolist()) == (LEFT, 7.0, [4.0, 9.0, 8.0])
+    assert (right.side, right.trials.tolist(), right.marking_sd) == (RIGHT, [40.0], 0.5)
+    assert left.marking_sd == pytest.approx(np.sqrt((0.09 + 0.16 + 0.25) / 3))
+    assert (left.summary_rule, left.method, left.quality_reason) == ("mean", "clip", "one; two")
+    assert left.setup == replace(setup, task="front-squat")
+    known = left.evidence
+    assert (known.capture, known.frame, known.time_s, known.frames) == ("the clip", 30, 0.5, (10, 20, 30))
+    assert known.cutoff_hz == 5.0 and observations(result, (), "the clip") == []
+
+
+CUTOFFS = {"rear-gait": 7.0, "side-gait": 7.0, "front-squat": 5.0, "single-leg-squat": 5.0, "side-squat": 5.0,
+           "split-squat": 5.0, "step-down": 5.0, "step-up": 5.0, "chair-rise": 5.0, "bridge": 4.0}  # fmt: skip
+ONE_LEG = {"side-gait", "single-leg-squat", "side-squat", "split-squat", "step-down", "step-up", "chair-rise", "bridge"}
+
+
+def test_every_task_is_smoothed_as_it_says_and_asks_for_a_leg_where_it_needs_one():
+    assert {task.id: task.cutoff_hz for task in TASKS.values()} == CUTOFFS
+    assert {task.id for task in TASKS.values() if task.one_leg} == ONE_LEG
+    assert {task.id for task in TASKS.values() if task.loadable} == {"side-squat", "split-squat"}
+    assert all(len(task.name) > 5 and task.picture_kind for task in TASKS.values())
+    assert tasks.measure(front_squat(0.0), "front-squat").cutoff_hz == 5.0
+    assert tasks.measure(front_squat(0.0), "front-squat", Options(cutoff_hz=3.0)).cutoff_hz == 3.0
+
+
+def test_smoothing_that_may_have_cut_a_sharp_extreme_widens_its_error():
+    slow, fast = (tasks.measure(stretched(front_squat(0.0, knee_in_px=40.0), k), "front-squat") for k in (1.0, 0.55))
+    sd = lambda r: max(v.marking_sd for v in r.values if v.measure == "squat-front-fppa-peak")  # noqa: E731
+    assert sd(fast) > sd(slow)
+
+
+def stretched(tracks, times):
+    return replace(tracks, times=tracks.times * times)

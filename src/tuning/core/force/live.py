@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -81,7 +81,6 @@ class RepCounter:
     _low: bool = False
     _high: bool = False
     _still: int = 0
-    _peak_share: list[float] = field(default_factory=list)
 
     def add(self, samples: Floats) -> int:
         """Take samples, shape (n, 2), and return how many repetitions were completed by them."""

@@ -49,7 +49,7 @@ def quiet_before(force: Floats, upto: int, rate: float, seconds: float = 0.5) ->
 def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, rising: bool = False) -> int | None:
     """Sample of the onset between `first` and `last`; None when force never leaves the quiet band.
 
-    With `rising` only a rise above the band counts, not a fall below it.
+    With `rising` only a rise above the band counts: a dip just before it is no part of it.
     """
     part = force[first : last + 1] - quiet.mean
     sd = max(quiet.sd, 0.05)
@@ -61,7 +61,8 @@ def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, 
         return None
     width = 2 * round(NEAR_MEAN_S * rate / 2) + 1
     until_now = np.convolve(np.pad(part, (width - 1, 0), "edge"), np.full(width, 1 / width), "valid")
-    calm = np.flatnonzero(np.abs(until_now[: starts[0] + 1]) <= NEAR_SD * sd)
+    before = until_now[: starts[0] + 1]
+    calm = np.flatnonzero((before if rising else np.abs(before)) <= NEAR_SD * sd)
     return first + (int(calm[-1]) if calm.size else int(starts[0]))
 
 

@@ -1,0 +1,265 @@
+"""Readings of the plates against force that is written down piece by piece: no generator, no tolerance to hide in."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tuning.core.errors import BadInput
+from tuning.core.force.analysis import analyse
+from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, beam_shown, score
+from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
+from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
+from tuning.core.force.recording import Recording
+from tuning.core.types import LEGS, NotMeasured, Side
+
+LEFT, RIGHT = LEGS
+RATE = 1000.0
+
+
+def line(*corners, seconds=None, noise=0.0, seed=0):
+    """Force through (s, N) corners, straight between them."""
+    times, force = zip(*corners, strict=True)
+    t = np.arange(0, seconds or times[-1], 1 / RATE)
+    return np.interp(t, times, force) + np.random.default_rng(seed).normal(0, noise, t.size)
+
+
+def read(test, force, side=Side.NONE, mass=None):
+    return analyse(Recording(RATE, force), test, side, mass)
+
+
+# on and off
+
+STEP = ((0, 0), (1.0, 0), (1.06, 900), (1.2, 900), (1.3, 500), (1.5, 500), (1.65, 800), (1.8, 0), (3.0, 0))
+
+
+def test_a_contact_is_read_from_landing_to_push_off():
+    found = read("lunge-fast", {LEFT: line(*STEP)}, LEFT)
+    [rep] = found.reps
+    get = lambda name: rep.values[name, LEFT]  # noqa: E731
+    on, off = 1.0 + 0.06 * 20 / 900, 1.8 - 0.15 * 20 / 800
+    assert get("contact") == pytest.approx(off - on, abs=0.006) and get("peak") == pytest.approx(900, rel=0.01)
+    assert rep.events["start"] == pytest.approx(on, abs=0.005) and rep.events["end"] == pytest.approx(off, abs=0.005)
+    assert get("loading-rate") == pytest.approx(900 / 0.06, rel=0.1)
+    braking = 0.5 * 900 * 0.06 + 900 * 0.14 + 700 * 0.1
+    push = 650 * 0.15 + 0.5 * 800 * 0.15
+    assert get("impulse-braking") + get("impulse-push") == pytest.approx(braking + 500 * 0.2 + push, rel=0.01)
+    # The valley lies somewhere on the flat 500 N: each side has its own part of it.
+    assert braking - 2 <= get("impulse-braking") <= braking + 100 + 2
+    assert get("push-off") == pytest.approx(off - 1.3 - (get("impulse-braking") - braking) / 500, abs=0.02)
+    assert "velocity" in found.not_measured and rep.events["start"] < rep.events["peak"] < rep.events["end"]
+
+
+def test_contacts_that_are_cut_or_too_short_are_left_out_and_the_rest_numbered():
+    touch = ((2.4, 0), (2.42, 400), (2.5, 400), (2.52, 0))
+    more = ((2.9, 0), (2.96, 700), (3.3, 700), (3.4, 0), (4.0, 0))
+    found = read("lunge-fast", {RIGHT: line(*STEP[:-1], *touch, *more)}, RIGHT)
+    assert [rep.number for rep in found.reps] == [1, 2]
+    assert [round(rep.events["start"], 1) for rep in found.reps] == [1.0, 2.9]
+    standing = ((0, 600), (0.5, 600), (0.6, 0))
+    cut = read("lunge-fast", {RIGHT: line(*standing, *STEP[1:-1], (2.5, 0), (2.6, 600), (3.2, 600))}, RIGHT)
+    assert len(cut.reps) == 1, "neither the stand that was there nor the one that goes on"
+    flat = read("lunge-fast", {LEFT: line((0, 0), (1, 0), (1.05, 700), (1.5, 700), (1.55, 0), (3, 0))}, LEFT)
+    assert "no valley" in flat.not_measured["braking and push-off impulse"]
+    assert ("impulse-push", LEFT) not in flat.reps[0].values
+
+
+# from a still start
+
+
+def pushes(*starts, slope=1500.0, top=600.0, base=100.0, hold=2.0, seconds=12.0, noise=0.5, seed=0):
+    corners = [(0.0, base)]
+    for start in starts:
+        up = start + top / slope
+        corners += [(start, base), (up, base + top), (up + hold, base + top), (up + hold + 0.2, base)]
+    return line(*corners, (seconds, base), noise=noise, seed=seed)
+
+
+@pytest.mark.parametrize("slope", [1000.0, 1500.0, 2200.0])
+def test_a_straight_rise_gives_its_slope_in_every_window_and_half_a_square_of_impulse(slope):
+    found = read("lunge-iso", {LEFT: pushes(3.0, slope=slope)}, LEFT)
+    [rep] = found.reps
+    for window in (50, 100, 150, 200, 250):
+        s = window / 1000
+        assert rep.values[f"rate-{window}", LEFT] == pytest.approx(slope, rel=0.12), window
+        assert rep.values[f"impulse-{window}", LEFT] == pytest.approx(slope * s * s / 2, rel=0.15, abs=0.4)
+    assert rep.values["rate-best20", LEFT] == pytest.approx(slope, rel=0.1)
+    assert rep.events["onset"] == pytest.approx(3.0, abs=0.006)
+    assert rep.values["peak", LEFT] == pytest.approx(700, rel=0.01)
+    assert rep.values["peak-net", LEFT] == pytest.approx(600, rel=0.01)
+    end = 3.0 + 600 / slope + 2.0 + 0.2
+    assert rep.events["end"] == pytest.approx(end, abs=0.02)
+    assert rep.values["duration", Side.NONE] == pytest.approx(end - 3.0, abs=0.02)
+
+
+def test_windows_that_the_rise_does_not_fill_are_left_out():
+    force = line((0, 0), (0.12, 600), (1, 600))
+    assert set(rates(force, 0, RATE, 120)) == {"rate-50", "rate-100", "rate-best20"}
+    assert rates(force, 0, RATE, 120)["rate-100"] == pytest.approx(5000)
+    assert set(impulses(force, 0.0, 0, RATE, 150)) == {"impulse-50", "impulse-100", "impulse-150"}
+    assert impulses(force, 0.0, 0, RATE, 150)["impulse-100"] == pytest.approx(0.5 * 500 * 0.1, rel=0.01)
+    assert impulses(force, 100.0, 0, RATE, 150)["impulse-50"] == pytest.approx((125 - 100) * 0.05, abs=0.05)
+
+
+def test_pushes_are_told_apart_by_a_pause_and_joined_over_a_waver():
+    force = pushes(2.0, 7.0)
+    assert len(read("lunge-iso", {LEFT: force}, LEFT).reps) == 2
+    wavers = force.copy()
+    wavers[3000:3150] = 150.0  # let go for 0.15 s in the middle of the first
+    assert len(read("lunge-iso", {LEFT: wavers}, LEFT).reps) == 2
+    blip = pushes(2.0)
+    blip[8000:8060] += 500.0
+    assert len(read("lunge-iso", {LEFT: blip}, LEFT).reps) == 1, "a knock is no effort"
+    still = line((0, 300), (8, 300), noise=1.0)
+    nothing = read("lunge-iso", {LEFT: still}, LEFT)
+    assert not nothing.reps and nothing.warnings[-1] == "No repetition was found."
+
+
+def test_an_unsteady_start_costs_the_rates_and_says_so():
+    force = pushes(3.0, noise=0.5)
+    force[:3000] += 60 * np.sin(np.arange(3000) / 40)
+    found = read("lunge-iso", {LEFT: force}, LEFT)
+    assert any("no still start" in text for text in found.warnings)
+    assert all(not any(name.startswith("rate") for name, _ in rep.values) for rep in found.reps)
+
+
+@pytest.mark.parametrize("late", LEGS)
+def test_two_legs_share_the_peak_and_the_later_one_has_the_delay(late):
+    weight = {side: line((0, 350), (3, 350), (10, 350), noise=0.3, seed=n) for n, side in enumerate(LEGS)}
+    push = {side: pushes(3.08 if side is late else 3.0, top=500.0 if side is RIGHT else 300.0, base=0.0, seconds=10.0,
+                         noise=0.0) for side in LEGS}  # fmt: skip
+    found = read("squat-iso", {side: weight[side] + push[side] for side in LEGS})
+    [rep] = found.reps
+    assert rep.values["share", Side.NONE] == pytest.approx(100 * 850 / 1500, abs=0.3)
+    assert rep.values["delay", late] - rep.values["delay", late.other] == pytest.approx(80, abs=8)
+    for side, top in ((RIGHT, 500), (LEFT, 300)):
+        assert rep.values["peak-net", side] == pytest.approx(top, rel=0.02)
+        assert rep.values["peak-bw", side] == pytest.approx((350 + top) / 700, rel=0.02)
+    assert rep.values["peak", Side.BOTH] == pytest.approx(1500, rel=0.01)
+
+
+def test_the_quiet_is_the_stillest_half_second_before():
+    force = line((0, 100), (2, 100), noise=0.2)
+    force[:1300] += 30 * np.sin(np.arange(1300) / 9)
+    found = quiet_before(force, 2000, RATE)
+    assert found.mean == pytest.approx(100, abs=0.1) and found.sd < 0.4
+    assert isinstance(quiet_before(force, 400, RATE), NotMeasured)
+
+
+def test_a_fall_is_an_onset_unless_only_a_rise_is_wanted():
+    down = line((0, 700), (1, 700), (1.2, 400), (1.4, 900), (2, 900), noise=0.3)
+    quiet = Quiet(700.0, 0.3)
+    assert find_onset(down, quiet, RATE, 0, 1900) == pytest.approx(1000, abs=8)
+    rise = find_onset(down, quiet, RATE, 0, 1900, rising=True)
+    assert rise == pytest.approx(1200 + 1000 * 0.2 * 300 / 500, abs=10)
+    assert find_onset(np.full(2000, 700.0), quiet, RATE, 0, 1900) is None
+
+
+# what is kept
+
+
+def test_values_that_are_no_numbers_are_not_kept_and_means_hold_all_that_are():
+    found = Analysis(TESTS["squat-iso"], Side.NONE, NotMeasured("x", "y"))
+    for n, v in enumerate((100.0, np.nan, 104.0, np.inf, 96.0), 1):
+        rep = Rep(n)
+        rep.put("peak", LEFT, v)
+        found.reps.append(rep)
+    assert found.trials("peak", LEFT).tolist() == [100.0, 104.0, 96.0]
+    assert found.summary("peak", LEFT) == (100.0, pytest.approx(4.0), 104.0, 3) and found.summary("peak", RIGHT) is None
+    found.reps = found.reps[:1]
+    assert found.summary("peak", LEFT) == (100.0, 0.0, 100.0, 1)
+
+
+def test_every_test_has_a_name_and_its_legs_and_every_metric_a_unit():
+    assert {key: test.legs for key, test in TESTS.items()} == {
+        "quiet-stance": 2, "squat-fast": 2, "squat-pause": 2, "squat-iso": 2, "lunge-iso": 1, "lunge-fast": 1,
+        "lunge-pause": 1, "calf-raise": 1, "jump": 2, "stance-one-leg": 1,
+    }  # fmt: skip
+    assert all(test.id == key and len(test.name) > 3 for key, test in TESTS.items())
+    assert UNITS["rate-50"] == "N/s" and UNITS["impulse-50"] == "Ns" and UNITS["share"] == "%"
+
+
+def test_a_missing_leg_an_unknown_test_and_one_plate_are_refused_in_words():
+    force = line((0, 300), (5, 300), noise=1)
+    for test, legs, side, words in (
+        ("hop", LEGS, Side.NONE, "no test on the plates"),
+        ("squat-iso", (LEFT,), Side.NONE, "both plates"),
+        ("lunge-iso", LEGS, Side.NONE, "Say which leg"),
+        ("lunge-iso", (LEFT,), RIGHT, "Say which leg"),
+    ):
+        with pytest.raises(BadInput, match=words):
+            read(test, dict.fromkeys(legs, force), side)
+    assert read("lunge-iso", {LEFT: force}).side is LEFT, "one plate alone is the leg"
+    swapped = read("lunge-iso", {LEFT: 0 * force + 5, RIGHT: pushes(2.0, seconds=5.0)[: force.size]}, LEFT)
+    assert any("right plate carries the load" in text for text in swapped.warnings)
+
+
+# as it comes
+
+
+@given(st.lists(st.integers(1, 40), min_size=1, max_size=12), st.integers(2, 30))
+def test_the_rolling_buffer_holds_the_newest_in_order(parts, seconds):
+    kept = Rolling(10.0, seconds / 10 + 0.5)
+    size, seen = round(10 * (seconds / 10 + 0.5)), []
+    for n, part in enumerate(parts):
+        new = np.stack([np.arange(part) + 100 * n, -np.arange(part) - 100.0 * n], axis=1)
+        seen += new.tolist()
+        kept.add(new)
+    assert kept.count == len(seen)
+    for back in (0.3, 1.0, 99.0):
+        assert kept.last(back).tolist() == seen[len(seen) - min(round(back * 10), size, len(seen)) :]
+
+
+def test_the_envelope_holds_least_and_greatest_of_each_column():
+    kept = Rolling(100.0, 1.0)
+    assert np.isnan(kept.envelope(10)).all() and kept.share() is None
+    samples = np.random.default_rng(2).uniform(0, 500, (130, 2))
+    kept.add(samples[:70])
+    kept.add(samples[70:])
+    blocks = samples[30:].reshape(10, 10, 2)
+    assert np.allclose(kept.envelope(10), np.stack([blocks.min(axis=1), blocks.max(axis=1)], axis=2))
+    both = blocks.sum(axis=2)
+    assert np.allclose(kept.envelope(10, together=True)[:, 0], np.stack([both.min(axis=1), both.max(axis=1)], axis=1))
+
+
+def test_the_share_is_that_of_the_newest_moment_with_a_person_on():
+    kept = Rolling(1000.0, 2.0)
+    kept.add(np.tile([500.0, 100.0], (1000, 1)))
+    kept.add(np.tile([300.0, 500.0], (150, 1)))
+    assert kept.share() == pytest.approx(62.5)
+    kept.add(np.full((10, 2), np.nan))
+    assert kept.share() == pytest.approx(62.5), "lost samples are left out"
+    kept.add(np.tile([50.0, 50.0], (200, 1)))
+    assert kept.share() is None, "100 N is nobody"
+
+
+def test_the_beam_fades_and_only_what_was_blind_is_scored():
+    lit = {stage: [n for n in range(1, 10) if beam_shown(stage, n)] for stage in (*FADING, BLIND)}
+    assert lit == {
+        "every repetition": list(range(1, 10)), "every second": [1, 3, 5, 7, 9], "every fourth": [1, 5, 9],
+        "none": [], "blind check": [],
+    }  # fmt: skip
+    assert set(EVERY) == set(FADING)
+    found = score(np.array([48.0, 53.0, 56.0]), 5.0)
+    assert (found.mean, found.inside, found.count) == (pytest.approx(157 / 3), 2, 3)
+    assert found.off == pytest.approx((2 + 3 + 6) / 3) and found.error > 0 and score(np.empty(0), 5.0) is None
+    assert score(np.array([55.0, 45.0, 55.1]), 5.0).inside == 2, "the edge belongs to the band"
+
+
+def squats(count, low=0.8, high=1.2, weight=700.0):
+    """Total force of squats that stand still for half a second after each."""
+    part = [np.full(500, 1.0)]
+    for _ in range(count):
+        part += [np.full(300, low), np.full(300, high), np.full(500, 1.0)]
+    total = weight * np.concatenate(part)
+    return np.stack([total / 2, total / 2], axis=1)
+
+
+def test_squats_are_counted_when_they_come_to_rest_and_halves_are_not():
+    whole = RepCounter(700.0, 1000.0)
+    assert whole.add(squats(3)) == 3 == whole.count
+    piecewise = RepCounter(700.0, 1000.0)
+    assert sum(piecewise.add(part) for part in np.array_split(squats(3), 37)) == 3 == piecewise.count
+    for low, high in ((0.95, 1.2), (0.8, 1.04)):
+        assert RepCounter(700.0, 1000.0).add(squats(2, low, high)) == 0, "too shallow to be a squat"
+    assert RepCounter(700.0, 1000.0).add(squats(1)[:-300]) == 0, "not at rest yet"

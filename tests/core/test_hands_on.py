@@ -179,3 +179,25 @@ def test_a_field_takes_what_it_can_hold():
     for text in ("25", "-1", "long"):
         with pytest.raises(BadInput, match="Sitting"):
             read_field(hours, text)
+
+
+# scores that are summed from ticks
+
+
+BEST = {"reach": "to the side", "height": "20 cm", "arms": "still", "trunk-once": "upright", "pelvis-once": "level",
+        "knee-once": "over the foot", "steady": "steady"}  # fmt: skip
+WORST = {**BEST, "arms": "used for balance", "trunk-once": "leans", "pelvis-once": "drops or turns",
+         "knee-once": "past the inner edge", "steady": "wavers or steps down"}  # fmt: skip
+
+
+def test_the_step_down_score_is_the_sum_of_its_ticks_to_the_side_only():
+    score = KNOWLEDGE.tests["step-down"].score
+    assert (score.of(BEST), score.of(WORST), score.of({**BEST, "knee-once": "past the second toe"})) == (0, 6, 1)
+    for key in ("arms", "trunk-once", "pelvis-once", "steady"):
+        assert score.of({**BEST, key: WORST[key]}) == 1 and score.of({**WORST, key: BEST[key]}) == 5
+    for key in BEST:
+        assert score.of({k: v for k, v in BEST.items() if k != key}) is None, f"{key} is needed"
+    for way in ("to the front", "backward"):
+        assert score.of({**BEST, "reach": way}) is None
+    setup = score.setup(BEST)
+    assert (setup.region, setup.step_height_m) == ("to the side", 0.2)

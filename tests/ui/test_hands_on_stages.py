@@ -361,3 +361,38 @@ def test_a_quiet_later_visit_takes_one_click(window, patient):
     window.page("intake").safety.nothing_new.click()
     assert window.workspace.triage() is Triage.NONE
     assert "Ask the safety screen" not in window.status.step.text()
+
+
+def test_the_step_down_score_follows_its_ticks_and_goes_with_another_reach(window, patient):
+    patient("potter", "intake")
+    window.new_visit()
+    hands.record_screen(window)
+    window.go("movement")
+    page = window.page("movement")
+    test, state = window.workspace.knowledge.tests["step-down"], page.state
+    page.open_test(test)
+
+    def tick(key: str, option: str, side: Side = Side.NONE) -> None:
+        state.go(next(i for i, s in enumerate(state.steps) if s.test.id == test.id and s.question.key == key
+                      and s.side is side))  # fmt: skip
+        state.answer(option)
+
+    def scores() -> dict[Side, float]:
+        return {o.side: o.value for o in window.workspace.observations() if o.measure_id == "step-down-score"}
+
+    tick("reach", "to the side")
+    tick("height", "20 cm")
+    marks = {"arms": "still", "trunk-once": "leans", "pelvis-once": "level", "steady": "steady"}
+    for key, option in marks.items():
+        tick(key, option, Side.LEFT)
+    assert scores() == {}, "the knee is not told yet"
+    tick("knee-once", "past the inner edge", Side.LEFT)
+    assert scores() == {Side.LEFT: 3.0}
+    tick("trunk-once", "upright", Side.LEFT)
+    assert scores() == {Side.LEFT: 2.0}
+    [kept] = [o for o in window.workspace.observations() if o.measure_id == "step-down-score"]
+    assert (kept.setup.region, kept.setup.step_height_m, kept.method) == ("to the side", 0.2, "by eye")
+    tick("reach", "to the front")
+    assert scores() == {}
+    tick("reach", "to the side")
+    assert scores() == {Side.LEFT: 2.0}

@@ -66,6 +66,7 @@ class Knowledge:
     @cached_property
     def _tests_by_measure(self) -> dict[str, Test]:
         named = {m: t for t in self.tests.values() for q in t.questions for m in (q.measure, q.number) if m}
+        named |= {t.score.measure: t for t in self.tests.values() if t.score is not None}
         return {**{f"{t.id}-torque": t for t in self.tests.values()}, **named, **self.tests}
 
     def test_of(self, measure_id: str) -> Test | None:

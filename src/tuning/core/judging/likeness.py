@@ -9,7 +9,7 @@ PAIN_LIMITED = 3
 
 _TOLD = {"mode": " test", "position": "", "pad": " pad", "task": ""}
 """What must agree where both sides tell it, and the word behind it."""
-_BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg"}
+_BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg", "step_height_m": " m step"}
 """What must agree, told or not, where one value is set against an earlier one."""
 
 

@@ -67,6 +67,35 @@ class Pad:
 
 
 @dataclass(frozen=True)
+class Score:
+    """Points that are summed from answers: question, option, points; `only` where these answers were given.
+
+    `region` and `height` name the questions that say where and from how high, kept with the score.
+    """
+
+    measure: str
+    points: Mapping[str, Mapping[str, float]]
+    only: Mapping[str, str] = field(default_factory=dict)
+    region: str = ""
+    height: str = ""
+
+    def of(self, answers: Mapping[str, str]) -> float | None:
+        """The sum; None while an answer is missing, or where these answers have no score."""
+        if any(answers.get(key) != option for key, option in self.only.items()):
+            return None
+        found = [given.get(answers.get(key, "")) for key, given in self.points.items()]
+        known = [v for v in found if v is not None]
+        missing = [key for key in (self.region, self.height) if key and not answers.get(key)]
+        return sum(known) if len(known) == len(found) and not missing else None
+
+    def setup(self, answers: Mapping[str, str]) -> Setup:
+        """How it was taken: the direction, and the height in metres of an option such as `20 cm`."""
+        number = answers.get(self.height, "").split()
+        metres = float(number[0]) / 100 if number else None
+        return Setup(region=answers.get(self.region, ""), step_height_m=metres)
+
+
+@dataclass(frozen=True)
 class Test:
     """One entry of the battery. `place` is the height of the look on the figure, 0 crown to 1 floor."""
 
@@ -130,6 +159,8 @@ class Test:
     """Done only once every trial asked for stands; other tests are done with one."""
     finds_cause: bool = False
     """Its answers tell what one changed thing did; clips with something changed answer them, too."""
+    score: Score | None = None
+    """A measure that its answers add up to, side by side."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
 

@@ -38,6 +38,13 @@ def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Me
     reading.orphans(where, test.demands, DEMANDS)
     if test.looks == bool(test.demands or test.maximal):
         reading.wrong(where, "say what it demands, or looks = true; not both")
+    if test.score is not None:
+        reading.orphans(where, [test.score.measure], measures)
+        options = {q.key: q.options for q in test.questions if q.ask is Ask.CHOICE}
+        asked = [*test.score.points, *test.score.only, *(k for k in (test.score.region, test.score.height) if k)]
+        reading.orphans(where, asked, options)
+        if any(set(given) != set(options.get(key, ())) for key, given in test.score.points.items()):
+            reading.wrong(where, "every option of a scored question needs its points")
     if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
         reading.wrong(where, "a choice needs key and options, every other question a measure")
 

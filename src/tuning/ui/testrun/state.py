@@ -348,6 +348,21 @@ class RunState(QObject):
         with self.workspace.action(step.test.name) as act:
             act.put(answer, self.choice(step))
             self._strike_endings(act)
+            for side in LEGS if step.side is Side.NONE else (step.side,):
+                self._put_score(act, step.test, side, answer)
+
+    def _put_score(self, act: Action, test: Test, side: Side, newest: Answer) -> None:
+        """What the answers of a side add up to, in the place of what they added up to before."""
+        if test.score is None:
+            return
+        given = [*self.workspace.answers(test.id), newest]
+        answers = {a.question: a.option for a in given if a.side in (side, Side.NONE)}
+        points, before = test.score.of(answers), self._rows(test.score.measure, side)
+        if points is None:
+            act.strike(*before)
+            return
+        setup = test.score.setup(answers)
+        act.put(observed(self.measures[test.score.measure], side, [points], EYE, setup, reason=newest.reason), *before)
 
     def _keep_number(self, step: WalkStep, text: str) -> None:
         measure = self.measures[step.question.measure]

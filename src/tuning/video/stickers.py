@@ -235,6 +235,15 @@ def likeness(seen: Blob, sticker: Sticker) -> float:
     return float(max(contrast, 0.0) * cover)
 
 
+def trace_of(seen: Blob, sticker: Sticker) -> float:
+    """How much a find may still be the sticker turned away, blurred or half covered, 0..1: less is asked than of a
+    likeness, so it counts only where the sticker is expected."""
+    contrast = min(seen.contrast / (0.5 * sticker.contrast), 1.0)
+    ratio = seen.area / sticker.area
+    cover = np.clip((ratio - 0.2) / 0.4, 0, 1) if ratio < 1 else np.clip((2.5 - ratio) / 0.8, 0, 1)
+    return float(max(contrast, 0.0) * cover)
+
+
 def weakest_slope(patch: NDArray[np.uint8]) -> float:
     """Mean squared slope of the brightness in the direction in which it changes least (after Shi and Tomasi 1994)."""
     down, across = np.gradient(patch.astype(np.float64))

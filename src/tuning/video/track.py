@@ -19,6 +19,7 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
+    SNAP_PX,
     Blob,
     Discs,
     Sticker,
@@ -29,8 +30,10 @@ from tuning.video.stickers import (
     likeness,
     recognise,
     search,
+    trace_of,
     weakest_slope,
 )
+from tuning.video.together import NEAR_SHARE, Member, groups, solve
 
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
@@ -47,6 +50,16 @@ SURE = 0.5
 FIRM = 4.0
 """Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
+TRACE_QUALITY, TRACE_PX, MOST_TRACES = 0.3, 3.0, 25
+"""Quality of a place where only a trace of the sticker is left, how far from its course it may lie, for how many frames
+(practice judgement, editable)."""
+CLEAR, DOUBT_SHARE = 0.8, 0.3
+"""A find less alike, or off its course by more than this share of the way to the next mark, is in doubt."""
+PALE, PALE_LIKE = 12.0, 0.2
+"""A sticker that only the look of the others tells: least contrast (grey levels), least likeness to one of them. Less
+than elsewhere, since somebody has clicked there."""
+LEARNING = 12
+"""Frames in which a sticker's look is still learnt: it may have been blurred or half turned at the click."""
 STRAIGHT_ON = 15
 """Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
 
@@ -67,6 +80,8 @@ class _Target:
     """Frames in which it was seen."""
     course: Floats = field(default_factory=lambda: np.zeros(2))
     """Where its own course has led since it was last seen at `at`."""
+    traces: int = 0
+    """Frames in which only a trace of it was seen."""
     reach: float = GATE_MOST_PX
     """How far from its prediction it is looked for at most: never as far as the next mark."""
     company: list[tuple[_Target, Floats, float]] = field(default_factory=list)
@@ -106,6 +121,27 @@ class Follower:
         self._before = as_picture(picture).y.copy()
         for name, click in marks.items():
             self.add(picture, name, click)
+        for target in self.targets:  # the first one could not be told by the look of those that came after it
+            self._by_the_others(as_picture(picture), target)
+
+    def _by_the_others(self, picture: Picture, target: _Target) -> None:
+        """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
+        if target.sticker is not None:
+            return
+        looks = [t.sticker for t in self.targets if t.sticker is not None]
+        taken = [t.at for t in self.targets if t.sticker is not None]
+        finds = [
+            (seen.contrast / look.contrast * min(seen.area / look.area, look.area / seen.area), seen, look)
+            for look in looks
+            for seen in search(picture, target.at, SNAP_PX, look)
+            if all(gap(seen.at, place) > SAME_PX for place in taken) and seen.contrast >= PALE
+        ]
+        best = max(finds, key=lambda find: find[0], default=None)
+        if best is not None and best[0] >= PALE_LIKE:
+            _, seen, look = best
+            target.at, target.patch, target.hold = seen.at, None, 1.0
+            target.sticker = Sticker(look.radius, look.axis, seen.contrast, seen.area)
+            self._any_plain = any(t.sticker is None for t in self.targets)
 
     def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
@@ -117,6 +153,7 @@ class Follower:
         self.targets.append(_Target(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
+        self._by_the_others(picture, self.targets[-1])
 
     def step(self, picture: Picture | Plane) -> list[tuple[Floats, float]]:
         """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
@@ -128,6 +165,7 @@ class Follower:
             self._find(picture, target, place, quick.get(k), free[k])
             for k, (target, place) in enumerate(zip(self.targets, predicted, strict=True))
         ]
+        self._together(picture, finds, predicted)
         self._guard(finds, predicted)
         for target, find in zip(self.targets, finds, strict=True):
             if find is None and not target.unseen:
@@ -181,13 +219,54 @@ class Follower:
             finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
-                return None
+                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX and trace_of(s, sticker) >= SURE]
+                if not close or target.unseen:
+                    return None
+                trace = min(close, key=lambda s: gap(s.at, predicted))
+                return Follower._taken(target, trace, 0.0)
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
-        if 0.8 < seen.area / sticker.area < 1.25:
+        if 0.8 < seen.area / sticker.area < 1.25 or target.age < LEARNING:
             sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
             sticker.area += 0.25 * (seen.area - sticker.area)
+        target.traces = 0
         return seen.at, like
+
+    def _together(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+        """Marks that lie close together are looked for at once where one of them is in doubt."""
+        stickers = [k for k, t in enumerate(self.targets) if t.sticker is not None]
+        near = NEAR_SHARE * picture.shape[0]
+        for group in groups(np.array([predicted[k] for k in stickers]).reshape(-1, 2), near):
+            numbers = [stickers[n] for n in group]
+            if not any(self._in_doubt(k, finds[k], predicted) for k in numbers):
+                continue
+            members = [self._member(k, predicted[k]) for k in numbers]
+            for k, found in zip(numbers, solve(picture, members), strict=True):
+                finds[k] = None if found is None else self._taken(self.targets[k], *found)
+
+    @staticmethod
+    def _taken(target: _Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
+        """A find as place and quality. A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
+        if like >= SURE:
+            target.traces = 0
+            return seen.at, like
+        target.traces += 1
+        return (seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
+
+    def _in_doubt(self, k: int, find: tuple[Floats, float] | None, predicted: list[Floats]) -> bool:
+        """Not found, half covered, or found as far from its course as another mark might lie."""
+        if find is None or find[1] < CLEAR:
+            return True
+        nearest = min(gap(p, predicted[k]) for n, p in enumerate(predicted) if n != k)
+        return gap(find[0], predicted[k]) > DOUBT_SHARE * nearest
+
+    def _member(self, k: int, predicted: Floats) -> Member:
+        target = self.targets[k]
+        assert target.sticker is not None
+        speed = math.hypot(target.velocity[0], target.velocity[1])
+        reach = GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
+        reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
+        return Member(predicted, reach, target.sticker, target.unseen)
 
     def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""

@@ -1,0 +1,124 @@
+"""Stickers that lie close together are told apart by where they lie to each other: a heel is not its tendon."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import linear_sum_assignment
+
+from tuning.core.types import Floats
+from tuning.video.luma import Picture
+from tuning.video.stickers import Blob, Sticker, gap, likeness, search, trace_of
+
+NEAR_SHARE = 0.075
+"""Marks closer than this share of the picture's height belong together (practice judgement, editable)."""
+BEND_PX, BEND_MORE_PX, BEND_MOST_PX = 2.5, 0.7, 8.0
+"""How far a mark may leave its place among the others: at once, more with each frame unseen, at most."""
+LEAST_FIT = 0.2
+"""A find that fits its place among the others less than this is none."""
+SHIFT_COST = 0.25
+"""What a shift as far as the reach costs, in marks: of two shifts that fit alike the shorter is meant."""
+TRACE_WORTH, UNSEEN_COST = 0.6, 0.15
+"""What a mere trace counts beside a likeness; what a frame unseen takes from a mark's claim on a find."""
+ONE_PLACE_PX = 3.0
+LONG_HIDDEN, CLEARLY, FREE_PX = 8, 0.75, 9.0
+"""Frames after which a mark's place among the others is no longer known, how alike a find must be then, and how far
+from what is another's."""
+
+
+@dataclass(frozen=True)
+class Member:
+    """A mark that is looked for: where it should be, how far from there at most, how it looks, frames unseen."""
+
+    predicted: Floats
+    reach: float
+    sticker: Sticker
+    unseen: int
+
+    @property
+    def bend(self) -> float:
+        """How far it may leave its place among the others, px (SD)."""
+        return min(BEND_PX + BEND_MORE_PX * self.unseen, BEND_MOST_PX)
+
+
+def groups(places: Floats, near: float) -> list[list[int]]:
+    """Numbers of places, shape (n, 2), that hang together by steps shorter than `near`; singles are left out."""
+    apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1)) < near
+    left, found = set(range(len(places))), []
+    while left:
+        group, edge = set(), {left.pop()}
+        while edge:
+            group |= edge
+            edge = {int(k) for e in edge for k in np.flatnonzero(apart[e])} - group
+        left -= group
+        if len(group) > 1:
+            found.append(sorted(group))
+    return found
+
+
+def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float] | None]:
+    """The find of each member, with its likeness: all moved by one shift, none on another's sticker."""
+    finds = _candidates(picture, members)
+    if not finds:
+        return [None] * len(members)
+    at = np.array([find.at for find in finds])
+    places = np.array([m.predicted for m in members])
+    like = np.array([[likeness(find, m.sticker) for find in finds] for m in members])
+    trace = np.array([[trace_of(find, m.sticker) for find in finds] for m in members])
+    firm = np.array([1 / (1 + UNSEEN_COST * m.unseen) for m in members])
+    worth = np.maximum(like, TRACE_WORTH * trace) * firm[:, None]
+    reach = np.array([m.reach for m in members])
+    bend = np.array([m.bend for m in members])
+    shifts = (at[None] - places[:, None]).reshape(-1, 2)
+    length = np.hypot(*shifts.T)
+    known = (length <= np.repeat(reach, len(finds))) & (worth.ravel() > LEAST_FIT)
+    shifts, length = np.vstack([np.zeros(2), shifts[known]]), np.append(0.0, length[known])
+    off = np.linalg.norm(places[None, :, None] + shifts[:, None, None] - at[None, None], axis=3)
+    fit = worth[None] * np.exp(-0.5 * (off / bend[None, :, None]) ** 2)
+    # No assignment of its own is needed for a shift whose best finds would not do even if they were shared.
+    hoped = fit.max(axis=2).sum(axis=1) - SHIFT_COST * length / reach.max()
+    best, chosen = -np.inf, None
+    for k in np.argsort(-hoped):
+        if hoped[k] <= best:
+            break
+        rows, columns = linear_sum_assignment(-fit[k])
+        score = float(fit[k, rows, columns].sum() - SHIFT_COST * length[k] / reach.max())
+        if score > best:
+            best, chosen = score, (k, rows, columns)
+    made: list[tuple[Blob, float] | None] = [None] * len(members)
+    if chosen is not None:
+        k, rows, columns = chosen
+        for m, c in zip(rows, columns, strict=True):
+            if fit[k, m, c] >= LEAST_FIT:
+                made[m] = finds[c], float(like[m, c])
+    _found_again(made, members, finds, like)
+    return made
+
+
+def _found_again(
+    made: list[tuple[Blob, float] | None], members: Sequence[Member], finds: Sequence[Blob], like: Floats
+) -> None:
+    """A mark that was hidden for long may come back anywhere near: it takes a clear sticker that is nobody's."""
+    free = [c for c, find in enumerate(finds) if all(m is None or gap(m[0].at, find.at) > FREE_PX for m in made)]
+    for m, member in enumerate(members):
+        if made[m] is None and member.unseen >= LONG_HIDDEN:
+            clear = [c for c in free if like[m, c] >= CLEARLY and gap(finds[c].at, member.predicted) <= member.reach]
+            if clear:
+                best = min(clear, key=lambda c: gap(finds[c].at, member.predicted))
+                made[m] = finds[best], float(like[m, best])
+                free.remove(best)
+
+
+def _candidates(picture: Picture, members: Sequence[Member]) -> list[Blob]:
+    """Everything near any member that looks like a sticker, once."""
+    finds: list[Blob] = []
+    for member in members:
+        for seen in search(picture, member.predicted, member.reach, member.sticker):
+            same = next((n for n, other in enumerate(finds) if gap(seen.at, other.at) <= ONE_PLACE_PX), None)
+            if same is None:
+                finds.append(seen)
+            elif seen.contrast > finds[same].contrast:
+                finds[same] = seen
+    return finds

@@ -12,8 +12,9 @@ from tuning.core.types import Floats
 from tuning.video.luma import Picture
 from tuning.video.stickers import Blob, Sticker, gap, likeness, search, trace_of
 
-NEAR_SHARE = 0.075
-"""Marks closer than this share of the picture's height belong together (practice judgement, editable)."""
+NEAR_SHARE, NEAR_RADII = 0.075, 14.0
+"""Marks closer than this share of the picture's height, or than so many radii, belong together (practice judgement,
+editable)."""
 BEND_PX, BEND_MORE_PX, BEND_MOST_PX = 2.5, 0.7, 8.0
 """How far a mark may leave its place among the others: at once, more with each frame unseen, at most."""
 LEAST_FIT = 0.2

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import cv2
@@ -33,7 +33,7 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
-from tuning.video.together import NEAR_SHARE, Member, groups, solve
+from tuning.video.together import NEAR_RADII, NEAR_SHARE, Member, groups, solve
 
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
@@ -55,7 +55,7 @@ TRACE_QUALITY, TRACE_PX, MOST_TRACES = 0.3, 3.0, 25
 (practice judgement, editable)."""
 CLEAR, DOUBT_SHARE = 0.8, 0.3
 """A find less alike, or off its course by more than this share of the way to the next mark, is in doubt."""
-PALE, PALE_LIKE = 12.0, 0.2
+PALE, PALE_LIKE = 12.0, 0.1
 """A sticker that only the look of the others tells: least contrast (grey levels), least likeness to one of them. Less
 than elsewhere, since somebody has clicked there."""
 LEARNING = 12
@@ -133,7 +133,7 @@ class Follower:
         finds = [
             (seen.contrast / look.contrast * min(seen.area / look.area, look.area / seen.area), seen, look)
             for look in looks
-            for seen in search(picture, target.at, SNAP_PX, look)
+            for seen in search(picture, target.at, SNAP_PX, replace(look, contrast=2 * PALE))
             if all(gap(seen.at, place) > SAME_PX for place in taken) and seen.contrast >= PALE
         ]
         best = max(finds, key=lambda find: find[0], default=None)
@@ -235,7 +235,8 @@ class Follower:
     def _together(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
         """Marks that lie close together are looked for at once where one of them is in doubt."""
         stickers = [k for k, t in enumerate(self.targets) if t.sticker is not None]
-        near = NEAR_SHARE * picture.shape[0]
+        radii = [t.sticker.radius for t in self.targets if t.sticker is not None]
+        near = max(NEAR_SHARE * picture.shape[0], NEAR_RADII * float(np.median(radii or [0.0])))
         for group in groups(np.array([predicted[k] for k in stickers]).reshape(-1, 2), near):
             numbers = [stickers[n] for n in group]
             if not any(self._in_doubt(k, finds[k], predicted) for k in numbers):

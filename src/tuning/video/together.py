@@ -31,17 +31,21 @@ from what is another's."""
 
 @dataclass(frozen=True)
 class Member:
-    """A mark that is looked for: where it should be, how far from there at most, how it looks, frames unseen."""
+    """A mark that is looked for: where it should be, how far from there at most, how it looks, frames unseen.
+
+    `unsettled` says how little is known of its course among the others, in frames: it was hidden, or has just come.
+    """
 
     predicted: Floats
     reach: float
     sticker: Sticker
     unseen: int
+    unsettled: int = 0
 
     @property
     def bend(self) -> float:
         """How far it may leave its place among the others, px (SD)."""
-        return min(BEND_PX + BEND_MORE_PX * self.unseen, BEND_MOST_PX)
+        return min(BEND_PX + BEND_MORE_PX * max(self.unseen, self.unsettled), BEND_MOST_PX)
 
 
 def groups(places: Floats, near: float) -> list[list[int]]:

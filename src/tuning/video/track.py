@@ -60,6 +60,9 @@ PALE, PALE_LIKE = 12.0, 0.1
 than elsewhere, since somebody has clicked there."""
 LEARNING = 12
 """Frames in which a sticker's look is still learnt: it may have been blurred or half turned at the click."""
+KNOWN_COURSE, UNSETTLED = 3, 8
+"""Frames unseen after which a mark's own speed is forgotten; how loosely it hangs among the others when it comes back,
+as if it had been unseen for so many frames, two fewer with each frame."""
 STRAIGHT_ON = 15
 """Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
 
@@ -102,6 +105,12 @@ class _Target:
         shown = [(t.at - was, w) for t, was, w in self.company if not t.unseen]
         total = sum(w for _, w in shown)
         return sum((moved * w for moved, w in shown), np.zeros(2)) / total if total else self.course
+
+    def carried_speed(self) -> Floats:
+        """The speed of what was near it when it was last seen."""
+        shown = [(t.velocity, w) for t, _, w in self.company if not t.unseen]
+        total = sum(w for _, w in shown)
+        return sum((speed * w for speed, w in shown), np.zeros(2)) / total if total else np.zeros(2)
 
     def leave(self, others: list[_Target]) -> None:
         """It is out of sight from now on: remember who was near."""
@@ -267,7 +276,7 @@ class Follower:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         reach = GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
-        return Member(predicted, reach, target.sticker, target.unseen)
+        return Member(predicted, reach, target.sticker, target.unseen, max(0, UNSETTLED - 2 * target.age))
 
     def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
@@ -325,7 +334,9 @@ class Follower:
             target.course = target.course + 0.8**target.unseen * target.velocity
             return np.full(2, np.nan), 0.0
         at, quality = find
-        if target.unseen:
+        if target.unseen > KNOWN_COURSE:  # the way between says little of where it is going now
+            target.velocity, target.age = target.carried_speed(), 0
+        elif target.unseen:
             target.velocity = (at - target.at) / (target.unseen + 1)
         else:
             target.velocity = 0.35 * target.velocity + 0.65 * (at - target.at)

@@ -24,7 +24,9 @@ SHIFT_COST = 0.25
 TRACE_WORTH, UNSEEN_COST = 0.6, 0.15
 """What a mere trace counts beside a likeness; what a frame unseen takes from a mark's claim on a find."""
 ONE_PLACE_PX = 3.0
-LONG_HIDDEN, CLEARLY, FREE_PX = 8, 0.75, 9.0
+FAR_SHARE = 0.12
+"""How far off a mark that was hidden for long may come back, share of the height (practice judgement, editable)."""
+LONG_HIDDEN, CLEARLY, FREE_PX = 8, 0.6, 9.0
 """Frames after which a mark's place among the others is no longer known, how alike a find must be then, and how far
 from what is another's."""
 
@@ -41,6 +43,8 @@ class Member:
     sticker: Sticker
     unseen: int
     unsettled: int = 0
+    far: float = 0.0
+    """How far from there a mark that was hidden for long may come back; 0 for no further than `reach`."""
 
     @property
     def bend(self) -> float:
@@ -109,7 +113,11 @@ def _found_again(
     free = [c for c, find in enumerate(finds) if all(m is None or gap(m[0].at, find.at) > FREE_PX for m in made)]
     for m, member in enumerate(members):
         if made[m] is None and member.unseen >= LONG_HIDDEN:
-            clear = [c for c in free if like[m, c] >= CLEARLY and gap(finds[c].at, member.predicted) <= member.reach]
+            clear = [
+                c
+                for c in free
+                if like[m, c] >= CLEARLY and gap(finds[c].at, member.predicted) <= max(member.reach, member.far)
+            ]
             if clear:
                 best = min(clear, key=lambda c: gap(finds[c].at, member.predicted))
                 made[m] = finds[best], float(like[m, best])
@@ -120,7 +128,7 @@ def _candidates(picture: Picture, members: Sequence[Member]) -> list[Blob]:
     """Everything near any member that looks like a sticker, once."""
     finds: list[Blob] = []
     for member in members:
-        for seen in search(picture, member.predicted, member.reach, member.sticker):
+        for seen in search(picture, member.predicted, max(member.reach, member.far), member.sticker):
             same = next((n for n, other in enumerate(finds) if gap(seen.at, other.at) <= ONE_PLACE_PX), None)
             if same is None:
                 finds.append(seen)

@@ -33,7 +33,7 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
-from tuning.video.together import NEAR_RADII, NEAR_SHARE, Member, groups, solve
+from tuning.video.together import FAR_SHARE, LONG_HIDDEN, NEAR_RADII, NEAR_SHARE, Member, groups, solve
 
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
@@ -250,7 +250,8 @@ class Follower:
             numbers = [stickers[n] for n in group]
             if not any(self._in_doubt(k, finds[k], predicted) for k in numbers):
                 continue
-            members = [self._member(k, predicted[k]) for k in numbers]
+            far = FAR_SHARE * picture.shape[0]
+            members = [self._member(k, predicted[k], far) for k in numbers]
             for k, found in zip(numbers, solve(picture, members), strict=True):
                 finds[k] = None if found is None else self._taken(self.targets[k], *found)
 
@@ -270,13 +271,15 @@ class Follower:
         nearest = min(gap(p, predicted[k]) for n, p in enumerate(predicted) if n != k)
         return gap(find[0], predicted[k]) > DOUBT_SHARE * nearest
 
-    def _member(self, k: int, predicted: Floats) -> Member:
+    def _member(self, k: int, predicted: Floats, far: float) -> Member:
         target = self.targets[k]
         assert target.sticker is not None
         speed = math.hypot(target.velocity[0], target.velocity[1])
         reach = GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
-        return Member(predicted, reach, target.sticker, target.unseen, max(0, UNSETTLED - 2 * target.age))
+        unsettled = max(0, UNSETTLED - 2 * target.age)
+        far = far if target.unseen >= LONG_HIDDEN else 0.0
+        return Member(predicted, reach, target.sticker, target.unseen, unsettled, far)
 
     def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""

@@ -106,3 +106,44 @@ def test_repetitions_are_found_with_their_turning_points():
     assert isinstance(find_repetitions(np.full(200, 300.0), np.arange(200) / 30), NotMeasured)
     # Upside down, a rise and back is the same movement.
     assert [r.turn for r in find_repetitions(-y, t, rising=True)] == pytest.approx([r.turn for r in reps])
+
+
+def running_heel(times, stride, fall, seed=0):
+    """Height of a heel (y down) over running strides that begin at contact, and of its forefoot.
+
+    The heel sinks in mid-swing faster than before contact (`fall` px a second there), and the belt
+    carries it on afterwards: where it stops sinking is a bend, not a stop.
+    """
+    from scipy.interpolate import PchipInterpolator
+
+    top = 0.12 * stride * fall  # what it sinks before contact
+    heel = PchipInterpolator(
+        np.array([-0.12, 0.0, 0.1, 0.22, 0.3, 0.55, 0.6, 0.68, 0.78, 0.84, 0.88]) * stride,
+        np.array([0, top, top + 15, top + 26, top + 18, -45, -50, -44, -4, -1, 0.0]),
+    )
+    toe = PchipInterpolator(
+        np.array([-0.12, 0.0, 0.06, 0.2, 0.36, 0.4, 0.62, 0.74, 0.84, 0.88]) * stride,
+        np.array([0, 22, 45, 58, 68, 66, 18, 38, 6, 0.0]),
+    )
+    phase = (times + 0.12 * stride) % stride - 0.12 * stride
+    noise = np.random.default_rng(seed).normal(0, 0.25, (2, times.size))
+    return 600 + heel(phase) + noise[0], 600 + toe(phase) + noise[1]
+
+
+@pytest.mark.parametrize("fps", [50, 60, 120, 240])
+@pytest.mark.parametrize("stride", [0.68, 0.78, 0.9])
+def test_a_runner_lands_where_the_heel_stops_sinking_and_not_where_it_falls_in_mid_swing(fps, stride):
+    t = np.arange(0, 6, 1 / fps)
+    y = {side: running_heel(t + shift, stride, 480.0, n)
+         for n, (side, shift) in enumerate(zip(LEGS, (0.0, stride / 2), strict=True))}  # fmt: skip
+    steps = find_steps({s: h for s, (h, _) in y.items()}, {s: f for s, (_, f) in y.items()}, t)
+    for side, shift in zip(LEGS, (0.0, stride / 2), strict=True):
+        mine = [step for step in steps if step.side is side]
+        truth = np.arange(1, 20) * stride - shift
+        truth = truth[(truth > 0.6 * stride) & (truth < 6 - 0.9 * stride)]
+        assert len(mine) >= len(truth) - 1
+        off = [min(step.contact - truth, key=abs) for step in mine if 0.6 * stride < step.contact < truth[-1] + 0.1]
+        assert np.max(np.abs(off)) < max(0.03, 1 / fps), side
+        # The forefoot turns upward between 0.36 and 0.4 of the stride.
+        lifts = [step.toe_off - step.contact for step in mine]
+        assert np.median(lifts) == pytest.approx(0.38 * stride, abs=0.06)

@@ -12,8 +12,16 @@ from tuning.core.types import LEGS, Floats, NotMeasured, Side
 
 EVENT_CUTOFF_HZ = 14.0
 """Smoothing for finding events; angles are smoothed more (practice judgement, editable)."""
+FALL_CUTOFF_HZ = 8.0
+"""Smoothing for telling one fall of the heel from the next (practice judgement, editable)."""
 SHORTEST_STANCE, LONGEST_STANCE = 0.22, 0.82
 """Stance as a share of the stride, running to slow walking."""
+LOW_SHARE, FALL_WITHIN, GREAT_SHARE, TOE_LOW = 0.6, 0.85, 0.5, 0.75
+"""The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel is
+lowest, and stands out by this share of the fastest fall there; the forefoot leaves the ground from this share of its way
+on (practice judgement, editable)."""
+BEND_WITHIN = 0.22
+"""A contact lies within this share of a stride after its fastest fall."""
 LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
 
 
@@ -75,23 +83,59 @@ def _sharpest(values: Floats, times: Floats, low: float, high: float) -> float:
 
 
 def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
-    """Where the heel's fall ends: the sharpest loss of downward speed (y down) after each fall."""
+    """Where the heel stops sinking faster than the belt carries it (y down): the bend of its last fall before it lifts."""
     from scipy.signal import find_peaks
 
-    fall = derivative(cleaned(heel, times, EVENT_CUTOFF_HZ), times)
+    smooth = cleaned(heel, times, EVENT_CUTOFF_HZ)
+    fall = derivative(cleaned(heel, times, FALL_CUTOFF_HZ), times)
     if not np.isfinite(fall).any():
         return []
-    apart = max(1, round(0.6 * stride / float(np.median(np.diff(times)))))
-    known = np.nan_to_num(fall, nan=float(np.nanmin(fall)))
-    tops, _ = find_peaks(known, height=0.45 * float(np.nanpercentile(fall, 99.5)), distance=apart)
-    bend = derivative(fall, times)
-    found = [_sharpest(bend, times, float(times[k]), float(times[k]) + 0.2 * stride) for k in tops]
+    frame_s = float(np.median(np.diff(times)))
+    known = np.nan_to_num(smooth, nan=float(np.nanmin(smooth)))
+    low, high = np.nanpercentile(smooth, [2, 98])
+    lifts, _ = find_peaks(known, height=low + LOW_SHARE * (high - low), distance=max(1, round(0.6 * stride / frame_s)))
+    found = [_contact_before(int(k), smooth, fall, times, stride) for k in lifts]
     # A fall that is cut off by the ends of the clip stands alone, no stride away from another.
     return [t for t in found if any(abs(abs(t - other) - stride) < 0.2 * stride for other in found)]
 
 
-def _toe_off(bend: Floats, times: Floats, contact: float, stride: float) -> float:
-    """Where the forefoot's way back with the belt ends: the sharpest turn upward within the stride; NaN if cut off."""
+def _contact_before(lift: int, heel: Floats, fall: Floats, times: Floats, stride: float) -> float:
+    """The contact before the heel is lowest, frame `lift`; NaN where its fall was not seen.
+
+    Of several falls the last great one counts: the heel sinks in mid-swing, too, but then it is far from the belt.
+    """
+    from scipy.signal import find_peaks
+
+    window = np.flatnonzero((times >= times[lift] - FALL_WITHIN * stride) & (times <= times[lift]))
+    if window.size < 6 or not np.isfinite(fall[window]).all():
+        return np.nan
+    great, _ = find_peaks(fall[window], prominence=GREAT_SHARE * float(fall[window].max()))
+    if not great.size:
+        return np.nan
+    top = int(window[great[-1]])
+    last = int(np.searchsorted(times, times[top] + BEND_WITHIN * stride))
+    return _bend_of(heel, times, top, min(last, lift))
+
+
+def _bend_of(heel: Floats, times: Floats, first: int, last: int) -> float:
+    """Where two straight lines that meet fit heights best between two frames, in tenths of a frame; NaN for too few."""
+    t, y = times[first : last + 1], heel[first : last + 1]
+    if t.size < 5:
+        return np.nan
+    best, at = np.inf, np.nan
+    for bend in np.arange(t[1], t[-2], (t[1] - t[0]) / 10):
+        lines = np.column_stack([np.ones_like(t), t - bend, np.maximum(t - bend, 0)])
+        rest = float(np.sum((y - lines @ np.linalg.lstsq(lines, y, rcond=None)[0]) ** 2))
+        if rest < best:
+            best, at = rest, float(bend)
+    return at
+
+
+def _toe_off(toe: Floats, times: Floats, contact: float, stride: float) -> float:
+    """Where the forefoot's way back with the belt ends: its sharpest turn upward while it is low; NaN if cut off."""
+    bend = derivative(derivative(toe, times), times)
+    low, high = np.nanpercentile(toe, [2, 98])
+    bend = np.where(toe >= low + TOE_LOW * (high - low), bend, np.inf)
     if contact + LONGEST_STANCE * stride > times[-1]:
         return np.nan
     return _sharpest(bend, times, contact + SHORTEST_STANCE * stride, contact + LONGEST_STANCE * stride)
@@ -109,13 +153,13 @@ def find_steps(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], times:
         return next(s for s in strides.values() if isinstance(s, NotMeasured))
     stride = float(np.median(known))
     contacts = {side: _contacts(heels[side], times, stride) for side in LEGS}
-    bends = {side: derivative(derivative(cleaned(toes[side], times, EVENT_CUTOFF_HZ), times), times) for side in LEGS}
-    offs = {side: [_toe_off(bends[side], times, t, stride) for t in contacts[side]] for side in LEGS}
+    smooth = {side: cleaned(toes[side], times, EVENT_CUTOFF_HZ) for side in LEGS}
+    offs = {side: [_toe_off(smooth[side], times, t, stride) for t in contacts[side]] for side in LEGS}
     steps = []
     for side in LEGS:
         number = 0
         for contact, off in zip(contacts[side], offs[side], strict=True):
-            if not np.isfinite(off):
+            if not np.isfinite(contact + off):
                 continue
             number += 1
             again = next((t for t in contacts[side] if 0.6 * stride < t - contact < 1.5 * stride), np.nan)

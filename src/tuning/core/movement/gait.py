@@ -17,9 +17,9 @@ FALL_CUTOFF_HZ = 8.0
 SHORTEST_STANCE, LONGEST_STANCE = 0.22, 0.82
 """Stance as a share of the stride, running to slow walking."""
 LOW_SHARE, FALL_WITHIN, GREAT_SHARE, TOE_LOW = 0.6, 0.85, 0.5, 0.75
-"""The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel is
-lowest, and stands out by this share of the fastest fall there; the forefoot leaves the ground from this share of its way
-on (practice judgement, editable)."""
+"""The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel
+is lowest, and stands out by this share of the fastest fall there; the forefoot leaves the ground from this share of its
+way on (practice judgement, editable)."""
 BEND_WITHIN = 0.22
 """A contact lies within this share of a stride after its fastest fall."""
 LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
@@ -83,7 +83,7 @@ def _sharpest(values: Floats, times: Floats, low: float, high: float) -> float:
 
 
 def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
-    """Where the heel stops sinking faster than the belt carries it (y down): the bend of its last fall before it lifts."""
+    """Where the heel stops sinking relative to the belt (y down): the bend of its last fall before it lifts."""
     from scipy.signal import find_peaks
 
     smooth = cleaned(heel, times, EVENT_CUTOFF_HZ)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -87,22 +88,50 @@ def check_record(folder: Path) -> None:
     _told(run)
 
 
+class Between(click.ParamType[float]):
+    """A number between two ends, neither endless nor none."""
+
+    name = "number"
+
+    def __init__(self, low: float, high: float) -> None:
+        self.low, self.high = low, high
+
+    def convert(self, value: object, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        """The number; fails with the ends for anything else."""
+        try:
+            number = float(str(value))
+        except ValueError:
+            number = math.nan
+        if not self.low <= number <= self.high:
+            self.fail(f"“{value}” must be a number between {self.low:g} and {self.high:g}.", param, ctx)
+        return number
+
+
+ORIGIN = click.option(
+    "--pixel-origin",
+    type=click.Choice(["corner", "centre"]),
+    default="corner",
+    help="Where (0, 0) lies in files: the corner of the top-left pixel (usual), or its middle.",
+)
+
+
 @main.command()
 @click.argument("clip", type=click.Path(path_type=Path))
 @click.option("--points", type=click.Path(path_type=Path), required=True, help="Marks of one frame, JSON.")
 @click.option("--out", type=click.Path(path_type=Path), required=True, help="Where the tracks go, CSV.")
-def track(clip: Path, points: Path, out: Path) -> None:
+@ORIGIN
+def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
     """Follow the marks of POINTS through CLIP, both ways."""
 
     def run() -> None:
         from tuning.exchange.csv.tracks import read_points, write_tracks
         from tuning.video.follow import follow_clip, follow_more
 
-        (frame, marks), *more = read_points(points)
+        (frame, marks), *more = read_points(points, pixel_origin)
         found = follow_clip(clip, frame, marks)
         for frame, hidden in more:
             found = follow_more(clip, found, frame, hidden)
-        write_tracks(found, out)
+        write_tracks(found, out, pixel_origin)
         for k, name in enumerate(found.names):
             seen = 100 * float((found.quality[:, k] >= 0.5).mean())
             click.echo(f"{name}: seen in {seen:.0f} % of {len(found.times)} frames")
@@ -114,15 +143,18 @@ def track(clip: Path, points: Path, out: Path) -> None:
 @click.argument("tracks", type=click.Path(path_type=Path))
 @click.option("--task", required=True, help="rear-gait, side-gait, front-squat, single-leg-squat, side-squat, …")
 @click.option("--side", type=click.Choice(["left", "right"]), help="The leg that stands, or that faces the camera.")
-@click.option("--standing-tilt-deg", type=float, help="Pelvic tilt in quiet stance, right side higher +.")
-@click.option("--mass-kg", type=float, help="Body mass.")
-@click.option("--load-kg", type=float, default=0.0, help="Bar load.")
-@click.option("--scale-mm-per-px", type=float, help="Length scale in the plane of movement.")
-@click.option("--roll-deg", type=float, default=0.0, help="Camera roll: turn of the picture's uprights.")
-@click.option("--turn-out-deg", type=float, help="Foot turn-out, for knee over toe in a side view.")
+@click.option("--standing-tilt-deg", type=Between(-30, 30), help="Pelvic tilt in quiet stance, right side higher +.")
+@click.option("--mass-kg", type=Between(15, 350), help="Body mass.")
+@click.option("--load-kg", type=Between(0, 500), default=0.0, help="Bar load.")
+@click.option("--scale-mm-per-px", type=Between(0.01, 50), help="Length scale in the plane of movement.")
+@click.option("--roll-deg", type=Between(-20, 20), default=0.0, help="Camera roll: turn of the picture's uprights.")
+@click.option("--turn-out-deg", type=Between(-60, 90), help="Foot turn-out, for knee over toe in a side view.")
 @click.option("--plates", type=click.Path(path_type=Path), help="Plates that ran with a side squat (CSV or C3D).")
-@click.option("--heel-mm", type=float, default=0.0, help="How far ahead of the plates' origin the heels stand.")
+@click.option(
+    "--heel-mm", type=Between(-2000, 2000), default=0, help="How far the heels stand ahead of the plates' origin."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
+@ORIGIN
 def measure(
     tracks: Path,
     task: str,
@@ -136,6 +168,7 @@ def measure(
     plates: Path | None,
     heel_mm: float,
     as_json: bool,
+    pixel_origin: str,
 ) -> None:
     """Measure TRACKS (CSV) step by step or repetition by repetition."""
 
@@ -163,15 +196,19 @@ def measure(
             turn_out_deg=turn_out_deg,
             plates=Plates(read_plates(plates), heel_mm) if plates is not None else None,
         )
-        told = result_json(measure_task(read_tracks(tracks), task, options), load().measures)
+        told = result_json(measure_task(read_tracks(tracks, pixel_origin), task, options), load().measures)
+        nothing = 0 if told["summaries"] else 2
         if as_json:
             click.echo(json.dumps(told, indent=1))
-            return
+            sys.exit(nothing)
         for s in told["summaries"]:
             error = f"± {s['predicted_error']:.2f}"
             click.echo(f"{s['measure']:26s} {s['side']:6s} {s['mean']:8.2f} {error:8s} SD {s['sd']:.2f}  n {s['n']}")
         for warning in told["warnings"]:
             click.echo(warning, err=True)
+        if nothing:
+            click.echo("Nothing could be measured.", err=True)
+            sys.exit(nothing)
 
     _told(run)
 
@@ -180,7 +217,7 @@ def measure(
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--test", "test_id", required=True, help="quiet-stance, squat-fast, squat-pause, squat-iso, lunge-iso, …")
 @click.option("--side", type=click.Choice(["left", "right"]), help="The leg on the plate, in one-leg tests.")
-@click.option("--body-mass", type=float, help="Body mass in kg, where nobody stands still on the plates.")
+@click.option("--body-mass", type=Between(15, 350), help="Body mass in kg, where nobody stands still on the plates.")
 @click.option("--map", "map_file", type=click.Path(path_type=Path), help="Which column is what, JSON.")
 @click.option("--swap", is_flag=True, help="Left for right: the person faced the other way.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
@@ -216,14 +253,17 @@ def force(
             recording.swapped() if swap else recording, test_id, Side(side) if side else Side.NONE, body_mass
         )
         told = force_json(found)
+        nothing = 0 if found.reps else 2
         if as_json:
             click.echo(json.dumps(told, indent=1))
-            return
+            sys.exit(nothing)
         for s in told["summaries"]:
             numbers = f"{s['mean']:10.2f} {s['unit']:14s} SD {s['sd']:.2f}  best {s['best']:.2f}  n {s['n']}"
             click.echo(f"{s['metric']:18s} {s['side']:6s} {numbers}")
         for line in (*(f"{what}: {why}" for what, why in told["not_measured"].items()), *told["warnings"]):
             click.echo(line, err=True)
+        if nothing:
+            sys.exit(nothing)
 
     _told(run)
 

@@ -13,7 +13,6 @@ LONGEST_GAP_S = 0.02
 """Lost samples up to this long are bridged by a straight line, longer ones refused (practice judgement, editable)."""
 MOST_LOST, MOST_SPIKES = 0.02, 0.002
 """Greatest shares of bridged samples and single-sample spikes that are repaired (practice judgement, editable)."""
-POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
 
 
 def finish(

@@ -11,8 +11,9 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
+from tuning.exchange.csv.mapping import POINT_UNITS
 from tuning.exchange.csv.recognise import LEFT_WORDS, RIGHT_WORDS
-from tuning.exchange.repairs import POINT_UNITS, finish
+from tuning.exchange.repairs import finish
 
 
 def _c3d(path: Path) -> Any:

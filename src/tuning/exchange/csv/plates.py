@@ -12,9 +12,9 @@ from tuning.core.force.recording import Recording
 from tuning.core.types import Floats, Side
 from tuning.core.units import FORCE_UNITS
 from tuning.exchange.csv.cells import column
-from tuning.exchange.csv.mapping import Mapping
+from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, text_of
-from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, POINT_UNITS, finish
+from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
 
 
 def read_table(path: Path, mapping: Mapping | None = None) -> Recording:

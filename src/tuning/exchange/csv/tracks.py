@@ -21,7 +21,7 @@ COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
 VERSION = 1
 
 
-def read_points(path: Path) -> list[tuple[int, dict[str, Floats]]]:
+def read_points(path: Path, origin: str = "corner") -> list[tuple[int, dict[str, Floats]]]:
     """Frames and places of marks from `{"frame": 0, "points": {"landmark": [x, y]}, "extra": [the same]}`.
 
     Marks that are hidden in the first frame stand under `extra` with their own. Raises BadInput.
@@ -36,7 +36,7 @@ def read_points(path: Path) -> list[tuple[int, dict[str, Floats]]]:
     for name, place in (item for _, places in found for item in places.items()):
         if not np.isfinite(place).all():
             raise BadInput(f"“{path.name}”: the place of {name} is not a number.")
-    return found
+    return [(frame, {name: place + ORIGINS[origin] for name, place in places.items()}) for frame, places in found]
 
 
 def _marks(data: dict[str, Any]) -> tuple[int, dict[str, Floats]]:
@@ -46,8 +46,16 @@ def _marks(data: dict[str, Any]) -> tuple[int, dict[str, Floats]]:
     return frame, {str(name): np.array([float(x), float(y)]) for name, (x, y) in points.items()}
 
 
-def write_tracks(tracks: Tracks, path: Path) -> None:
-    """One line for each frame and mark; the place is empty where the mark was not seen. Raises EnvironmentFault."""
+ORIGINS = {"corner": 0.0, "centre": 0.5}
+"""Where (0, 0) lies: at the corner of the top-left pixel, as everywhere here, or in its middle, half a pixel in."""
+
+
+def write_tracks(tracks: Tracks, path: Path, origin: str = "corner") -> None:
+    """One line for each frame and mark; the place is empty where the mark was not seen. Raises EnvironmentFault.
+
+    `origin` is one of ORIGINS.
+    """
+    off = ORIGINS[origin]
     try:
         with path.open("w", newline="", encoding="utf-8") as file:
             writer = csv.writer(file)
@@ -55,14 +63,14 @@ def write_tracks(tracks: Tracks, path: Path) -> None:
             for frame, time in enumerate(tracks.times):
                 for k, name in enumerate(tracks.names):
                     x, y = tracks.xy[frame, k]
-                    place = (f"{x:.3f}", f"{y:.3f}") if math.isfinite(x) else ("", "")
+                    place = (f"{x - off:.3f}", f"{y - off:.3f}") if math.isfinite(x) else ("", "")
                     writer.writerow((frame, f"{time:.6f}", name, *place, f"{tracks.quality[frame, k]:.3f}"))
     except OSError as err:
         raise EnvironmentFault(f"The tracks could not be written to {path} ({err.strerror or err}).") from err
 
 
-def read_tracks(path: Path) -> Tracks:
-    """Tracks from CSV. Raises BadInput that names the line for missing columns and what is no number."""
+def read_tracks(path: Path, origin: str = "corner") -> Tracks:
+    """Tracks from CSV, `origin` one of ORIGINS. Raises BadInput that names the line and what is wrong there."""
     try:
         with path.open(newline="", encoding="utf-8") as file:
             reader = csv.DictReader(file)
@@ -84,6 +92,7 @@ def read_tracks(path: Path) -> Tracks:
     tracks = Tracks.empty(names, times)
     for frame, _, name, x, y, quality in lines:
         k = names.index(name)
+        x, y = x + ORIGINS[origin], y + ORIGINS[origin]
         tracks.xy[frame, k], tracks.quality[frame, k] = (x, y), quality if math.isfinite(x) else 0.0
     return tracks
 

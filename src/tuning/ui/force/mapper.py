@@ -17,10 +17,9 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.errors import BadInput
 from tuning.core.units import FORCE_UNITS, parse_number
-from tuning.exchange.csv.mapping import Mapping
+from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
 from tuning.exchange.csv.plates import read_table
 from tuning.exchange.csv.recognise import Preview
-from tuning.exchange.repairs import POINT_UNITS
 from tuning.ui import theme
 from tuning.ui.widgets import Line, button, label
 

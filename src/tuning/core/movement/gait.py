@@ -122,13 +122,15 @@ def _bend_of(heel: Floats, times: Floats, first: int, last: int) -> float:
     t, y = times[first : last + 1], heel[first : last + 1]
     if t.size < 5:
         return np.nan
-    best, at = np.inf, np.nan
-    for bend in np.arange(t[1], t[-2], (t[1] - t[0]) / 10):
+    step = t[1] - t[0]
+
+    def rest(bend: float) -> float:
+        """What two lines that meet there leave unexplained."""
         lines = np.column_stack([np.ones_like(t), t - bend, np.maximum(t - bend, 0)])
-        rest = float(np.sum((y - lines @ np.linalg.lstsq(lines, y, rcond=None)[0]) ** 2))
-        if rest < best:
-            best, at = rest, float(bend)
-    return at
+        return float(np.sum((y - lines @ np.linalg.lstsq(lines, y, rcond=None)[0]) ** 2))
+
+    at = min(t[1:-1], key=rest)
+    return float(min(at + step * np.arange(-9, 10) / 10, key=rest))
 
 
 def _toe_off(toe: Floats, times: Floats, contact: float, stride: float) -> float:

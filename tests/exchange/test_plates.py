@@ -57,6 +57,25 @@ def test_files_of_many_makers_say_the_same(tmp_path, head, separator, decimal, e
     assert preview(path).shape.startswith("3 columns")
 
 
+@pytest.mark.parametrize(
+    ("head", "unit", "swapped"),
+    [
+        ("time_s,left_kg,right_kg", 9.80665, False), ("t,Fz_L_N,Fz_R_N", 1, False),
+        ("Time (s),R (lbf),L (lbf)", 4.4482216, True), ("time_ms,links_N,rechts_N", 1, False),
+        ("time,Force-Right[kgf],Force-Left[kgf]", 9.80665, True), ("sec,FzLeft,FzRight", 1, False),
+        ("time [s],plate.L.Fz [Newton],plate.R.Fz [Newton]", 1, False),
+        ("time,LT (pounds),RT (pounds)", 4.4482216, False), ("temps,droit kg,gauche kg", 9.80665, True),
+    ],
+)  # fmt: skip
+def test_sides_and_units_are_recognised_however_they_are_written(tmp_path, head, unit, swapped):
+    clock = 1000 * TIME if "ms" in head else TIME
+    one, other = (RIGHT, LEFT) if swapped else (LEFT, RIGHT)
+    found = read_table(write(tmp_path / "x.csv", [clock, one / unit, other / unit], head))
+    assert found.rate == pytest.approx(1000, rel=0.01)
+    for side, truth in ((Side.LEFT, LEFT), (Side.RIGHT, RIGHT)):
+        assert found.force[side].mean() == pytest.approx(truth.mean(), rel=0.01), head
+
+
 def comma(value):
     return f"{value:.3f}".replace(".", ",")
 

@@ -12,7 +12,7 @@ from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.exchange.csv.mapping import POINT_UNITS
-from tuning.exchange.csv.recognise import LEFT_WORDS, RIGHT_WORDS
+from tuning.exchange.csv.recognise import LEFT_WORDS, RIGHT_WORDS, plain, says
 from tuning.exchange.repairs import finish
 
 
@@ -39,11 +39,11 @@ def read_c3d(path: Path) -> Recording:
     plates = file["data"].get("platform", [])
     if plates:
         return _of_c3d_plates(plates[:2], rate)
-    labels = [str(label).lower() for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
+    labels = [plain(str(label)) for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
     data = np.asarray(file["data"]["analogs"], float)[0]
     found = {}
     for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS)):
-        hits = [n for n, label in enumerate(labels) if "z" in label and any(w in label for w in words)]
+        hits = [n for n, label in enumerate(labels) if "z" in label and says(label, words)]
         if hits:
             found[side] = data[hits[0]]
     if not found:

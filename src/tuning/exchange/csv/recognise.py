@@ -23,9 +23,11 @@ SAMPLE_BYTES = 20_000
 POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
 TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("time", "zeit", "temps", "sec"),
-    ("left", "links", "gauche"),
-    ("right", "rechts", "droit"),
+    ("left", "links", "gauche", "l", "lt", "li"),
+    ("right", "rechts", "droit", "r", "rt", "re"),
 )
+"""Words for a column; those of one or two letters count only where they stand alone."""
+UNIT_WORDS = {"kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b"}
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,17 @@ class Preview:
     rows: list[list[str]]
     mapping: Mapping
     shape: str
+
+
+def plain(name: str) -> str:
+    """A name in small letters, its words apart: Fz_L-N and FzLeft[kg] are fz l n and fz left kg."""
+    apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)
+    return " ".join(re.sub(r"[_\-.\[\](){}/:]+", " ", apart).lower().split())
+
+
+def says(name: str, words: Sequence[str]) -> bool:
+    """Whether a plain name holds one of the words."""
+    return any(word in (name if len(word) > 2 else name.split()) for word in words)
 
 
 def text_of(path: Path, encoding: str = "", most: int = -1) -> tuple[str, str]:
@@ -97,13 +110,13 @@ def _is_even(lines: Sequence[str], separator: str) -> bool:
 def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapping:
     """Columns by their names, else by what they hold."""
     width = max(len(row) for row in body)
-    names = [" ".join(row[n].lower() for row in head if n < len(row)) for n in range(width)]
+    names = [plain(" ".join(row[n] for row in head if n < len(row))) for n in range(width)]
     columns = np.column_stack([column(body, n, blank.decimal) for n in range(width)])
 
     points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
 
     def named(words: Sequence[str]) -> int | None:
-        hits = [n for n in range(width) if n not in points and any(w in names[n] for w in words)]
+        hits = [n for n in range(width) if n not in points and says(names[n], words)]
         vertical = [n for n in hits if re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", names[n])]
         return next(iter(vertical or hits), None)
 
@@ -116,11 +129,11 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         left, right = rest[0], (rest[1] if len(rest) > 1 else None)
     header = " ".join(names)
     pairs = {
-        side: _point_columns([n for n in points if any(w in names[n] for w in words)], names)
+        side: _point_columns([n for n in points if says(names[n], words)], names)
         for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS))
     }
     lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
-    unit = "kgf" if re.search(r"\bkgf?\b", header) else "lbf" if re.search(r"\blbf?\b", header) else "N"
+    unit = next((name for name, words in UNIT_WORDS.items() if re.search(words, header)), "N")
     milli = time is not None and (
         re.search(r"\bms\b|milli", names[time]) is not None
         or (len(body) > 2 and float(np.nanmedian(np.diff(columns[:, time]))) >= 0.5)

@@ -10,6 +10,7 @@ from click.testing import CliRunner
 from tuning.cli import main
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
+from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
@@ -397,3 +398,50 @@ def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):
     assert wrong.exit_code == 2 and "which leg" in wrong.output
     kept.write_text("{nonsense")
     assert run.invoke(main, ["force", str(path), "--test", "squat-iso", "--map", str(kept)]).exit_code == 2
+
+
+# nothing wrong goes by without a word
+
+
+def noted(path) -> str:
+    return " ".join(read_table(path).notes)
+
+
+def test_one_spike_downward_turns_no_plate(tmp_path):
+    left, right = LEFT * 0.1, RIGHT.copy()
+    left[5000] = -900.0
+    found = read_table(write(tmp_path / "x.csv", [TIME, left, right]))
+    assert found.force[Side.LEFT].mean() == pytest.approx(LEFT.mean() * 0.1, rel=0.05)
+    assert "turned" not in " ".join(found.notes)
+    turned = read_table(write(tmp_path / "y.csv", [TIME, -LEFT, RIGHT]))
+    assert "left plate pointed down" in " ".join(turned.notes) and turned.force[Side.LEFT].mean() > 0
+
+
+def test_a_last_line_that_was_cut_is_dropped_and_told(tmp_path):
+    path = write(tmp_path / "x.csv", [TIME, LEFT, RIGHT])
+    whole = path.read_text()
+    path.write_text(whole[: len(whole) - 14])
+    found = read_table(path)
+    assert "last line was cut" in " ".join(found.notes) and found.size == TIME.size - 1
+    cut_number = whole.rstrip("\n")[:-3]  # 345.6789 became 345.6: a number still, and nobody can tell
+    path.write_text(cut_number)
+    assert read_table(path).size in (TIME.size, TIME.size - 1)
+
+
+def test_a_plate_that_never_carries_anything_is_told(tmp_path):
+    idle = np.random.default_rng(4).normal(0, 1.5, TIME.size)
+    assert "right plate never carried" in noted(write(tmp_path / "x.csv", [TIME, LEFT, idle]))
+    assert "never carried" not in noted(write(tmp_path / "y.csv", [TIME, LEFT, RIGHT]))
+
+
+def test_what_was_taken_for_granted_is_told(tmp_path):
+    assert "milliseconds" in noted(write(tmp_path / "x.csv", [1000 * TIME, LEFT, RIGHT], "time,left,right"))
+    assert "no names" in noted(write(tmp_path / "y.csv", [TIME, LEFT, RIGHT], ""))
+    assert noted(write(tmp_path / "z.csv", [TIME, LEFT, RIGHT])) == ""
+
+
+@pytest.mark.parametrize(("mass", "words"), [(75.0, ""), (20.0, "no adult"), (310.0, "no adult")])
+def test_a_weight_that_fits_no_adult_is_questioned(mass, words):
+    still = np.full(8000, mass * 9.80665 / 2) + np.random.default_rng(1).normal(0, 1, 8000)
+    found = analyse(Recording(1000.0, dict.fromkeys(LEGS, still)), "quiet-stance")
+    assert (words in " ".join(found.warnings)) if words else not found.warnings

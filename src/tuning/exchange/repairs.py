@@ -28,13 +28,18 @@ def finish(
         if not samples.size:
             raise BadInput(f"The {name} holds no samples.")
         samples = _bridged(samples, rate, name, notes)
-        if float(np.median(samples)) < -20 or (float(samples.min()) < -100 > -float(samples.max())):
+        low, middle, high = np.percentile(samples, [1, 50, 99])
+        if middle < -20 or (low < -100 and -low > high):  # never by a few samples: a spike is no sign
             samples = -samples
             notes.append(f"The {name} pointed down; its sign was turned.")
         samples = _without_spikes(samples, rate, name, notes)
         _refuse_flat(samples, rate, name)
         made[side] = samples
     _refuse_units(made)
+    idle = [side.value for side, samples in made.items() if float(np.percentile(samples, 99)) < IDLE_N]
+    notes += [
+        f"The {name} plate never carried more than {IDLE_N:g} N: nobody on it, or not connected?" for name in idle
+    ]
     return Recording(rate, made, tuple(notes), {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()})
 
 
@@ -114,6 +119,8 @@ def _refuse_flat(samples: Floats, rate: float, name: str) -> None:
         )
 
 
+IDLE_N = 20.0
+"""A plate that carries no more than this for all but a moment was not used (practice judgement, editable)."""
 CUT_OFF_N = 20.0
 """A flat top hides more than this when force ran into it so fast (practice judgement, editable)."""
 

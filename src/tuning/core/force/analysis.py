@@ -16,6 +16,9 @@ from tuning.core.force.still_start import raises, still_efforts
 from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
 from tuning.core.types import NotMeasured, Side
 
+LIGHTEST_KG, HEAVIEST_KG = 30.0, 250.0
+"""Weights outside are questioned (practice judgement, editable)."""
+
 
 def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mass_kg: float | None = None) -> Analysis:
     """Read a recording as one test.
@@ -42,6 +45,10 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
         found.warnings.append(
             f"The plates weigh {weighed.mass_kg:.1f} kg, {body_mass_kg:.1f} kg were known before: a load, a foot off "
             "the plates, or plates that were not zeroed?"
+        )
+    if isinstance(weighed, Weight) and not LIGHTEST_KG <= weighed.mass_kg <= HEAVIEST_KG:
+        found.warnings.append(
+            f"The plates weigh {weighed.mass_kg:.0f} kg, which no adult does: the wrong unit, or a scale factor?"
         )
     if leg is not Side.NONE and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)

@@ -41,6 +41,13 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     if max(wanted) >= max(len(row) for row in rows):
         raise BadInput(f"Column {max(wanted) + 1} is missing: the rows have {short} columns.")
     notes: list[str] = []
+    if len(rows) > 1 and len(rows[-1]) < max(len(row) for row in rows[:-1]):
+        rows.pop()
+        notes.append("The last line was cut and is left out.")
+    if mapping is None and not found.header_rows:
+        notes.append("The columns have no names; they were told by what they hold.")
+    if mapping is None and found.time is not None and found.time_unit == "ms":
+        notes.append("The clock was taken as milliseconds.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.movement.gait import find_steps, stride_time
+from tuning.core.movement.gait import find_steps, gait_of, stride_time
 from tuning.core.movement.repetitions import find_repetitions
 from tuning.core.signals import derivative, fill_gaps, lowpass
 from tuning.core.types import LEGS, NotMeasured, Side
@@ -80,7 +80,8 @@ def test_contact_and_toe_off_lie_within_a_frame_whatever_the_speed():
             if np.isfinite(step_found.mid_stance):
                 assert step_found.mid_stance == pytest.approx(contact + STANCE / 2 * cycle, abs=0.02)
         found += len(steps)
-    assert found > 20
+        assert gait_of(steps, 1 / 60) == "walk"
+    assert found > 20 and gait_of([], 1 / 60) == gait_of(steps[:1], 1 / 60) == ""
 
 
 def test_standing_still_or_noise_has_no_steps():
@@ -137,6 +138,7 @@ def test_a_runner_lands_where_the_heel_stops_sinking_and_not_where_it_falls_in_m
     y = {side: running_heel(t + shift, stride, 480.0, n)
          for n, (side, shift) in enumerate(zip(LEGS, (0.0, stride / 2), strict=True))}  # fmt: skip
     steps = find_steps({s: h for s, (h, _) in y.items()}, {s: f for s, (_, f) in y.items()}, t)
+    assert gait_of(steps, 1 / fps) == "run"
     for side, shift in zip(LEGS, (0.0, stride / 2), strict=True):
         mine = [step for step in steps if step.side is side]
         truth = np.arange(1, 20) * stride - shift

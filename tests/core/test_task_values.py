@@ -112,7 +112,9 @@ def test_observations_hold_each_cycle_as_a_trial_of_its_own_measure_and_side():
     assert (right.side, right.trials.tolist(), right.marking_sd) == (RIGHT, [40.0], 0.5)
     assert left.marking_sd == pytest.approx(np.sqrt((0.09 + 0.16 + 0.25) / 3))
     assert (left.summary_rule, left.method, left.quality_reason) == ("mean", "clip", "one; two")
-    assert left.setup == replace(setup, task="front-squat")
+    assert left.setup == replace(setup, task="front-squat") and result.gait == ""
+    result.gait = "run"
+    assert observations(result, MEASURES, "the clip", setup)[0].setup.gait == "run"
     known = left.evidence
     assert (known.capture, known.frame, known.time_s, known.frames) == ("the clip", 30, 0.5, (10, 20, 30))
     assert known.cutoff_hz == 5.0 and observations(result, (), "the clip") == []

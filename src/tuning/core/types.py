@@ -73,6 +73,8 @@ class Setup:
     pad: str = ""
     body_mass_kg: float | None = None
     task: str = ""
+    gait: str = ""
+    """Walk or run, as the steps of a clip tell."""
     shoes: str = ""
     load_kg: float | None = None
     turn_out_deg: float | None = None

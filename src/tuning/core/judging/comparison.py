@@ -161,7 +161,7 @@ def against_reference(measure: Measure, seen: Observation, who: Who = NOBODY) ->
     With one end every value on the good side is inside whatever its error, and past it the value must
     lie further out than its error.
     """
-    usual = measure.reference.usual(seen.setup.task, who) if measure.reference is not None else None
+    usual = measure.reference.usual(seen.setup.gait or seen.setup.task, who) if measure.reference is not None else None
     if usual is None or isinstance(seen.value, NotMeasured):
         return None
     value, error = seen.value, max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)

@@ -7,7 +7,7 @@ from tuning.core.types import Observation
 PAIN_LIMITED = 3
 """Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
 
-_TOLD = {"mode": " test", "position": "", "pad": " pad", "task": ""}
+_TOLD = {"mode": " test", "position": "", "pad": " pad", "task": "", "gait": ""}
 """What must agree where both sides tell it, and the word behind it."""
 _BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg", "step_height_m": " m step"}
 """What must agree, told or not, where one value is set against an earlier one."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +20,8 @@ LOW_SHARE, FALL_WITHIN, GREAT_SHARE, TOE_LOW = 0.6, 0.85, 0.5, 0.75
 """The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel
 is lowest, and stands out by this share of the fastest fall there; the forefoot leaves the ground from this share of its
 way on (practice judgement, editable)."""
+SURE_FRAMES = 1.5
+"""Both feet down, or none, for less than so many frames tells neither walking nor running."""
 BEND_WITHIN = 0.22
 """A contact lies within this share of a stride after its fastest fall."""
 LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
@@ -141,6 +143,19 @@ def _toe_off(toe: Floats, times: Floats, contact: float, stride: float) -> float
     if contact + LONGEST_STANCE * stride > times[-1]:
         return np.nan
     return _sharpest(bend, times, contact + SHORTEST_STANCE * stride, contact + LONGEST_STANCE * stride)
+
+
+def gait_of(steps: Sequence[Step], frame_s: float) -> str:
+    """`walk` where one foot lands before the other leaves, `run` where none is down between, empty where unsure."""
+    overlaps = []
+    for step in steps:
+        landing = next((s.contact for s in steps if s.side is not step.side and s.contact > step.contact), np.nan)
+        overlaps.append(step.toe_off - landing)
+    known = [v for v in overlaps if np.isfinite(v)]
+    both_down = float(np.median(known)) if known else 0.0
+    if abs(both_down) <= SURE_FRAMES * frame_s:
+        return ""
+    return "walk" if both_down > 0 else "run"
 
 
 def find_steps(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], times: Floats) -> list[Step] | NotMeasured:

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from tuning.core.movement.frames import REAR
-from tuning.core.movement.gait import Step, find_steps
+from tuning.core.movement.gait import Step, find_steps, gait_of
 from tuning.core.movement.kinematics import CycleValue, Signals
 from tuning.core.movement.tasks.result import EVENT_SD_FRAMES, LEAST_SEEN, Meter, Options, Result, scaled, three
 from tuning.core.pictures import geometry
@@ -23,6 +23,7 @@ def rear_gait(signals: Signals, options: Options, result: Result) -> None:
     steps = _steps(signals, options, result)
     if not steps:
         return
+    result.gait = gait_of(steps, 1 / signals.rate)
     for step in steps:
         result.events += [("contact", step.side, step.contact), ("toe-off", step.side, step.toe_off)]
         result.cycles.append((step.side, step.contact, step.toe_off))

@@ -62,6 +62,8 @@ class Result:
     values: list[CycleValue] = field(default_factory=list)
     curves: list[Curve] = field(default_factory=list)
     cycles: list[tuple[Side, float, float]] = field(default_factory=list)
+    gait: str = ""
+    """Walk or run, where the steps tell."""
     events: list[tuple[str, Side, float]] = field(default_factory=list)
     """Kind, side and time (s), in the order of `found`: where each was before it was moved by hand."""
     found: list[tuple[str, Side, float]] = field(default_factory=list)

@@ -200,9 +200,11 @@ def test_heel_raises_are_judged_by_age_and_sex(age, sex, count):
 
 def test_walking_and_running_have_bands_of_their_own():
     measure = MEASURES["gait-pelvic-drop"]
-    said = lambda task: against_reference(
-        measure, seen(measure, LEFT, [6.9] * 5, setup=Setup(task="rear-gait", gait=task))
-    )
+
+    def said(gait):
+        setup = Setup(task="rear-gait", gait=gait)
+        return against_reference(measure, seen(measure, LEFT, [6.9] * 5, setup=setup))
+
     assert said("run")[0].startswith("inside") and not said("walk")[0].startswith("inside") and said("") is None
     assert measure.reference.words("°") == (
         "walk: at most 5° (walking at most 5, practice judgement, editable); "

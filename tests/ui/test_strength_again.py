@@ -248,3 +248,40 @@ def test_a_break_test_stays_barred_while_a_limit_stands(window, patient):
     patient("beekeeper", "strength")
     with pytest.raises(Refused, match="barred"):
         window.page("strength").state.set_mode(Mode.BREAK)
+
+
+def test_the_unit_of_a_repeated_protocol_never_reaches_the_next_patient(window, strength, patient):
+    """The box beside the field, a bare number and the record say the same unit, whoever is open."""
+    window.order.choose(["hip-abd"])
+    strength.state.choose("hip-abd:left")
+    strength.state.enter("41.5 lbf")
+    page = next_visit(window)
+    QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    hands.settle()
+    page.state.choose("hip-abd:left")
+    assert page.state.unit == page.unit.currentText() == "lbf" and page.number.placeholderText() == "last 41.5 lbf"
+    patient("potter", "intake")
+    window.new_visit()
+    hands.record_screen(window)
+    window.go("strength")
+    hands.settle()
+    assert page.state.unit == page.unit.currentText() == "N" and page.number.placeholderText() == ""
+    assert page.state.protocol is None and page.state.mode is Mode.MAKE
+    before = (page.state.test_id, page.state.side)
+    page.state.enter("41.5")
+    kept = [(o.measure_id, o.side, o.trials.tolist()) for o in window.workspace.observations()]
+    assert (*before, [41.5]) in kept
+
+
+def test_people_that_cannot_be_read_are_not_told_as_an_empty_clinic(window, monkeypatch):
+    from PyQt6.QtWidgets import QLabel
+
+    from tuning.core.errors import EnvironmentFault
+
+    def refuse(_: str) -> None:
+        raise EnvironmentFault("The disk refused to read.")
+
+    monkeypatch.setattr(window.workspace.record, "digests", refuse)
+    window.go_home()
+    told = [label.text() for label in window.day_list.findChildren(QLabel)]
+    assert "The disk refused to read." in told and not any("No patients yet" in text for text in told)

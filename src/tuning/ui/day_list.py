@@ -122,10 +122,12 @@ class DayList(QWidget):
         empty(self._list)
         self._lines.clear()
         found: list[Digest] = []
+        refusal = ""
         try:
             found = self._record.digests(self.search.text())
         except TuningError as err:
-            self.refused.emit(str(err))
+            refusal = str(err)
+            self.refused.emit(refusal)
         today = date.today()
         self.heading.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
         for person in found:
@@ -137,7 +139,7 @@ class DayList(QWidget):
         self._list.addWidget(rule())
         if not found:
             text = "Nobody fits this search." if self.search.text() else "No patients yet. Add the first one."
-            hint = label(text, theme.BODY, role="muted")
+            hint = label(refusal or text, theme.BODY, role="muted")
             hint.setContentsMargins(12, 24, 0, 0)
             self._list.addWidget(hint)
         self._list.addStretch(1)

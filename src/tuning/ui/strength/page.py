@@ -215,7 +215,6 @@ class StrengthPage(StagePage):
         """The protocol of the last visit with strength."""
         try:
             self.told.emit(self.state.repeat_last())
-            self.unit.setCurrentText(self.state.unit)
         except TuningError as err:
             self.refused.emit(str(err))
         self.number.setFocus()
@@ -420,8 +419,11 @@ class StrengthPage(StagePage):
         more = f"Trial {count + 1} of {state.wanted}" if count < state.wanted else f"{count} trials kept"
         self.trial.setText("Pain" if state.asking_pain else more)
         self.number.setAccessibleName("Pain 0 to 10" if state.asking_pain else "Force of this trial")
+        if self.unit.currentText() != state.unit:  # what is shown is what a bare number is read in
+            self.unit.setCurrentText(state.unit)
         ghost = None if state.asking_pain else state.ghost()
-        self.number.setPlaceholderText("" if ghost is None else f"last {from_newtons(ghost, state.unit):.1f}")
+        last = "" if ghost is None else f"last {from_newtons(ghost, state.unit):.1f} {state.unit}"
+        self.number.setPlaceholderText(last)
         if not self.number.text() and self.caught is None:
             self._say(self._waiting_words())
         self.bars.fit()

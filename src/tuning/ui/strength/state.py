@@ -84,6 +84,8 @@ class StrengthState(StrengthReadings):
         """Take up the run where it was left."""
         self._levers, self.reason, self.asking_pain = {}, "", False
         self.fixation, self.mode = USUAL.fixation, Mode.MAKE
+        repeated = self.protocol
+        self.unit = (repeated.unit if repeated is not None else "") or self.space.settings.get("strength.unit", "N")
         if self.space.patient is not None:
             for row in self.space.observations():
                 test = self.space.knowledge.tests.get(row.measure_id)
@@ -124,8 +126,6 @@ class StrengthState(StrengthReadings):
         with self.space.action("last protocol") as act:
             act.put(Form(REPEATS, {"visit": found.visit}), self.space.form_today(REPEATS))
             self.order.take_over(act, found.order)
-        if found.unit:
-            self.unit = found.unit
         self.begin()
         return f"As on {day(was.started_at)}: order, positions, pads, levers, mode and number of trials."
 

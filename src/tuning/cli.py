@@ -241,6 +241,7 @@ def force(
         from tuning.exchange.csv.mapping import read_mapping
         from tuning.exchange.json.force import force_json
         from tuning.exchange.plates import read_plates
+        from tuning.knowledge import load
 
         mapping = None
         if map_file is not None:
@@ -252,7 +253,7 @@ def force(
         found = analyse(
             recording.swapped() if swap else recording, test_id, Side(side) if side else Side.NONE, body_mass
         )
-        told = force_json(found)
+        told = force_json(found, load().plate_errors)
         nothing = 0 if found.reps else 2
         if as_json:
             click.echo(json.dumps(told, indent=1))

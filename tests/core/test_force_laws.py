@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.core.force.analysis import analyse
-from tuning.core.force.error import error_of_mean
 from tuning.core.force.plate_tests import TESTS, UNITS, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import ellipse, of_course, sway
@@ -19,6 +18,9 @@ from tuning.core.judging.verdict import error_of_value, split_sem
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_people import scene
 from tuning.devices.plates import Body, Faults, heard, points_heard
+from tuning.knowledge import load
+
+ERRORS = load().plate_errors
 
 PER_NEWTON = ("N", "N/s", "Ns")
 
@@ -141,14 +143,14 @@ def test_the_lifted_foot_tells_its_plate():
 
 
 def test_the_error_of_a_mean_is_the_stated_one_and_unknown_where_none_is_stated():
-    assert error_of_mean("peak", 1000.0, 1) == pytest.approx(1.96 * 40)
-    assert error_of_mean("peak", 1000.0, 3) == pytest.approx(error_of_value(split_sem(40.0), 3))
-    assert error_of_mean("share", 43.0, 1) == pytest.approx(1.96 * 1.5), "points, not a percentage of the share"
-    early, late = (error_of_mean(f"rate-{w}", 4000.0, 3) for w in (50, 250))
+    assert ERRORS.of_mean("peak", 1000.0, 1) == pytest.approx(1.96 * 40)
+    assert ERRORS.of_mean("peak", 1000.0, 3) == pytest.approx(error_of_value(split_sem(40.0), 3))
+    assert ERRORS.of_mean("share", 43.0, 1) == pytest.approx(1.96 * 1.5), "points, not a percentage of the share"
+    early, late = (ERRORS.of_mean(f"rate-{w}", 4000.0, 3) for w in (50, 250))
     assert early == pytest.approx(2 * late), "early rates are the least dependable"
-    assert error_of_mean("duration", 3.0, 3) is None
+    assert ERRORS.of_mean("duration", 3.0, 3) is None
     # Trials shrink the error, but never below what set-up and day add.
-    many = error_of_mean("peak", 1000.0, 10_000)
+    many = ERRORS.of_mean("peak", 1000.0, 10_000)
     assert many == pytest.approx(1.96 * 40 * np.sqrt(0.5), rel=1e-3)
 
 

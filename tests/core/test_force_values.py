@@ -12,6 +12,9 @@ from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, r
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.knowledge import load
+
+ERRORS = load().plate_errors
 
 LEFT, RIGHT = LEGS
 RATE = 1000.0
@@ -240,10 +243,10 @@ def test_the_beam_fades_and_only_what_was_blind_is_scored():
         "none": [], "blind check": [],
     }  # fmt: skip
     assert set(EVERY) == set(FADING)
-    found = score(np.array([48.0, 53.0, 56.0]), 5.0)
+    found = score(np.array([48.0, 53.0, 56.0]), 5.0, ERRORS)
     assert (found.mean, found.inside, found.count) == (pytest.approx(157 / 3), 2, 3)
-    assert found.off == pytest.approx((2 + 3 + 6) / 3) and found.error > 0 and score(np.empty(0), 5.0) is None
-    assert score(np.array([55.0, 45.0, 55.1]), 5.0).inside == 2, "the edge belongs to the band"
+    assert found.off == pytest.approx((2 + 3 + 6) / 3) and found.error > 0 and score(np.empty(0), 5.0, ERRORS) is None
+    assert score(np.array([55.0, 45.0, 55.1]), 5.0, ERRORS).inside == 2, "the edge belongs to the band"
 
 
 def squats(count, low=0.8, high=1.2, weight=700.0):

@@ -22,6 +22,7 @@ from tuning.core.visit.battery import (
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
+SOLES = KNOWLEDGE.soles
 LEFT, RIGHT = LEGS
 GRADE = st.integers(0, 3)
 
@@ -125,17 +126,19 @@ def test_mirrored_soles_mirror_what_is_said(wear):
     assert total_wear(shoes, LEFT) == total_wear(mirrored, RIGHT)
     zone, left, right = most_uneven(shoes)
     assert most_uneven(mirrored) == (zone, right, left)
-    words = [line.replace("left", "#").replace("right", "left").replace("#", "right") for line in read_shoes(shoes)]
-    assert words == read_shoes(mirrored)
+    words = [
+        line.replace("left", "#").replace("right", "left").replace("#", "right") for line in read_shoes(SOLES, shoes)
+    ]
+    assert words == read_shoes(SOLES, mirrored)
 
 
 def test_soles_say_what_they_cannot_say():
     slight = {side: {"heel outer": 1} for side in LEGS}
-    assert read_shoes(Shoes(slight)) == ["Slight wear of the outer heel is common and counts for nothing alone."]
-    said = " ".join(read_shoes(Shoes(slight, firm_foam=True, crushed={LEFT: True, RIGHT: False}, age_months=20)))
+    assert read_shoes(SOLES, Shoes(slight)) == ["Slight wear of the outer heel is common and counts for nothing alone."]
+    said = " ".join(read_shoes(SOLES, Shoes(slight, firm_foam=True, crushed={LEFT: True, RIGHT: False}, age_months=20)))
     assert "Firm foam hides inner wear" in said and "crushed (left)" in said and "film the feet" in said
     worn = {LEFT: {"middle inner": 3}, RIGHT: {"middle inner": 1}}
-    said = " ".join(read_shoes(Shoes(worn, sore=((LEFT, "middle inner"), (RIGHT, "heel outer")))))
+    said = " ".join(read_shoes(SOLES, Shoes(worn, sore=((LEFT, "middle inner"), (RIGHT, "heel outer")))))
     assert "left worn 2 grades further" in said and "Sore where it is worn (left" in said
     assert "right heel outer, but not worn" in said and "replace" in said
 
@@ -160,9 +163,9 @@ def test_a_tap_names_region_and_side(view, x, y, region, side):
 
 def test_repeats_on_one_side_are_a_pattern():
     left = [{"region": "knee", "side": "left"}] * 3
-    assert "3 episodes on the left (knee)" in repeats(left)[0]
-    assert "alternate" in repeats([*left[:2], {"region": "hip", "side": "right"}])[0]
-    assert repeats(left[:2]) == []
+    assert "3 episodes on the left (knee)" in repeats(SOLES, left)[0]
+    assert "alternate" in repeats(SOLES, [*left[:2], {"region": "hip", "side": "right"}])[0]
+    assert repeats(SOLES, left[:2]) == []
 
 
 def test_scales_are_read_and_checked_against_the_record():

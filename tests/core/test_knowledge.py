@@ -56,6 +56,12 @@ def test_every_number_of_every_measure_names_its_source():
             'id = "no-row"\ncrease = "level"',
             ["no row catches", "low"],
         ),
+        ("levels_chain.toml", "typed = 11.0, ", "", ["levels_chain.toml", "typed"]),
+        ("levels_chain.toml", "[5, 10, 20]", "[5, 20, 10]", ["levels_chain.toml", "rise"]),
+        ("posture.toml", "hip - shoulder", "hip - neck", ["posture.toml: sway-back", "neck"]),
+        ("posture.toml", "sway-back", "slouch", ["posture.toml", "slouch"]),
+        ("soles.toml", "zone_gap = 2", "", ["soles.toml", "zone_gap"]),
+        ("plates.toml", "peak = 4,", "peek = 4,", ["plates.toml: error", "peek"]),
         ("safety.toml", 'all = ["saddle"]', 'all = ["sadle"]', ["safety.toml", "sadle"]),
         ("safety.toml", 'level = "RED"', 'level = "PINK"', ["safety.toml", "PINK"]),
         (

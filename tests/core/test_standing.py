@@ -17,13 +17,13 @@ from tuning.core.standing.levels import (
     Height,
     Levels,
     Tilt,
-    from_grade,
     is_sound,
     loading_agrees,
     low_hip,
     suspect,
 )
-from tuning.core.standing.photographs import Posture, SideLine, SpineCurve, foot_score_band, grade_of, posture_type
+from tuning.core.standing.photographs import foot_score_band
+from tuning.core.standing.posture import Posture, SideLine, SpineCurve, posture_type
 from tuning.core.types import Observation, Role, Side
 from tuning.demo.stills import FRONT, REAR, Stander, Still, portrait, side_marks, standing
 from tuning.knowledge import load
@@ -137,7 +137,7 @@ CURVE = st.sampled_from(SpineCurve)
 
 @given(OFFSET, OFFSET, OFFSET, OFFSET, CURVE, CURVE)
 def test_posture_is_named_by_its_rule_and_by_nothing_else(knee, hip, shoulder, ear, upper, low):
-    found, rule = posture_type(SideLine(knee, hip, shoulder, ear, upper, low))
+    found, rule = posture_type(KNOWLEDGE.posture, SideLine(knee, hip, shoulder, ear, upper, low))
     sway = hip >= 30 and hip - shoulder >= 30
     assert (found is Posture.SWAY) == sway
     if found is Posture.IDEAL:
@@ -151,7 +151,7 @@ def test_posture_is_named_by_its_rule_and_by_nothing_else(knee, hip, shoulder, e
     (30, 0, Posture.SWAY), (29.9, -5, Posture.IDEAL), (30, 0.1, Posture.NONE), (60, 30, Posture.SWAY),
 ])  # fmt: skip
 def test_posture_boundaries(hip, shoulder, posture):
-    assert posture_type(SideLine(0, hip, shoulder, 0))[0] is posture
+    assert posture_type(KNOWLEDGE.posture, SideLine(0, hip, shoulder, 0))[0] is posture
 
 
 @given(st.integers(-12, 12))
@@ -172,14 +172,15 @@ def test_a_foot_score_beyond_its_scale_is_refused():
     (20, "mm", 3),
 ])  # fmt: skip
 def test_grades_stand_at_their_edges(value, unit, grade):
-    assert grade_of(value, unit) == grade
+    assert CHAIN.grade_of(value, unit) == grade
 
 
 # the chain of levels
 
 
 def looks(crease, psis, sitting=0.0, arch=(0, 0), error=11.0):
-    return Levels(Height(crease, error), Height(psis, error), Height(sitting, error), arch)
+    crease, psis, sitting = (Height(mm, error, CHAIN.level_below_mm) for mm in (crease, psis, sitting))
+    return Levels(crease, psis, sitting, arch)
 
 
 @pytest.mark.parametrize(
@@ -231,11 +232,11 @@ def test_the_table_has_no_hole_and_asks_for_missing_looks_in_order():
 
 
 def test_grades_by_eye_stand_for_heights_inside_their_bands():
-    assert from_grade(0).tilt is Tilt.LEVEL
-    assert [from_grade(g).mm for g in (1, -2, 3)] == [7, -14.5, 20]
-    assert from_grade(1).tilt is Tilt.LOW_LEFT and not from_grade(1).clear and from_grade(2).clear
+    assert CHAIN.from_grade(0).tilt is Tilt.LEVEL
+    assert [CHAIN.from_grade(g).mm for g in (1, -2, 3)] == [7, -14.5, 20]
+    assert CHAIN.from_grade(1).tilt is Tilt.LOW_LEFT and not CHAIN.from_grade(1).clear and CHAIN.from_grade(2).clear
     with pytest.raises(ValueError, match="0 to 3"):
-        from_grade(4)
+        CHAIN.from_grade(4)
 
 
 def test_structure_is_only_suspected_and_trainers_send_on():

@@ -18,6 +18,7 @@ from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.csv.recognise import preview
+from tuning.knowledge import load
 from tuning.ui.force.mapper import MapperDialog
 
 
@@ -305,7 +306,7 @@ def test_the_schedule_of_the_beam():
     assert [beam_shown(FADING[2], n) for n in range(1, 6)] == [True, False, False, False, True]
     assert all(beam_shown(FADING[0], n) for n in range(1, 5))
     assert not any(beam_shown(stage, n) for stage in (FADING[3], BLIND) for n in range(1, 5))
-    told = score(np.array([52.0, 44.0, 50.0]), 5.0)
+    told = score(np.array([52.0, 44.0, 50.0]), 5.0, load().plate_errors)
     assert told.error == pytest.approx(1.96 * 1.5 * np.sqrt(1 / 6 + 1 / 2), rel=1e-3)
     assert told.inside == 2 and told.off == pytest.approx(8 / 3)
 

@@ -73,7 +73,7 @@ def test_a_stretch_of_the_trace_is_dragged_and_the_whole_comes_back(shown):
 
 
 def test_readings_carry_their_error_where_one_is_known_and_their_spread_elsewhere(shown):
-    table = shown(ReadingTable(), 400, 700)
+    table = shown(ReadingTable(load().plate_errors), 400, 700)
     recording = recorded("squat-iso")
     found = analyse(recording, "squat-iso")
     table.show_analysis(found)

@@ -9,21 +9,24 @@ from pathlib import Path
 
 from tuning.core.errors import KnowledgeError
 from tuning.core.force.advice import Advice
+from tuning.core.force.error import PlateErrors
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.intake.forms import Form
+from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.standing.levels import Chain
+from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
-from tuning.knowledge.loaders.intake import load_chain, load_forms, load_safety
+from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
 from tuning.knowledge.loaders.ladders import load_faults, load_ladders
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
 from tuning.knowledge.loaders.strength import load_strength
-from tuning.knowledge.loaders.tests import load_plates, load_tests
+from tuning.knowledge.loaders.tests import load_plate_errors, load_plates, load_tests
 
 FOLDER = Path(str(files("tuning.knowledge")))
 
@@ -46,6 +49,8 @@ class Knowledge:
     measures: dict[str, Measure]
     tests: dict[str, Test]
     chain: Chain
+    posture: tuple[PostureRule, ...]
+    soles: SoleRules
     safety: SafetyTable
     forms: dict[str, Form]
     ladders: dict[str, Ladder]
@@ -53,6 +58,7 @@ class Knowledge:
     cautions: Cautions
     order: OrderTable
     plates: dict[str, Advice]
+    plate_errors: PlateErrors
     strength: StrengthTable
 
     @cached_property
@@ -87,9 +93,27 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     cautions = reading.structure(reading.toml(folder / "cautions.toml"), Cautions, "cautions.toml")
     order = load_order(reading, tests, plates)
     strength = load_strength(reading, measures)
-    if reading.problems or safety is None or chain is None or cautions is None or order is None or strength is None:
+    errors = load_plate_errors(reading)
+    posture, soles = load_posture(reading), load_soles(reading)
+    if reading.problems or not (safety and chain and cautions and order and strength and errors and soles):
         return None, reading.problems
-    return Knowledge(measures, tests, chain, safety, forms, ladders, faults, cautions, order, plates, strength), []
+    found = Knowledge(
+        measures,
+        tests,
+        chain,
+        posture,
+        soles,
+        safety,
+        forms,
+        ladders,
+        faults,
+        cautions,
+        order,
+        plates,
+        errors,
+        strength,
+    )
+    return found, []
 
 
 def check(folder: Path = FOLDER) -> list[str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.force.error import error_of_mean
+from tuning.core.force.error import PlateErrors
 from tuning.core.types import Floats
 
 BEAM_S = 0.15
@@ -110,12 +110,12 @@ class BlindScore:
     count: int
 
 
-def score(shares: Floats, band: float) -> BlindScore | None:
+def score(shares: Floats, band: float, errors: PlateErrors) -> BlindScore | None:
     """Score shares of blind repetitions, shape (k,), percent; None without any."""
     if not shares.size:
         return None
     off = np.abs(shares - 50)
     mean, count = float(shares.mean()), int(shares.size)
-    error = error_of_mean("share", mean, count)
+    error = errors.of_mean("share", mean, count)
     assert error is not None
     return BlindScore(mean, error, float(off.mean()), int((off <= band).sum()), count)

@@ -10,8 +10,16 @@ from dataclasses import dataclass
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case
 
-REPEATS_THAT_CALL = 3
-"""So many episodes on one side are a pattern to explain (practice judgement, editable)."""
+
+@dataclass(frozen=True)
+class SoleRules:
+    """What counts when shoes and episodes are read: episodes on one side, grades, months."""
+
+    repeats_that_call: int
+    zone_gap: int
+    worn_out: int
+    old_months: float
+
 
 SIDES_OF_LEG = (
     ("inner thigh", 0.028, 0.6), ("outer thigh", 0.104, 0.58),
@@ -55,13 +63,13 @@ def region_at(view: str, x: float, y: float) -> tuple[str, Side]:
     return name, picture_right if x > 0 else picture_right.other
 
 
-def repeats(episodes: Sequence[Mapping[str, str]]) -> list[str]:
+def repeats(rules: SoleRules, episodes: Sequence[Mapping[str, str]]) -> list[str]:
     """Sentences about episodes (keys region, side) that fall on one side again and again."""
     sides = Counter(e.get("side", "") for e in episodes if e.get("side") in ("left", "right"))
     told = []
     for side in LEGS:
         count, other = sides[side.value], sides[side.other.value]
-        if count >= REPEATS_THAT_CALL and count > other:
+        if count >= rules.repeats_that_call and count > other:
             regions = sorted({e["region"] for e in episodes if e.get("side") == side.value and e.get("region")})
             told.append(f"{count} episodes on the {side.value} ({', '.join(regions)}): a pattern to explain.")
     if not told and min(sides[s.value] for s in LEGS) > 0:
@@ -70,9 +78,6 @@ def repeats(episodes: Sequence[Mapping[str, str]]) -> list[str]:
 
 
 ZONES = ("heel outer", "heel inner", "middle outer", "middle inner", "front outer", "front inner")
-WORN_OUT = 3
-ZONE_GAP = 2
-"""Zone difference that matters (practice judgement, editable)."""
 
 
 @dataclass(frozen=True)
@@ -87,10 +92,6 @@ class Shoes:
     """Zones of the foot that are sore on the next day."""
 
 
-OLD_MONTHS = 12.0
-"""Shoes older than this exaggerate (practice judgement, editable)."""
-
-
 def total_wear(shoes: Shoes, side: Side) -> int:
     """Sum over the six zones."""
     return sum(shoes.wear.get(side, {}).get(zone, 0) for zone in ZONES)
@@ -103,7 +104,7 @@ def most_uneven(shoes: Shoes) -> tuple[str, int, int]:
     return max(rows, key=lambda row: abs(row[2] - row[1]))
 
 
-def read_shoes(shoes: Shoes) -> list[str]:
+def read_shoes(rules: SoleRules, shoes: Shoes) -> list[str]:
     """What the soles say and what they cannot; one finding alone refutes nothing."""
     grade = {(side, zone): shoes.wear.get(side, {}).get(zone, 0) for side in LEGS for zone in ZONES}
     told = []
@@ -112,7 +113,7 @@ def read_shoes(shoes: Shoes) -> list[str]:
         told.append("Slight wear of the outer heel is common and counts for nothing alone.")
     for zone in ZONES:
         left, right = grade[Side.LEFT, zone], grade[Side.RIGHT, zone]
-        if abs(left - right) >= ZONE_GAP:
+        if abs(left - right) >= rules.zone_gap:
             worse = "left" if left > right else "right"
             told.append(f"{sentence_case(zone)}: {worse} worn {abs(left - right)} grades further; that much matters.")
     inner = any(grade[side, zone] for side in LEGS for zone in ZONES if "inner" in zone)
@@ -121,7 +122,7 @@ def read_shoes(shoes: Shoes) -> list[str]:
     if shoes.crushed and any(shoes.crushed.values()):
         sides = " and ".join(side.value for side in LEGS if shoes.crushed.get(side))
         told.append(f"Midsole crushed ({sides}): it exaggerates; film the feet instead.")
-    if shoes.age_months is not None and shoes.age_months > OLD_MONTHS:
+    if shoes.age_months is not None and shoes.age_months > rules.old_months:
         told.append(f"{shoes.age_months:g} months old: old shoes exaggerate habits; film the feet instead.")
     for side, zone in shoes.sore:
         if grade[side, zone]:
@@ -130,6 +131,6 @@ def read_shoes(shoes: Shoes) -> list[str]:
             )
         else:
             told.append(f"Sore at {side.value} {zone}, but not worn there: wear explains nothing here.")
-    if any(v >= WORN_OUT for v in grade.values()):
+    if any(v >= rules.worn_out for v in grade.values()):
         told.append("Worn through: replace the shoes.")
     return told or ["No wear marked: even soles."]

@@ -6,14 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+import numpy as np
+
 from tuning.core.types import Observation, Role, Side
 
-PALPATION_ERROR_MM = {"typed": 11.0, "photo": 5.5, "by eye": 11.0}
-"""Smallest difference that one look can tell, mm, by method (practice judgement, editable)."""
-LEVEL_BELOW_MM = 5.0
-"""Palpated height differences under this count as level (practice judgement, editable)."""
-GRADE_MM = (0.0, 7.0, 14.5, 20.0)
-"""Height difference that stands for a grade by eye: the middle of its band, its edge for `marked`."""
+LOOK_METHODS = ("typed", "photo", "by eye")
+"""How a height was taken; each tells differences from another size on."""
 
 
 class Tilt(StrEnum):
@@ -32,31 +30,23 @@ class Tilt(StrEnum):
 
 @dataclass(frozen=True)
 class Height:
-    """Right minus left, mm, and the smallest difference that this look can tell."""
+    """Right minus left, mm, the smallest difference that this look can tell, and what still counts as level."""
 
     mm: float
     error_mm: float
+    level_below_mm: float
 
     @property
     def tilt(self) -> Tilt:
-        """Low side from 5 mm on."""
-        if abs(self.mm) < LEVEL_BELOW_MM:
+        """Low side, unless it counts as level."""
+        if abs(self.mm) < self.level_below_mm:
             return Tilt.LEVEL
         return Tilt.LOW_LEFT if self.mm > 0 else Tilt.LOW_RIGHT
 
     @property
     def clear(self) -> bool:
-        """False from 5 mm up to the error: low, yet possibly level."""
+        """False from the least height that counts up to the error: low, yet possibly level."""
         return self.tilt is Tilt.LEVEL or abs(self.mm) > self.error_mm
-
-
-def from_grade(grade: float) -> Height:
-    """A signed grade by eye as a height. Raises ValueError beyond 3."""
-    if abs(grade) > 3:
-        raise ValueError("grades run from 0 to 3")
-    low = int(abs(grade))
-    mm = GRADE_MM[low] + (abs(grade) - low) * (GRADE_MM[min(low + 1, 3)] - GRADE_MM[low])
-    return Height(mm if grade >= 0 else -mm, PALPATION_ERROR_MM["by eye"])
 
 
 @dataclass(frozen=True)
@@ -86,12 +76,38 @@ class ChainRow:
 
 @dataclass(frozen=True)
 class Chain:
-    """The table with the distances that turn a crease difference into a spine difference."""
+    """The table, the distances that turn a crease difference into a spine difference, and what a look can tell.
+
+    `error_mm` is the smallest difference that one look can tell, by how it was taken; `grade_edges` the least tilt
+    and height difference of the grades by eye, 1 to 3, by unit.
+    """
 
     iliac_spine_spacing_mm: float
     hip_centre_spacing_mm: float
+    level_below_mm: float
+    error_mm: Mapping[str, float]
+    grade_edges: Mapping[str, tuple[float, float, float]]
     source: str
     rows: tuple[ChainRow, ...]
+
+    def grade_of(self, value: float, unit: str) -> int:
+        """Grade 0-3 that a tilt (°) or a height (mm) would have by eye. Raises KeyError for other units."""
+        return sum(abs(value) >= edge for edge in self.grade_edges[unit])
+
+    def height(self, mm: float, method: str) -> Height:
+        """A height difference with what its method can tell. Raises KeyError for an unknown method."""
+        return Height(mm, self.error_mm[method], self.level_below_mm)
+
+    def from_grade(self, grade: float) -> Height:
+        """A signed grade by eye as a height: the middle of its band of whole millimetres, for `marked` its edge.
+
+        Raises ValueError beyond 3.
+        """
+        if abs(grade) > 3:
+            raise ValueError("grades run from 0 to 3")
+        one, two, three = self.grade_edges["mm"]
+        mm = float(np.interp(abs(grade), range(4), (0.0, (one + two - 1) / 2, (two + three - 1) / 2, three)))
+        return self.height(mm if grade >= 0 else -mm, "by eye")
 
     def expected_psis_mm(self, crease_mm: float) -> float:
         """Rear-spine difference that a leg difference would make.
@@ -212,25 +228,25 @@ def loading_agrees(share_percent: float, error: float, low: Side) -> str:
     return f"does not support it: the {low.value} hip is lower but the {heavier.value} carries more"
 
 
-def _height(seen: Sequence[Observation], stem: str) -> Height | None:
+def _height(chain: Chain, seen: Sequence[Observation], stem: str) -> Height | None:
     """The newest number, photographed or typed; else the grade by eye."""
     numbers = [o for o in seen if o.measure_id == stem and o.measured is not None]
     if numbers:
         newest = numbers[-1]
         method = "photo" if newest.marking_sd is not None else "typed"
-        return Height(newest.measured or 0.0, PALPATION_ERROR_MM[method])
+        return chain.height(newest.measured or 0.0, method)
     grades = [o for o in seen if o.measure_id == f"{stem}-eye" and o.measured is not None]
-    return from_grade(grades[-1].measured or 0.0) if grades else None
+    return chain.from_grade(grades[-1].measured or 0.0) if grades else None
 
 
-def levels_from(seen: Sequence[Observation]) -> Levels:
+def levels_from(chain: Chain, seen: Sequence[Observation]) -> Levels:
     """The looks among the observations of a visit, oldest first."""
     arch = {o.side: o.measured for o in seen if o.measure_id == "arch-profile-eye"}
     left, right = arch.get(Side.LEFT), arch.get(Side.RIGHT)
     return Levels(
-        _height(seen, "knee-crease-level"),
-        _height(seen, "psis-level"),
-        _height(seen, "psis-sitting"),
+        _height(chain, seen, "knee-crease-level"),
+        _height(chain, seen, "psis-level"),
+        _height(chain, seen, "psis-sitting"),
         None if left is None or right is None else (left, right),
     )
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from enum import StrEnum
+from collections.abc import Callable
 
 import numpy as np
 
@@ -12,7 +10,7 @@ from tuning.core.movement.frames import FRONT, REAR, tilt
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import PictureKind, Recipe, both, medial_x
-from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
+from tuning.core.types import LEGS, Floats, Side
 
 MM = 1000.0
 AHEAD = ("ahead of the ankle", "behind the ankle")
@@ -207,106 +205,6 @@ def _side(facing: Side) -> PictureKind:
 PICTURE_KINDS = (_rear(), _side(Side.LEFT), _side(Side.RIGHT), _front())
 
 GRADES = ("none", "slight", "moderate", "marked")
-GRADE_EDGES = {"°": (1.0, 3.0, 6.0), "mm": (5.0, 10.0, 20.0)}
-"""Least tilt and height difference of grades 1-3 (practice judgement, editable)."""
-
-
-def grade_of(value: float, unit: str) -> int:
-    """Grade 0-3 that a tilt (°) or a height (mm) would have by eye. Raises KeyError for other units."""
-    return sum(abs(value) >= edge for edge in GRADE_EDGES[unit])
-
-
-class SpineCurve(StrEnum):
-    """How a stretch of the back looks from the side."""
-
-    FLAT = "flat"
-    USUAL = "usual"
-    STRONG = "strong"
-
-
-class Posture(StrEnum):
-    """Side-view types (Kendall 2005); the rules are practice judgement, editable."""
-
-    IDEAL = "near the plumb line"
-    SWAY = "sway-back"
-    KYPHOTIC = "rounded upper back, hollow low back"
-    FLAT = "flat back"
-    NONE = "no type fits"
-
-
-@dataclass(frozen=True)
-class SideLine:
-    """Offsets from the line through the front of the ankle, mm, ahead positive; curves by eye."""
-
-    knee: float
-    hip: float
-    shoulder: float
-    ear: float
-    upper_back: SpineCurve = SpineCurve.USUAL
-    low_back: SpineCurve = SpineCurve.USUAL
-
-
-POSTURE_BAND_MM = 30.0
-"""Offset that counts (practice judgement, editable)."""
-
-
-@dataclass(frozen=True)
-class PostureRule:
-    """A type, the rule in words and whether a line meets it; the first that fits counts."""
-
-    posture: Posture
-    text: str
-    fits: Callable[[SideLine], bool]
-
-
-POSTURE_RULES = (
-    PostureRule(
-        Posture.SWAY,
-        "hip 30 mm or more ahead of the ankle line and shoulder 30 mm or more behind the hip",
-        lambda s: s.hip >= POSTURE_BAND_MM and s.hip - s.shoulder >= POSTURE_BAND_MM,
-    ),
-    PostureRule(
-        Posture.KYPHOTIC,
-        "upper back strongly rounded, low back hollow, ear 30 mm or more ahead of the shoulder",
-        lambda s: (
-            s.upper_back is SpineCurve.STRONG
-            and s.low_back is SpineCurve.STRONG
-            and s.ear - s.shoulder >= POSTURE_BAND_MM
-        ),
-    ),
-    PostureRule(
-        Posture.FLAT,
-        "low back flat and hip within 30 mm of the ankle line",
-        lambda s: s.low_back is SpineCurve.FLAT and abs(s.hip) < POSTURE_BAND_MM,
-    ),
-    PostureRule(
-        Posture.IDEAL,
-        "knee, hip, shoulder and ear all within 30 mm of the ankle line, curves usual",
-        lambda s: (
-            max(abs(v) for v in (s.knee, s.hip, s.shoulder, s.ear)) < POSTURE_BAND_MM
-            and s.upper_back is s.low_back is SpineCurve.USUAL
-        ),
-    ),
-)
-
-
-def posture_type(line: SideLine) -> tuple[Posture, str]:
-    """The first type whose rule fits, and that rule in words."""
-    for rule in POSTURE_RULES:
-        if rule.fits(line):
-            return rule.posture, rule.text
-    return Posture.NONE, "no rule of the table fits"
-
-
-def side_line(seen: Sequence[Observation], side: Side, upper: SpineCurve, low: SpineCurve) -> SideLine | NotMeasured:
-    """The newest four offsets of one side view with the curves by eye."""
-    found = {}
-    for point in ("knee", "hip", "shoulder", "ear"):
-        values = [o.measured for o in seen if o.measure_id == f"plumb-side-{point}" and o.side is side]
-        if not values or values[-1] is None:
-            return NotMeasured("incomplete", f"needs the {point} offset of the {side} side")
-        found[point] = values[-1]
-    return SideLine(found["knee"], found["hip"], found["shoulder"], found["ear"], upper, low)
 
 
 FOOT_SCORE_BANDS = (

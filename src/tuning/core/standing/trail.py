@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision
 from tuning.core.standing.levels import Chain, Suspicion, levels_from, suspect
-from tuning.core.standing.photographs import Posture, SpineCurve, posture_type, side_line
+from tuning.core.standing.posture import Posture, PostureRule, SpineCurve, posture_type, side_line
 from tuning.core.types import LEGS, NotMeasured, Observation
 from tuning.core.visit.next_step import NextStep, Tables, rows_of
 from tuning.core.visit.target import Target
@@ -17,7 +19,7 @@ CURVES = "plumb-side"
 
 def suspicion(case: Case, chain: Chain) -> Suspicion:
     """What the looks of the open visit open."""
-    return suspect(chain, levels_from(list(case.today(Observation))))
+    return suspect(chain, levels_from(chain, list(case.today(Observation))))
 
 
 def decided(case: Case, found: Suspicion) -> Decision | None:
@@ -46,7 +48,7 @@ def next_step(case: Case, tables: Tables) -> NextStep | None:
     return NextStep(Target("standing"), "Walk the standing levels from the feet up", "no camera needed")
 
 
-def posture_lines(case: Case) -> list[str]:
+def posture_lines(case: Case, rules: Sequence[PostureRule]) -> list[str]:
     """Posture type by side with its rule, where the side line was measured."""
     curves = {a.question: a.option for a in case.today(Answer) if a.test == CURVES}
     upper, low = (SpineCurve(curves.get(key, SpineCurve.USUAL.value)) for key in ("upper-back", "low-back"))
@@ -54,7 +56,7 @@ def posture_lines(case: Case) -> list[str]:
     for side in LEGS:
         line = side_line(list(case.today(Observation)), side, upper, low)
         if not isinstance(line, NotMeasured):
-            named.setdefault(posture_type(line), []).append(side.value)
+            named.setdefault(posture_type(rules, line), []).append(side.value)
     return [
         f"Side line, {' and '.join(sides)}: {posture.value} ({rule_text})."
         for (posture, rule_text), sides in named.items()

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from tuning.core.force.error import error_of_mean
+from tuning.core.force.error import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis
 from tuning.core.types import NotMeasured
 
 
-def force_json(found: Analysis) -> dict[str, Any]:
+def force_json(found: Analysis, errors: PlateErrors) -> dict[str, Any]:
     """Version, weight, every repetition with its events and values, summaries, warnings, what is not measured.
 
     `error` of a summary is the 95 % error of its mean, null where none is known.
@@ -27,7 +27,7 @@ def force_json(found: Analysis) -> dict[str, Any]:
                     "side": side.value,
                     "mean": mean,
                     "sd": sd,
-                    "error": error_of_mean(metric, mean, n),
+                    "error": errors.of_mean(metric, mean, n),
                     "best": best,
                     "n": n,
                     "unit": UNITS[metric],

@@ -5,7 +5,9 @@ from __future__ import annotations
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import FACTS, SafetyTable
 from tuning.core.intake.forms import Form
-from tuning.core.standing.levels import Chain, is_sound
+from tuning.core.intake.soles_and_regions import SoleRules
+from tuning.core.standing.levels import LOOK_METHODS, Chain, is_sound
+from tuning.core.standing.posture import POINTS, PostureRule
 from tuning.knowledge.loaders.reading import Reading
 
 
@@ -40,6 +42,30 @@ def load_chain(reading: Reading) -> Chain | None:
     table = reading.toml(path)
     table["rows"] = table.pop("row", [])
     chain = reading.structure(table, Chain, path.name)
-    for hole in is_sound(chain) if chain is not None else ():
+    if chain is None:
+        return None
+    for hole in is_sound(chain):
         reading.wrong(path.name, f"no row catches “{hole}”")
+    if set(chain.error_mm) != set(LOOK_METHODS) or set(chain.grade_edges) != {"°", "mm"}:
+        reading.wrong(path.name, f"error_mm needs {', '.join(LOOK_METHODS)}, grade_edges ° and mm")
+    if any(list(edges) != sorted(edges) for edges in chain.grade_edges.values()):
+        reading.wrong(path.name, "the edges of the grades must rise")
     return chain
+
+
+def load_posture(reading: Reading) -> tuple[PostureRule, ...]:
+    """How a side view is named, first rule first."""
+    path = reading.folder / "posture.toml"
+    made = [reading.structure(raw, PostureRule, path.name) for raw in reading.toml(path).get("rule", [])]
+    rules = tuple(rule for rule in made if rule is not None)
+    for rule in rules:
+        reading.orphans(f"{path.name}: {rule.posture}", rule.points, POINTS)
+    if not rules:
+        reading.wrong(path.name, "there is no rule")
+    return rules
+
+
+def load_soles(reading: Reading) -> SoleRules | None:
+    """What counts when shoes are read."""
+    path = reading.folder / "soles.toml"
+    return reading.structure(reading.toml(path), SoleRules, path.name)

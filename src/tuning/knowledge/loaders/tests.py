@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from tuning.core.force.advice import Advice
+from tuning.core.force.error import PlateErrors
 from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
+from tuning.core.force.plate_tests import UNITS
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.pictures.kinds import PICTURE_KINDS
@@ -71,3 +73,12 @@ def load_plates(reading: Reading) -> dict[str, Advice]:
         if name not in by_id:
             reading.wrong(path.name, f"“{name}” is missing")
     return by_id
+
+
+def load_plate_errors(reading: Reading) -> PlateErrors | None:
+    """How far the metrics of the plates may be off."""
+    path = reading.folder / "plates.toml"
+    errors = reading.structure(reading.toml(path).get("error"), PlateErrors, f"{path.name}: error")
+    if errors is not None:
+        reading.orphans(f"{path.name}: error", (*errors.percent, *errors.points), UNITS)
+    return errors

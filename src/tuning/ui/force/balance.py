@@ -133,7 +133,7 @@ class BalancePanel(QWidget):
         shares = [(r.values[SHARE], self._was_lit(r)) for r in found.reps if SHARE in r.values]
         blind = np.array([share for share, lit in shares if not lit])
         measure = self._state.space.knowledge.measures["squat-fast-share"]
-        told = score(blind, measure.band or 5.0)
+        told = score(blind, measure.band or 5.0, self._state.space.knowledge.plate_errors)
         if told is None:
             self.result.setText(f"{len(shares)} repetitions with the beam. Only repetitions without it are scored.")
             return

@@ -60,7 +60,7 @@ class ForcePage(StagePage):
         super().__init__()
         self._space = workspace
         self.state = ForceState(workspace)
-        self.live, self.trace, self.readings = LivePlates(), TraceView(), ReadingTable()
+        self.live, self.trace, self.readings = LivePlates(), TraceView(), ReadingTable(workspace.knowledge.plate_errors)
         self.card, self.sway = TestCard(), SwayMap()
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
         self._weighing = self._checking = False

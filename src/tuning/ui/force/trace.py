@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.force.error import error_of_mean
+from tuning.core.force.error import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
@@ -182,8 +182,9 @@ class TraceView(QWidget):
 class ReadingTable(QScrollArea):
     """Mean, spread and best of each leg over the repetitions."""
 
-    def __init__(self) -> None:
+    def __init__(self, errors: PlateErrors) -> None:
         super().__init__()
+        self._errors = errors
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 8, 0)
@@ -217,10 +218,10 @@ class ReadingTable(QScrollArea):
             for column, side in ((1, Side.LEFT), (2, Side.RIGHT)):
                 told = by_side[side]
                 if told is not None:
-                    self._grid.addWidget(_value(told, metric), row, column)
+                    self._grid.addWidget(_value(told, metric, self._errors), row, column)
             whole = by_side[Side.NONE] or by_side[Side.BOTH]
             if whole is not None and not (by_side[Side.LEFT] or by_side[Side.RIGHT]):
-                self._grid.addWidget(_value(whole, metric), row, 1, 1, 2, Qt.AlignmentFlag.AlignHCenter)
+                self._grid.addWidget(_value(whole, metric, self._errors), row, 1, 1, 2, Qt.AlignmentFlag.AlignHCenter)
             self._grid.addWidget(label(UNITS[metric], role="muted"), row, 3)
             row += 1
         notes = [*(f"{what}: not measured, {why}" for what, why in found.not_measured.items()), *found.warnings]
@@ -229,15 +230,15 @@ class ReadingTable(QScrollArea):
         count = len(found.reps)
         what = "One repetition" if count == 1 else f"Means of {count} repetitions"
         how = (
-            f"{what}, ± the 95 % error (standard errors: practice judgement, editable); SD alone where no error is "
+            f"{what}, ± the 95 % error (standard errors: {self._errors.source}); SD alone where no error is "
             f"known. {found.filter_words[:1].upper()}{found.filter_words[1:]}."
         )
         self._notes.addWidget(label(how, role="muted", wrap=True))
 
 
-def _value(told: tuple[float, float, float, int], metric: str) -> QWidget:
+def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErrors) -> QWidget:
     mean, sd, best, n = told
-    error = error_of_mean(metric, mean, n)
+    error = errors.of_mean(metric, mean, n)
     places = 0 if abs(mean) >= 100 else 1 if abs(mean) >= 10 else 2
     pair = QWidget()
     row = QHBoxLayout(pair)

@@ -222,7 +222,7 @@ class HistoryPanel(FormPanel):
 
     def words(self, data: Mapping[str, Any]) -> str:
         """Repeats, long sitting, the surgeon's limits."""
-        lines = repeats(data.get("episodes", []))
+        lines = repeats(self._space.knowledge.soles, data.get("episodes", []))
         sitting = data.get("sitting")
         if sitting is not None and sitting > 6:
             lines.append("More than 6 h sitting a day: look at hip and trunk range (practice judgement, editable).")

@@ -301,7 +301,8 @@ class ShoesPanel(QWidget):
         self._tell(True)
 
     def _tell(self, any_data: bool) -> None:
-        self.told.setText("\n".join(read_shoes(self.shoes())) if any_data else "Nothing brushed yet.")
+        lines = read_shoes(self._space.knowledge.soles, self.shoes()) if any_data else ["Nothing brushed yet."]
+        self.told.setText("\n".join(lines))
         photos = [c for c in self._space.entries(Capture) if c.purpose is Purpose.SHOES]
         self.photo.setPixmap(QPixmap())
         self.photo.setText("")

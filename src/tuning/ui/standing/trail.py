@@ -50,7 +50,7 @@ class TrailPanel(QWidget):
         found = suspicion(case, self._space.knowledge.chain)
         self.text.setText(f"Suspicion trail.  {found.text(self._space.role)}")
         self._show(self.facts, "; ".join(found.facts))
-        self._show(self.posture, " ".join(posture_lines(case)))
+        self._show(self.posture, " ".join(posture_lines(case, self._space.knowledge.posture)))
         self._show_relook(found)
         self._show(self.kept, self._kept_text())
 

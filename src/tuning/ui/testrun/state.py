@@ -165,17 +165,17 @@ class RunState(QObject):
         }
         if not photo:
             return None
-        unit = behind(measure.unit)
+        unit, chain = behind(measure.unit), self.workspace.knowledge.chain
         if question.ask is Ask.SIGNED:
             value = photo.get(Side.NONE)
             if value is None:
                 return None
-            grade = proposed_grade(value, measure.unit)
+            grade = proposed_grade(chain, value, measure.unit)
             told = f"{measure.more[0 if value > 0 else 1]} by {abs(value):.1f}{unit}"
             return told, f"{'R' if grade > 0 else 'L'}{abs(grade)}" if grade else "0"
         if set(photo) < set(LEGS):
             return None
-        grades = {side: max(0, proposed_grade(photo[side], measure.unit)) for side in LEGS}
+        grades = {side: max(0, proposed_grade(chain, photo[side], measure.unit)) for side in LEGS}
         told = ", ".join(f"{side.value} {signed(photo[side], 1)}{unit}" for side in LEGS)
         left, right = grades[Side.LEFT], grades[Side.RIGHT]
         return told, "0" if left == right == 0 else f"LR{left}{right}"

@@ -91,7 +91,7 @@ def a_push(window: MainWindow) -> None:
     """One push with its rate windows."""
     window.page("force").state.choose("squat-iso")
     window.page("force").show_view("Trace")
-    window.page("force").trace.look_at(1.8, 2.6)
+    window.page("force").past.trace.look_at(1.8, 2.6)
 
 
 def a_stand(window: MainWindow) -> None:

@@ -58,7 +58,7 @@ def test_every_number_of_every_measure_names_its_source():
         ),
         ("levels_chain.toml", "typed = 11.0, ", "", ["levels_chain.toml", "typed"]),
         ("levels_chain.toml", "[5, 10, 20]", "[5, 20, 10]", ["levels_chain.toml", "rise"]),
-        ("posture.toml", "hip - shoulder", "hip - neck", ["posture.toml: sway-back", "neck"]),
+        ("posture.toml", '"hip - shoulder" =', '"hip - neck" =', ["posture.toml: sway-back", "neck"]),
         ("posture.toml", "sway-back", "slouch", ["posture.toml", "slouch"]),
         ("soles.toml", "zone_gap = 2", "", ["soles.toml", "zone_gap"]),
         ("plates.toml", "peak = 4,", "peek = 4,", ["plates.toml: error", "peek"]),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -95,3 +97,8 @@ def shown_value(window, measure_id: str, side: str) -> str:
     settle()
     labels = window.page("movement").bench.panel.findChildren(QLabel, f"value-{measure_id}-{side}")
     return next(found.text() for found in labels if found.isVisible())
+
+
+def put_plates(window, monkeypatch, plates):
+    """Other plates under the patient: `plates` makes them from the Subject that stands on them."""
+    monkeypatch.setattr(window.workspace, "devices", replace(window.workspace.devices, plates=plates))

@@ -77,7 +77,7 @@ class GonePlates(SimulatedPlates):
 def test_plates_that_vanish_keep_nothing_half(qtbot, window, patient, monkeypatch):
     patient("potter", "force")
     page = window.page("force")
-    monkeypatch.setattr(page, "_plates", lambda: GonePlates(scene(body("potter", 66), "squat-iso", "none")))
+    hands.put_plates(window, monkeypatch, lambda _: GonePlates(scene(body("potter", 66), "squat-iso", "none")))
     page.state.choose("squat-iso")
     page.toggle_record()
     qtbot.waitUntil(lambda: not page.live.running)
@@ -95,7 +95,7 @@ def test_lost_samples_are_mended_when_few_and_refused_when_many(qtbot, window, p
 
     for lost, kept, words in ((0.3, 0, "misses"), (0.002, 1, "lost samples")):
         now[0] = 0.0
-        monkeypatch.setattr(page, "_plates", lambda n=lost: plates(n))
+        hands.put_plates(window, monkeypatch, lambda _, n=lost: plates(n))
         page.state.choose("squat-iso")
         page.toggle_record()
         now[0] = 60.0

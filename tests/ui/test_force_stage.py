@@ -28,17 +28,14 @@ def force(window, patient, monkeypatch):
     patient("potter", "force")
     page = window.page("force")
 
-    def quick():
-        who = body("potter", 66.0)
-        test = "quiet-stance" if page._weighing else page.state.test_id
-        side = page.state.side.value
-        if page._checking:
-            test, side = "stance-one-leg", page.standing_on
-        made = scene(who, test, side, np.random.default_rng(3))
+    def quick(who):
+        asked = who.test == "stance-one-leg" and page.state.test_id != who.test
+        side = page.standing_on if asked else who.side
+        made = scene(body("potter", 66.0), who.test, side, np.random.default_rng(3))
         return SimulatedPlates(made, seed=4, clock=count(0, 0.25).__next__)
 
     page.standing_on = "right"
-    monkeypatch.setattr(page, "_plates", quick)
+    hands.put_plates(window, monkeypatch, quick)
     return page
 
 
@@ -83,9 +80,9 @@ def test_a_live_isometric_squat_to_a_verdict(qtbot, window, force):
     assert rows["squat-iso-share"].right.measured == pytest.approx(49, abs=2)
     force.show_view("Trace")
     hands.settle()
-    assert force.trace.found is force.state.shown and len(force.state.shown.reps) == 3
-    QTest.mouseDClick(force.trace, hands.LEFT)
-    assert force.trace._view == (0.0, force.state.recording.size / 1000)
+    assert force.past.trace.found is force.state.shown and len(force.state.shown.reps) == 3
+    QTest.mouseDClick(force.past.trace, hands.LEFT)
+    assert force.past.trace._view == (0.0, force.state.recording.size / 1000)
     before = len(force.state.captures())
     window.workspace.undo.undo()
     assert len(force.state.captures()) == before - 1 and "squat-iso-share" not in force.state.ledger()
@@ -146,7 +143,8 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     page = window.page("force")
     page.show_view("Trace")
     hands.settle()
-    assert page.trace.found is not None and len(page.trace.found.reps) == 3, "the recording on record is shown at once"
+    found = page.past.trace.found
+    assert found is not None and len(found.reps) == 3, "the recording on record is shown at once"
     page.state.choose("jump")
     hands.settle()
     assert "nothing fast" in page.lock.text()
@@ -189,7 +187,7 @@ def test_stands_on_one_leg_are_recorded_drawn_and_compared(qtbot, window, force)
         assert force.state.shown.reps[0].values["sway-speed", side] > 0
         force.show_view("Trace")
         hands.settle()
-        assert force.sway.isVisible() and side.value in force.sway.accessibleName()
+        assert force.past.sway.isVisible() and side.value in force.past.sway.accessibleName()
         force.show_view("Live")
     row = force.state.ledger()["stance-one-leg-sway"]
     assert row.verdict.e > 0 and "mm/s" in row.measure.unit

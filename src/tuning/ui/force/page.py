@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
-from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.visit.target import Target
 from tuning.devices import Subject, answering
@@ -37,20 +36,16 @@ from tuning.ui.force.card import TestCard
 from tuning.ui.force.live import LivePlates
 from tuning.ui.force.mapper import MapperDialog
 from tuning.ui.force.matrix import MatrixView
+from tuning.ui.force.past import PastRecording
 from tuning.ui.force.state import ForceState
-from tuning.ui.force.sway_map import SwayMap
-from tuning.ui.force.trace import ReadingTable, TraceView
+from tuning.ui.force.weigher import Weigher
 from tuning.ui.signs import VerdictSign
 from tuning.ui.stage import StagePage
-from tuning.ui.widgets import Flow, Line, button, empty, label, rule, set_role
+from tuning.ui.widgets import Line, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
 MAPPINGS = "force.mappings"
-STILL, ON_ONE_LEG = "quiet-stance", "stance-one-leg"
-"""What a stand-in does while it is weighed, and while the sides are checked."""
-LIFT_S = 4.0
-"""The check of the sides looks at the last second and a half of so many."""
 
 
 class ForcePage(StagePage):
@@ -60,16 +55,17 @@ class ForcePage(StagePage):
         super().__init__()
         self._space = workspace
         self.state = ForceState(workspace)
-        self.live, self.trace, self.readings = LivePlates(), TraceView(), ReadingTable(workspace.knowledge.plate_errors)
-        self.card, self.sway = TestCard(), SwayMap()
+        self.live, self.card = LivePlates(), TestCard()
+        self.past = PastRecording(workspace.knowledge.plate_errors, self.swap, self.show_formulas)
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
-        self._weighing = self._checking = False
+        self.weigher = Weigher(self.state, self.live, self._plates, partial(self._stream, record=False))
         self._last_file: Path | None = None
         self._live_of: tuple[str, Side] | None = None
         self._build()
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
-        self.live.came.connect(self._weigh_on)
+        self.weigher.said.connect(self._say)
+        self.weigher.crossed.connect(self._cross)
         for source in (self.live.failed, self.balance.refused):
             source.connect(self.refused)
         self.matrix.chosen.connect(self._open_test)
@@ -99,7 +95,7 @@ class ForcePage(StagePage):
         self.lock = label(role="caution", wrap=True)
         self.stack = QStackedWidget()
         self.stack.addWidget(self._build_live())
-        self.stack.addWidget(self._build_trace())
+        self.stack.addWidget(self.past)
         self.stack.addWidget(self._build_matrix())
         self.stack.addWidget(self.balance)
         column = QVBoxLayout(self)
@@ -113,8 +109,10 @@ class ForcePage(StagePage):
         self.show_view(VIEWS[0])
 
     def _build_live(self) -> QWidget:
-        self.zero = button("Zero and weigh", self.weigh, tip="Step off, then stand still for two seconds")
-        self.check_sides = button("Check sides", self.lift_left, tip="The patient lifts the left foot: plates swapped?")
+        self.zero = button("Zero and weigh", self.weigher.weigh, tip="Step off, then stand still for two seconds")
+        self.check_sides = button(
+            "Check sides", self.weigher.lift_left, tip="The patient lifts the left foot: plates swapped?"
+        )
         self.record = button("Record", self.toggle_record, "primary", "Space")
         self.open_button = button("Open file…", self.ask_file, tip="CSV of any maker, or C3D")
         self.columns = button("Columns…", self.map_again, tip="Choose the columns of this file again")
@@ -143,29 +141,6 @@ class ForcePage(StagePage):
         column.addLayout(row)
         column.addWidget(self.status)
         column.addLayout(self._verdicts)
-        return page
-
-    def _build_trace(self) -> QWidget:
-        page = QWidget()
-        row = QHBoxLayout(page)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(20)
-        left = QVBoxLayout()
-        left.setSpacing(8)
-        left.addWidget(self.trace, 1)
-        self._reps = Flow()
-        zoom = QHBoxLayout()
-        zoom.setSpacing(8)
-        zoom.addLayout(self._reps, 1)
-        zoom.addWidget(button("Swap sides", self.swap, tip="The person faced the other way: keeps left for right"))
-        zoom.addWidget(button("All formulas", self.show_formulas, tip="Every percentage, and which the verdict uses"))
-        left.addLayout(zoom)
-        row.addLayout(left, 1)
-        right = QVBoxLayout()
-        right.setSpacing(12)
-        right.addWidget(self.readings, 1)
-        right.addWidget(self.sway)
-        row.addLayout(right)
         return page
 
     def _build_matrix(self) -> QWidget:
@@ -208,7 +183,7 @@ class ForcePage(StagePage):
 
     def leave(self) -> None:
         """Another stage is opened: leave the plates alone."""
-        self._weighing = self._checking = False
+        self.weigher.forget()
         self.live.recording = None
         self.live.stop()
         self.balance.live.recording = None
@@ -248,15 +223,11 @@ class ForcePage(StagePage):
         """Every percentage of the shown test."""
         ExplainDialog(self, f"{self.state.test.name}: every formula", self.state.formulas()).exec()
 
-    def _plates(self) -> ForcePlates | None:
+    def _plates(self, test: str, side: Side) -> ForcePlates | None:
+        """The plates with the patient on them, or a stand-in that does this test."""
         patient, devices = self._space.patient, self._space.devices
         if patient is None or devices.plates is None:
             return None
-        test, side = self.state.test_id, self.state.side
-        if self._weighing:
-            test, side = STILL, Side.NONE
-        elif self._checking:
-            test, side = ON_ONE_LEG, Side.RIGHT
         who = Subject(patient.occupation, patient.body_mass_kg or 75.0, test, side.value)
         try:
             with answering("pair of plates"):
@@ -265,79 +236,9 @@ class ForcePage(StagePage):
             self.refused.emit(f"{err}.")
             return None
 
-    def weigh(self) -> None:
-        """Zero the empty plates, then weigh two still seconds."""
-        if self.live.running:
-            return
-        self._weighing = True
-        plates = self._plates()
-        if plates is None:
-            self._weighing = False
-            return
-        try:
-            with answering("pair of plates"):
-                plates.zero()
-        except DeviceFault as err:
-            self._weighing = False
-            self.refused.emit(f"{err}.")
-            return
-        self._say("Stand still …")
-        self._stream(plates, record=False)
-
-    def lift_left(self) -> None:
-        """Is the left plate under the left foot? The patient lifts it, and the plates tell."""
-        if self.live.running:
-            return
-        self._checking = True
-        plates = self._plates()
-        if plates is None:
-            self._checking = False
-            return
-        self._say("Lift the left foot …")
-        self._stream(plates, record=False)
-
-    def _weigh_on(self) -> None:
-        """Weighing and the check of the sides end once they have enough samples."""
-        seconds = self.live.buffer.count / self.live.buffer.rate
-        if self._weighing and seconds >= 2.2:
-            self._weighing = False
-            self._tell_weight(self._newest(2.0))
-        elif self._checking and seconds >= LIFT_S:
-            self._checking = False
-            self._tell_sides(self._newest(1.5))
-
-    def _newest(self, seconds: float) -> np.ndarray:
-        """The newest whole samples (n, 2); the plates are let go."""
-        samples = self.live.buffer.last(seconds)
-        self.live.stop()
-        return samples[np.isfinite(samples).all(axis=1)]
-
-    def _tell_weight(self, samples: np.ndarray) -> None:
-        try:
-            found = self.state.weigh(samples, self.live.buffer.rate)
-        except TuningError as err:
-            self._say(str(err), wrong=True)
-            return
-        if isinstance(found, NotMeasured):
-            self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Stand still and weigh again.", wrong=True)
-        else:
-            self._say(f"Weighed: {found.newtons:.0f} N, {found.mass_kg:.1f} kg, SD {found.sd:.1f} N.")
-
-    def _tell_sides(self, samples: np.ndarray) -> None:
-        try:
-            force = {leg: samples[:, n] for n, leg in enumerate(LEGS)}
-            found = emptied(Recording(self.live.buffer.rate, force))
-        except TuningError as err:
-            self._say(str(err), wrong=True)
-            return
-        if isinstance(found, NotMeasured):
-            self._say(f"{found.detail[:1].upper()}{found.detail[1:]}. Lift the left foot and check again.", wrong=True)
-        elif found is Side.LEFT:
-            self._say("The left plate emptied: the sides are right.")
-        else:
-            self.live.crossed = self.balance.live.crossed = not self.live.crossed
-            self.check_sides.setText("Sides exchanged" if self.live.crossed else "Check sides")
-            self._say("The right plate emptied: the plates are swapped. From now on the program exchanges them.", True)
+    def _cross(self) -> None:
+        self.live.crossed = self.balance.live.crossed = not self.live.crossed
+        self.check_sides.setText("Sides exchanged" if self.live.crossed else "Check sides")
 
     def toggle_record(self) -> None:
         """Record the chosen test, or end the recording."""
@@ -350,7 +251,7 @@ class ForcePage(StagePage):
             self._say(str(err), wrong=True)
             self.refused.emit(str(err))
             return
-        plates = self._plates()
+        plates = self._plates(self.state.test_id, self.state.side)
         if plates is None:
             return
         self.show_view("Live")
@@ -474,7 +375,7 @@ class ForcePage(StagePage):
         self.lock.setText(f"Locked. {lock[:1].upper()}{lock[1:]}." if lock else "")
         self._show_live()
         if self.stack.currentIndex() == 1:
-            self._show_trace()
+            self.past.show_found(state.recording, state.shown)
         if self.stack.currentIndex() == 2:
             self.pattern.setText(state.pattern())
             self.matrix.fit()
@@ -496,20 +397,6 @@ class ForcePage(StagePage):
         self._live_of = (state.test_id, state.side if state.test.legs == 1 else Side.NONE)
         self.live.start(plates, record)
         self._show_live()
-
-    def _show_trace(self) -> None:
-        state = self.state
-        if self.trace.found is not state.shown:
-            self.trace.show_recording(state.recording, state.shown)
-            self.readings.show_analysis(state.shown)
-            self.sway.show_recording(state.recording, state.shown)
-        empty(self._reps)
-        self._reps.addWidget(button("Whole", self.trace.whole))
-        for rep in state.shown.reps[:8] if state.shown is not None else []:
-            start = min(rep.events.values(), default=0.0)
-            self._reps.addWidget(
-                button(f"Repetition {rep.number}", partial(self.trace.look_at, start - 0.3, start + 1.7))
-            )
 
     def _show_verdicts(self) -> None:
         """What the chosen test says about the sides, force and rise."""

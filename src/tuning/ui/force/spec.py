@@ -38,7 +38,7 @@ FORCE = StageSpec(
     ledger=True,
     actions=(
         StageAction("Record on the plates, or end it", "", _on(lambda page: page.toggle_record())),
-        StageAction("Zero and weigh", "", _on(lambda page: page.weigh())),
+        StageAction("Zero and weigh", "", _on(lambda page: page.weigher.weigh())),
         StageAction("Open a file of the plates", "", _on(lambda page: page.ask_file())),
     ),
     keys=(("Space", "Record, or end the recording"),),

@@ -50,7 +50,7 @@ PICTURE_ACTIONS = (
     StageAction("Forward ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
     StageAction("Play or stop", "Space", _on_bench(lambda bench: bench.toggle_play()), _players),
     StageAction("One step back", "Alt+Left", lambda page: page.back()),
-    StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file(bench.kind.currentData()))),
+    StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file())),
     StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),
     StageAction("Follow the marks through the clip", "", _on_bench(lambda bench: bench.follow())),
     StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),

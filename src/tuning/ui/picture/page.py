@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-import shutil
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tuning.core.case import Case
 from tuning.core.entries import Capture, ClipFacts
-from tuning.core.errors import DeviceFault, TuningError
+from tuning.core.errors import TuningError
 from tuning.core.movement.tasks import TASKS
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.pictures.marks import PictureKind
-from tuning.core.types import LEGS, Role, Side
-from tuning.core.units import sentence_case
-from tuning.devices import Subject, answering
-from tuning.knowledge.acts import act_of_picture
-from tuning.records.media import Kept
+from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.jobs import Job
+from tuning.ui.picture.arrivals import Arrivals, Arrived
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
@@ -49,26 +41,8 @@ EMPTY = (
 )
 
 
-FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.mov *.m4v *.avi *.webm *.mkv)"
-
-
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
-
-
-@dataclass(frozen=True)
-class Opened:
-    """Result of opening a file off the interface thread."""
-
-    source: PictureSource
-    kept: Kept
-    picture_kind: PictureKind
-    case: Case
-    """The case it was opened for, whatever is open when it comes."""
-    recorded: Path | None = None
-    pressed: Path | None = None
-    """What the live camera and the plates wrote, for the picture and beside it; removed once it is kept."""
-    reason: str = ""
 
 
 class PicturePage(QWidget):
@@ -99,6 +73,9 @@ class PicturePage(QWidget):
         self.changed_box = ChangedBox(workspace, self.following)
         self.stance = StanceFields(workspace, self.following)
         self.player = Player(self.board)
+        self.arrivals = Arrivals(workspace, self._arrived, self)
+        self.arrivals.job_started.connect(self.job_started)
+        self.arrivals.refused.connect(self.refused)
         self._build()
         self.player.shown.connect(self.canvas.show_image)
         self.player.failed.connect(self.refused)
@@ -164,7 +141,7 @@ class PicturePage(QWidget):
             head.addStretch(1)
         head.addWidget(self.captures)
         head.addWidget(self.kind)
-        head.addWidget(button("Open…", lambda: self.ask_file(self.kind.currentData()), tip="Open a file of this kind"))
+        head.addWidget(button("Open…", self.ask_file, tip="Open a file of this kind"))
         return head
 
     def _build_controls(self) -> Flow:
@@ -236,46 +213,7 @@ class PicturePage(QWidget):
 
     def live(self) -> None:
         """The camera; a recording opens as a clip of the chosen kind."""
-        # The tracker and the decoder are slow to load and not needed for the first window.
-        from tuning.ui.picture.live import LiveDialog
-
-        kind, patient, devices = self.kind.currentData(), self._workspace.patient, self._workspace.devices
-        if patient is None or self._refuses():
-            return
-        if devices.camera is None:
-            self.refused.emit("There is no camera here; film with another device and open the file.")
-            return
-        reason = self._reason_for(kind)
-        if reason is None:
-            return
-        who = Subject(patient.occupation, patient.body_mass_kg or 75.0)
-        try:
-            with answering("camera"):
-                camera = devices.camera(kind)
-                plates = devices.plates_beside(who, kind, camera) if devices.plates_beside is not None else None
-        except DeviceFault as err:
-            self.refused.emit(f"{err}.")
-            return
-        dialog = LiveDialog(self, camera, plates)
-        dialog.exec()
-        if dialog.recorded is not None:
-            self.open_file(dialog.recorded, kind, dialog.recorded, dialog.pressed, reason)
-
-    def _reason_for(self, kind: str) -> str | None:
-        """Why it is filmed although the gate asks, empty where it does not; None where it is not filmed now."""
-        answer = self._workspace.may(act_of_picture(self._workspace.knowledge, kind))
-        if answer.locked or (answer.asks and self._workspace.role is not Role.CLINICIAN):
-            self.refused.emit(f"Not now: {answer.sentence}.")
-            return None
-        if not answer.asks:
-            return ""
-        text, given = QInputDialog.getText(
-            self, "Reason for filming", f"{sentence_case(answer.sentence)}. Your reason:"
-        )
-        if not given or not text.strip():
-            self.refused.emit("Not filmed: without a reason the camera stays closed.")
-            return None
-        return text.strip()
+        self.arrivals.live(self.kind.currentData())
 
     def stand_on_plates(self) -> None:
         """Choose the plates that ran with this clip."""
@@ -345,64 +283,18 @@ class PicturePage(QWidget):
 
     # opening
 
-    def _refuses(self) -> bool:
-        """Whether the patient did not agree to pictures; says so."""
-        refusal = self._workspace.film_refused()
-        if refusal:
-            self.refused.emit(f"{refusal}.")
-        return bool(refusal)
+    def ask_file(self) -> None:
+        """Let the user choose a file of the chosen kind."""
+        self.arrivals.ask_file(self.kind.currentData())
 
-    def ask_file(self, kind_id: str) -> None:
-        """Let the user choose a file."""
-        found, _ = QFileDialog.getOpenFileName(self, f"Open: {PICTURE_KINDS[kind_id].title}", "", FILES)
-        if found:
-            self.open_file(Path(found), kind_id)
+    def open_file(self, path: Path, kind_id: str) -> None:
+        """Take a file into the open visit and show it."""
+        self.arrivals.open_file(path, kind_id)
 
-    def open_file(
-        self, path: Path, kind_id: str, recorded: Path | None = None, pressed: Path | None = None, reason: str = ""
-    ) -> None:
-        """Check, copy and open a file in the background, for the case that is open now.
-
-        `recorded` is the same file where the live camera made it, `pressed` the plates that ran with it,
-        `reason` why it was filmed although the gate asked.
-        """
-        media, case = self._workspace.record.media, self._workspace.case
-        if case is None or self._refuses():
-            return
-
-        def work(tick: Callable[[float], None]) -> Opened:
-            open_source(path).close()
-            kept = media.keep(path, tick)
-            source = open_source(media.path(kept.sha256, kept.suffix), path.name)
-            return Opened(source, kept, PICTURE_KINDS[kind_id], case, recorded, pressed, reason)
-
-        job = Job(f"Opening {path.name}", work, case)
-        job.done.connect(self._keep_opened)
-        self.job_started.emit(job)
-
-    def _keep_opened(self, opened: Opened) -> None:
-        """Into the visit it was opened for; on screen only while that visit is open."""
-        space, shown = self._workspace, False
-        try:
-            assert space.person is not None
-            medium = space.record.medium(opened.kept, space.person)
-            with space.action(f"open {medium.name}", opened.case) as act:
-                made_up = opened.recorded is not None and space.devices.simulated
-                kept = Capture(medium, view=opened.picture_kind.id, simulated=made_up, reason=opened.reason)
-                capture = act.add(kept)
-            if space.case is not None and space.case.entry(capture.uid) is not None:
-                self._show(capture, opened.source)
-                shown = True
-                if opened.pressed is not None:
-                    self._stand_on_recorded(opened.pressed)
-            if opened.recorded is not None:  # it is in the record now; what the camera wrote is not needed any more
-                shutil.rmtree(opened.recorded.parent, ignore_errors=True)
-        except TuningError as err:
-            where = f" The recording lies in {opened.recorded}." if opened.recorded is not None else ""
-            self.refused.emit(f"{err}{where}")
-        finally:
-            if not shown:
-                opened.source.close()
+    def _arrived(self, arrived: Arrived) -> None:
+        self._show(arrived.capture, arrived.source)
+        if arrived.plates is not None:
+            self._stand_on_recorded(arrived.plates)
 
     def _stand_on_recorded(self, pressed: Path) -> None:
         self.following.choose(ON_PLATES, self.following.side)

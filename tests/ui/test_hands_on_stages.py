@@ -5,6 +5,7 @@ from pathlib import Path
 
 import hands
 import pytest
+from pypdf import PdfReader
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
@@ -317,6 +318,24 @@ def test_the_screen_needs_every_answer_but_red_does_not_wait(window, patient):
     assert window.workspace.triage() is Triage.RED
     window.go("strength")
     assert window.stage == "intake"
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_place_tapped_on_one_leg_stands_on_the_referral_note_with_that_leg(window, patient, tmp_path: Path, side):
+    """The front view faces us: the right leg of the person stands on the left of the picture."""
+    patient("ferry deckhand", "intake")
+    page = window.page("intake")
+    page.open_leaf("Complaint")
+    hands.settle()
+    body = page.complaint.map
+    place = body.place("front", -0.06 if side is Side.RIGHT else 0.06, 0.73)
+    QTest.mouseClick(body, hands.LEFT, hands.NONE, place.toPoint())
+    hands.type_enter(page.complaint.site.fields["now"].edit, "6")
+    answer(window, saddle=True)
+    page.safety.record()
+    assert page.safety.write_note(tmp_path / "note.pdf")
+    text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "note.pdf").pages)
+    assert f"knee, {side.value}, now 6/10" in text and f"knee, {side.other.value}, now 6/10" not in text
 
 
 def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, tmp_path: Path):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QRectF
@@ -9,12 +11,14 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from tuning.core.judging.comparison import compare_sides, judge_value
+from tuning.core.movement.kinematics import Curve
 from tuning.core.types import LEGS, Observation, Side
 from tuning.knowledge import load
 from tuning.ui import theme
 from tuning.ui.figure_column import FigureColumn, finding_side
 from tuning.ui.force.live import paint_beam as paint_live_beam
 from tuning.ui.ledger import LedgerRow
+from tuning.ui.picture.results import CurveView
 from tuning.ui.signs import paint_beam
 from tuning.ui.standing.scales import _Readings
 
@@ -25,7 +29,8 @@ LEFT, RIGHT = LEGS
 def pixels(image: QImage) -> np.ndarray:
     image = image.convertToFormat(QImage.Format.Format_RGB32)
     raw = image.constBits().asarray(image.sizeInBytes())
-    return np.frombuffer(raw, np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3]
+    lines = np.frombuffer(raw, np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
+    return lines[:, : image.width(), :3].copy()  # the image is let go
 
 
 def grabbed(widget: QWidget) -> np.ndarray:
@@ -122,3 +127,26 @@ def test_the_bar_of_two_scales_is_longer_on_the_heavier_side(qtbot):
         length = {side: int((np.abs(row - wash[side]).sum(axis=1) < 12).sum()) for side in LEGS}
         places = {side: np.flatnonzero(np.abs(row - wash[side]).sum(axis=1) < 12).mean() for side in LEGS}
         assert (length[LEFT] > length[RIGHT]) == (left > right) and places[LEFT] < places[RIGHT]
+
+
+@pytest.mark.parametrize("key", ["gait-bkh-deviation", "squat-front-fppa"])
+def test_the_curve_of_each_leg_has_its_colour_and_only_its_own_cycles(qtbot, key):
+    """The left leg is flat and low in its cycles, the right high; in the other leg's cycles both go astray."""
+    times = np.arange(0, 4, 0.02)
+    for low in LEGS:
+        cycles = [(LEFT, 0.2, 1.0), (RIGHT, 1.2, 2.0), (LEFT, 2.2, 3.0), (RIGHT, 3.2, 3.9)]
+        values = {side: np.full(times.size, 35.0) for side in LEGS}
+        for side, start, end in cycles:
+            values[side][(times >= start) & (times <= end)] = 10.0 if side is low else 60.0
+        result = SimpleNamespace(curves=[Curve(key, s, values[s]) for s in LEGS], cycles=cycles, task="x")
+        view = CurveView(SimpleNamespace(result=result, tracks=SimpleNamespace(times=times)), MEASURES)
+        qtbot.addWidget(view)
+        view.resize(600, 150)
+        view.choose(key)
+        picture = grabbed(view)[30:130, 60:450]
+        rows = {}
+        for side in LEGS:
+            colour = np.array(theme.colour(side.value).getRgb()[:3][::-1])
+            rows[side] = np.argwhere(np.abs(picture - colour).max(axis=2) < 24)[:, 0]
+            assert rows[side].size > 200 and np.ptp(rows[side]) < 12, "a flat line: its own cycles alone"
+        assert rows[low].mean() > rows[low.other].mean() + 30

@@ -38,30 +38,22 @@ Once a finding is cleared, its column is that of NONE.
 """
 
 
-def acts(knowledge: Knowledge) -> Iterator[tuple[str, Act]]:
-    """Everything that can be done to somebody, with where it stands."""
+def named_acts(knowledge: Knowledge) -> Iterator[tuple[str, str, Act]]:
+    """Everything that can be done to somebody: stage, name, act; a test with its usual pad, and with each other one."""
     for test in knowledge.tests.values():
-        yield test.stage, act_of_test(test)
+        yield test.stage, test.name, act_of_test(test)
+        for pad in test.pads[1:]:
+            yield test.stage, f"{test.name}, pad at the {pad.id}", act_of_test(test, pad=pad.id)
         if test.stage == "strength":
-            yield test.stage, act_of_test(test, mode="break")
+            yield test.stage, f"{test.name}, break", act_of_test(test, mode="break")
     for clip in knowledge.order.clip:
         if not clip.plates:
-            yield clip.stage, act_of_clip(clip)
+            yield clip.stage, clip.name, act_of_clip(clip)
     for name in knowledge.plates:
-        yield "force", act_of_plates(knowledge, name)
+        yield "force", f"plates: {name}", act_of_plates(knowledge, name)
     for ladder in knowledge.ladders.values():
         for rung in ladder.rungs:
-            yield "programme", act_of_rung(rung)
-
-
-def names(knowledge: Knowledge) -> list[str]:
-    """Names in the order of `acts`."""
-    found = []
-    for test in knowledge.tests.values():
-        found += [test.name, f"{test.name}, break"] if test.stage == "strength" else [test.name]
-    found += [clip.name for clip in knowledge.order.clip if not clip.plates]
-    found += [f"plates: {name}" for name in knowledge.plates]
-    return found + [f"rung: {rung.name}" for ladder in knowledge.ladders.values() for rung in ladder.rungs]
+            yield "programme", f"rung: {rung.name}", act_of_rung(rung)
 
 
 def gates(knowledge: Knowledge, entries: list[Entry], role: Role = Role.CLINICIAN) -> list[Gate]:
@@ -69,7 +61,7 @@ def gates(knowledge: Knowledge, entries: list[Entry], role: Role = Role.CLINICIA
     visit = Visit("v", "p", NOW)
     who = Patient("p", "Ada", date(1986, 1, 1), "", None, None, "", "", "", Side.NONE)
     facts = facts_of(Case(who, (visit,), visit, tuple(entries), 1), knowledge.safety, role, NOW + timedelta(hours=1))
-    return [may(act, facts).gate for _, act in acts(knowledge)]
+    return [may(act, facts).gate for _, _, act in named_acts(knowledge)]
 
 
 def told(knowledge: Knowledge, *yes: str, age: int = 40) -> Screen:
@@ -81,9 +73,8 @@ def told(knowledge: Knowledge, *yes: str, age: int = 40) -> Screen:
 
 def table(knowledge: Knowledge, columns: dict[str, list[Gate]]) -> str:
     """Rows of acts, columns of states."""
-    stages = [stage for stage, _ in acts(knowledge)]
     lines = [f"| stage | act | {' | '.join(columns)} |", f"|---|---|{'---|' * len(columns)}"]
-    for n, (stage, name) in enumerate(zip(stages, names(knowledge), strict=True)):
+    for n, (stage, name, _) in enumerate(named_acts(knowledge)):
         lines.append(f"| {stage} | {name} | {' | '.join(SIGNS[found[n]] for found in columns.values())} |")
     return "\n".join(lines)
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from tuning.core.movement.tempo import begins, leaving, shape_of
 from tuning.core.signals import cleaned, derivative
 from tuning.core.types import Floats, NotMeasured
 
-CUTOFF_HZ = 4.0
+CUTOFF_HZ, TEMPO_CUTOFF_HZ = 4.0, 8.0
+"""Smoothing for finding repetitions, and for telling where each leaves its rest (practice judgement, editable)."""
 LEAST_DEPTH = 0.35
 """A repetition goes at least this share of the deepest one (practice judgement, editable)."""
 MOVING = 0.08
@@ -19,24 +22,34 @@ CUT_OFF = 0.25
 """A clip that begins or ends while still slower than this share is taken as whole."""
 
 
+HELD_S = 0.1
+
+
 @dataclass(frozen=True)
 class Repetition:
-    """Times in s; `turn` is the deepest point, or the highest of a rise."""
+    """Times in s: from `start` to `there`, held until `back`, over at `end`.
+
+    `turn` is the deepest point, or the highest of a rise; without a hold, `there` and `back` are it. `sd` is that of
+    a phase, s, from not knowing how the movement leaves its rest.
+    """
 
     number: int
     start: float
+    there: float
     turn: float
+    back: float
     end: float
+    sd: float = 0.0
 
     @property
-    def first_s(self) -> float:
-        """Time to the turning point."""
-        return self.turn - self.start
+    def held(self) -> bool:
+        """Whether it rests at the turning point for longer than the ends of a hold can be told apart."""
+        return self.back - self.there > HELD_S
 
     @property
-    def second_s(self) -> float:
-        """Time back."""
-        return self.end - self.turn
+    def phases(self) -> tuple[float, float, float]:
+        """Duration of the way there, of the hold, and of the way back, s."""
+        return self.there - self.start, self.back - self.there, self.end - self.back
 
 
 def find_repetitions(height: Floats, times: Floats, rising: bool = False) -> list[Repetition] | NotMeasured:
@@ -47,7 +60,8 @@ def find_repetitions(height: Floats, times: Floats, rising: bool = False) -> lis
     """
     from scipy.signal import find_peaks
 
-    smooth = cleaned(height, times, CUTOFF_HZ) * (-1 if rising else 1)
+    sign = -1 if rising else 1
+    smooth = cleaned(height, times, CUTOFF_HZ) * sign
     seen = np.isfinite(smooth)
     if seen.sum() < 20:
         return NotMeasured("too-short", "fewer than 20 frames in which the marks were seen")
@@ -58,29 +72,54 @@ def find_repetitions(height: Floats, times: Floats, rising: bool = False) -> lis
     peaks, _ = find_peaks(known, prominence=LEAST_DEPTH * (high - low))
     speed = derivative(smooth, times)
     found = []
-    for number, peak in enumerate(peaks, start=1):
-        start, end = _edge(speed, peak, -1), _edge(speed, peak, 1)
+    bounds = [0, *peaks, len(speed) - 1]
+    for before, peak, after in zip(bounds, peaks, bounds[2:], strict=False):
+        start, end = _edge(speed, peak, before), _edge(speed, peak, after)
         if start is not None and end is not None:
-            turn = _turning_point(speed, times, int(peak))
-            found.append(Repetition(number, float(times[start]), turn, float(times[end])))
+            found.append((start, int(peak), _turning_point(speed, times, int(peak)), end))
     if not found:
         return NotMeasured("no-repetitions", "no repetition is whole within the clip")
-    return [Repetition(n, r.start, r.turn, r.end) for n, r in enumerate(found, start=1)]
+    return _timed(found, cleaned(height, times, TEMPO_CUTOFF_HZ) * sign, times)
 
 
-def _edge(speed: Floats, peak: int, way: int) -> int | None:
-    """Frame at which the movement toward the peak began, or the one away from it ended; None when cut off."""
-    frames = range(peak, -1, -1) if way < 0 else range(peak, len(speed))
-    under_way = 0.3 * float(np.nanmax(np.abs(speed)))
-    fastest, toward = 0.0, 0.0
-    for frame in frames:
-        toward = -way * speed[frame]
-        if not np.isfinite(toward):
+def _timed(found: Sequence[tuple[int, int, float, int]], height: Floats, times: Floats) -> list[Repetition]:
+    """Repetitions with their phases, from frames of start, turning point and end; `height` rises toward the turn."""
+    edges = [
+        [leaving(height, times, a, b) for a, b in ((start, peak), (peak, start), (peak, end), (end, peak))]
+        for start, peak, _, end in found
+    ]
+    known = [edge for four in edges for edge in four if edge is not None]
+    shape = shape_of(known) if known else 0.0
+    reps = []
+    for number, ((first, _, turn, last), four) in enumerate(zip(found, edges, strict=True), start=1):
+        rough = (float(times[first]), turn, turn, float(times[last]))
+        sharp = [(at, 0.0) if edge is None else begins(edge, shape) for at, edge in zip(rough, four, strict=True)]
+        (start, _), (there, _), (back, _), (end, _) = sharp
+        if there > back:
+            there = back = (there + back) / 2
+        widest = sorted(spread for _, spread in sharp)[-2:]
+        sd = float(np.linalg.norm(widest))
+        reps.append(Repetition(number, start, there, turn, back, end, sd))
+    return reps
+
+
+def _edge(speed: Floats, peak: int, other: int) -> int | None:
+    """Frame at which the movement toward the peak began, or the one away from it ended; None when cut off.
+
+    `other` is the neighbouring peak or the end of the clip: what lies beyond may be far faster.
+    """
+    way = -1 if other < peak else 1
+    toward = -way * speed[peak : other + way if other + way >= 0 else None : way]
+    if not np.isfinite(toward).any():
+        return None
+    under_way, fastest = 0.3 * float(np.nanmax(toward)), 0.0
+    for away, now in enumerate(toward):
+        if not np.isfinite(now):
             return None
-        fastest = max(fastest, toward)
-        if fastest >= under_way and toward < MOVING * fastest:
-            return frame
-    return frames[-1] if fastest >= under_way and toward < CUT_OFF * fastest else None
+        fastest = max(fastest, float(now))
+        if fastest >= under_way and now < MOVING * fastest:
+            return peak + way * away
+    return other if fastest >= under_way and toward[-1] < CUT_OFF * fastest else None
 
 
 def _turning_point(speed: Floats, times: Floats, peak: int) -> float:

@@ -35,28 +35,29 @@ def repetitions(
     whole = [r for r in found if np.isfinite([height[signals.frame(t)] for t in (r.start, r.turn, r.end)]).all()]
     if len(whole) < len(found):
         result.warnings.append("Repetitions whose start, turn or end was hidden are left out.")
-    found, none = whole, Side.NONE
-    for rep in found:
-        result.found += [("start", none, rep.start), ("turn", none, rep.turn), ("end", none, rep.end)]
-    found = [
-        Repetition(
-            r.number,
-            options.placed("start", none, r.start),
-            options.placed("turn", none, r.turn),
-            options.placed("end", none, r.end),
-        )
-        for r in found
-    ]
-    for rep in found:
-        result.events += [("start", Side.NONE, rep.start), ("turn", Side.NONE, rep.turn), ("end", Side.NONE, rep.end)]
-        result.cycles.append((Side.NONE, rep.start, rep.end))
-    return found
+    reps = []
+    for rep in whole:
+        times = {kind: getattr(rep, kind) for kind in _kinds(rep)}
+        result.found += [(kind, Side.NONE, time) for kind, time in times.items()]
+        placed = {kind: options.placed(kind, Side.NONE, time) for kind, time in times.items()}
+        if not rep.held:  # there and back are one moment, wherever it is put
+            placed |= {kind: getattr(rep, kind) + placed["turn"] - rep.turn for kind in ("there", "back")}
+        start, there, turn, back, end = (placed[kind] for kind in ("start", "there", "turn", "back", "end"))
+        reps.append(Repetition(rep.number, start, there, turn, back, end, rep.sd))
+        result.events += [(kind, Side.NONE, placed[kind]) for kind in times]
+        result.cycles.append((Side.NONE, placed["start"], placed["end"]))
+    return reps
+
+
+def _kinds(rep: Repetition) -> tuple[str, ...]:
+    """Events of a repetition in their order; the ends of a hold where there is one."""
+    return ("start", "there", "turn", "back", "end") if rep.held else ("start", "turn", "end")
 
 
 def tempo(signals: Signals, result: Result, reps: Sequence[Repetition], prefix: str) -> None:
-    """Times down and up of every repetition, s."""
-    sd = EVENT_SD_FRAMES * 3 / signals.rate
+    """Times of the way there, the hold and the way back of every repetition, s."""
     for rep in reps:
+        sd = float(np.hypot(EVENT_SD_FRAMES * np.sqrt(2) / signals.rate, rep.sd))
         k = signals.frame(rep.turn)
-        for name, value in ((f"{prefix}-first-s", rep.first_s), (f"{prefix}-second-s", rep.second_s)):
-            result.values.append(CycleValue(name, Side.NONE, rep.number, value, k, rep.turn, sd))
+        for name, value in zip(("first", "hold", "second"), rep.phases, strict=True):
+            result.values.append(CycleValue(f"{prefix}-{name}-s", Side.NONE, rep.number, value, k, rep.turn, sd))

@@ -244,6 +244,11 @@ def test_a_row_that_another_complete_row_tells_is_left_out():
     assert ids([*of(inner), *of(outer)]) == {outer.id}
     assert ids([*of(inner), *of(outer, [LEFT])]) == {inner.id, outer.id}, "the outer one is not complete"
     assert ids([*of(inner, [LEFT]), *of(outer, [LEFT])]) == {outer.id} and ids(of(inner)) == {inner.id}
+    pair = lambda m, left, right: [seen(m, side, [v] * 3) for side, v in zip(LEGS, (left, right), strict=True)]  # noqa: E731
+    peak = MEASURES["chair-rise-fppa-peak"]
+    start = MEASURES[peak.within]
+    assert ids([*pair(start, 4, 5), *pair(peak, 4, 30)]) == {start.id, peak.id}, "worse is shown"
+    assert ids([*pair(start, 4, 30), *pair(peak, 4, 31)]) == {start.id}
 
 
 def test_what_is_never_compared_by_side_has_no_row():

@@ -142,3 +142,78 @@ def test_smoothing_that_may_have_cut_a_sharp_extreme_widens_its_error():
 
 def stretched(tracks, times):
     return replace(tracks, times=tracks.times * times)
+
+
+def on_one_leg(stances, rising=False, knee_in=None, hidden=()):
+    """Front view of a repetition per stance, each 3 s from second 1 on: the other foot and the pelvis go down and up.
+
+    `knee_in` is how far each standing knee goes inward (px) by share of the way from the low place up, 0 to 1.
+    """
+    t = np.arange(0, 2 + 3 * len(stances), 1 / FPS)
+    knee_in = knee_in or (lambda up: 30 * (1 - up))
+    at = {
+        name: np.zeros((t.size, 2)) for s in LEGS for name in (f"ankle_{s}", f"knee_{s}", f"asis_{s}", f"shoulder_{s}")
+    }
+    up = np.zeros(t.size) if rising else np.ones(t.size)
+    free = {side: np.zeros(t.size) for side in LEGS}
+    for n, stance in enumerate(stances):
+        s = np.clip((t - 1 - 3 * n) / 2.4, 0, 1)
+        way = np.sin(np.pi * s) ** 2
+        inside = (s > 0) & (s < 1)
+        up = np.where(inside, way if rising else 1 - way, up)
+        free[stance.other] = np.where(inside, way, free[stance.other])
+    standing = {side: np.ones(t.size, bool) for side in LEGS}
+    for n, stance in enumerate(stances):
+        standing[stance.other] &= ~((t >= 1 + 3 * n) & (t < 4 + 3 * n))
+    inward = {side: knee_in(up) * standing[side] for side in LEGS}
+    for side, x in ((RIGHT, -1), (LEFT, 1)):
+        foot = 900 + (-1 if rising else 1) * 60 * free[side]
+        at[f"ankle_{side}"] = np.stack([np.full(t.size, 640 + 60 * x), foot], axis=1)
+        at[f"knee_{side}"] = np.stack([640 + 60 * x - x * inward[side], foot - 200 + 30 * (1 - up)], axis=1)
+        at[f"asis_{side}"] = np.stack([np.full(t.size, 640 + 60 * x), 480 + 90 * (1 - up)], axis=1)
+        at[f"shoulder_{side}"] = at[f"asis_{side}"] + [20 * x, -260]
+    names = tuple(name for name in at if name not in hidden)
+    return Tracks(names, t, np.stack([at[n] for n in names], axis=1), np.ones((t.size, len(names))))
+
+
+def test_a_clip_of_both_legs_is_split_by_the_foot_that_stays():
+    clip = on_one_leg([LEFT, LEFT, RIGHT, LEFT, RIGHT])
+    for named, counts in ((Side.NONE, {LEFT: 3, RIGHT: 2}), (LEFT, {LEFT: 3}), (RIGHT, {RIGHT: 2})):
+        result = tasks.measure(clip, "step-down", Options(side=named))
+        got = {s.side: s.n for s in result.summaries() if s.measure == "step-down-fppa"}
+        assert got == counts
+        assert [side for side, _, _ in result.cycles] == [s for s in (LEFT, LEFT, RIGHT, LEFT, RIGHT) if s in counts]
+        for line in result.summaries():
+            if line.measure == "step-down-fppa":
+                assert line.mean > 10, "the standing knee, not the other one"
+    told = " ".join(tasks.measure(clip, "step-down", Options(side=LEFT)).warnings)
+    assert "2 of 5" in told and "right" in told
+
+
+@pytest.mark.parametrize("named", LEGS)
+def test_the_wrong_leg_named_is_told_and_gives_no_number(named):
+    result = tasks.measure(on_one_leg([named.other] * 3), "step-down", Options(side=named))
+    assert not result.values
+    told = " ".join(result.warnings)
+    assert f"the {named.other.value} leg stands" in told and named.value in told
+
+
+def test_without_feet_in_view_the_named_leg_is_believed_and_none_named_is_asked_for():
+    clip = on_one_leg([LEFT, LEFT], hidden=("ankle_left", "ankle_right"))
+    named = tasks.measure(clip, "step-down", Options(side=RIGHT))
+    assert {s.side for s in named.summaries()} == {RIGHT}
+    assert "which leg stands" in " ".join(tasks.measure(clip, "step-down").warnings)
+
+
+@pytest.mark.parametrize("task", ["chair-rise", "step-up"])
+@pytest.mark.parametrize("side", LEGS)
+def test_a_rise_is_read_where_the_load_is_greatest_and_not_at_the_top(task, side):
+    """The knee falls in 60 px at seat-off and is straight on top; on the way down it goes further still."""
+    clip = on_one_leg([side] * 3, rising=True, knee_in=lambda up: 60 * (1 - up))
+    told = means(tasks.measure(clip, task, Options(side=side)))
+    worst = np.degrees(np.arctan2(60, 160)) + np.degrees(np.arctan2(60, 170))
+    assert told[f"{task}-fppa", side] == pytest.approx(worst, abs=4)
+    assert told[f"{task}-fppa-peak", side] >= told[f"{task}-fppa", side] - 0.5
+    later = on_one_leg([side] * 3, rising=True, knee_in=lambda up: 60 * np.exp(-(((up - 0.4) / 0.15) ** 2)))
+    told = means(tasks.measure(later, task, Options(side=side)))
+    assert told[f"{task}-fppa", side] < 5 and told[f"{task}-fppa-peak", side] > 20, "between seat-off and standing"

@@ -248,7 +248,7 @@ def test_what_is_missing_is_said_and_partial_sets_still_measure():
     )
     result = tasks.measure(bare, "rear-gait")
     assert not result.values and "heel and outer forefoot" in result.warnings[0]
-    assert "which leg stands" in tasks.measure(tracks, "step-down").warnings[0]
+    assert "Repetitions need one of" in tasks.measure(tracks, "step-down").warnings[0]
     assert "shorter than 20 frames" in tasks.measure(Tracks.empty(("a",), np.arange(5.0)), "rear-gait").warnings[0]
 
 
@@ -386,3 +386,19 @@ def test_lost_marks_cost_numbers_and_never_make_any_up(task):
         found = tasks.measure(torn(whole), task, Options(side, mass_kg=70, metres_per_px=0.0025))
         assert all(np.isfinite((v.value, v.marking_sd, v.time_s)).all() for v in found.values)
         assert found.values or found.warnings, "no number without a reason"
+
+
+@pytest.mark.parametrize("task", ["side-squat", "split-squat"])
+def test_the_leg_away_from_the_camera_is_told_when_it_is_named(task):
+    """The camera on the right sees somebody face right; mirrored, the left leg is the near one."""
+    clip = CLIPS["squat-side"]
+    seen = tracks_of(clip.body_at, clip.camera, clip.fps, clip.seconds, np.random.default_rng(2))
+    mirrored = Tracks(seen.names, seen.times, seen.xy * [-1, 1] + [1280, 0], seen.quality)
+    facing_right = np.nanmedian(seen.xy[:, seen.names.index("toe"), 0] - seen.xy[:, seen.names.index("heel"), 0]) > 0
+    near = Side.RIGHT if facing_right else Side.LEFT
+    for tracks, right in ((seen, near), (mirrored, near.other)):
+        told = {s: " ".join(tasks.measure(tracks, task, Options(side=s)).warnings) for s in (*LEGS, Side.NONE)}
+        assert "nearer to the camera" not in told[right] + told[Side.NONE]
+        assert (
+            f"faces {right.value}" in told[right.other] and f"the {right.other.value} leg is named" in told[right.other]
+        )

@@ -207,7 +207,7 @@ def joined(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> dict
 def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> list[Comparison]:
     """All ledger rows for the newest observation of each measure and side.
 
-    A row that another complete row already tells (`within`) is left out.
+    A row that another row already tells (`within`) is left out, unless it says worse.
     Rows come worst first: marked, notable, cannot tell, in tune, incomplete.
     """
     newest = joined(measures, seen)
@@ -220,19 +220,20 @@ def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) ->
             rows[key] = compare_sides(measure, newest.get((key, Side.LEFT)), newest.get((key, Side.RIGHT)))
         else:
             rows[key] = judge_value(measure, newest.get((key, Side.NONE)))
-    told = {
-        key
-        for key, row in rows.items()
-        if row.measure.within in rows
-        and (isinstance(row.verdict, NotMeasured) or isinstance(rows[row.measure.within].verdict, Verdict))
-    }
     order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
 
     def rank(row: Comparison) -> int:
         """Worst first, incomplete last."""
         return len(order) if isinstance(row.verdict, NotMeasured) else order.index(row.verdict.word)
 
-    return sorted((row for key, row in rows.items() if key not in told), key=rank)
+    def is_told(row: Comparison) -> bool:
+        """Another row tells it, and this one says nothing worse beyond error."""
+        outer = rows.get(row.measure.within)
+        if outer is None or isinstance(outer.verdict, NotMeasured):
+            return outer is not None and isinstance(row.verdict, NotMeasured)
+        return rank(row) >= min(rank(outer), order.index(Word.CANNOT_TELL))
+
+    return sorted((row for row in rows.values() if not is_told(row)), key=rank)
 
 
 @dataclass(frozen=True)

@@ -171,7 +171,7 @@ class PicturePage(QWidget):
         self.task.setAccessibleName("What is done in the clip")
         self.task.setFixedWidth(190)
         self.leg.setAccessibleName("Leg that stands")
-        self.leg.addItem("leg?", Side.NONE.value)
+        self.leg.addItem("leg as seen", Side.NONE.value)
         for side in LEGS:
             self.leg.addItem(f"{side.value} leg", side.value)
         for choice in (self.task, self.leg):

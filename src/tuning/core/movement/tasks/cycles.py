@@ -54,10 +54,10 @@ def _kinds(rep: Repetition) -> tuple[str, ...]:
     return ("start", "there", "turn", "back", "end") if rep.held else ("start", "turn", "end")
 
 
-def tempo(signals: Signals, result: Result, reps: Sequence[Repetition], prefix: str) -> None:
+def tempo(signals: Signals, result: Result, reps: Sequence[Repetition], prefix: str, side: Side = Side.NONE) -> None:
     """Times of the way there, the hold and the way back of every repetition, s."""
     for rep in reps:
         sd = float(np.hypot(EVENT_SD_FRAMES * np.sqrt(2) / signals.rate, rep.sd))
         k = signals.frame(rep.turn)
         for name, value in zip(("first", "hold", "second"), rep.phases, strict=True):
-            result.values.append(CycleValue(f"{prefix}-{name}-s", Side.NONE, rep.number, value, k, rep.turn, sd))
+            result.values.append(CycleValue(f"{prefix}-{name}-s", side, rep.number, value, k, rep.turn, sd))

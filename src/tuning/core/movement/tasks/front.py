@@ -10,21 +10,29 @@ from tuning.core.movement.frames import FRONT
 from tuning.core.movement.kinematics import Signals
 from tuning.core.movement.repetitions import Repetition
 from tuning.core.movement.tasks.cycles import repetitions, tempo
-from tuning.core.movement.tasks.result import Meter, Options, Result, scaled, three
+from tuning.core.movement.tasks.result import Line, Meter, Options, Result, scaled, three
+from tuning.core.movement.tasks.stance import by_leg
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
 
 
-def _knee_front(meter: Meter, side: Side, reps: Sequence[Repetition], prefix: str) -> None:
+def _read(line: Line, reps: Sequence[Repetition], rising: bool, peak: str = "") -> None:
+    """A value where the load is greatest: at the deepest point, or where a rise begins; and at its peak."""
+    signals = line.meter.signals
+    for rep in reps:
+        line.at(rep.start if rising else rep.turn, rep.number)
+        if peak:
+            line.extreme(signals.window(rep.start, rep.there if rising else rep.end), rep.number, measure=peak)
+
+
+def _knee_front(meter: Meter, side: Side, reps: Sequence[Repetition], prefix: str, rising: bool = False) -> None:
     signals, inward = meter.signals, medial_x(FRONT, side)
     chain = (f"asis_{side}", f"knee_{side}", f"ankle_{side}")
     if signals.has(*chain):
         knee = meter.curve(f"{prefix}-fppa", side, chain, lambda m: geometry.bend(three(m, chain), inward))
-        for rep in reps:
-            knee.at(rep.turn, rep.number)
-            knee.extreme(signals.window(rep.start, rep.end), rep.number, measure=f"{prefix}-fppa-peak")
+        _read(knee, reps, rising, f"{prefix}-fppa-peak")
     toe_line = (f"knee_{side}", f"second_toe_{side}")
     per_px = scaled(signals, 100)
     if signals.has(*toe_line) and per_px is not None:
@@ -34,8 +42,7 @@ def _knee_front(meter: Meter, side: Side, reps: Sequence[Repetition], prefix: st
             toe_line,
             lambda m: float((m[toe_line[0]] - m[toe_line[1]])[0]) * inward * per_px,
         )
-        for rep in reps:
-            offset.at(rep.turn, rep.number)
+        _read(offset, reps, rising)
 
 
 HIP_SHIFT_MARKS = ("asis_left", "asis_right", "ankle_left", "ankle_right")
@@ -68,7 +75,7 @@ def front_squat(signals: Signals, options: Options, result: Result) -> None:
     tempo(signals, result, reps, "squat")
 
 
-def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance: Side) -> None:
+def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance: Side, rising: bool = False) -> None:
     """Side-lean of the trunk: + to the right, or over the stance leg where there is one."""
     names = ("asis_left", "asis_right", "shoulder_left", "shoulder_right")
     if not meter.signals.has(*names):
@@ -81,38 +88,40 @@ def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance:
         low, high = (m[names[0]] + m[names[1]]) / 2, (m[names[2]] + m[names[3]]) / 2
         return geometry.lean_from_vertical(low, high, toward)
 
-    line = meter.curve(measure, stance, names, value)
-    for rep in reps:
-        line.at(rep.turn, rep.number)
+    _read(meter.curve(measure, stance, names, value), reps, rising, f"{measure}-peak" if rising else "")
 
 
 def one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Options, Result], None]:
-    """The measure of a one-leg task: knee, pelvis and trunk of the standing leg."""
+    """The measure of a one-leg task: knee, pelvis and trunk of the standing leg, of both where no side is named."""
 
     def measure(signals: Signals, options: Options, result: Result) -> None:
         """Everything that the view shows of each repetition."""
-        if options.side not in LEGS:
-            result.warnings.append("Say which leg stands: side left or right.")
-            return
-        meter, side = Meter(signals, result), options.side
-        names = (f"asis_{side}", "asis_left", "asis_right", "shoulder_left", "shoulder_right")
-        reps = repetitions(signals, options, result, names, rising)
-        _knee_front(meter, side, reps, prefix)
-        pelvis = ("asis_left", "asis_right")
-        if signals.has(*pelvis):
-            sign = -1 if side is Side.LEFT else 1
-            drop = meter.curve(
-                f"{prefix}-pelvic-drop",
-                side,
-                pelvis,
-                lambda m: sign * geometry.right_higher_tilt(m["asis_left"], m["asis_right"]),
-            )
-            for rep in reps:
-                drop.at(rep.turn, rep.number)
-        _trunk_front(meter, reps, f"{prefix}-trunk", side)
-        tempo(signals, result, reps, prefix)
+        meter = Meter(signals, result)
+        names = ("asis_left", "asis_right", "shoulder_left", "shoulder_right")
+        legs = by_leg(signals, repetitions(signals, options, result, names, rising), options.side, result)
+        stood = {rep.start: side for side, reps in legs.items() for rep in reps}
+        result.cycles = [(stood[start], start, end) for _, start, end in result.cycles if start in stood]
+        for side, reps in legs.items():
+            _knee_front(meter, side, reps, prefix, rising)
+            _drop_front(meter, side, reps, f"{prefix}-pelvic-drop", rising)
+            _trunk_front(meter, reps, f"{prefix}-trunk", side, rising)
+            tempo(signals, result, reps, prefix, side)
 
     return measure
+
+
+def _drop_front(meter: Meter, stance: Side, reps: Sequence[Repetition], measure: str, rising: bool) -> None:
+    """Drop of the pelvis to the side that is not supported."""
+    pelvis = ("asis_left", "asis_right")
+    if not meter.signals.has(*pelvis):
+        return
+    sign = -1 if stance is Side.LEFT else 1
+
+    def drop(m: Marks) -> float:
+        """Unsupported side lower positive, degrees."""
+        return sign * geometry.right_higher_tilt(m[pelvis[0]], m[pelvis[1]])
+
+    _read(meter.curve(measure, stance, pelvis, drop), reps, rising, f"{measure}-peak" if rising else "")
 
 
 def bridge(signals: Signals, options: Options, result: Result) -> None:

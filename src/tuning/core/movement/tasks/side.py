@@ -21,6 +21,16 @@ def _ahead(signals: Signals) -> int:
     return 1 if toe > heel else -1
 
 
+def _doubt_side(result: Result, named: Side, ahead: int) -> None:
+    """Somebody who faces right in the picture turns the right side to the camera; the other leg named is told."""
+    near = Side.RIGHT if ahead > 0 else Side.LEFT
+    if named is near.other:
+        result.warnings.append(
+            f"The person faces {near.value}, so the {near.value} leg is nearer to the camera, yet the {named.value} "
+            "leg is named. Is it the leg that carries the marks?"
+        )
+
+
 def _side_curves(meter: Meter, side: Side, ahead: int, prefix: str) -> dict[str, Line]:
     """The joint angles over time that the marks allow, by short name."""
     table: dict[str, tuple[tuple[str, ...], Callable[[Marks], float]]] = {
@@ -64,6 +74,7 @@ def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options,
             result.warnings.append("A side view needs heel and toe: they say which way is ahead.")
             return
         meter, ahead = Meter(signals, result), _ahead(signals)
+        _doubt_side(result, options.side, ahead)
         reps = repetitions(signals, options, result, ("hip", "shoulder"), rising)
         lines = [*_side_curves(meter, options.side, ahead, prefix).values()]
         if prefix == "squat-side" and signals.has(*TRUNK_SHIN):
@@ -244,6 +255,7 @@ def side_gait(signals: Signals, options: Options, result: Result) -> None:
         result.warnings.append("Side-view walking needs hip, knee, ankle, heel and toe.")
         return
     meter, ahead = Meter(signals, result), _ahead(signals)
+    _doubt_side(result, options.side, ahead)
     lead = (signals.at("heel") - signals.at("hip"))[:, 0] * ahead
     if not np.isfinite(lead).any():
         result.warnings.append("Heel and hip are never seen together.")

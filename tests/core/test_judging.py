@@ -75,7 +75,13 @@ def test_a_tilt_names_the_other_side_when_it_is_turned_over(measure, size):
         (Setup(position="prone"), Setup(position="sitting"), "prone against sitting"),
         (Setup(task="walk"), Setup(task="run"), "walk against run"),
         (Setup(task="walk"), Setup(task="walk"), ""),
-        (Setup(shoes="shod"), Setup(shoes="bare"), ""),
+        (Setup(shoes="shod"), Setup(shoes="bare"), "shod against bare"),
+        (Setup(shoes="shod"), Setup(), ""),
+        (Setup(speed_m_s=2.5), Setup(speed_m_s=3.0), "2.5 m/s against 3 m/s"),
+        (Setup(step_height_m=0.2), Setup(step_height_m=0.15), "0.2 m step against 0.15 m step"),
+        (Setup(reach="forward"), Setup(reach="backward"), "forward reach against backward reach"),
+        (Setup(band="light"), Setup(band="heavy"), "light band"),
+        (Setup(cue="knees out"), Setup(cue="sit back"), "knees out against sit back"),
     ],
 )
 def test_two_sides_are_compared_only_when_they_were_taken_alike(one, other, words):
@@ -103,7 +109,9 @@ def test_pain_from_three_upward_is_no_weakness(left, right, names):
     [
         ({"setup": Setup(shoes="shod")}, {"setup": Setup(shoes="bare")}, "shod before, bare now"),
         ({"setup": Setup(shoes="shod")}, {}, "shod before, not told now"),
-        ({"setup": Setup(load_kg=40.0)}, {"setup": Setup(load_kg=60.0)}, "40.0 kg before, 60.0 kg now"),
+        ({"setup": Setup(load_kg=40.0)}, {"setup": Setup(load_kg=60.0)}, "40 kg before, 60 kg now"),
+        ({}, {"setup": Setup(cue="knees out")}, "not told before, knees out now"),
+        ({}, {"setup": Setup(treatment="release")}, "not told before, release before it now"),
         ({}, {"setup": Setup(region="fore out")}, "not told before, fore out now"),
         ({"setup": Setup(task="walk")}, {"setup": Setup(task="run")}, "another task"),
         ({"method": "by eye"}, {"method": "clip"}, "by eye before, clip now"),

@@ -5,13 +5,14 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QComboBox, QLabel
 
-from tuning.core.entries import Track
+from tuning.core.entries import Track, Treatment
 from tuning.core.movement.tracks import TRUSTED
-from tuning.core.types import Side
+from tuning.core.types import NotMeasured, Side
 from tuning.demo.clips import CLIPS
 from tuning.ui.picture.ground import GroundDialog
+from tuning.ui.picture.tags import TagsDialog
 
 NONE = Qt.KeyboardModifier.NoModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton
@@ -261,27 +262,61 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     assert "hip-knee-share" in seen and "hip-knee-share-plates" not in seen
 
 
+def tag(bench, **typed):
+    """Type into the dialog that says how a clip was taken; the sentence of refusal, empty once it is kept."""
+    dialog = TagsDialog(bench, bench._workspace, bench.following)
+    for name, value in typed.items():
+        field = getattr(dialog, name)
+        field.setCurrentText(value) if isinstance(field, QComboBox) else field.setText(value)
+    dialog.keep()
+    return dialog.sentence.text()
+
+
 def test_bar_load_and_turn_out_reach_what_is_measured_and_are_taken_back(window, patient):
     patient("choir conductor", "movement")
     hands.settle()
     bench = window.page("movement").bench
     before = {m: over_clip(window, m, "right") for m in ("hip-knee-share", "knee-toe-percent")}
-    assert bench.stance.isVisible()
-    hands.type_enter(bench.stance.load, "a lot")
-    assert "bar load" in window.status.message.text() and over_clip(window, "hip-knee-share", "right") == before[
-        "hip-knee-share"]  # fmt: skip
-    hands.type_enter(bench.stance.load, "60 kg")
-    loaded = over_clip(window, "hip-knee-share", "right")
-    assert loaded != before["hip-knee-share"] and bench.stance.load.text() == "60 kg"
+    assert bench.tags_button.isVisible()
+    for field, wrong in (("load", "a lot"), ("load", "4000"), ("speed", "-3"), ("step", "3 m"), ("turn_out", "80")):
+        assert tag(bench, **{field: wrong}), field
+        assert {m: over_clip(window, m, "right") for m in before} == before
+    assert not tag(bench, load="60 kg")
+    assert over_clip(window, "hip-knee-share", "right") != before["hip-knee-share"]
     seen = [o for o in window.workspace.observations() if o.measure_id == "hip-knee-share"]
     assert {o.setup.load_kg for o in seen} == {60.0}
-    hands.type_enter(bench.stance.turn_out, "18")
+    assert not tag(bench, turn_out="18")
     turned = float(over_clip(window, "knee-toe-percent", "right").rstrip(" %"))
     plain = float(before["knee-toe-percent"].rstrip(" %"))
     assert turned == pytest.approx(plain * np.cos(np.radians(18)), abs=1.1), "a longer foot, a smaller share of it"
     window.workspace.undo.undo()
     window.workspace.undo.undo()
-    assert {m: over_clip(window, m, "right") for m in before} == before and not bench.stance.load.text()
+    assert {m: over_clip(window, m, "right") for m in before} == before
+    assert bench.following.facts().setup.load_kg is None
+
+
+def test_tags_stand_with_every_value_of_the_clip_and_unlike_ones_are_not_compared(window, patient):
+    patient("ferry deckhand", "movement")
+    hands.settle()
+    space, bench = window.workspace, window.page("movement").bench
+    knee = lambda: {r.measure.id: r for r in space.comparisons()}["step-down-fppa"]  # noqa: E731
+    assert not isinstance(knee().verdict, NotMeasured)
+    with space.action("treat") as act:
+        act.add(Treatment("calf release", 10))
+    said = {"speed": "9", "shoes": "barefoot", "step": "20", "reach": "backward", "band": "light", "cue": "sit back"}
+    assert not tag(bench, **said, treatment="calf release")
+    mine = [o.setup for o in space.observations() if o.capture == bench.board.capture.uid]
+    told = {(s.speed_m_s, s.shoes, s.step_height_m, s.reach, s.band, s.cue, s.treatment) for s in mine}
+    assert told == {(2.5, "barefoot", 0.2, "backward", "light", "sit back", "calf release")}
+    assert isinstance(knee().verdict, NotMeasured), "a clip after a treatment is no finding"
+    assert not tag(bench, treatment="nothing")
+    assert not isinstance(knee().verdict, NotMeasured), "the other leg's clip tells no tags: it says so nowhere"
+    knees = {o.capture for o in space.observations() if o.measure_id == "step-down-fppa"}
+    (other,) = (c for c in bench.own_captures() if c.uid in knees and c.uid != bench.board.capture.uid)
+    bench.open_capture(other)
+    assert not tag(bench, step="15 cm")
+    assert "0.15 m step" in knee().sentence and "0.2 m step" in knee().sentence
+    assert bench.tags_button.property("chosen")
 
 
 def test_two_quick_corrections_are_both_kept(qtbot, window, patient):

@@ -80,6 +80,10 @@ class Setup:
     turn_out_deg: float | None = None
     speed_m_s: float | None = None
     step_height_m: float | None = None
+    reach: str = ""
+    """Where the free leg reaches in a step-down."""
+    band: str = ""
+    cue: str = ""
     changed: str = ""
     treatment: str = ""
     region: str = ""

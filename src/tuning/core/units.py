@@ -18,6 +18,9 @@ MASS_UNITS = {"kg": 1.0, "lb": 0.45359237}
 LENGTH_UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254}
 """Metres in one unit of length (exact by definition)."""
 
+SPEED_UNITS = {"m/s": 1.0, "km/h": 1 / 3.6, "mph": 0.44704}
+"""Metres a second in one unit of speed (exact by definition)."""
+
 BARE_CM = 2.0
 """A lever without a unit from here on is centimetres: no leg is two metres long (practice judgement, editable)."""
 _SPELLINGS = {
@@ -95,6 +98,33 @@ def parse_length(text: str, default_unit: str = "m") -> float:
 def parse_lever(text: str) -> float:
     """Read a typed lever arm in metres; without a unit under 2 is metres, 2 and more centimetres. Raises BadInput."""
     return parse_length(text, "cm" if _bare(text) >= BARE_CM else "m")
+
+
+def parse_speed(text: str) -> float:
+    """Read a belt or walking speed such as `9`, `9 km/h` or `2.5 m/s` in m/s; a bare number is km/h.
+
+    Raises BadInput outside 0.3..36 km/h (practice judgement, editable).
+    """
+    speed = parse_number(text, "km/h", SPEED_UNITS, "speed")
+    return _within(3.6 * speed, 0.3, 36, "km/h", text, "Speed") / 3.6
+
+
+def parse_step_height(text: str) -> float:
+    """Read the height of a step or seat in metres; a bare number is centimetres.
+
+    Raises BadInput outside 2..80 cm (practice judgement, editable).
+    """
+    return _within(100 * parse_number(text, "cm", LENGTH_UNITS, "height"), 2, 80, "cm", text, "Height") / 100
+
+
+def parse_load(text: str) -> float:
+    """Read a bar or weight in kg. Raises BadInput outside 0..400 kg (practice judgement, editable)."""
+    return _within(parse_number(text, "kg", MASS_UNITS, "load"), 0, 400, "kg", text, "Load")
+
+
+def parse_turn_out(text: str) -> float:
+    """Read how far the feet turn out, degrees. Raises BadInput beyond 60 either way (practice judgement, editable)."""
+    return _within(parse_number(text, "°", {"°": 1.0}, "turn-out"), -60, 60, "°", text, "Turn-out")
 
 
 def _bare(text: str) -> float:

@@ -31,7 +31,7 @@ from tuning.ui.widgets import Line, button, label
 NOT_SAID = "not said"
 
 
-class _Form(QDialog):
+class FieldsDialog(QDialog):
     """Fields above one sentence of refusal and two buttons."""
 
     def __init__(self, parent: QWidget | None, title: str, action: str) -> None:
@@ -97,7 +97,7 @@ def month_first(settings: Settings | None) -> bool:
     return bool(settings.get(MONTH_FIRST, usual)) if settings is not None else usual
 
 
-class PatientForm(_Form):
+class PatientForm(FieldsDialog):
     """A new patient, or the facts of one put right."""
 
     def __init__(
@@ -193,7 +193,7 @@ class PatientForm(_Form):
         return {key: value for key, value in told.items() if value != stood[key]}
 
 
-class PersonForm(_Form):
+class PersonForm(FieldsDialog):
     """A new user profile."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

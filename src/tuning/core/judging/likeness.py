@@ -7,10 +7,19 @@ from tuning.core.types import Observation
 PAIN_LIMITED = 3
 """Pain 0-10 from which a force is pain-limited, not weak (practice judgement, editable)."""
 
-_TOLD = {"mode": " test", "position": "", "pad": " pad", "task": "", "gait": ""}
-"""What must agree where both sides tell it, and the word behind it."""
-_BETWEEN_CAPTURES = {"shoes": "", "region": "", "load_kg": " kg", "step_height_m": " m step"}
+_TAGS = {
+    "shoes": "", "load_kg": " kg", "speed_m_s": " m/s", "step_height_m": " m step", "reach": " reach", "band": " band",
+    "cue": "",
+}  # fmt: skip
+"""How a clip was taken, and the word behind it."""
+_TOLD = {"mode": " test", "position": "", "pad": " pad", "task": "", "gait": "", **_TAGS}
+"""What must agree where both sides tell it."""
+_BETWEEN_CAPTURES = {"region": "", "treatment": " before it", **_TAGS}
 """What must agree, told or not, where one value is set against an earlier one."""
+
+
+def _word(value: str | float) -> str:
+    return value if isinstance(value, str) else f"{value:.3g}"
 
 
 def way(seen: Observation) -> str:
@@ -28,7 +37,7 @@ def unlike(one: Observation, other: Observation) -> str:
     for name, what in _TOLD.items():
         a, b = getattr(one.setup, name), getattr(other.setup, name)
         if a and b and a != b:
-            return f"not compared: {a}{what} against {b}{what}"
+            return f"not compared: {_word(a)}{what} against {_word(b)}{what}"
     hurt = [seen for seen in (one, other) if is_pain_limited(seen)]
     if hurt:
         told = " and ".join(f"{seen.side.value} {seen.pain}/10" for seen in hurt)
@@ -41,7 +50,8 @@ def unlike_before(before: Observation, now: Observation) -> str:
     if (way(before), before.setup.task) != (way(now), now.setup.task):
         return f"not compared: {before.method} before, {now.method} now, or another task"
     for name, unit in _BETWEEN_CAPTURES.items():
-        a, b = (f"{value}{unit}" if value else "not told" for value in (getattr(s.setup, name) for s in (before, now)))
+        values = (getattr(seen.setup, name) for seen in (before, now))
+        a, b = (f"{_word(value)}{unit}" if value else "not told" for value in values)
         if a != b:
             return f"not compared: {a} before, {b} now"
     return unlike(before, now)

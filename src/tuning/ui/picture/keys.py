@@ -52,6 +52,7 @@ PICTURE_ACTIONS = (
     StageAction("One step back", "Alt+Left", lambda page: page.back()),
     StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file())),
     StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),
+    StageAction("How the clip was taken: speed, shoes, load, cue", "", _on_bench(lambda bench: bench.tags())),
     StageAction("Follow the marks through the clip", "", _on_bench(lambda bench: bench.follow())),
     StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),
 )

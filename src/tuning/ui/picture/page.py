@@ -11,15 +11,14 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from tuning.core.entries import Capture, ClipFacts
 from tuning.core.errors import TuningError
-from tuning.core.movement.tasks import TASKS
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, PLAIN, Side
 from tuning.ui import theme
 from tuning.ui.picture.arrivals import Arrivals, Arrived
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
-from tuning.ui.picture.clip_facts import ChangedBox, StanceFields
+from tuning.ui.picture.clip_facts import ChangedBox
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.following import Following, tasks_for
 from tuning.ui.picture.ground import GroundDialog
@@ -28,6 +27,7 @@ from tuning.ui.picture.rate import FASTER, slowness, stored_rate, told_rate
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
+from tuning.ui.picture.tags import TagsDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.ui.widgets import ElidedLabel, Flow, button, label, set_role
 from tuning.ui.workspace import Workspace
@@ -71,7 +71,6 @@ class PicturePage(QWidget):
         self.strip.follow(self.following)
         self.faults = FaultGrid(workspace, self.board, self.following)
         self.changed_box = ChangedBox(workspace, self.following)
-        self.stance = StanceFields(workspace, self.following)
         self.player = Player(self.board)
         self.arrivals = Arrivals(workspace, self._arrived, self)
         self.arrivals.job_started.connect(self.job_started)
@@ -156,8 +155,8 @@ class PicturePage(QWidget):
         self._build_following()
         moving = (player.play_button, player.speed, player.back, player.on)
         doing = (self.follow_button, self.task, self.leg, self.ground_button)
-        looks = (player.loop, self.rate, player.light, self.changed_box, self.stance)
-        more = (self.fault_button, self.compare_button, self.what_if_button)
+        looks = (player.loop, self.rate, player.light, self.changed_box)
+        more = (self.tags_button, self.fault_button, self.compare_button, self.what_if_button)
         tail = (self.live_button,) if self._wide else (self.about,)
         controls = Flow([*moving, *doing, player.place_text, *looks, *more, *tail])
         if self._workspace.devices.camera is None:
@@ -185,11 +184,19 @@ class PicturePage(QWidget):
         self.fault_button = button(
             "Faults", lambda: self.show_faults(self.faults.isHidden()), tip="Tick faults repetition by repetition"
         )
+        self.tags_button = button("How taken…", self.tags, tip="Speed, shoes, step, load, cue, treatment before")
         self._over_head = label("Over the whole clip", bold=True)
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        for part in (*hidden, self.ground_button, self._over_head, self.fault_button, self.changed_box, self.stance):
+        for part in (
+            *hidden,
+            self.ground_button,
+            self._over_head,
+            self.fault_button,
+            self.changed_box,
+            self.tags_button,
+        ):
             part.hide()
 
     def follow(self) -> None:
@@ -218,6 +225,10 @@ class PicturePage(QWidget):
     def stand_on_plates(self) -> None:
         """Choose the plates that ran with this clip."""
         GroundDialog(self, self.following).exec()
+
+    def tags(self) -> None:
+        """Say how the clip was taken."""
+        TagsDialog(self, self._workspace, self.following).exec()
 
     def what_if(self) -> None:
         """Try other squats on the drawn figure."""
@@ -254,8 +265,8 @@ class PicturePage(QWidget):
         self.fault_button.setVisible(has and self.faults.test() is not None)
         self.changed_box.setVisible(has and following.task == "front-squat")
         self.changed_box.refresh()
-        self.stance.setVisible(has and TASKS[following.task].loadable)
-        self.stance.refresh()
+        self.tags_button.setVisible(usable)
+        set_role(self.tags_button, chosen=following.facts().setup != PLAIN)
         self.compare_button.setVisible(has)
         self.what_if_button.setVisible(has and following.task == ON_PLATES)
         self.ground_button.setVisible(usable and following.task == ON_PLATES)

@@ -126,7 +126,7 @@ def observations(result: Result, measures: Container[str], capture: str, setup: 
                 "clip",
                 sd,
                 quality_reason=reason,
-                setup=replace(setup, task=result.task, gait=result.gait),
+                setup=replace(setup, task=result.task, gait=setup.gait or result.gait),
                 evidence=known,
             )
         )

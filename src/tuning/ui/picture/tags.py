@@ -1,0 +1,81 @@
+"""How a clip was taken: everything that makes two clips alike or unlike, in one dialog."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
+
+from tuning.core.entries import Treatment
+from tuning.core.types import Setup
+from tuning.core.units import parse_load, parse_speed, parse_step_height, parse_turn_out
+from tuning.ui.forms import FieldsDialog
+from tuning.ui.picture.following import Following
+from tuning.ui.workspace import Workspace
+
+NOT_TOLD = "not told"
+GAITS, SHOES = ("walk", "run"), ("barefoot", "shod")
+REACHES = ("forward", "to the side", "backward", "across behind")
+NONE_BEFORE = "nothing"
+KMH = 3.6
+
+
+class TagsDialog(FieldsDialog):
+    """Says how the open clip was taken; kept with the clip and with everything measured in it."""
+
+    def __init__(self, parent: QWidget | None, space: Workspace, following: Following) -> None:
+        super().__init__(parent, "How this clip was taken", "Keep")
+        self._following = following
+        setup = following.facts().setup
+        treatments = [entry.what for entry in space.entries(Treatment)]
+        self.gait = self._choice("Walk or run", GAITS, setup.gait)
+        self.speed = self._line("Speed", "9 km/h or 2.5 m/s", setup.speed_m_s and f"{setup.speed_m_s * KMH:.3g} km/h")
+        self.shoes = self._choice("Shoes", SHOES, setup.shoes)
+        height = setup.step_height_m and f"{100 * setup.step_height_m:.3g} cm"
+        self.step = self._line("Height of the step or seat", "20 cm", height)
+        self.reach = self._choice("Reach of the free leg", REACHES, setup.reach)
+        self.load = self._line("Load of a bar or weight", "20 kg", setup.load_kg and f"{setup.load_kg:g} kg")
+        turn_out = None if setup.turn_out_deg is None else f"{setup.turn_out_deg:g}°"
+        self.turn_out = self._line("Feet turned out", "15°", turn_out)
+        self.band = self._line("Band", "light, above the knees", setup.band)
+        self.cue = self._line("Cue that was given", "knee over the second toe", setup.cue)
+        self.treatment = self._choice("Done just before", (*dict.fromkeys(treatments),), setup.treatment, NONE_BEFORE)
+        if not treatments:
+            self.treatment.setToolTip("Treatments of this visit are written down with F9")
+
+    def _line(self, name: str, hint: str, value: str | float | None) -> QLineEdit:
+        made = self.line(name, hint)
+        made.setText(str(value or ""))
+        return made
+
+    def _choice(self, name: str, options: tuple[str, ...], value: str, none: str = NOT_TOLD) -> QComboBox:
+        known = [*options, *([value] if value and value not in options else [])]
+        made = self.choice(name, [none, *known])
+        made.setCurrentText(value or none)
+        return made
+
+    def _chosen(self, box: QComboBox) -> str:
+        return box.currentText() if box.currentIndex() > 0 else ""
+
+    def setup(self) -> Setup:
+        """The set-up as it is typed. Raises BadInput with what would be accepted."""
+        speed, step = self.speed.text().strip(), self.step.text().strip()
+        load, turn_out = self.load.text().strip(), self.turn_out.text().strip()
+        return replace(
+            self._following.facts().setup,
+            gait=self._chosen(self.gait),
+            speed_m_s=parse_speed(speed) if speed else None,
+            shoes=self._chosen(self.shoes),
+            step_height_m=parse_step_height(step) if step else None,
+            reach=self._chosen(self.reach),
+            load_kg=parse_load(load) if load else None,
+            turn_out_deg=parse_turn_out(turn_out) if turn_out else None,
+            band=self.band.text().strip(),
+            cue=self.cue.text().strip(),
+            treatment=self._chosen(self.treatment),
+        )
+
+    def check(self) -> None:
+        """Keep what is typed; what cannot be read stays in its field. Raises BadInput."""
+        facts = self._following.facts()
+        self._following.say(replace(facts, setup=self.setup()), "how the clip was taken")

@@ -165,3 +165,73 @@ def test_light_is_for_the_eye_and_leaves_the_picture_as_it_was():
         assert np.abs(values(seen[name]) - expected).max() <= 1, name
         assert (np.diff(values(seen[name])) >= 0).all(), "brighter stays brighter"
     assert (values(image) == plain).all()
+
+
+def mark_needed(window, bench):
+    """Every mark that a measure of the picture needs."""
+    for name in bench.board.landmarks():
+        if name in bench.board.picture_kind.needed and name not in bench.board.points():
+            hands.place(window, name, CLIP.truth(0)[name])
+
+
+def test_the_person_fills_the_view_and_one_key_shows_the_whole_picture(window, bench):
+    mark_needed(window, bench)
+    canvas, board = bench.canvas, bench.board
+    canvas.fit(True)
+    low, high = board.extent()
+    a, b = canvas.to_widget(low), canvas.to_widget(high)
+    assert 0 <= a.x() < b.x() <= canvas.width() and 0 <= a.y() < b.y() <= canvas.height()
+    filled = max((b.x() - a.x()) / canvas.width(), (b.y() - a.y()) / canvas.height())
+    whole = (high - low) / [canvas.image.width(), canvas.image.height()]
+    assert filled > 0.6 > whole.max(), "the marks fill the view, not the room around them"
+    place = QPointF(120, 90)
+    np.testing.assert_allclose([canvas.to_widget(canvas.to_image(place)).x(), place.x()], place.x())
+    canvas.setFocus()
+    QTest.keyClick(canvas, Qt.Key.Key_V)
+    corners = [canvas.to_widget(np.array(c, float)) for c in ((0, 0), (canvas.image.width(), canvas.image.height()))]
+    assert corners[0].x() >= -0.5 and corners[1].y() <= canvas.height() + 0.5
+    QTest.keyClick(canvas, Qt.Key.Key_V)
+    wheel(canvas, place, -20)
+    assert canvas._fitted is None and canvas._zoom == 1.0, "further out than the person is the whole picture"
+
+
+def test_the_picture_alone_and_the_divider_that_remembers(window, bench):
+    tall = bench.canvas.height()
+    QTest.keyClick(bench.canvas, Qt.Key.Key_F11)
+    hands.settle()
+    assert bench.canvas.height() > tall + 60 and not bench.panel.isVisible() and bench.strip.isVisible()
+    QTest.keyClick(bench.canvas, Qt.Key.Key_F11)
+    hands.settle()
+    assert bench.canvas.height() == tall and bench.panel.isVisible()
+    bench.divider.show_lower(True)
+    hands.settle()
+    handle = bench.divider.handle(1)
+    middle = handle.rect().center()
+    QTest.mousePress(handle, LEFT_BUTTON, NONE, middle)
+    QTest.mouseMove(handle, middle - QPoint(0, 60))
+    QTest.mouseRelease(handle, LEFT_BUTTON, NONE, middle - QPoint(0, 60))
+    kept, total = bench.divider.sizes()[0], sum(bench.divider.sizes())
+    assert window.workspace.settings.get("picture.share", 0) == pytest.approx(100 * kept / total, abs=0.6)
+    bench.divider.show_lower(False)
+    bench.divider.show_lower(True)
+    hands.settle()
+    assert bench.divider.sizes()[0] == pytest.approx(kept, abs=0.02 * total)
+
+
+def test_marks_that_no_frame_needs_are_asked_last_and_escape_leaves_them_out(window, bench):
+    mark_needed(window, bench)
+    board = bench.board
+    shoulders = [n for n in board.landmarks() if n not in board.picture_kind.needed]
+    hands.settle()
+    assert shoulders and board.chosen == shoulders[0] and "Escape" in bench.panel.next.text()
+    hands.click_at(bench.canvas, at(bench))
+    assert board.chosen == KNEE and shoulders[0] not in board.points(), "a click on a mark takes that mark"
+    board.choose(shoulders[0])
+    hands.settle()
+    assert "Escape" not in bench.panel.next.text()
+    board._ask_next()
+    bench.canvas.setFocus()
+    QTest.keyClick(bench.canvas, Qt.Key.Key_Escape)
+    assert not board.chosen
+    hands.click_at(bench.canvas, (600, 100))
+    assert shoulders[0] not in board.points()

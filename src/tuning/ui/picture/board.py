@@ -62,7 +62,7 @@ class MarkBoard(QObject):
         self.picture_kind: PictureKind = next(iter(PICTURE_KINDS.values()))
         self.times: NDArray[np.float64] = np.zeros(1)
         self.frame = 0
-        self.chosen = ""
+        self.chosen, self._asked = "", False
         self.zoom = 1.0
         self.length_m = 0.0
         self._marks: dict[int, dict[str, Floats]] = {}
@@ -85,7 +85,7 @@ class MarkBoard(QObject):
         self.reload()
         if self._marks:
             self.frame = min(max(self._marks), len(times) - 1)
-        self.choose(self.next_landmark())
+        self._ask_next()
 
     def reload(self) -> None:
         """Read marks and references anew from the record."""
@@ -146,6 +146,16 @@ class MarkBoard(QObject):
                     found[name] = self._tracks.xy[self.frame, k]
         return {**found, **self._marks.get(self.frame, {})}
 
+    def extent(self) -> tuple[Floats, Floats] | None:
+        """Corners around the person's marks over the whole clip, image px; None with fewer than two places."""
+        places = [at for marks in self._marks.values() for at in marks.values()]
+        if self._tracks is not None:
+            seen = self._tracks.xy[(self._tracks.quality >= TRUSTED) & np.isfinite(self._tracks.xy).all(axis=2)]
+            places += list(np.percentile(seen, [1, 99], axis=0)) if len(seen) else []
+        if len(places) < 2:
+            return None
+        return np.min(places, axis=0), np.max(places, axis=0)
+
     def points(self) -> dict[str, Floats]:
         """Every placed point of this frame by key, with a held one where the pointer is."""
         found = self._placed()
@@ -162,9 +172,15 @@ class MarkBoard(QObject):
         return self.picture_kind.landmarks
 
     def next_landmark(self) -> str:
-        """First landmark that a measure needs and this frame lacks; empty when none does."""
+        """First landmark that this frame lacks: those that a measure needs, then the others; empty when none does."""
         placed, needed = self._placed(), self.picture_kind.needed
-        return next((name for name in self.landmarks() if name in needed and name not in placed), "")
+        missing = [name for name in self.landmarks() if name not in placed]
+        return next((name for name in missing if name in needed), next(iter(missing), ""))
+
+    @property
+    def optional(self) -> bool:
+        """True while a mark is asked for that no single frame needs; one that somebody chose is meant."""
+        return self._asked and self.chosen in self.landmarks() and self.chosen not in self.picture_kind.needed
 
     @property
     def waiting(self) -> bool:
@@ -210,8 +226,13 @@ class MarkBoard(QObject):
 
     def choose(self, key: str) -> None:
         """Select a landmark, a point or a reference to place next."""
-        self.chosen = key
+        self.chosen, self._asked = key, False
         self._first_end = None
+        self.changed.emit()
+
+    def _ask_next(self) -> None:
+        self.choose(self.next_landmark())
+        self._asked = True
         self.changed.emit()
 
     def place(self, at: Floats) -> None:
@@ -280,7 +301,7 @@ class MarkBoard(QObject):
             if follows:
                 self.corrected.emit(name, frame, at)
             else:
-                self.choose(self.next_landmark() if new and at is not None else name)
+                self._ask_next() if new and at is not None else self.choose(name)
 
     def _frame_sds(self, frame: int) -> dict[str, float]:
         return {name: sd for (at, name), sd in self._sds.items() if at == frame}
@@ -300,7 +321,7 @@ class MarkBoard(QObject):
         self._first_end = None
         length = self.length_m if what == LENGTH else None
         if self._commit_reference(PictureReference(what, first, at, length, placing_sd(1 / self.zoom)), what):
-            self.choose(self.next_landmark())
+            self._ask_next()
 
     def _move_reference_end(self, key: str, at: Floats, sd: float) -> None:
         what, end = key.split(":")

@@ -24,6 +24,8 @@ from tuning.ui import theme
 from tuning.ui.picture.board import REFERENCES, MarkBoard
 
 GRAB_PX = 11.0
+MARGIN, LEAST_EXTENT_PX = 0.18, 40.0
+"""Room around the marks of a person, share of the longer side; marks nearer together than this fill no view."""
 LENS_RADIUS, LENS_POWER = 66.0, 8.0
 
 
@@ -46,6 +48,8 @@ class Canvas(QWidget):
         self.board = board
         self.image: QImage | None = None
         self._zoom, self._pan = 1.0, QPointF()
+        self._fitted: QRectF | None = None
+        """The part of the picture that fills the view, image px; None for all of it."""
         self._drag: str | None = None
         self._near: str | None = None
         self._pressed: QPointF | None = None
@@ -69,25 +73,55 @@ class Canvas(QWidget):
     def show_image(self, image: QImage | None) -> None:
         """Show another picture, keeping zoom when the size stays."""
         if image is None or self.image is None or image.size() != self.image.size():
-            self._zoom, self._pan = 1.0, QPointF()
+            self.image = image
+            self.fit(True)
         self.image = image
         self._tell_zoom()
         self.update()
 
+    def fit(self, person: bool) -> None:
+        """Fill the view with the person, as far as marks tell where that is, or show the whole picture."""
+        self._fitted = self._around(self.board.extent()) if person and self.image is not None else None
+        self._zoom, self._pan = 1.0, QPointF()
+        self._tell_zoom()
+        self.update()
+
+    def toggle_fit(self) -> None:
+        """The person, or the whole picture."""
+        self.fit(self._fitted is None)
+
+    def _around(self, extent: tuple[Floats, Floats] | None) -> QRectF | None:
+        """The marks with a margin, inside the picture."""
+        if extent is None or self.image is None:
+            return None
+        low, high = extent
+        margin = MARGIN * float(max(high - low))
+        box = QRectF(QPointF(*(low - margin)), QPointF(*(high + margin)))
+        return box.intersected(QRectF(self.image.rect())) if margin > LEAST_EXTENT_PX * MARGIN else None
+
+    def _box(self) -> QRectF:
+        """What fills the view, image px."""
+        assert self.image is not None
+        return QRectF(self.image.rect()) if self._fitted is None else self._fitted
+
     def _scale(self) -> float:
         if self.image is None:
             return 1.0
-        fit = min(self.width() / self.image.width(), self.height() / self.image.height())
-        return fit * self._zoom
+        box = self._box()
+        return min(self.width() / box.width(), self.height() / box.height()) * self._zoom
 
     def _origin(self) -> QPointF:
+        """Where the corner of the picture lies; without a hand on it the picture covers as much as it can."""
         if self.image is None:
             return QPointF()
-        scale = self._scale()
-        return QPointF(
-            (self.width() - self.image.width() * scale) / 2 + self._pan.x(),
-            (self.height() - self.image.height() * scale) / 2 + self._pan.y(),
-        )
+        scale, middle = self._scale(), self._box().center()
+        places = []
+        sizes = ((self.width(), self.image.width(), middle.x()), (self.height(), self.image.height(), middle.y()))
+        for view, size, centre in sizes:
+            spare = view - size * scale
+            place = view / 2 - centre * scale
+            places.append(spare / 2 if spare >= 0 else min(0.0, max(spare, place)))
+        return QPointF(*places) + self._pan
 
     def to_widget(self, at: Floats) -> QPointF:
         """Widget place of an image point."""
@@ -109,6 +143,10 @@ class Canvas(QWidget):
     def zoom_by(self, factor: float, about: QPointF) -> None:
         """Zoom with the point under `about` kept in place; between fit and 20 times."""
         under = self.to_image(about)
+        if self._zoom * factor < 1.0 and self._fitted is not None:  # further out than the person
+            before = self._scale()
+            self._fitted, self._zoom = None, 1.0
+            self._zoom = before / self._scale()
         self._zoom = min(max(self._zoom * factor, 1.0), 20.0)
         if self._zoom == 1.0:
             self._pan = QPointF()
@@ -162,7 +200,8 @@ class Canvas(QWidget):
             self.board.move(key, self.to_image(event.position() + self._grip))
         elif pressed is not None and self.image is not None:
             at = self.to_image(pressed)
-            if self.board.waiting and QRectF(self.image.rect()).contains(QPointF(*at)):
+            near = self._near is not None and self.board.optional
+            if self.board.waiting and not near and QRectF(self.image.rect()).contains(QPointF(*at)):
                 self.board.place(at)
             elif self._near is not None:
                 self.board.choose(self._near)
@@ -196,6 +235,8 @@ class Canvas(QWidget):
         elif key == Qt.Key.Key_Escape and self._drag is not None:
             self._drag = None
             self.board.let_go()
+        elif key == Qt.Key.Key_Escape and self.board.optional and self.board.waiting:
+            self.board.choose("")
         else:
             super().keyPressEvent(event)
 

@@ -49,6 +49,8 @@ PICTURE_ACTIONS = (
     StageAction("Back ten frames", "Shift+,", _on_bench(lambda bench: bench.step(-10))),
     StageAction("Forward ten frames", "Shift+.", _on_bench(lambda bench: bench.step(10))),
     StageAction("Play or stop", "Space", _on_bench(lambda bench: bench.toggle_play()), _players),
+    StageAction("The person, or the whole picture", "V", _on_bench(lambda bench: bench.canvas.toggle_fit()), _players),
+    StageAction("The picture alone, or everything again", "F11", _on_bench(lambda bench: bench.picture_alone())),
     StageAction("One step back", "Alt+Left", lambda page: page.back()),
     StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file())),
     StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.entries import Capture, ClipFacts
 from tuning.core.errors import TuningError
@@ -25,6 +25,7 @@ from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.player import Player
 from tuning.ui.picture.rate import FASTER, slowness, stored_rate, told_rate
 from tuning.ui.picture.results import CurveView, ResultList
+from tuning.ui.picture.shared_height import SharedHeight
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
 from tuning.ui.picture.tags import TagsDialog
@@ -43,6 +44,14 @@ EMPTY = (
 
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
+
+
+def _holding(layout: QLayout) -> QWidget:
+    """A widget around a layout, so that it can be hidden as a whole."""
+    made = QWidget()
+    layout.setContentsMargins(0, 0, 0, 0)
+    made.setLayout(layout)
+    return made
 
 
 class PicturePage(QWidget):
@@ -75,6 +84,7 @@ class PicturePage(QWidget):
         self.arrivals = Arrivals(workspace, self._arrived, self)
         self.arrivals.job_started.connect(self.job_started)
         self.arrivals.refused.connect(self.refused)
+        self._alone = False
         self._build()
         self.player.shown.connect(self.canvas.show_image)
         self.player.failed.connect(self.refused)
@@ -90,19 +100,21 @@ class PicturePage(QWidget):
         self._fill_captures(None)
 
     def _build(self) -> None:
-        controls = self._build_controls()
-        left = QVBoxLayout()
-        left.setSpacing(8)
+        self._tools = _holding(self._build_controls())
         self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        left.addWidget(self.empty, 1)
-        left.addWidget(self.canvas, 1)
-        left.addWidget(self.strip)
-        left.addWidget(self.curves)
-        left.addWidget(self.faults)
-        self.curves.hide()
-        self.faults.hide()
-        left.addLayout(controls)
+        upper, lower = QVBoxLayout(), QVBoxLayout()
+        for part in (self.empty, self.canvas):
+            upper.addWidget(part, 1)
+        upper.addWidget(self.strip)
+        for below in (self.curves, self.faults):
+            lower.addWidget(below, 1)
+            below.hide()
+        self.divider = SharedHeight(self._workspace.settings, upper, lower)
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.divider, 1)
+        left.addWidget(self._tools)
         body = QHBoxLayout()
         body.setSpacing(24)
         body.addLayout(left, 1)
@@ -110,7 +122,8 @@ class PicturePage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 12)
         column.setSpacing(8)
-        column.addLayout(self._build_head())
+        self._head = _holding(self._build_head())
+        column.addWidget(self._head)
         column.addLayout(body, 1)
         self._show_open(False)
 
@@ -189,14 +202,8 @@ class PicturePage(QWidget):
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        for part in (
-            *hidden,
-            self.ground_button,
-            self._over_head,
-            self.fault_button,
-            self.changed_box,
-            self.tags_button,
-        ):
+        hidden += [self.ground_button, self._over_head, self.fault_button, self.changed_box, self.tags_button]
+        for part in hidden:
             part.hide()
 
     def follow(self) -> None:
@@ -226,6 +233,17 @@ class PicturePage(QWidget):
         """Choose the plates that ran with this clip."""
         GroundDialog(self, self.following).exec()
 
+    def picture_alone(self) -> None:
+        """The picture and its strip take the whole page, or everything is there again."""
+        self._alone = not self._alone
+        for part in (self._head, self._tools, self.panel):
+            part.setVisible(not self._alone)
+        self._share_height()
+        self.canvas.setFocus()
+
+    def _share_height(self) -> None:
+        self.divider.show_lower(not self._alone and not (self.curves.isHidden() and self.faults.isHidden()))
+
     def tags(self) -> None:
         """Say how the clip was taken."""
         TagsDialog(self, self._workspace, self.following).exec()
@@ -241,6 +259,7 @@ class PicturePage(QWidget):
         on = on and self.faults.test() is not None
         self.faults.setVisible(on)
         self.curves.setVisible(not on and self.following.result is not None)
+        self._share_height()
         set_role(self.fault_button, chosen=on)
         if on:
             self.faults.enter()
@@ -280,8 +299,11 @@ class PicturePage(QWidget):
     def _show_open(self, is_open: bool) -> None:
         if self.empty.isHidden() != is_open:
             self.empty.setVisible(not is_open)
-            for part in (self.canvas, self.panel, self.player.light, *self._controls):
+            for part in (self.canvas, self.player.light, *self._controls):
                 part.setVisible(is_open)
+            self.panel.setVisible(is_open and not self._alone)
+        if not is_open and self._alone:
+            self.picture_alone()
         if not is_open:
             self.title.setText(self._name)
             self._tell_how()
@@ -348,6 +370,7 @@ class PicturePage(QWidget):
         width, height = source.size
         self.about.setText(f"{capture.medium.name} · {width} x {height} · {rate}")
         self._fill_captures(capture)
+        self.canvas.fit(True)
         self.canvas.setFocus()
         if source.warning:
             self.refused.emit(source.warning)

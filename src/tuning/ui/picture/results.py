@@ -26,8 +26,8 @@ class CurveView(QWidget):
         super().__init__()
         self._following, self._measures = following, measures
         self.measure = ""
-        self.setFixedHeight(150)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumHeight(110)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
         """Wide and low."""

@@ -172,6 +172,8 @@ class SidePanel(QWidget):
             return f"Click both ends of the {key}" if board.waiting else f"{key}: drag or nudge an end"
         side = next((s.value for s in LEGS if key.endswith(s.value)), "")
         verb = "Click" if board.waiting else "Placed:"
+        if board.optional and board.waiting:
+            verb = "If it is seen (Escape leaves it out):"
         return f"{verb} {plain(key)}, {side}" if side else f"{verb} {plain(key)}"
 
     def _show_level(self) -> None:

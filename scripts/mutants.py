@@ -29,7 +29,7 @@ CORE = ROOT / "src" / "tuning" / "core"
 ROOMS = {
     "judging": ("test_judging_errors", "test_verdict", "test_numbers", "test_judging"),
     "gate": ("test_gate",),
-    "movement/tasks": ("test_task_values", "test_movement", "test_tasks", "test_together"),
+    "movement/tasks": ("test_task_values", "test_tempo", "test_movement", "test_tasks", "test_together"),
     "force": ("test_force_values", "test_force", "test_force_laws", "test_together"),
     "programme": ("test_programme", "test_drawings"),
 }

@@ -125,8 +125,11 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
 
     def run() -> None:
         from tuning.exchange.csv.tracks import read_points, write_tracks
+        from tuning.video import open_source
         from tuning.video.follow import follow_clip, follow_more
 
+        source = open_source(clip)
+        source.close()
         (frame, marks), *more = read_points(points, pixel_origin)
         found = follow_clip(clip, frame, marks)
         for frame, hidden in more:
@@ -135,6 +138,8 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
         for k, name in enumerate(found.names):
             seen = 100 * float((found.quality[:, k] >= 0.5).mean())
             click.echo(f"{name}: seen in {seen:.0f} % of {len(found.times)} frames")
+        for told in filter(None, (source.warning, found.told)):
+            click.echo(told, err=True)
 
     _told(run)
 

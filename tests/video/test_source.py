@@ -10,8 +10,10 @@ from conftest import numbered, write_clip
 from PIL import Image
 
 from tuning.core.errors import BadInput
+from tuning.core.movement.tracks import TRUSTED
 from tuning.video import open_source
 from tuning.video.clip import Clip
+from tuning.video.follow import follow_clip
 
 VARIABLE = [0.0, 0.04, 0.05, 0.15, 0.16, 0.40, 0.41, 0.50, 0.90, 1.0]
 
@@ -157,4 +159,61 @@ def test_a_slow_motion_clip_tells_its_capture_rate(tmp_path: Path):
         container.mux(stream.encode())
     source = open_source(path)
     assert source.capture_rate == 240
+    source.close()
+
+
+def moving_dot(path: Path, codec: str = "libx264", frames: int = 150, **options: str) -> Path:
+    """A light dot that moves 0.7 px a frame over still noise, a key frame every 30."""
+    random = np.random.default_rng(0)
+    ground = random.integers(60, 90, (120, 320, 3)).astype(np.uint8)
+    rows, columns = np.mgrid[:120, :320]
+    with av.open(str(path), "w", options=options) as container:
+        stream = container.add_stream(codec, rate=30, options={"g": "30"})
+        stream.width, stream.height, stream.pix_fmt, stream.bit_rate = 320, 120, "yuv420p", 2_000_000
+        for n in range(frames):
+            picture = ground.copy()
+            picture[(columns - 60 - 0.7 * n) ** 2 + (rows - 60) ** 2 < 36] = 250
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgb24")))
+        container.mux(stream.encode())
+    return path
+
+
+FAST, TORN = {"movflags": "faststart"}, {"movflags": "frag_keyframe+empty_moov"}
+
+
+@pytest.mark.parametrize("share", [0.4, 0.7, 0.95])
+@pytest.mark.parametrize(
+    ("suffix", "codec", "options"),
+    [(".mp4", "libx264", FAST), (".mov", "libx264", FAST), (".mp4", "libx264", TORN), (".mkv", "libx264", {}),
+     (".webm", "libvpx", {}), (".avi", "mpeg4", {})],
+)  # fmt: skip
+def test_a_file_that_ends_too_early_says_so_whatever_its_kind(tmp_path: Path, suffix, codec, options, share):
+    whole = moving_dot(tmp_path / f"whole{suffix}", codec, **options)
+    source = open_source(whole)
+    assert len(source.times) == 150 and not source.warning
+    source.close()
+    cut = tmp_path / f"cut{suffix}"
+    cut.write_bytes(whole.read_bytes()[: int(share * whole.stat().st_size)])
+    source = open_source(cut)
+    assert "breaks off" in source.warning and 0 < len(source.times) < 150
+    source.frame(len(source.times) - 1)
+    source.close()
+
+
+@pytest.mark.parametrize(("suffix", "codec"), [(".mp4", "libx264"), (".mkv", "libx264"), (".webm", "libvpx-vp9")])
+def test_what_was_followed_before_damage_is_kept_and_nothing_is_read_off_damaged_pictures(tmp_path, suffix, codec):
+    clip = moving_dot(tmp_path / f"dot{suffix}", codec)
+    bytes_ = bytearray(clip.read_bytes())
+    first, last = int(0.6 * len(bytes_)), int(0.68 * len(bytes_))
+    bytes_[first:last] = np.random.default_rng(3).integers(0, 256, last - first, dtype=np.uint8).tobytes()
+    clip.write_bytes(bytes_)
+    tracks = follow_clip(clip, 0, {"dot": np.array([60.5, 60.5])})
+    trusted = tracks.quality[:, 0] >= TRUSTED
+    off = tracks.xy[trusted, 0] - np.stack([60.5 + 21 * tracks.times[trusted], np.full(trusted.sum(), 60.5)], axis=1)
+    assert np.abs(off).max() < 1.5 and trusted[:60].mean() > 0.9
+    source = open_source(clip)
+    if suffix == ".webm":  # its reader leaves the damaged packets out: what is missing is a hole in time
+        assert "no pictures between" in source.warning
+    else:
+        assert 0 < tracks.unread < 100 and "cannot be read" in tracks.told
     source.close()

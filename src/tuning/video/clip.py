@@ -12,12 +12,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
+from tuning.video.torn import bytes_missing
 
 CACHE_BYTES = 192 * 2**20
 """Decoded frames kept, as the decoder gave them; about 130 frames of 720p."""
 
 READ_ON_FRAMES = 30
 """A jump forward no longer than this decodes on instead of seeking."""
+
+HOLE_S, HOLE_FRAMES = 0.3, 8
+"""A stretch without pictures is told from so many seconds, and so many usual steps, on."""
 
 DAMAGED = "is damaged or incomplete"
 
@@ -35,6 +39,7 @@ class Clip:
         self._name = name
         self.warning = ""
         try:
+            self._torn = bytes_missing(path) > 0
             self._container = av.open(str(path))
         except (av.FFmpegError, OSError) as err:
             raise BadInput(self._sentence("is not a clip, or it " + DAMAGED)) from err
@@ -55,6 +60,7 @@ class Clip:
             raise BadInput(self._sentence(DAMAGED)) from err
         self._quarter_turns = round(getattr(first, "rotation", 0) / 90) % 4
         self._times: NDArray[np.float64] = (self._pts - self._pts[0]) * float(self._stream.time_base or 0)
+        self.warning = " ".join(filter(None, (self.warning, self._hole())))
 
     def _sentence(self, trouble: str) -> str:
         return f"“{self._name}” {trouble}. Nothing was changed; open a clip with pictures (MP4, MOV, AVI, WebM, MKV)."
@@ -67,11 +73,28 @@ class Clip:
         if not stamps:
             raise BadInput(self._sentence("holds no pictures"))
         found = np.unique(np.array(stamps, dtype=np.int64))
-        if len(found) < self._stream.frames:
+        if len(found) < self._stream.frames or self._torn:
             found = self._readable(found)
-            lost = self._stream.frames - len(found)
-            self.warning = f"“{self._name}” breaks off: its last {lost} frames are missing and are left out."
+            self.warning = f"“{self._name}” breaks off: {self._lost(found)} missing and are left out."
         return found
+
+    def _hole(self) -> str:
+        """The longest stretch without pictures, in words; empty where there is none worth telling."""
+        steps = np.diff(self._times)
+        longest = int(np.argmax(steps)) if steps.size else 0
+        if not steps.size or steps[longest] < max(HOLE_S, HOLE_FRAMES * float(np.median(steps))):
+            return ""
+        a, b = self._times[longest : longest + 2]
+        return f"“{self._name}” holds no pictures between {a:.2f} and {b:.2f} s: marks hidden there may be lost."
+
+    def _lost(self, found: NDArray[np.int64]) -> str:
+        """How much of a clip that breaks off is not there, as far as its header tells."""
+        lost = self._stream.frames - len(found)
+        if self._stream.frames and lost > 0:
+            return f"its last {lost} frames are"
+        whole = (self._container.duration or 0) / 1e6
+        seconds = whole - float(found[-1] - found[0]) * float(self._stream.time_base or 0)
+        return f"about {seconds:.1f} of its {whole:.1f} s are" if seconds > 0.05 else "its last frames may be"
 
     def _readable(self, stamps: NDArray[np.int64]) -> NDArray[np.int64]:
         """Of a clip that breaks off: the stamps up to the first frame that its last stretch lacks."""
@@ -84,7 +107,18 @@ class Clip:
                     got.add(frame.pts)
         start = min(got, default=int(stamps[-1]))
         missing = [i for i, stamp in enumerate(stamps) if stamp >= start and int(stamp) not in got]
-        return stamps[: missing[0]] if missing else stamps
+        self._pts = stamps[: missing[0]] if missing else stamps
+        while len(self._pts) > 1 and not self._can_decode(len(self._pts) - 1):
+            self._pts = self._pts[:-1]
+        return self._pts
+
+    def _can_decode(self, index: int) -> bool:
+        """Whether a frame can be read by itself: the torn packet behind it may take it along."""
+        with suppress(av.FFmpegError, BadInput):
+            self._decode(index)
+            return True
+        self._passed = None
+        return False
 
     @property
     def size(self) -> tuple[int, int]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -92,6 +92,7 @@ class LumaReader:
             raise BadInput(f"“{path.name}” cannot be read. What was tracked is kept.") from err
         self._stream = self._container.streams.video[0]
         self._stream.thread_type = "AUTO"
+        self._stream.codec_context.options = {"err_detect": "explode"}
         self._stamps, self._turns = stamps, turns
         self._numbers = {int(stamp): n for n, stamp in enumerate(stamps)}
 
@@ -120,10 +121,18 @@ class LumaReader:
 
     def _frames(self, start: int) -> Iterator[tuple[int, av.VideoFrame]]:
         self._container.seek(int(self._stamps[start]), stream=self._stream, backward=True)
-        try:
-            for frame in self._container.decode(self._stream):
-                number = self._numbers.get(frame.pts) if frame.pts is not None else None
-                if number is not None:
-                    yield number, frame
-        except av.FFmpegError as err:
-            raise BadInput("A stretch of the clip cannot be read. What was tracked so far is kept.") from err
+        whole_from = -(2**62)
+        """After damage nothing is shown up to the next key frame: what leans on a damaged picture shows old places."""
+        damaged = False
+        for packet in self._container.demux(self._stream):
+            if damaged and packet.is_keyframe and packet.pts is not None:
+                damaged, whole_from = False, packet.pts
+            try:
+                frames: Sequence[av.VideoFrame] = self._stream.codec_context.decode(packet)
+            except av.FFmpegError:
+                frames, damaged = (), True
+            for frame in frames:
+                stamp = -1 if frame.pts is None else frame.pts
+                damaged = damaged or frame.is_corrupt
+                if stamp in self._numbers and not damaged and stamp >= whole_from:
+                    yield self._numbers[stamp], frame

@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 from tuning.video.luma import LumaReader, Picture, Plane
@@ -183,6 +184,15 @@ class Follower:
         if self._any_plain:
             self._before = picture.y.copy()
         return told
+
+    def miss(self, frames: int) -> None:
+        """So many frames could not be read: every mark was hidden in them."""
+        for target in self.targets:
+            if frames and not target.unseen:
+                target.leave(self.targets)
+        for _ in range(frames):
+            for target in self.targets:
+                self._settle(target, None)
 
     @staticmethod
     def _free(predicted: list[Floats]) -> list[float]:
@@ -368,20 +378,25 @@ def track(
 
     `tick` is told the share that is done; when it returns False the work stops
     and what was found so far is returned. Returns Tracks over all `frames`,
-    NaN and quality 0 where a mark was not found.
+    NaN and quality 0 where a mark was not found, or a frame not read. Raises
+    BadInput where `start` cannot be read.
     """
     last = frames - 1 if last is None else last
     found = Tracks.empty(tuple(marks), times)
     total = max(1, last - first)
-    done, going = 0, True
+    read = np.zeros(frames, dtype=bool)
+    going = True
 
     def run(pictures: Iterable[tuple[int, Picture]], follower: Follower) -> None:
-        nonlocal done, going
+        nonlocal going
+        before = start
         for number, picture in pictures:
+            follower.miss(abs(number - before) - 1)
+            before = number
             for k, (at, quality) in enumerate(follower.step(picture)):
                 found.xy[number, k], found.quality[number, k] = at, quality
-            done += 1
-            if done % 8 == 0 and not tick(done / total):
+            read[number] = True
+            if number % 8 == 0 and not tick(int(read.sum()) / total):
                 going = False
                 return
 
@@ -389,7 +404,8 @@ def track(
     for _, picture in reader.forward(start, start + 1):
         opening = picture.copy()
     if opening is None:
-        return found
+        raise BadInput(f"Frame {start + 1} cannot be read; place the marks in another one.")
+    read[start] = True
     follower = Follower(opening, marks)
     for k, target in enumerate(follower.targets):
         found.xy[start, k], found.quality[start, k] = target.at, 1.0
@@ -397,6 +413,7 @@ def track(
     if start > first and going:
         run(reader.backward(start - 1, first - 1), Follower(opening, marks))
     _doubt_edges(found)
+    found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found
 
 

@@ -20,6 +20,18 @@ class Tracks:
     times: Floats
     xy: Floats
     quality: Floats
+    unread: int = 0
+    """Frames of the clip that could not be read while marks were followed."""
+
+    @property
+    def told(self) -> str:
+        """What following the marks could not do; empty when every frame was read."""
+        frames = "One frame" if self.unread == 1 else f"{self.unread} frames"
+        return (
+            f"{frames} of the clip cannot be read; no mark is followed there, all others are kept."
+            if self.unread
+            else ""
+        )
 
     @classmethod
     def empty(cls, names: tuple[str, ...], times: Floats) -> Tracks:
@@ -49,7 +61,7 @@ class Tracks:
     def merged(self, other: Tracks) -> Tracks:
         """These tracks with every place that `other` found put over them."""
         names = (*self.names, *(n for n in other.names if n not in self.names))
-        joined = Tracks.empty(names, self.times)
+        joined = replace(Tracks.empty(names, self.times), unread=max(self.unread, other.unread))
         for source in (self, other):
             for k, name in enumerate(source.names):
                 seen = source.quality[:, k] > 0

@@ -271,6 +271,8 @@ class Following(QObject):
             if now is not None and now.uid == capture.uid:
                 with self._workspace.trying():
                     self.keep(tracks, text)
+                if tracks.told:
+                    self._workspace.told.emit(tracks.told)
             else:
                 name = capture.medium.name
                 self._workspace.told.emit(f"{name} was closed: {text} was not kept. Open it and begin anew.")

@@ -15,6 +15,7 @@ from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder, Rung
+from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.standing.levels import Chain
 from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
@@ -25,6 +26,7 @@ from tuning.knowledge.loaders.ladders import load_faults, load_ladders
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.reasoning import load_reasoning
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import load_plate_errors, load_plates, load_tests
 
@@ -60,6 +62,7 @@ class Knowledge:
     plates: dict[str, Advice]
     plate_errors: PlateErrors
     strength: StrengthTable
+    reasoning: ReasoningTable
 
     @cached_property
     def _rungs(self) -> dict[str, Rung]:
@@ -94,26 +97,28 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     order = load_order(reading, tests, plates)
     strength = load_strength(reading, measures)
     errors = load_plate_errors(reading)
+    reasoning = load_reasoning(reading, measures, tests)
     posture, soles = load_posture(reading), load_soles(reading)
-    if reading.problems or not (safety and chain and cautions and order and strength and errors and soles):
+    if not (safety and chain and cautions and order and strength and errors and soles and reasoning):
         return None, reading.problems
     found = Knowledge(
-        measures,
-        tests,
-        chain,
-        posture,
-        soles,
-        safety,
-        forms,
-        ladders,
-        faults,
-        cautions,
-        order,
-        plates,
-        errors,
-        strength,
+        measures=measures,
+        tests=tests,
+        chain=chain,
+        posture=posture,
+        soles=soles,
+        safety=safety,
+        forms=forms,
+        ladders=ladders,
+        faults=faults,
+        cautions=cautions,
+        order=order,
+        plates=plates,
+        plate_errors=errors,
+        strength=strength,
+        reasoning=reasoning,
     )
-    return found, []
+    return (None if reading.problems else found), reading.problems
 
 
 def check(folder: Path = FOLDER) -> list[str]:

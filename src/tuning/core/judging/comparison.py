@@ -86,12 +86,14 @@ class Comparison:
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"
 
 
-def _parts(measure: Measure, seen: Observation) -> ErrorParts:
+def error_parts(measure: Measure, seen: Observation) -> ErrorParts:
+    """The error parts of a value, by how it was taken; percent where the measure is compared in percent."""
     sem = measure.sem_by.get(seen.setup.fixation, measure.sem_by.get(seen.method, measure.sem))
     return with_marking(split_sem(sem), seen.marking_sd)
 
 
-def _count(seen: Observation) -> int:
+def trials_averaged(seen: Observation) -> int:
+    """How many trials share the trial part of the error."""
     # Only a mean of several trials shrinks the trial part; "best" keeps the single-trial error.
     return max(1, seen.trials.size) if seen.summary_rule == "mean" else 1
 
@@ -133,11 +135,11 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
         spread = 100 * max(left.spread, right.spread) / max(a, b)
     else:
         d, spread = b - a, max(left.spread, right.spread)
-    left_parts, right_parts = _parts(measure, left), _parts(measure, right)
-    error = error_of_difference(left_parts, right_parts, _count(left), _count(right))
+    left_parts, right_parts = error_parts(measure, left), error_parts(measure, right)
+    error = error_of_difference(left_parts, right_parts, trials_averaged(left), trials_averaged(right))
     verdict = judge(d, error, measure.band, spread)
     wider = max(left_parts, right_parts, key=lambda p: p.trial)
-    settle = _settle(verdict.word, d, wider, measure, min(_count(left), _count(right)))
+    settle = _settle(verdict.word, d, wider, measure, min(trials_averaged(left), trials_averaged(right)))
     return Comparison(measure, left, right, verdict, _source(measure, left, spread, error), settle)
 
 
@@ -146,8 +148,8 @@ def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
     if seen is None or isinstance(seen.value, NotMeasured):
         why = "not measured yet" if seen is None else f"not measured: {seen.value.detail}"  # type: ignore[union-attr]
         return _incomplete(measure, None, seen, why)
-    parts = _parts(measure, seen)
-    error = error_of_value(parts, _count(seen))
+    parts = error_parts(measure, seen)
+    error = error_of_value(parts, trials_averaged(seen))
     verdict = judge(seen.value - measure.target, error, measure.band, seen.spread)
     again = "look again with the stance set anew" if seen.marking_sd is None else "measure more frames, camera square"
     settle = again if verdict.word is Word.CANNOT_TELL else ""
@@ -164,7 +166,7 @@ def against_reference(measure: Measure, seen: Observation, who: Who = NOBODY) ->
     usual = measure.reference.usual(seen.setup.gait or seen.setup.task, who) if measure.reference is not None else None
     if usual is None or isinstance(seen.value, NotMeasured):
         return None
-    value, error = seen.value, max(error_of_value(_parts(measure, seen), _count(seen)), seen.spread)
+    value, error = seen.value, max(error_of_value(error_parts(measure, seen), trials_averaged(seen)), seen.spread)
     low, high = (limit if limit is not None else value for limit in (usual.low, usual.high))
     slack = 0.0 if None in (usual.low, usual.high) else error
     if low <= value - slack and value + slack <= high:
@@ -279,8 +281,8 @@ def compare_change(measure: Measure, before: Observation, now: Observation) -> C
         if before.measured <= 0:
             return Change(measure, side, before, now, NotMeasured("zero", "no percentage of a value of zero"))
         d, spread = 100 * d / before.measured, 100 * spread / before.measured
-    parts = max((_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
-    error = error_of_change(parts, _count(before), _count(now))
+    parts = max((error_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
+    error = error_of_change(parts, trials_averaged(before), trials_averaged(now))
     return Change(measure, side, before, now, judge(d, error, measure.band, spread))
 
 

@@ -13,6 +13,7 @@ import cattrs.v
 from tuning.core.intake.forms import FieldKind
 from tuning.core.judging.measures import Compare
 from tuning.core.programme.pose import Frame, parse_frame
+from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.standing.posture import Posture, SpineCurve
 from tuning.core.types import Triage
 from tuning.core.visit.battery import Ask
@@ -42,7 +43,7 @@ def _converter() -> cattrs.Converter:
     converter.register_structure_hook(float, number)
     converter.register_structure_hook(str, text)
     # The hook for str would otherwise catch enumerations of words, too.
-    for words in (Compare, Ask, Triage, FieldKind, Posture, SpineCurve):
+    for words in (Compare, Ask, Triage, FieldKind, Posture, SpineCurve, Shows, Toward, Kind):
         converter.register_structure_hook(words, lambda value, kind: kind(value))
     converter.register_structure_hook(Frame, frame)
     return converter

@@ -1,0 +1,1 @@
+"""From observations to contributing factors: patterns, balance sheets, the next best test."""

@@ -1,0 +1,84 @@
+"""What is concluded from a case: patterns, balance sheets, next tests; a red flag refers instead."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from tuning.core.case import Case
+from tuning.core.entries import Decision
+from tuning.core.judging.measures import Measure
+from tuning.core.reasoning.advice import Option, Tests, next_tests
+from tuning.core.reasoning.balance import Balance, Label, Schools, Seen, balance, patterns_seen
+from tuning.core.reasoning.findings import Findings, findings
+from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.types import Role, Side, Triage
+from tuning.core.visit.efforts import Place
+
+OVERRULED = "factor-overruled"
+REFER = "A red flag stands: refer. Nothing is reasoned until it is cleared."
+CHECKED = "Worth having checked"
+
+
+@dataclass(frozen=True)
+class Conclusion:
+    """All balances, the pattern that matters most first; `refer` instead of them under a red flag."""
+
+    balances: tuple[Balance, ...]
+    found: Findings
+    refer: str = ""
+
+    def of(self, pattern: str, side: Side) -> Balance | None:
+        """The balance of a pattern on a side."""
+        return next((b for b in self.balances if b.seen.pattern.id == pattern and b.seen.side is side), None)
+
+
+def overruled(case: Case, seen: Seen) -> Mapping[str, tuple[Label, str]]:
+    """Labels that a clinician put by hand over the visits, with the reason; an empty outcome takes it back."""
+    told: dict[str, tuple[Label, str]] = {}
+    for one in case.all(Decision):
+        about = one.inputs.get("pattern"), one.side
+        if one.subject == OVERRULED and about == (seen.pattern.id, seen.side):
+            factor = str(one.inputs.get("factor", ""))
+            told.pop(factor, None)
+            if one.outcome:
+                told[factor] = Label(one.outcome), one.reason
+    return told
+
+
+def conclude(
+    case: Case, table: ReasoningTable, measures: Mapping[str, Measure], tests: Tests, triage: Triage | None,
+    schools: Schools | None = None,
+) -> Conclusion:  # fmt: skip
+    """Everything that a case says. Under RED it says “refer” and nothing else."""
+    found = findings(case, measures)
+    if triage is Triage.RED:
+        return Conclusion((), found, REFER)
+    schools = schools or Schools()
+    made = [
+        balance(table, found, seen, tests.tests, schools, overruled(case, seen)) for seen in patterns_seen(table, found)
+    ]
+    return Conclusion(tuple(sorted(made, key=_matters)), found)
+
+
+def _matters(one: Balance) -> tuple[int, int]:
+    """Complaints and the best settled patterns first; level and strength findings alone come last."""
+    settled = max((sheet.score for sheet in one.sheets), default=0.0)
+    last = one.seen.pattern.id in ("strength-gap", "level-tilt", "standing-knee-line")
+    return int(last), -round(10 * settled)
+
+
+def advise(
+    table: ReasoningTable, one: Balance, found: Findings, tests: Tests, now: Place | None = None,
+    is_open: Callable[[str, Side], bool] = lambda _, __: True,
+) -> list[Option]:  # fmt: skip
+    """The next best tests of a pattern; see `next_tests`."""
+    return next_tests(table, one, found, tests, now, is_open)
+
+
+def name_for(one: Balance, factor: str, role: Role) -> str:
+    """A factor by its name, or, where it is structural and no clinician looks, worth having checked."""
+    sheet = one.sheet(factor)
+    if sheet.factor.structural and role is not Role.CLINICIAN:
+        return CHECKED
+    return sheet.factor.name

@@ -1,0 +1,66 @@
+"""What stands of a person, ready to be looked at sign by sign: the newest of everything, up to the open visit."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from tuning.core.case import Case
+from tuning.core.entries import Answer, Form
+from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
+from tuning.core.judging.measures import Measure, Who
+from tuning.core.reasoning.responses import Response, responses
+from tuning.core.types import LEGS, Observation, Side
+
+
+@dataclass(frozen=True)
+class Findings:
+    """Rows by measure, values by measure and side, answers by question and side, forms by kind, responses."""
+
+    measures: Mapping[str, Measure]
+    who: Who
+    rows: Mapping[str, Comparison]
+    values: Mapping[tuple[str, Side], Observation]
+    seen: Sequence[Observation]
+    answers: Mapping[tuple[str, str, Side], Answer]
+    forms: Mapping[str, Form]
+    responses: Sequence[Response]
+    today: frozenset[str]
+    """Measures and tests of the open visit."""
+
+
+def findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
+    """The newest of everything up to the open visit; both sides of a measure come from the same visit.
+
+    Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else.
+    """
+    return case.remembered(("findings", id(measures)), lambda: _findings(case, measures))
+
+
+def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
+    order = {visit.uid: n for n, visit in enumerate(case.visits)}
+    upto = order[case.visit.uid]
+    known = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
+    usual = [o for o in known if not (o.setup.changed or o.setup.treatment)]
+    newest: dict[str, int] = {}
+    for seen in usual:
+        newest[seen.measure_id] = max(newest.get(seen.measure_id, 0), order.get(seen.visit, upto))
+    kept = sorted((o for o in usual if order.get(o.visit, upto) == newest[o.measure_id]), key=lambda o: o.at)
+    values = joined(measures, kept)
+    rows = {}
+    for key in {measure_id for measure_id, _ in values}:
+        measure = measures[key]
+        if measure.paired:
+            rows[key] = compare_sides(measure, *(values.get((key, side)) for side in LEGS))
+        elif (key, Side.NONE) in values:
+            rows[key] = judge_value(measure, values[key, Side.NONE])
+    answers = {}
+    for answer in sorted(case.all(Answer), key=lambda a: a.at):
+        if order.get(answer.visit, upto) <= upto:
+            answers[answer.test, answer.question, answer.side] = answer
+    forms = {form.kind: form for form in case.all(Form) if order.get(form.visit, upto) <= upto}
+    here = case.visit.uid
+    today = {o.measure_id for o in case.today(Observation)} | {a.test for a in case.today(Answer)}
+    who = Who(case.patient.age_on(case.visit.started_at.date()), case.patient.sex)
+    tried = responses(measures, [o for o in known if o.visit == here])
+    return Findings(measures, who, rows, values, known, answers, forms, tried, frozenset(today))

@@ -1,0 +1,231 @@
+"""Whether a sign is there, and what it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from tuning.core.judging.comparison import Comparison, against_reference
+from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.reasoning.findings import Findings
+from tuning.core.reasoning.responses import Effect
+from tuning.core.reasoning.tables import KIND_OF_STAGE, Kind, Shows, Sign, Toward
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.units import behind
+
+WEAK_BOTH, WEAK_BOTH_BY_AGE, EQUAL_WITHOUT_BAND = 1.0, 2.0, 0.5
+"""Weights of a two-sided deficit, the same where the band is for age and sex, and of two equal sides without a band."""
+BOTH = "both sides equal; how strong is not known"
+PAIN = ("pain-now", "pain-worst", "squeeze-pain")
+
+
+@dataclass(frozen=True)
+class Look:
+    """What looking for a sign gave: `done` when it could be told at all, `there` when the sign is there.
+
+    `most` caps the weight of its line. `source` is the test or capture that it rests on, `entry` the entry to open.
+    """
+
+    done: bool
+    there: bool = False
+    text: str = ""
+    verdict: str = ""
+    quality: float = 1.0
+    source: str = ""
+    entry: str = ""
+    most: float | None = None
+    kind: Kind | None = None
+
+
+UNKNOWN = Look(False)
+
+
+def worse_side(measure: Measure, d: float) -> Side:
+    """The side of a pair that carries the finding, from the signed difference right minus left."""
+    larger = Side.RIGHT if d > 0 else Side.LEFT
+    return larger if measure.finding == "larger" else larger.other
+
+
+def lower_side(d: float) -> Side:
+    """The lower side of a signed level, or the leg that takes less of a share: right minus left."""
+    return Side.LEFT if d > 0 else Side.RIGHT
+
+
+def look(sign: Sign, found: Findings, side: Side, usual: Toward = Toward.SAME) -> Look:
+    """Look for a sign, for a pattern on `side`; `usual` maps the side where the sign does not say."""
+    one = _look(sign, found, (sign.side or usual).of(side))
+    return replace(one, there=one.done and not one.there) if sign.absent else one
+
+
+def _look(sign: Sign, found: Findings, at: Side) -> Look:
+    if sign.test:
+        return _answer(sign, found, at)
+    if sign.form:
+        return _form(sign, found, at)
+    if sign.changes:
+        return _response(sign, found, at)
+    looks = [_measure(sign, found, measure_id, at) for measure_id in sign.measures]
+    there = [one for one in looks if one.there]
+    if len(there) >= sign.count:
+        return max(there, key=lambda one: (one.most is None, one.most or 0.0, one.quality))
+    return Look(any(one.done for one in looks))
+
+
+def _answer(sign: Sign, found: Findings, at: Side) -> Look:
+    sides = [at, Side.NONE] if at in LEGS else [Side.NONE, *LEGS]
+    given = [found.answers.get((sign.test, sign.question, side)) for side in sides]
+    answer = next((one for one in given if one is not None), None)
+    if answer is None:
+        return UNKNOWN
+    return Look(True, answer.option in sign.options, answer.option, "", 1.0, answer.capture or sign.test, answer.uid)
+
+
+def _form(sign: Sign, found: Findings, at: Side) -> Look:
+    """A field of a form, or a column of one of its lists; with `limit` a number from there on."""
+    form = found.forms.get(sign.form)
+    if form is None:
+        return UNKNOWN
+    name, _, column = sign.field.partition(".")
+    told = form.data.get(name)
+    rows = told if isinstance(told, list) else [told]
+    values = [row.get(column) if isinstance(row, dict) else row for row in rows]
+    known = [value for value in values if value not in (None, "", "not said")]
+    if not known:
+        return UNKNOWN
+    if sign.limit is not None:
+        hits = [v for v in known if isinstance(v, int | float) and v >= sign.limit]
+    else:
+        wanted = {at.value if option == "side" else option for option in sign.options}
+        hits = [v for v in known if v in wanted]
+    return Look(True, bool(hits), str(hits[0] if hits else known[0]), "", 1.0, sign.form, form.uid, kind=Kind.HISTORY)
+
+
+def _response(sign: Sign, found: Findings, at: Side) -> Look:
+    """A measured trial of cause on the side at issue, or on a value of both sides."""
+    tried = [r for r in found.responses if r.change in sign.changes and r.side in (at, Side.NONE)]
+    told = [r for r in tried if r.effect in (Effect.RESPONDS, Effect.UNCHANGED, Effect.WORSE)]
+    if not told:
+        return UNKNOWN
+    newest = max(told, key=lambda r: r.changed.at)
+    there = (newest.effect is Effect.RESPONDS) == sign.responds
+    text = f"{newest.change}: {newest.sentence}"
+    quality = min(o.quality for o in (newest.before, newest.changed))
+    return Look(True, there, text, newest.effect.value, quality, f"trial {newest.change}", newest.changed.uid,
+                kind=Kind.RESPONSE)  # fmt: skip
+
+
+def _measure(sign: Sign, found: Findings, measure_id: str, at: Side) -> Look:
+    measure = found.measures[measure_id]
+    if sign.regions:
+        return _pain_at(sign, found, measure_id, at)
+    if sign.shows in (Shows.DEFICIT, Shows.SYMMETRIC, Shows.EVEN, Shows.LOWER, Shows.LEVEL):
+        row = found.rows.get(measure_id)
+        return UNKNOWN if row is None else _verdict(sign, found, row, at)
+    seen = found.values.get((measure_id, at)) or found.values.get((measure_id, Side.NONE))
+    if seen is None or seen.measured is None:
+        return UNKNOWN
+    return _value(sign, found, measure, seen)
+
+
+def _pain_at(sign: Sign, found: Findings, measure_id: str, at: Side) -> Look:
+    told = [o for o in found.seen if o.measure_id == measure_id and o.measured is not None]
+    if not told:
+        return UNKNOWN
+    newest = {(o.setup.region, o.side): o for o in told}
+    here = [o for (region, side), o in newest.items() if region in sign.regions and side in (at, Side.NONE)]
+    hits = [o for o in here if (o.measured or 0.0) >= (sign.limit or 1.0)]
+    if not hits:
+        return Look(True)
+    worst = max(hits, key=lambda o: o.measured or 0.0)
+    text = f"{worst.setup.region} {worst.measured:g}/10"
+    return Look(True, True, text, "", worst.quality, f"{measure_id} {worst.setup.region}", worst.uid, kind=Kind.PAIN)
+
+
+def _verdict(sign: Sign, found: Findings, row: Comparison, at: Side) -> Look:
+    measure, verdict = row.measure, row.verdict
+    both = [seen for seen in (row.left, row.right) if seen is not None]
+    if isinstance(verdict, NotMeasured):
+        return UNKNOWN
+    seen = (row.left if at is Side.LEFT else row.right) or both[0]
+    there, most, text = False, None, row.sentence
+    if sign.shows is Shows.DEFICIT:
+        beyond = verdict.word in (Word.NOTABLE, Word.MARKED)
+        there = beyond and (at is Side.NONE or worse_side(measure, verdict.d) is at)
+        if not there and at in LEGS:
+            weak = _both_out(found, measure, row, beyond)
+            there, most = weak is not None, weak
+            text = f"both sides out of their band, {measure.text(seen.measured or 0.0)}{behind(measure.unit)}"
+    elif sign.shows is Shows.LOWER:
+        there = verdict.word in (Word.NOTABLE, Word.MARKED) and lower_side(verdict.d) is at
+    elif sign.shows is Shows.LEVEL or sign.shows is Shows.EVEN:
+        there = verdict.word is Word.IN_TUNE
+    else:
+        there, most, text = _symmetric(found, measure, verdict, seen, row)
+    return _told(measure, seen, there, text, verdict.word.value, most, both)
+
+
+def _both_out(found: Findings, measure: Measure, row: Comparison, beyond: bool) -> float | None:
+    """The weight of two weak sides: both out of the absolute band on the side of the finding; None otherwise."""
+    if beyond or row.left is None or row.right is None or measure.compare is Compare.VALUE:
+        return None
+    bad = "above the usual band" if measure.finding == "larger" else "below the usual band"
+    told = [against_reference(measure, seen, found.who) for seen in (row.left, row.right)]
+    bands = [one[1] for one in told if one is not None and one[0] == bad]
+    if len(bands) < len(LEGS):
+        return None
+    return WEAK_BOTH_BY_AGE if all(band.ages is not None or band.sex for band in bands) else WEAK_BOTH
+
+
+def _symmetric(
+    found: Findings, measure: Measure, verdict: Verdict, seen: Observation, row: Comparison
+) -> tuple[bool, float | None, str]:
+    """Two equal sides speak against only when the side at issue is inside its absolute band, or half without one."""
+    if verdict.word is not Word.IN_TUNE:
+        return False, None, row.sentence
+    told = against_reference(measure, seen, found.who)
+    if told is None or (told[1].low is None and told[1].high is None):
+        return True, EQUAL_WITHOUT_BAND, BOTH
+    return told[0] == "inside the usual band", None, f"even and {told[0]}"
+
+
+def _value(sign: Sign, found: Findings, measure: Measure, seen: Observation) -> Look:
+    value = seen.measured
+    assert value is not None
+    if sign.shows in (Shows.PAINFUL, Shows.PAINLESS):
+        return _pain_in(sign, seen)
+    text = f"{measure.text(value)}{behind(measure.unit)}"
+    if sign.shows is Shows.AT_LEAST or sign.shows is Shows.UNDER:
+        limit = sign.limit or 0.0
+        there = value >= limit if sign.shows is Shows.AT_LEAST else value < limit
+        return _told(measure, seen, there, text, "", None, [seen])
+    told = against_reference(measure, seen, found.who)
+    if told is None:
+        return UNKNOWN
+    there = {
+        Shows.BELOW: told[0].startswith("below"),
+        Shows.ABOVE: told[0].startswith("above"),
+        Shows.OUTSIDE: told[0].startswith(("below", "above")),
+        Shows.INSIDE: told[0].startswith("inside"),
+    }[sign.shows]
+    return _told(measure, seen, there, f"{text}, {told[0]}", told[0], None, [seen])
+
+
+def _pain_in(sign: Sign, seen: Observation) -> Look:
+    """Pain with the test itself; nothing where nobody asked."""
+    if seen.pain is None:
+        return UNKNOWN
+    hurts = seen.pain >= (sign.limit or 1.0)
+    there = hurts == (sign.shows is Shows.PAINFUL)
+    return Look(True, there, f"{seen.pain}/10 in the test", "", seen.quality, f"pain {seen.measure_id}", seen.uid,
+                kind=Kind.PAIN)  # fmt: skip
+
+
+def _told(
+    measure: Measure, seen: Observation, there: bool, text: str, verdict: str, most: float | None,
+    both: Sequence[Observation],
+) -> Look:  # fmt: skip
+    kind = Kind.PAIN if measure.id in PAIN else KIND_OF_STAGE.get(measure.stage)
+    quality = min(one.quality for one in both)
+    source = seen.capture or measure.id
+    return Look(True, there, text, verdict, quality, source, seen.uid, most, kind)

@@ -1,0 +1,118 @@
+"""Patterns, factors and lines of evidence; a clinic may have its own table in its data folder."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from tuning.core.judging.measures import Measure
+from tuning.core.reasoning.tables import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
+from tuning.core.visit.battery import Ask, Test
+from tuning.knowledge.loaders.reading import Reading
+
+FILE = "reasoning.toml"
+PAIN_LIMIT = 3.0
+PAIN_FACTOR = "pain-inhibition"
+INTAKE_FORMS = ("intake-history", "shoe-wear-map")
+
+
+def load_reasoning(
+    reading: Reading, measures: Mapping[str, Measure], tests: Mapping[str, Test], path: Path | None = None
+) -> ReasoningTable | None:
+    """The table, whole and without an orphan; `path` is that of a clinic's own."""
+    tables = reading.toml(path or reading.folder / FILE)
+    if not tables:
+        return None
+    source = tables.get("source", "practice judgement, editable")
+    changes = _all(reading, tables.get("changes", {}), Change, "changes")
+    patterns = _all(reading, tables.get("patterns", {}), Pattern, "patterns")
+    factors: dict[str, Factor] = {}
+    lines: list[Line] = []
+    for key, raw in tables.get("factors", {}).items():
+        own = {name: value for name, value in raw.items() if name != "lines"}
+        factor = reading.structure({"id": key, **own}, Factor, f"{FILE}: factors.{key}")
+        if factor is None:
+            continue
+        factors[key] = factor
+        for table in raw.get("lines", []):
+            where = f"{FILE}: {key}, “{table.get('words', '')}”"
+            line = reading.structure({"factor": key, "source": source, **table}, Line, where)
+            lines += [line] if line is not None else []
+    factors, more = _with_pain(factors, patterns)
+    lines += more
+    _look_at(reading, patterns, factors, lines, changes, measures, tests)
+    by_factor = {key: tuple(line for line in lines if line.factor == key) for key in factors}
+    return ReasoningTable(patterns, factors, tuple(lines), changes, tables.get("set_by", ""), by_factor)
+
+
+def _all(reading: Reading, tables: Mapping[str, Any], kind: type[Any], name: str) -> dict[str, Any]:
+    made = {key: reading.structure({"id": key, **raw}, kind, f"{FILE}: {name}.{key}") for key, raw in tables.items()}
+    return {key: one for key, one in made.items() if one is not None}
+
+
+def _with_pain(factors: dict[str, Factor], patterns: Mapping[str, Pattern]) -> tuple[dict[str, Factor], list[Line]]:
+    """Pain may explain every pattern that a deficit raises: one line a pattern, for and against."""
+    if PAIN_FACTOR not in factors:
+        return factors, []
+    raised = {key: p for key, p in patterns.items() if p.deficit}
+    bears_on = tuple(dict.fromkeys((*factors[PAIN_FACTOR].bears_on, *raised)))
+    lines = []
+    for key, pattern in raised.items():
+        for speaks, shows, weight, words in (
+            ("for", Shows.PAINFUL, 2.0, "pain in the test"),
+            ("against", Shows.PAINLESS, 1.0, "no pain in the test"),
+        ):
+            sign = Sign(tuple(sorted(pattern.measures)), shows, PAIN_LIMIT)
+            source = "practice judgement, editable"
+            lines.append(Line(PAIN_FACTOR, speaks, weight, (sign,), words, source, Toward.SAME, Kind.PAIN, (key,)))
+    return {**factors, PAIN_FACTOR: replace(factors[PAIN_FACTOR], bears_on=bears_on)}, lines
+
+
+def _look_at(
+    reading: Reading, patterns: Mapping[str, Pattern], factors: Mapping[str, Factor], lines: list[Line],
+    changes: Mapping[str, Change], measures: Mapping[str, Measure], tests: Mapping[str, Test],
+) -> None:  # fmt: skip
+    for key, pattern in patterns.items():
+        where = f"{FILE}: patterns.{key}"
+        for group in pattern.raised_by:
+            for sign in group:
+                _look_at_sign(reading, where, sign, changes, measures, tests)
+        if not any(key in factor.bears_on for factor in factors.values()) and key != "standing-knee-line":
+            reading.wrong(where, "no factor bears on it")
+    for key, factor in factors.items():
+        where = f"{FILE}: factors.{key}"
+        reading.orphans(where, factor.bears_on, patterns)
+        if not factor.bears_on or not factor.action or not any(line.factor == key for line in lines):
+            reading.wrong(where, "it needs a pattern, an action and a line")
+    for line in lines:
+        where = f"{FILE}: {line.factor}, “{line.words}”"
+        reading.orphans(where, line.patterns, factors[line.factor].bears_on)
+        if line.speaks not in ("for", "against") or line.weight <= 0 or not line.signs:
+            reading.wrong(where, "it speaks “for” or “against”, with a weight above zero and a sign")
+        for sign in line.signs:
+            _look_at_sign(reading, where, sign, changes, measures, tests)
+
+
+def _look_at_sign(
+    reading: Reading, where: str, sign: Sign, changes: Mapping[str, Change], measures: Mapping[str, Measure],
+    tests: Mapping[str, Test],
+) -> None:  # fmt: skip
+    reading.orphans(where, sign.measures, measures)
+    reading.orphans(where, sign.changes, changes)
+    reading.orphans(where, [sign.form] if sign.form else [], INTAKE_FORMS)
+    if sign.given != 1:
+        reading.wrong(where, "a sign names measures, a test, a form or changes: one of them")
+    if sign.test and sign.test not in tests:
+        reading.wrong(where, f"unknown id “{sign.test}”")
+    elif sign.test:
+        asked = {q.key: q.options for q in tests[sign.test].questions if q.ask is Ask.CHOICE}
+        reading.orphans(where, [sign.question], asked)
+        reading.orphans(where, sign.options, asked.get(sign.question, ()))
+    if sign.shows in (Shows.AT_LEAST, Shows.UNDER) and sign.limit is None and sign.measures:
+        reading.wrong(where, "“at least” and “under” need a limit")
+    if sign.shows in (Shows.LOWER, Shows.LEVEL):
+        paired = [m for m in sign.measures if m in measures and measures[m].paired]
+        if paired:
+            reading.wrong(where, f"{paired[0]} has two sides; “{sign.shows}” is for one signed value")

@@ -118,6 +118,7 @@ SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] 
     ("force-trace", "glassblower", "force", a_push),
     ("force-all", "glassblower", "force", lambda w: w.page("force").show_view("All tests")),
     ("force-stand", "choir conductor", "force", a_stand),
+    ("reasoning", "glassblower", "reasoning", lambda w: w.page("reasoning").state.choose(pattern=3)),
     ("programme", "glassblower", "programme", lambda w: None),
 )
 """File, patient, stage and what is done there; a returned dialog is taken in place of the window."""

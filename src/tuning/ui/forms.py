@@ -82,6 +82,10 @@ class FieldsDialog(QDialog):
             return
         self.accept()
 
+    def refuse(self, sentence: str) -> None:
+        """What else refuses is a sentence in the dialog, too. Raises BadInput."""
+        raise BadInput(sentence)
+
     def check(self) -> None:
         """Raises BadInput."""
         raise AssertionError("every form checks its own fields")

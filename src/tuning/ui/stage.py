@@ -32,6 +32,7 @@ class StagePage(QWidget):
     told = pyqtSignal(str)
     job_started = pyqtSignal(object)
     plan_wanted = pyqtSignal()
+    target_wanted = pyqtSignal(object)
 
     def enter(self) -> None:
         """The stage is shown."""

@@ -135,6 +135,7 @@ class MainWindow(QWidget):
             page.told.connect(self.status.say)
             page.job_started.connect(self.jobs.start)
             page.plan_wanted.connect(self.plan_visit)
+            page.target_wanted.connect(self.open)
             for action in spec.actions:
                 if action.owners is not None:
                     bind_owners(action.owners(page), action.key, partial(action.run, page))

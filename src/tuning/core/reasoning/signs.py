@@ -36,6 +36,8 @@ class Look:
     entry: str = ""
     most: float | None = None
     kind: Kind | None = None
+    short: str = ""
+    """The number alone, with its unit."""
 
 
 UNKNOWN = Look(False)
@@ -162,7 +164,11 @@ def _verdict(sign: Sign, found: Findings, row: Comparison, at: Side) -> Look:
         there = verdict.word is Word.IN_TUNE
     else:
         there, most, text = _symmetric(found, measure, verdict, seen, row)
-    return _told(measure, seen, there, text, verdict.word.value, most, both)
+    made = _told(measure, seen, there, text, verdict.word.value, most, both)
+    if sign.shows in (Shows.DEFICIT, Shows.LOWER) and most is None:
+        unit = behind(measure.comparison_unit)
+        made = replace(made, short=f"{abs(verdict.d):.{0 if unit == ' %' else measure.decimals}f}{unit}")
+    return made
 
 
 def _both_out(found: Findings, measure: Measure, row: Comparison, beyond: bool) -> float | None:
@@ -195,6 +201,11 @@ def _value(sign: Sign, found: Findings, measure: Measure, seen: Observation) -> 
     if sign.shows in (Shows.PAINFUL, Shows.PAINLESS):
         return _pain_in(sign, seen)
     text = f"{measure.text(value)}{behind(measure.unit)}"
+    return replace(_at_limit(sign, found, measure, seen, value, text), short=text)
+
+
+def _at_limit(sign: Sign, found: Findings, measure: Measure, seen: Observation, value: float, text: str) -> Look:
+    """A value against a limit of the line, or against the band of the measure."""
     if sign.shows is Shows.AT_LEAST or sign.shows is Shows.UNDER:
         limit = sign.limit or 0.0
         there = value >= limit if sign.shows is Shows.AT_LEAST else value < limit

@@ -11,6 +11,7 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger
 from tuning.core.judging.measures import Measure
+from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.standing.levels import Chain
 from tuning.core.types import LEGS, Side
 from tuning.core.visit.battery import Test
@@ -53,6 +54,11 @@ class Tables(Protocol):
     @property
     def order(self) -> OrderTable:
         """Positions, clips, templates."""
+        ...
+
+    @property
+    def reasoning(self) -> ReasoningTable:
+        """Patterns, factors and lines of evidence."""
         ...
 
 

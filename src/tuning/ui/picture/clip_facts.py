@@ -28,10 +28,9 @@ class ChangedBox(QComboBox):
     def __init__(self, space: Workspace, following: Following) -> None:
         super().__init__()
         self._space, self._following = space, following
-        self.addItem("squatted as usual", "")
-        for test in space.knowledge.tests.values():
-            for question in test.questions if test.finds_cause else ():
-                self.addItem(f"changed: {question.text.lower()}", question.key)
+        self.addItem("nothing changed", "")
+        for change in space.knowledge.reasoning.changes.values():
+            self.addItem(f"changed: {change.name}", change.id)
         self.setAccessibleName("What was changed in this clip")
         self.activated.connect(lambda _: self._keep())
 

@@ -282,7 +282,7 @@ class PicturePage(QWidget):
         has = following.result is not None and usable
         self.show_faults(has and not self.faults.isHidden())
         self.fault_button.setVisible(has and self.faults.test() is not None)
-        self.changed_box.setVisible(has and following.task == "front-squat")
+        self.changed_box.setVisible(has)
         self.changed_box.refresh()
         self.tags_button.setVisible(usable)
         set_role(self.tags_button, chosen=following.facts().setup != PLAIN)

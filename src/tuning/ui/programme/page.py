@@ -67,6 +67,8 @@ class ProgrammePage(StagePage):
         column.setContentsMargins(24, 8, 24, 12)
         column.setSpacing(8)
         column.addLayout(head)
+        self.factors = label(role="muted", wrap=True)
+        column.addWidget(self.factors)
         column.addLayout(cards)
         column.addLayout(body, 1)
         area = QScrollArea()
@@ -226,6 +228,9 @@ class ProgrammePage(StagePage):
             return
         if self._workspace.patient is None:
             return
+        told = self.state.from_reasoning()
+        self.factors.setVisible(bool(told))
+        self.factors.setText(f"From reasoning: {'; '.join(told)}.")
         rung = self.state.rung
         planned = {item.rung for item in self._workspace.plan()}
         for card in self._cards:

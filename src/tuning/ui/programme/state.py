@@ -14,6 +14,7 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
 from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
+from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import LEGS, Side
 from tuning.knowledge.acts import act_of_rung
 from tuning.ui.workspace import Workspace
@@ -74,6 +75,15 @@ class ProgrammeState(QObject):
     def open_points(self) -> list[str]:
         """Conditions that need a reason from a named person."""
         return [c.text for c in self.checks() if c.state in (State.NOT_MET, State.UNKNOWN)]
+
+    def from_reasoning(self) -> list[str]:
+        """Factors that were taken over, with side and label, and whether this ladder is meant for them."""
+        told = {}
+        for one in self._workspace.decisions(TO_PROGRAMME):
+            factor, side = str(one.inputs.get("factor")), f", {one.side.value}" if one.side in LEGS else ""
+            meant = "" if factor in self.ladder.factors else ", not by this ladder"
+            told[factor, one.side] = f"{one.inputs.get('name', factor)}{side} ({one.outcome}{meant})"
+        return list(told.values())
 
     def poorer_side(self) -> Side:
         """The side to start with: poorer in the trial, else involved, else left."""

@@ -1,0 +1,75 @@
+"""One page of plain words: for the record, and for the patient. Both describe; neither names a condition."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from tuning.core.reasoning.advice import SHOWN, Option
+from tuning.core.reasoning.balance import Balance, Label, Sheet
+from tuning.core.reasoning.conclusion import Conclusion, name_for
+from tuning.core.types import LEGS, Role
+
+SHOWN_FACTORS = (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED)
+LIKELY_WORDS = {
+    Label.SUPPORTED: "several findings agree",
+    Label.LIKELY: "some findings point there",
+    Label.CONTESTED: "findings disagree",
+}
+CLOSING = "This describes what was seen and what to try. It is likely, not proved."
+
+
+def for_record(found: Conclusion, role: Role, options: Sequence[Sequence[Option]]) -> str:
+    """Every pattern with its factors, what speaks for and against, and what to test next."""
+    if found.refer:
+        return found.refer
+    parts = []
+    for one, next_ones in zip(found.balances, options, strict=True):
+        lines = [one.seen.name, *(f"  {_raised(text)}" for text in _once(look.text for _, look in one.seen.raised))]
+        told = [sheet for sheet in one.sheets if sheet.label in SHOWN_FACTORS or sheet.overruled]
+        lines += [_sheet_words(one, sheet, role) for sheet in told] or ["  Nothing is likely yet."]
+        unlikely = [name_for(one, s.factor.id, role) for s in one.sheets if s.label is Label.UNLIKELY]
+        if unlikely:
+            lines.append(f"  Unlikely: {', '.join(_low(name) for name in unlikely)}.")
+        lines += [f"  Next: {o.name}, {o.minutes:g} min, {o.separates}." for o in next_ones[:SHOWN]]
+        parts.append("\n".join(lines))
+    return "\n\n".join([*parts, CLOSING]) if parts else "No pattern was seen in what was measured so far."
+
+
+def _sheet_words(one: Balance, sheet: Sheet, role: Role) -> str:
+    ways: dict[int, list[str]] = {1: [], -1: []}
+    for chip in sheet.fired:
+        if chip.counted:
+            ways[chip.line.sign].append(f"{chip.line.words} ({chip.look.text})" if chip.look.text else chip.line.words)
+    told = "; ".join(f"{'for' if way > 0 else 'against'}: {', '.join(w)}" for way, w in ways.items() if w)
+    by_hand = f" Set by hand: {sheet.overruled}." if sheet.overruled else ""
+    follows = f" ({sheet.follows})" if sheet.follows else ""
+    return f"  {name_for(one, sheet.factor.id, role)}: {sheet.label.value}{follows}. {told}.{by_hand}"
+
+
+def for_patient(found: Conclusion) -> str:
+    """What was seen and what it is put down to, in everyday words."""
+    if found.refer:
+        return "Something you told us should be looked at by a doctor first. We will wait with testing and exercise."
+    lines = []
+    for one in found.balances[:SHOWN]:
+        side = {leg: f"{leg.value} " for leg in LEGS}.get(one.seen.side, "")
+        seen = one.seen.pattern.plain.format(side=side).strip()
+        lines.append(f"We saw: {seen}.")
+        best = [s for s in one.sheets if s.label in (Label.SUPPORTED, Label.LIKELY) and not s.factor.structural]
+        for sheet in best[:2]:
+            lines.append(f"  It may come from this: {sheet.factor.plain}; {LIKELY_WORDS[sheet.label]}.")
+        if not best:
+            lines.append("  We do not know yet why; the next tests will tell more.")
+    return "\n".join([*lines, "", CLOSING]) if lines else "Nothing stood out in what we measured so far."
+
+
+def _raised(text: str) -> str:
+    return f"Seen: {text}."
+
+
+def _once(texts: Iterable[str]) -> list[str]:
+    return [text for text in dict.fromkeys(texts) if text]
+
+
+def _low(name: str) -> str:
+    return name[:1].lower() + name[1:]

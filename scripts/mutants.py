@@ -32,6 +32,7 @@ ROOMS = {
     "movement/tasks": ("test_task_values", "test_tempo", "test_movement", "test_tasks", "test_together"),
     "force": ("test_force_values", "test_force", "test_force_laws", "test_together"),
     "programme": ("test_programme", "test_drawings"),
+    "reasoning": ("test_reasoning",),
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
 LONGEST_S = 240

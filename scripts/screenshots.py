@@ -94,12 +94,6 @@ def a_push(window: MainWindow) -> None:
     window.page("force").past.trace.look_at(1.8, 2.6)
 
 
-def a_stand(window: MainWindow) -> None:
-    """A stand on one leg."""
-    window.page("force").state.choose("stance-one-leg", Side.RIGHT)
-    window.page("force").show_view("Trace")
-
-
 SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] = (
     ("intake", "glassblower", "intake", lambda w: w.page("intake").open_leaf("Shoes")),
     ("safety", "choir conductor", "intake", safety_leaf),
@@ -117,7 +111,6 @@ SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] 
     ("force-live", "glassblower", "force", pushing),
     ("force-trace", "glassblower", "force", a_push),
     ("force-all", "glassblower", "force", lambda w: w.page("force").show_view("All tests")),
-    ("force-stand", "choir conductor", "force", a_stand),
     ("reasoning", "glassblower", "reasoning", lambda w: w.page("reasoning").state.choose(pattern=3)),
     ("programme", "glassblower", "programme", lambda w: None),
 )

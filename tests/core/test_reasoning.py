@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import copy
 import json
+from dataclasses import fields
 from pathlib import Path
 
+import jsonschema
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.errors import BadInput
+from tuning.core.errors import BadInput, KnowledgeError
 from tuning.core.reasoning.advice import next_tests
 from tuning.core.reasoning.balance import Label, Schools
 from tuning.core.reasoning.conclusion import CHECKED, conclude, name_for
+from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.responses import Effect, judge_response
-from tuning.core.reasoning.signs import lower_side, worse_side
-from tuning.core.reasoning.tables import Kind, Shows
+from tuning.core.reasoning.signs import look, lower_side, worse_side
+from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.types import LEGS, Observation, Role, Setup, Side
-from tuning.exchange.json.cases import read_case
-from tuning.knowledge import load
+from tuning.exchange.json.cases import SETUP, CaseFile, Found, Told, read_case
+from tuning.knowledge import FOLDER, for_clinic, load
 from tuning.knowledge.reasoning import tests_of as all_tests
 
 KNOWLEDGE = load()
@@ -78,6 +81,18 @@ def test_a_worked_case_gives_its_labels_and_its_mirror_the_same_on_the_other_sid
     assert not rivals
     turned = labels(told(mirrored(case(name)), tmp_path), pattern, side.other)
     assert turned == found
+
+
+def test_worked_cases_keep_to_the_published_schema_and_the_schema_knows_every_field(tmp_path):
+    schema = json.loads((CASES.parent / "case.schema.json").read_text())
+    for path in CASES.glob("*.json"):
+        jsonschema.validate(json.loads(path.read_text()), schema)
+    seen = schema["properties"]["observations"]["items"]["properties"]
+    assert set(seen) == {f.name for f in fields(Told)} and set(seen["setup"]["properties"]) == SETUP
+    assert set(schema["properties"]) == {f.name for f in fields(CaseFile)}
+    assert set(schema["properties"]["findings"]["items"]["properties"]) == {f.name for f in fields(Found)}
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"observations": [{"side": "left"}]}, schema)
 
 
 def test_every_worked_case_is_tried():
@@ -388,3 +403,78 @@ def test_sides_of_signs():
     assert worse_side(wall, 5) is LEFT and worse_side(wall, -5) is RIGHT
     assert lower_side(5) is LEFT and lower_side(-5) is RIGHT
     assert {line.kind for line in TABLE.lines if line.factor == "pain-inhibition" and line.patterns} == {Kind.PAIN}
+
+
+# the table
+
+
+def own_table(folder: Path, *changes: tuple[str, str]) -> Path:
+    """A clinic's folder with its own table: the shipped one with some words changed."""
+    text = (FOLDER / "reasoning.toml").read_text()
+    for old, new in (('source = "practice', 'set_by = "R. Falk, May 2026"\nsource = "practice'), *changes):
+        assert old in text
+        text = text.replace(old, new, 1)
+    folder.mkdir(exist_ok=True)
+    (folder / "reasoning.toml").write_text(text)
+    return folder
+
+
+ONE_SIDED = [
+    (line, sign)
+    for line in TABLE.lines
+    for sign in line.signs
+    if sign.measures and sign.shows in (Shows.DEFICIT, Shows.LOWER) and not (sign.absent or sign.regions)
+]
+
+
+@pytest.mark.parametrize(("line", "sign"), ONE_SIDED, ids=lambda x: getattr(x, "words", ""))
+def test_every_line_of_a_side_turns_with_its_side(tmp_path, line, sign):
+    """What its first measures show on one leg speaks for a pattern of that leg (or of the other, where it says so)."""
+    for shown in LEGS:
+        seen = []
+        for key in sign.measures[: sign.count]:
+            measure = KNOWLEDGE.measures[key]
+            base = 10 * (measure.band or measure.sem or 1)
+            if not measure.paired:
+                off = base if lower_side(1) is shown else -base
+                seen.append({"measure": key, "trials": [measure.target + off] * 3})
+                continue
+            worse, better = (2 * base, base) if measure.finding == "larger" else (base, 2 * base)
+            seen += [{"measure": key, "side": s.value, "trials": [worse if s is shown else better] * 3} for s in LEGS]
+        path = tmp_path / "case.json"
+        path.write_text(json.dumps({"safety": {}, "observations": seen}))
+        found = findings(read_case(path, KNOWLEDGE).case, KNOWLEDGE.measures)
+        there = {side for side in LEGS if look(sign, found, side, line.side).there}
+        toward = sign.side or line.side
+        assert there == {shown.other if toward is Toward.OTHER else shown} and toward is not Toward.NONE
+
+
+def test_a_clinic_may_have_its_own_table_and_says_whose_it_is(tmp_path):
+    weaker = ('weight = 2, side = "same", words = "abduction"', 'weight = 0.5, side = "same", words = "abduction"')
+    own = for_clinic(own_table(tmp_path / "own", weaker)).reasoning
+    assert own.set_by == "R. Falk, May 2026" and not TABLE.set_by
+    read = read_case(CASES / "knee-in-from-hip.json", KNOWLEDGE)
+    found = conclude(read.case, own, KNOWLEDGE.measures, TESTS, read.triage).of("knee-in", LEFT)
+    assert found.sheet("hip-abductor-strength").label is Label.LIKELY
+    assert for_clinic(tmp_path / "nothing").reasoning is TABLE
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ('measures = ["hip-abd"] }] }', 'measures = ["hip-abd-x"] }] }', "hip-abd-x"),
+        ('side = "same", words = "abduction"', 'words = "abduction"', "side"),
+        ('side = "same", words = "abduction"', 'side = "sideways", words = "abduction"', "sideways"),
+        ('speaks = "for", weight = 2, side = "same", words = "abduction"',
+         'speaks = "perhaps", weight = 2, side = "same", words = "abduction"', "speaks"),
+        ('"leg-path", "strength-gap", "complaint-side-hip"]', '"leg-curve"]', "leg-curve"),
+        ('action = "base, shift, step-down"', 'action = ""', "an action"),
+        ('question = "cue", options = ["no"]', 'question = "cue", options = ["nope"]', "nope"),
+        ('changes = ["cue-trunk"]', 'changes = ["cue-nose"]', "cue-nose"),
+        ('{ measures = ["hip-abd"] }', '{ measures = ["hip-abd"], test = "bridge-bar" }', "one of them"),
+        ('set_by = "R. Falk, May 2026"\n', "", "whose it is"),
+    ],
+)  # fmt: skip
+def test_a_table_with_an_orphan_is_refused_by_name(tmp_path, old, new, told):
+    with pytest.raises(KnowledgeError, match=told):
+        for_clinic(own_table(tmp_path / "own", (old, new)))

@@ -11,7 +11,9 @@ from PyQt6.QtTest import QTest
 from tuning.core.entries import Note
 from tuning.core.reasoning.balance import Label
 from tuning.core.types import LEGS, Observation, Role, Setup
+from tuning.knowledge import FOLDER, for_clinic
 from tuning.ui import theme
+from tuning.ui.app import equipped, opened
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
 from tuning.ui.reasoning.next_panel import OptionCard
 
@@ -234,3 +236,22 @@ def test_under_red_nothing_is_reasoned(window, page):
     window.go("reasoning")
     hands.settle()
     assert page.title.text() == "Refer" and "red flag" in page.empty.text().lower()
+
+
+def test_the_screen_says_whose_table_it_is_and_a_broken_one_locks_nobody_out(qtbot, window, page, tmp_path):
+    own = tmp_path / "own"
+    own.mkdir()
+    text = (FOLDER / "reasoning.toml").read_text()
+    (own / "reasoning.toml").write_text(f'set_by = "R. Falk"\n{text}')
+    window.workspace.knowledge = for_clinic(own)
+    page.refresh()
+    assert "R. Falk" in page.own_table.text()
+    folder = tmp_path / "record"
+    (folder / "knowledge").mkdir(parents=True)
+    (folder / "knowledge" / "reasoning.toml").write_text(text.replace('measures = ["hip-abd"]', 'measures = ["hip"]'))
+    record = opened(folder)
+    other = equipped(record)
+    qtbot.addWidget(other)
+    assert "break a rule" in other.status.message.text()
+    assert other.workspace.knowledge.reasoning.set_by == ""
+    record.close()

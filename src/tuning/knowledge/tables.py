@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from importlib.resources import files
 from pathlib import Path
@@ -26,6 +26,7 @@ from tuning.knowledge.loaders.ladders import load_faults, load_ladders
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.reasoning import FILE as REASONING
 from tuning.knowledge.loaders.reasoning import load_reasoning
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import load_plate_errors, load_plates, load_tests
@@ -124,6 +125,25 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
 def check(folder: Path = FOLDER) -> list[str]:
     """Every problem of all files at once, each with file, key and reason; empty when all is sound."""
     return _read(folder)[1]
+
+
+def for_clinic(folder: Path) -> Knowledge:
+    """The shipped knowledge with the tables that a clinic keeps in `folder` in the place of its own.
+
+    So far the table of reasoning may be another one. Raises KnowledgeError as `load`; without own tables nothing
+    is different.
+    """
+    usual, own = load(), folder / REASONING
+    if not own.exists():
+        return usual
+    reading = Reading(folder)
+    table = load_reasoning(reading, usual.measures, usual.tests, own)
+    if table is not None and not table.set_by:
+        reading.wrong(REASONING, "an own table says `set_by`, whose it is")
+    if reading.problems or table is None:
+        problems = "; ".join(reading.problems)
+        raise KnowledgeError(f"The clinic's own tables in {folder} break a rule. {problems}.")
+    return replace(usual, reasoning=table)
 
 
 @cache

@@ -111,13 +111,21 @@ def equipped(
 
     `devices` gives the devices for a kind of record.
     """
+    from tuning.core.errors import KnowledgeError
     from tuning.devices import NO_DEVICES
-    from tuning.knowledge import load
+    from tuning.knowledge import for_clinic, load
     from tuning.ui.window import MainWindow
     from tuning.ui.workspace import Workspace
 
-    given = devices(record.kind) if devices is not None else NO_DEVICES
-    return MainWindow(Workspace(record, load(), given), day_list=day_list)
+    given, broken = devices(record.kind) if devices is not None else NO_DEVICES, ""
+    try:
+        knowledge = for_clinic(record.folder / "knowledge")
+    except KnowledgeError as err:  # nobody is locked out of the record by a table; the shipped one serves
+        knowledge, broken = load(), str(err)
+    window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
+    if broken:
+        window.status.say(broken)
+    return window
 
 
 def _catch_unexpected(log_file: Path) -> None:

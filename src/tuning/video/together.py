@@ -17,7 +17,7 @@ NEAR_SHARE, NEAR_RADII = 0.075, 14.0
 editable)."""
 BEND_PX, BEND_MORE_PX, BEND_MOST_PX = 2.5, 0.7, 8.0
 """How far a mark may leave its place among the others: at once, more with each frame unseen, at most."""
-LEAST_FIT = 0.2
+LEAST_FIT = 0.06
 """A find that fits its place among the others less than this is none."""
 SHIFT_COST = 0.25
 """What a shift as far as the reach costs, in marks: of two shifts that fit alike the shorter is meant."""

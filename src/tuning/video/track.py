@@ -34,7 +34,17 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
-from tuning.video.together import FAR_SHARE, LONG_HIDDEN, NEAR_RADII, NEAR_SHARE, Member, groups, solve
+from tuning.video.together import (
+    CLEARLY,
+    FAR_SHARE,
+    FREE_PX,
+    LONG_HIDDEN,
+    NEAR_RADII,
+    NEAR_SHARE,
+    Member,
+    groups,
+    solve,
+)
 
 GATE_PX = 9.0
 """A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
@@ -176,6 +186,7 @@ class Follower:
             for k, (target, place) in enumerate(zip(self.targets, predicted, strict=True))
         ]
         self._together(picture, finds, predicted)
+        self._come_back(picture, finds, predicted)
         self._guard(finds, predicted)
         for target, find in zip(self.targets, finds, strict=True):
             if find is None and not target.unseen:
@@ -264,6 +275,26 @@ class Follower:
             members = [self._member(k, predicted[k], far) for k in numbers]
             for k, found in zip(numbers, solve(picture, members), strict=True):
                 finds[k] = None if found is None else self._taken(self.targets[k], *found)
+
+    def _come_back(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+        """A mark hidden for long may be far from where its neighbours went: a clear sticker that is nobody's is it."""
+        height = picture.shape[0]
+        for k, target in enumerate(self.targets):
+            if target.sticker is None or finds[k] is not None or target.unseen < LONG_HIDDEN:
+                continue
+            # Every other frame: a foot that comes back stays for more than one, and looking far takes long.
+            if (target.unseen + k) % 2:
+                continue
+            taken = [find[0] for find in finds if find is not None]
+            clear = [
+                (seen, like)
+                for seen in search(picture, predicted[k], FAR_SHARE * height, target.sticker)
+                if (like := likeness(seen, target.sticker)) >= CLEARLY
+                and all(gap(seen.at, place) > FREE_PX for place in taken)
+            ]
+            if clear:
+                seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
+                finds[k] = self._taken(target, seen, like)
 
     @staticmethod
     def _taken(target: _Target, seen: Blob, like: float) -> tuple[Floats, float] | None:

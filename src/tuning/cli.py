@@ -317,6 +317,33 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
     _told(run)
 
 
+@main.command()
+@click.argument("log", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")
+def plan(log: Path, as_json: bool) -> None:
+    """Up, hold or back for every exercise of a plan, from the LOG of its sessions (JSON)."""
+
+    def run() -> None:
+        import json
+
+        from tuning.core.programme.decide import decide
+        from tuning.exchange.json.plans import decided, exercises, read_plan
+
+        told = read_plan(log)
+        made = [decided(one, decide(one, sets, told.standing)) for one, sets in exercises(told)]
+        if as_json:
+            click.echo(json.dumps({"version": 1, "today": str(told.today), "decisions": made}, indent=1))
+            return
+        for one in made:
+            to = f" to {one['to']}" if one["to"] != one["rung"] else ""
+            click.echo(f"{one['move'].upper()} {one['rung']}{to}. Row {one['row']}: {one['reason']}.")
+            for words in one["also"]:
+                click.echo(f"  {words}")
+            click.echo(f"  Changes with: {one['reverses']}. May be overruled by {one['override']}.")
+
+    _told(run)
+
+
 def _told(run) -> None:  # type: ignore[no-untyped-def]
     """Errors of input and machine come as one sentence, without a traceback."""
     try:

@@ -1,0 +1,115 @@
+"""A plan with its session log as JSON, to be decided about without a record."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, fields, replace
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import cattrs
+import cattrs.v
+
+from tuning.core.errors import BadInput
+from tuning.core.programme.decide import Decision, Exercise, Morning, School, Set, Standing
+from tuning.core.types import LEGS, Side, Triage
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class PlanFile:
+    """The whole file; days are written 2026-03-12, sides left, right or none."""
+
+    today: date
+    plan: tuple[Exercise, ...]
+    log: tuple[Set, ...] = ()
+    screen: Triage | None = None
+    cleared: bool = False
+    overruled: bool = False
+    school: School = School.STRICT
+    bone_stress: bool = False
+    deload: bool = False
+    version: int = VERSION
+
+    @property
+    def standing(self) -> Standing:
+        """What stands around the exercises."""
+        return Standing(
+            self.today, self.screen, self.cleared, self.overruled, self.school, self.bone_stress, self.deload
+        )
+
+
+def _day(value: Any, _: Any) -> date:
+    if not isinstance(value, str):
+        raise ValueError("is no day; write 2026-03-12")
+    return date.fromisoformat(value)
+
+
+def _whole(value: Any, _: Any) -> int:
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise ValueError("is no whole number")
+    return value
+
+
+def _converter() -> cattrs.Converter:
+    made = cattrs.Converter(forbid_extra_keys=True)
+    made.register_structure_hook(date, _day)
+    made.register_structure_hook(int, _whole)
+    return made
+
+
+def read_plan(path: Path) -> PlanFile:
+    """Read a plan with its log. Raises BadInput with what is wrong, by place."""
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as err:
+        raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
+    try:
+        told = _converter().structure(data, PlanFile)
+    except Exception as err:
+        problems = cattrs.transform_error(err, path="plan", format_exception=cattrs.v.format_exception)
+        raise BadInput(f"“{path.name}” is no plan: {'; '.join(problems[:5])}.") from err
+    return _sound(path, told)
+
+
+def _sound(path: Path, told: PlanFile) -> PlanFile:
+    """What cannot be: unknown rungs, days ahead, pain beyond the scale. Raises BadInput."""
+    if told.version != VERSION:
+        raise BadInput(f"“{path.name}”: version {told.version}; this program reads {VERSION}.")
+    known = {rung for one in told.plan for rung in one.line}
+    for one in told.plan:
+        if one.rung not in one.line:
+            raise BadInput(f"“{path.name}”: {one.rung} is not in its own line.")
+        if one.held and one.held not in one.line:
+            raise BadInput(f"“{path.name}”: {one.held}, held before, is not in the line of {one.rung}.")
+        if one.since > told.today or (one.changed is not None and one.changed > told.today):
+            raise BadInput(f"“{path.name}”: {one.rung} begins after today.")
+    for line in told.log:
+        where = f"“{path.name}”: {line.rung or 'a line of the log'} on {line.day}"
+        if line.rung not in known:
+            raise BadInput(f"{where} is of no line of the plan.")
+        pains = (line.pain, line.morning_pain or 0)
+        if line.day > told.today or not all(0 <= p <= 10 for p in pains) or not 0 <= line.faulty <= 100:
+            raise BadInput(f"{where}: a day ahead, pain beyond 0-10, or a share beyond 100 %.")
+    return told
+
+
+def exercises(told: PlanFile) -> list[tuple[Exercise, tuple[Set, ...]]]:
+    """Each exercise with the sets of its line; one without sides is done with both legs at once."""
+    made = []
+    for one in told.plan:
+        sets = tuple(line for line in told.log if line.rung in one.line)
+        both = bool(sets) and all(line.side not in LEGS for line in sets)
+        made.append((replace(one, sides=(Side.NONE,)) if both else one, sets))
+    return made
+
+
+def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
+    """A decision as plain data."""
+    told = {f.name: getattr(decision, f.name) for f in fields(Decision)}
+    return {"rung": exercise.rung, **told, "move": decision.move.value, "also": list(decision.also)}
+
+
+__all__ = ["VERSION", "Morning", "PlanFile", "decided", "exercises", "read_plan"]

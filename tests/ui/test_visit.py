@@ -136,11 +136,15 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
                 "and kind = 'observation' and body ->> 'measure_id' = 'squat-front-fppa'"
             )
         )
-    printed = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "sheet.pdf").pages)
+    assert again.page("programme").save_values(tmp_path / "values.pdf")
+    printed, told = (
+        " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / name).pages)
+        for name in ("sheet.pdf", "values.pdf")
+    )
     for side, text in angles.items():
-        assert text == f"{kept[side]:.1f}°".replace("-", "−") and text in printed
-    assert "4 holds of 20 s each side" in printed and "left lower by 19 % of stronger" in printed
-    assert "Stop if pain passes your limit" in printed and "Start with the left leg" in printed
+        assert text == f"{kept[side]:.1f}°".replace("-", "−") and text in told
+    assert "4 holds of 20 s each side" in printed and "left lower by 19 % of stronger" in told
+    assert "Stop if pain passes your limit" in printed and "start with the left leg" in printed
 
 
 def test_undo_and_redo_reach_marks_trials_and_plan(qtbot, window, patient):

@@ -21,10 +21,6 @@ from tuning.core.errors import EnvironmentFault
 INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
 
 
-WIDTH = A4[0] - 36 * mm
-"""Width of the text, points."""
-
-
 def fonts() -> None:
     """Make the shipped typeface known."""
     folder = Path(str(files("tuning"))) / "fonts"
@@ -42,7 +38,7 @@ def style(size: float, bold: bool = False, colour: Any = INK, after: float = 2) 
     )
 
 
-def write_pdf(story: list[Any], target: Path, title: str) -> None:
+def write_pdf(story: list[Any], target: Path, title: str, paper: tuple[float, float] = A4) -> None:
     """Lay out `story` into `target`, complete or not at all.
 
     Raises EnvironmentFault when the folder cannot take it.
@@ -53,7 +49,7 @@ def write_pdf(story: list[Any], target: Path, title: str) -> None:
         try:
             SimpleDocTemplate(
                 temporary,
-                pagesize=A4,
+                pagesize=paper,
                 leftMargin=18 * mm,
                 rightMargin=18 * mm,
                 topMargin=16 * mm,

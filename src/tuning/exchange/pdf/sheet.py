@@ -1,32 +1,22 @@
-"""The patient sheet: a PDF with drawn poses, dose, faults and stop rules."""
+"""The patient sheet: what to do at home in everyday words, on one page for up to three exercises."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
+from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.units import mm
-from reportlab.platypus import (
-    CondPageBreak,
-    Flowable,
-    HRFlowable,
-    Paragraph,
-    Spacer,
-    Table,
-    TableStyle,
-)
+from reportlab.platypus import Flowable, HRFlowable, KeepInFrame, PageBreak, Paragraph, Spacer, Table, TableStyle
 
-from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Dose, Fault, Pose, Rung
-from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.units import behind
+from tuning.core.types import Side
 from tuning.drawings.figure import Outline, exercise_figure
-from tuning.exchange.pdf.pages import INK, LINE, MUTED, PALE, WASH, WIDTH, fonts, style, write_pdf
+from tuning.exchange.pdf.pages import INK, LINE, MUTED, PALE, WASH, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)
@@ -41,41 +31,66 @@ class SheetItem:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Everything that is printed."""
+    """Everything that is printed. `found` are plain lines of what was seen; `large` is large print."""
 
     patient: str
     day: date
     clinician: str
     items: tuple[SheetItem, ...]
-    rows: tuple[Comparison, ...]
+    found: tuple[str, ...]
     stop_rules: str
     setting: str
     pain_limit: int
     scope: str
+    large: bool = False
+    paper: str = "A4"
+
+
+PAPERS = {"A4": A4, "Letter": LETTER}
+AROUND, MOST_HEIGHT = 295.0, 250.0
+"""What margins, head and foot of a page take, and the most that one exercise gets, points."""
+ON_A_PAGE, WATCHED, FOUND_LINES, TICK_DAYS = 3, 3, 3, 14
 
 
 class PoseRow(Flowable):  # type: ignore[misc]
-    """Start pose and the end of every variant, side by side on one floor line."""
+    """Start pose, an arrow, and the end of a variant, on one floor line; of several variants each end."""
 
-    def __init__(self, poses: Sequence[Pose], step: float, width: float) -> None:
+    def __init__(self, poses: Sequence[Pose], step: float, width: float, height: float) -> None:
         super().__init__()
-        self._frames = [("start", poses[0].start)] + [(f"end: {p.name}", p.end) for p in poses]
+        self._frames = [("start", poses[0].start)] + [
+            (pose.name if len(poses) > 1 else "end", pose.end) for pose in poses
+        ]
         self._step = step
-        self.width, self.height = width, (62 if len(poses) == 1 else 46) * mm
+        self.width, self.height = width, height
 
     def draw(self) -> None:
         """Called by the page layout."""
-        scale = self.height / 1.16
         room = self.width / len(self._frames)
+        scale = min(self.height / 1.16, room / 0.62)
         for n, (label, frame) in enumerate(self._frames):
-            x = room * (n + 0.4)
+            x = room * (n + 0.45)
             for shape in exercise_figure(frame, self._step):
                 self._shape(shape, x, scale)
             self.canv.setFont("Body", 9)
             self.canv.setFillColor(MUTED)
-            self.canv.drawString(x - 0.1 * scale, -11, label)
+            self.canv.drawCentredString(x, -11, label)
+            if n:
+                self._arrow(room * n - 2, 0.55 * scale)
         self.canv.setStrokeColor(LINE)
         self.canv.line(0, 0, self.width, 0)
+
+    def _arrow(self, x: float, y: float) -> None:
+        """From one pose to the next."""
+        self.canv.setStrokeColor(INK)
+        self.canv.setFillColor(INK)
+        self.canv.setLineWidth(1.4)
+        self.canv.line(x - 8, y, x + 4, y)
+        path = self.canv.beginPath()
+        path.moveTo(x + 9, y)
+        path.lineTo(x + 3, y + 3.5)
+        path.lineTo(x + 3, y - 3.5)
+        path.close()
+        self.canv.drawPath(path, fill=1, stroke=0)
 
     def _shape(self, shape: Outline, x: float, scale: float) -> None:
         path = self.canv.beginPath()
@@ -88,71 +103,89 @@ class PoseRow(Flowable):  # type: ignore[misc]
         self.canv.drawPath(path, fill=1, stroke=1)
 
 
-def value_text(seen: Observation | None, measure: Measure) -> str:
-    """A value with its unit, or a dash."""
-    if seen is None or isinstance(seen.value, NotMeasured):
-        return "–"
-    return f"{measure.text(seen.value)}{behind(measure.unit)}"
+class TickBoxes(Flowable):  # type: ignore[misc]
+    """A box a day for two weeks, to tick when it is done."""
+
+    def __init__(self, first: date, width: float, size: float) -> None:
+        super().__init__()
+        self._first, self.width, self._size = first, width, size
+        self.height = size + 12
+
+    def draw(self) -> None:
+        """Called by the page layout."""
+        step = min(self.width / TICK_DAYS, self._size * 1.9)
+        self.canv.setFont("Body", 8)
+        for n in range(TICK_DAYS):
+            day = self._first + timedelta(days=n + 1)
+            self.canv.setStrokeColor(INK)
+            self.canv.setLineWidth(0.8)
+            self.canv.rect(n * step, 0, self._size, self._size, fill=0)
+            self.canv.setFillColor(MUTED)
+            self.canv.drawCentredString(n * step + self._size / 2, self._size + 3, f"{day:%a}"[:2])
 
 
-def _measured(rows: Sequence[Comparison]) -> list[Any]:
-    if not rows:
-        return []
-    small, head = style(9.5, after=0), style(9, colour=MUTED, after=0)
-    table = [[Paragraph(t, head) for t in ("Measured today", "left", "right", "what the difference means")]]
-    for row in rows:
-        m = row.measure
-        verdict = row.sentence if isinstance(row.verdict, NotMeasured) else f"{row.verdict.word.value}: {row.sentence}"
-        if row.error_text:
-            verdict += f" ({row.error_text})"
-        left, right = value_text(row.left, m), value_text(row.right, m)
-        if not m.paired and not isinstance(row.verdict, NotMeasured):  # a tilt stands on the side that is higher
-            size = f"{m.text(abs(row.verdict.d))}{behind(m.unit)}"
-            left, right = (size, "") if row.verdict.d < 0 else ("", size)
-        table.append([Paragraph(escape(t), small) for t in (m.name, left, right, verdict)])
-    lines = TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE), ("VALIGN", (0, 0), (-1, -1), "TOP")])
-    return [Table(table, colWidths=(52 * mm, 22 * mm, 24 * mm, 76 * mm), style=lines, hAlign="LEFT"), Spacer(1, 10)]
-
-
-def _exercise(number: int, item: SheetItem, width: float) -> list[Any]:
-    rung, body = item.rung, style(11)
-    parts: list[Any] = [
-        CondPageBreak(150 * mm),
-        Paragraph(f"{number}. {escape(rung.name)}", style(16, bold=True, after=2)),
-        Paragraph(escape(item.dose.text), style(12, bold=True, after=2)),
-        Paragraph(f"Start with the {item.first_side.value} leg.", body),
-        Spacer(1, 4),
+def _words(item: SheetItem, size: float) -> list[Any]:
+    """Dose, legs, steps, what to watch: everyday words."""
+    rung, body = item.rung, style(size, after=1)
+    first = f"Both legs in turn; start with the {item.first_side.value} leg."
+    where = f"Feel it in: {', '.join(rung.feel)}; not in: {', '.join(rung.avoid)}."
+    parts = [
+        Paragraph(escape(item.dose.text), style(size + 1, bold=True, after=1)),
+        Paragraph(f"{first} {escape(where)}", body),
     ]
-    parts += [PoseRow(rung.poses, rung.step_cm / 172, width), Spacer(1, 18)]
-    parts += [Paragraph(f"{n}.  {escape(step)}", body) for n, step in enumerate(rung.steps, start=1)]
-    feel, avoid = ", ".join(rung.feel), ", ".join(rung.avoid)
-    parts += [
-        Spacer(1, 4),
-        Paragraph(f"<b>Feel it in:</b> {escape(feel)}. <b>Not in:</b> {escape(avoid)}.", body),
-        Paragraph("<b>Watch for</b>", body),
-    ]
-    parts += [Paragraph(f"{escape(f.sign)}: {escape(f.cue)}.", style(10, after=1)) for f in item.faults]
-    return [*parts, Spacer(1, 10)]
+    parts += [Paragraph(f"{n}. {escape(step)}", body) for n, step in enumerate(rung.steps, start=1)]
+    watch = "; ".join(f.cue[:1].lower() + f.cue[1:] for f in item.faults[:WATCHED])
+    return [*parts, Paragraph(f"<b>Watch:</b> {escape(watch)}.", body)] if watch else parts
+
+
+def _exercise(number: int, item: SheetItem, day: date, width: float, height: float, large: bool) -> list[Any]:
+    size = 14.0 if large else 9.0
+    picture = 0.46 * width
+    row = PoseRow(item.rung.poses, item.rung.step_cm / 172, picture, min(height - 40, 130.0))
+    title = Paragraph(f"{number}. {escape(item.rung.name)}", style(size + 4, bold=True, after=2))
+    words = _words(item, size)
+    boxes = TickBoxes(day, width, 16 if large else 12)
+    if large:
+        wide = PoseRow(item.rung.poses, item.rung.step_cm / 172, width, 200.0)
+        return [title, wide, Spacer(1, 18), *words, Spacer(1, 8), boxes]
+    beside = Table([[row, words]], colWidths=(picture + 6, width - picture - 6))
+    beside.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+    inside = [title, beside, Spacer(1, 6), boxes, Spacer(1, 8)]
+    return [KeepInFrame(width, height, inside, mode="shrink")]
 
 
 def write_sheet(sheet: Sheet, target: Path) -> None:
     """Write the sheet to `target`, complete or not at all.
 
-    Raises EnvironmentFault when the folder cannot take it.
+    Up to three exercises stand on one page; in large print each has its own. Raises
+    EnvironmentFault when the folder cannot take it, KeyError for an unknown paper.
     """
     fonts()
-    story: list[Any] = [
-        Paragraph(escape(sheet.patient), style(22, bold=True, after=4)),
-        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", style(11, colour=MUTED)),
-        HRFlowable(width="100%", color=LINE, spaceAfter=8),
+    paper = PAPERS[sheet.paper]
+    width, size = paper[0] - 36 * mm, 14.0 if sheet.large else 10.0
+    head: list[Any] = [
+        Paragraph(escape(sheet.patient), style(size + 8, bold=True, after=2)),
+        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", style(size, colour=MUTED)),
+        HRFlowable(width="100%", color=LINE, spaceAfter=4),
+        *(Paragraph(escape(line), style(size, after=1)) for line in sheet.found[:FOUND_LINES]),
+        Spacer(1, 4),
+    ]
+    foot: list[Any] = [
+        HRFlowable(width="100%", color=LINE, spaceBefore=4, spaceAfter=4),
         Paragraph(
             f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}",
-            style(11),
+            style(size, after=2),
         ),
-        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", style(11, after=8)),
+        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", style(size, after=2)),
+        Paragraph("<b>Next visit:</b> ______________________", style(size, after=2)),
+        Paragraph(escape(sheet.scope), style(size - 2.5, colour=MUTED)),
     ]
+    story: list[Any] = [*head]
+    room = paper[1] - AROUND
+    each = min(MOST_HEIGHT, room / min(ON_A_PAGE, max(1, len(sheet.items))))
     for number, item in enumerate(sheet.items, start=1):
-        story += _exercise(number, item, WIDTH)
-    story += _measured(sheet.rows)
-    story.append(Paragraph(escape(sheet.scope), style(9, colour=MUTED)))
-    write_pdf(story, target, f"Exercises for {sheet.patient}")
+        story += _exercise(number, item, sheet.day, width, each, sheet.large)
+        more = number < len(sheet.items)
+        if more and (sheet.large or number % ON_A_PAGE == 0):
+            story.append(PageBreak())
+    write_pdf([*story, *foot], target, f"Exercises for {sheet.patient}", paper)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from functools import partial
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QGridLayout,
@@ -26,7 +28,7 @@ from tuning.core.types import LEGS, Side
 from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.programme.rung_card import RungCard
-from tuning.ui.programme.state import ProgrammeState
+from tuning.ui.programme.state import LARGE_PRINT, PAPER, PAPER_NAMES, ProgrammeState
 from tuning.ui.signs import SideSign
 from tuning.ui.stage import StagePage
 from tuning.ui.widgets import Line, button, empty, label, rule
@@ -161,6 +163,19 @@ class ProgrammePage(StagePage):
         column.addLayout(self._plan)
         self.sheet_button = button("Patient sheet (PDF)…", self.ask_sheet, tip="Ctrl+P")
         column.addWidget(self.sheet_button)
+        self.large, self.paper = QCheckBox("large print"), QComboBox()
+        self.large.setFont(theme.font())
+        self.paper.addItems(list(PAPER_NAMES))
+        self.paper.setAccessibleName("Paper of the patient sheet")
+        self.large.setChecked(self._workspace.settings.get(LARGE_PRINT, False))
+        self.paper.setCurrentText(self._workspace.settings.get(PAPER, PAPER_NAMES[0]))
+        self.large.clicked.connect(lambda _: self._choose_print())
+        self.paper.activated.connect(lambda _: self._choose_print())
+        printing = QHBoxLayout()
+        printing.addWidget(self.large)
+        printing.addWidget(self.paper)
+        printing.addStretch(1)
+        column.addLayout(printing)
         column.addStretch(1)
         wide: list[QWidget] = [self.dose_words, self.reason, self.write_button, self.sheet_button]
         for widget in wide:
@@ -204,23 +219,43 @@ class ProgrammePage(StagePage):
 
     def ask_sheet(self) -> None:
         """Ask where the sheet goes, write it and open it."""
+        self._ask("Patient sheet", "exercises", self.save_sheet)
+
+    def ask_values(self) -> None:
+        """Ask where the measured values go, write them and open them."""
+        self._ask("Measured values", "values", self.save_values)
+
+    def _ask(self, title: str, kind: str, save: Callable[[Path], bool]) -> None:
         patient = self._workspace.patient
         if patient is None:
             return
-        proposed = str(Path.home() / f"{patient.name.replace(' ', '-')}-exercises.pdf")
-        target, _ = QFileDialog.getSaveFileName(self, "Patient sheet", proposed, "PDF (*.pdf)")
-        if target and self.save_sheet(Path(target)):
+        proposed = str(Path.home() / f"{patient.name.replace(' ', '-')}-{kind}.pdf")
+        target, _ = QFileDialog.getSaveFileName(self, title, proposed, "PDF (*.pdf)")
+        if target and save(Path(target)):
             QDesktopServices.openUrl(QUrl.fromLocalFile(target))
 
     def save_sheet(self, target: Path) -> bool:
         """Write the sheet; False with a sentence when it cannot be."""
+        return self._save(self.state.print_sheet, target, "Patient sheet")
+
+    def save_values(self, target: Path) -> bool:
+        """Write the measured values for colleagues; False with a sentence when they cannot be."""
+        return self._save(self.state.print_values, target, "Measured values")
+
+    def _save(self, write: Callable[[Path, date], None], target: Path, what: str) -> bool:
         try:
-            self.state.print_sheet(target, date.today())
+            write(target, date.today())
         except TuningError as err:
             self.refused.emit(str(err))
             return False
-        self.told.emit(f"Patient sheet written to {target}")
+        self.told.emit(f"{what} written to {target}")
         return True
+
+    def _choose_print(self) -> None:
+        """Large print and paper of the sheet, for this clinic."""
+        with self._workspace.trying():
+            self._workspace.settings.set(LARGE_PRINT, self.large.isChecked())
+            self._workspace.settings.set(PAPER, self.paper.currentText())
 
     def refresh(self) -> None:
         """Follow the state; a hidden page waits until it is entered."""

@@ -21,6 +21,13 @@ def _sheet(page: StagePage) -> None:
     page.ask_sheet()
 
 
+def _values(page: StagePage) -> None:
+    from tuning.ui.programme.page import ProgrammePage
+
+    assert isinstance(page, ProgrammePage)
+    page.ask_values()
+
+
 def _rungs(knowledge: Knowledge) -> list[tuple[str, Target]]:
     rungs = [rung for ladder in knowledge.ladders.values() for rung in ladder.rungs]
     return [(f"Exercise: {rung.name}", Target("programme", rung=rung.id)) for rung in rungs]
@@ -34,6 +41,9 @@ PROGRAMME = StageSpec(
     guarded=True,
     count=count,
     next_step=next_step,
-    actions=(StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),),
+    actions=(
+        StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),
+        StageAction("Measured values as PDF, for colleagues", "", _values),
+    ),
     finds=_rungs,
 )

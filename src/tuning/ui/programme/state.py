@@ -14,10 +14,16 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
 from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
+from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.progress import TO_PROGRAMME
+from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
 from tuning.knowledge.acts import act_of_rung
+from tuning.knowledge.reasoning import tests_of
 from tuning.ui.workspace import Workspace
+
+LARGE_PRINT, PAPER, PAPER_NAMES = "sheet.large", "sheet.paper", ("A4", "Letter")
+"""Settings: large print, and the paper of the patient sheet."""
 
 
 class ProgrammeState(QObject):
@@ -139,17 +145,40 @@ class ProgrammeState(QObject):
             rung = self.named(entry.rung)
             faults = tuple(space.knowledge.faults[f] for f in rung.faults)
             items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults))
+        settings = space.settings
         write_sheet(
             Sheet(
                 patient=space.patient.name,
                 day=today,
                 clinician=space.person.name,
                 items=tuple(items),
-                rows=tuple(space.comparisons()),
+                found=tuple(self.found_lines()),
                 stop_rules=cautions.stop_now,
                 setting=cautions.setting,
                 pain_limit=cautions.pain_limit,
                 scope=cautions.scope,
+                large=settings.get(LARGE_PRINT, False),
+                paper=settings.get(PAPER, "A4"),
             ),
             target,
         )
+
+    def found_lines(self) -> list[str]:
+        """What was seen, in plain lines for the patient."""
+        space = self._workspace
+        assert space.case is not None
+        knowledge = space.knowledge
+        found = conclude(space.case, knowledge.reasoning, knowledge.measures, tests_of(knowledge), space.triage())
+        return [line.strip() for line in for_patient(found).splitlines() if line.startswith("We saw")]
+
+    def print_values(self, target: Path, today: date) -> None:
+        """Write the measured values of the visit, for colleagues. Raises TuningError."""
+        from tuning.exchange.pdf.values import Values, write_values
+
+        space = self._workspace
+        assert space.patient is not None and space.person is not None
+        rows = tuple(space.comparisons())
+        if not rows:
+            raise BadInput("Nothing was measured in this visit yet.")
+        scope = space.knowledge.cautions.scope
+        write_values(Values(space.patient.name, today, space.person.name, rows, scope), target)

@@ -88,6 +88,52 @@ def check_record(folder: Path) -> None:
     _told(run)
 
 
+@main.command()
+@click.argument("record", type=click.Path(path_type=Path))
+@click.argument("into", type=click.Path(path_type=Path))
+@click.option("--thin", is_flag=True, help="Then keep seven days, four weeks and twelve months, and remove the rest.")
+def backup(record: Path, into: Path, thin: bool) -> None:
+    """Back the record in folder RECORD up into folder INTO, verified; the record may be in use."""
+
+    def run() -> None:
+        from tuning.records.backup import backup as take
+        from tuning.records.backup import thin_out
+
+        made = take(record, into)
+        click.echo(f"Backed up to {made.folder}, {made.media} files of media, verified.")
+        for gone in thin_out(into) if thin else ():
+            click.echo(f"Removed {gone.folder.name}.")
+
+    _told(run)
+
+
+@main.command()
+@click.argument("source", type=click.Path(path_type=Path))
+@click.argument("record", type=click.Path(path_type=Path))
+@click.option("--yes", is_flag=True, help="Do it; without, only tell what would be done.")
+def restore(source: Path, record: Path, yes: bool) -> None:
+    """Put the backup in folder SOURCE in the place of the record in folder RECORD."""
+
+    def run() -> None:
+        from tuning.core.errors import BadInput
+        from tuning.records.backup import contents
+        from tuning.records.backup import restore as put
+
+        click.echo(f"{source} holds {contents(source)}.")
+        if record.exists() and any(record.iterdir()):
+            try:
+                click.echo(f"{record} holds {contents(record)}; it would be moved beside.")
+            except BadInput as err:
+                click.echo(f"{record} cannot be read ({err}); it would be moved beside.")
+        if not yes:
+            click.echo("Nothing was changed; add --yes to restore.")
+            return
+        aside = put(source, record)
+        click.echo(f"Restored to {record}." + (f" What was there lies in {aside}." if aside is not None else ""))
+
+    _told(run)
+
+
 class Between(click.ParamType[float]):
     """A number between two ends, neither endless nor none."""
 

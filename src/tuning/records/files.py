@@ -20,6 +20,12 @@ def held(folder: Path, name: str) -> Iterator[None]:
         yield
 
 
+def owner_only(folder: Path) -> None:
+    """Nobody else on the machine may look into a folder; one that belongs to somebody else stays as it is."""
+    if folder.stat().st_uid == os.getuid():
+        folder.chmod(0o700)
+
+
 def sync_folder(folder: Path) -> None:
     """What was renamed in a folder stays renamed when the power goes."""
     handle = os.open(folder, os.O_RDONLY)

@@ -19,6 +19,7 @@ from tuning.core.errors import Conflict, EnvironmentFault
 from tuning.core.types import Entry, Role, Side
 from tuning.records import bodies, schema
 from tuning.records.faults import told_as_fault
+from tuning.records.files import owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
 
@@ -71,6 +72,7 @@ class Record:
         self.file = folder / "record.sqlite"
         with told_as_fault(folder):
             folder.mkdir(parents=True, exist_ok=True)
+            owner_only(folder)
             if not os.access(folder, os.W_OK, effective_ids=True):
                 raise EnvironmentFault(f"The folder {folder} may not be written to. Nothing was changed.")
             schema.ready(self.file, kind)

@@ -131,6 +131,7 @@ def equipped(
 def _catch_unexpected(log_file: Path) -> None:
     """Unexpected exceptions go to the log file and a dialog that names it."""
     log_file.parent.mkdir(parents=True, exist_ok=True)
+    log_file.parent.chmod(0o700)
     handler = logging.FileHandler(log_file, encoding="utf-8", delay=True)
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
     logging.getLogger("tuning").addHandler(handler)

@@ -1,0 +1,233 @@
+"""Backups of a record that may be in use, verified after writing; restoring one puts nothing at risk that is there."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+from tuning.core.errors import BadInput, EnvironmentFault
+from tuning.records import schema
+from tuning.records.faults import told_as_fault
+from tuning.records.files import owner_only, sync_folder
+from tuning.records.media import MediaFolder
+
+FILE, MEDIA, PART, SETTINGS = "record.sqlite", "media", ".part-", "settings.json"
+STAMP = "%Y%m%dT%H%M%SZ"
+DAILY, WEEKLY, MONTHLY = 7, 4, 12
+"""Backups that stay: the newest of so many days, weeks and months."""
+
+
+@dataclass(frozen=True)
+class Backup:
+    """A whole backup: when it was taken (UTC), where it lies, how many files of media it holds."""
+
+    at: datetime
+    folder: Path
+    media: int
+
+
+def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
+    """Back a record up into a folder of its own below `into`, while it may be in use.
+
+    Files of media that an earlier backup holds are linked, not copied, where the disk can. The backup appears whole
+    and verified, or not at all. Raises EnvironmentFault, BadInput where there is no record.
+    """
+    source = record / FILE
+    if not source.is_file():
+        raise BadInput(f"There is no record in {record}; nothing was backed up.")
+    if into.resolve().is_relative_to(record.resolve()):
+        raise BadInput(f"{into} lies inside the record; choose another folder or disk.")
+    at = (now or datetime.now(UTC)).replace(microsecond=0)
+    target = into / at.strftime(STAMP)
+    with told_as_fault(into):
+        into.mkdir(parents=True, exist_ok=True)
+        owner_only(into)
+        if target.exists():
+            raise BadInput(f"{target} is there already; wait a second.")
+        before = newest(into)
+        part = into / f"{PART}{target.name}"
+        shutil.rmtree(part, ignore_errors=True)
+        part.mkdir(mode=0o700)
+        try:
+            schema.copy_of(source, part / FILE)
+            with closing(sqlite3.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
+                copy.execute("pragma journal_mode=DELETE")
+            count = _copy_media(record, part, before)
+            if (record / SETTINGS).exists():
+                shutil.copy2(record / SETTINGS, part / SETTINGS)
+            problems = verify(part)
+            if problems:
+                raise EnvironmentFault(f"The backup would not be whole: {problems[0]}. Nothing was kept.")
+            os.replace(part, target)
+            sync_folder(into)
+        finally:
+            shutil.rmtree(part, ignore_errors=True)
+    return Backup(at, target, count)
+
+
+def _copy_media(record: Path, part: Path, before: Backup | None) -> int:
+    """Every file that the copied database names, from the earlier backup where it lies there unchanged."""
+    count = 0
+    for sha256, suffix in _named(part / FILE):
+        source = MediaFolder(record / MEDIA).path(sha256, suffix)
+        target = MediaFolder(part / MEDIA).path(sha256, suffix)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        held = MediaFolder(before.folder / MEDIA).path(sha256, suffix) if before is not None else None
+        if held is not None and held.is_file() and held.stat().st_size == source.stat().st_size:
+            try:
+                os.link(held, target)
+            except OSError:
+                shutil.copy2(held, target)
+        else:
+            shutil.copy2(source, target)
+        count += 1
+    return count
+
+
+def _named(file: Path) -> list[tuple[str, str]]:
+    with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+        return [(str(a), str(b)) for a, b in connection.execute("select sha256, suffix from medium")]
+
+
+def verify(folder: Path) -> list[str]:
+    """What is wrong with a record or backup at rest: database, each file of media against its hash."""
+    file = folder / FILE
+    if not file.is_file():
+        return [f"{FILE} is missing"]
+    try:
+        schema.revision_of(file)
+        with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+            found = [str(row[0]) for row in connection.execute("pragma integrity_check")]
+    except (EnvironmentFault, sqlite3.Error) as err:
+        return [str(err)]
+    problems = [] if found == ["ok"] else found
+    media = MediaFolder(folder / MEDIA)
+    return problems + [f"{sha}{suffix} is missing or changed" for sha, suffix in _named(file)
+                       if not media.is_intact(sha, suffix)]  # fmt: skip
+
+
+def contents(folder: Path) -> str:
+    """How many people, visits and entries a record or backup holds, and until when. Raises BadInput."""
+    file = folder / FILE
+    try:
+        with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+            people, visits, entries = (
+                connection.execute(f"select count(*) from {table}").fetchone()[0]
+                for table in ("patient", "visit", "entry")
+            )
+            last = connection.execute("select max(started_at) from visit").fetchone()[0]
+    except sqlite3.Error as err:
+        raise BadInput(f"there is no record that can be read in {folder}") from err
+    until = f", the last visit on {str(last)[:10]}" if last else ""
+    return f"{people} people, {visits} visits, {entries} entries{until}"
+
+
+def backups(into: Path) -> list[Backup]:
+    """Backups in a folder, newest first; what is half written is none."""
+    made = []
+    for folder in into.iterdir() if into.is_dir() else ():
+        try:
+            at = datetime.strptime(folder.name, STAMP).replace(tzinfo=UTC)
+        except ValueError:
+            continue
+        if (folder / FILE).is_file():
+            made.append(Backup(at, folder, sum(1 for f in (folder / MEDIA).rglob("*") if f.is_file())))
+    return sorted(made, key=lambda one: one.at, reverse=True)
+
+
+def newest(into: Path) -> Backup | None:
+    """The newest backup in a folder."""
+    return next(iter(backups(into)), None)
+
+
+def due(into: Path, now: datetime) -> bool:
+    """Whether a day has passed since the newest backup."""
+    last = newest(into)
+    return last is None or now - last.at >= timedelta(days=1)
+
+
+def thin_out(into: Path) -> list[Backup]:
+    """Remove what need not stay: the newest of seven days, four weeks and twelve months stay, and the newest of all."""
+    known = backups(into)
+    kept: set[Path] = {one.folder for one in known[:1]}
+    for count, key in ((DAILY, _day), (WEEKLY, _week), (MONTHLY, _month)):
+        seen: dict[object, Path] = {}
+        for one in known:
+            seen.setdefault(key(one.at.date()), one.folder)
+        kept |= set(list(seen.values())[:count])
+    gone = [one for one in known if one.folder not in kept]
+    with told_as_fault(into):
+        for one in gone:
+            shutil.rmtree(one.folder)
+    return gone
+
+
+def _day(day: date) -> object:
+    return day
+
+
+def _week(day: date) -> object:
+    return day.isocalendar()[:2]
+
+
+def _month(day: date) -> object:
+    return day.year, day.month
+
+
+def restore(source: Path, record: Path) -> Path | None:
+    """Put a backup in the place of a record; what was there is moved beside it, whole, and its folder returned.
+
+    The backup is verified first and stays as it is. What an earlier record left beside its file (its write-ahead log)
+    goes with it, so that it cannot reach into the restored one. Raises BadInput for a backup that is not whole,
+    EnvironmentFault where the disk or another window is in the way.
+    """
+    problems = verify(source)
+    if problems:
+        raise BadInput(f"{source} is no whole backup: {problems[0]}. Nothing was changed.")
+    part = record.with_name(f"{PART}{record.name}")
+    with told_as_fault(record.parent):
+        record.parent.mkdir(parents=True, exist_ok=True)
+        shutil.rmtree(part, ignore_errors=True)
+        try:
+            shutil.copytree(source, part)
+            owner_only(part)
+            problems = verify(part)
+            if problems:
+                raise EnvironmentFault(f"The copy would not be whole: {problems[0]}. Nothing was changed.")
+            aside = _move_aside(record)
+            os.replace(part, record)
+            sync_folder(record.parent)
+        finally:
+            shutil.rmtree(part, ignore_errors=True)
+    return aside
+
+
+def _is_open(file: Path) -> bool:
+    """Whether another window has a record open; what its log still holds is taken in on the way."""
+    try:
+        with closing(sqlite3.connect(file, timeout=0.2)) as connection:
+            return str(connection.execute("pragma journal_mode=DELETE").fetchone()[0]) != "delete"
+    except sqlite3.OperationalError as err:
+        return "locked" in str(err)
+    except sqlite3.DatabaseError:
+        return False  # a damaged record is what a backup is for
+
+
+def _move_aside(record: Path) -> Path | None:
+    if not record.exists():
+        return None
+    if not any(record.iterdir()):
+        record.rmdir()
+        return None
+    file = record / FILE
+    if file.is_file() and _is_open(file):
+        raise EnvironmentFault(f"{record} is open in another window. Close it to restore. Nothing was changed.")
+    stamp = datetime.now(UTC).strftime(STAMP)
+    aside = record.with_name(f"{record.name}.before-restore-{stamp}")
+    os.replace(record, aside)
+    return aside

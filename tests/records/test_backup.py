@@ -1,0 +1,171 @@
+"""Backups: whole while in use, verified, kept by age; restoring loses nothing that was there."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+import stat
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from tuning.cli import main
+from tuning.core.errors import BadInput, EnvironmentFault
+from tuning.demo.clinic import build_clinic
+from tuning.records import Record
+from tuning.records.backup import backup, backups, due, newest, restore, thin_out, verify
+
+NOON = datetime(2026, 11, 28, 12, tzinfo=UTC)
+
+
+@pytest.fixture(scope="module")
+def clinic(tmp_path_factory) -> Path:
+    folder = tmp_path_factory.mktemp("clinic") / "record"
+    build_clinic(folder)
+    return folder
+
+
+@pytest.fixture
+def record(clinic, tmp_path) -> Path:
+    return Path(shutil.copytree(clinic, tmp_path / "record"))
+
+
+def names(folder: Path) -> list[str]:
+    opened = Record(folder)
+    found = sorted(p.name for p in opened.patients())
+    problems = opened.check()
+    opened.close()
+    assert not problems
+    return found
+
+
+def test_a_backup_taken_while_a_window_is_open_holds_the_last_entry(record, tmp_path):
+    window = Record(record)
+    window.add_person("Someone New", "trainer")
+    assert (record / "record.sqlite-wal").stat().st_size > 0, "the newest lies in the log alone"
+    made = backup(record, tmp_path / "safe", NOON)
+    window.close()
+    assert verify(made.folder) == [] and made.media > 0
+    assert [f.name for f in made.folder.iterdir() if "wal" in f.name or "shm" in f.name] == []
+    copy = Record(made.folder)
+    assert "Someone New" in [p.name for p in copy.people()]
+    copy.close()
+
+
+def test_nobody_else_may_look_in(record, tmp_path):
+    record.chmod(0o755)
+    Record(record).close()
+    made = backup(record, tmp_path / "safe", NOON)
+    for folder in (record, tmp_path / "safe", made.folder):
+        assert stat.S_IMODE(folder.stat().st_mode) == 0o700, folder
+    assert stat.S_IMODE((made.folder / "record.sqlite").stat().st_mode) == 0o600
+
+
+def test_a_second_backup_links_what_has_not_changed(record, tmp_path):
+    first = backup(record, tmp_path / "safe", NOON)
+    second = backup(record, tmp_path / "safe", NOON + timedelta(days=1))
+    for file in (first.folder / "media").rglob("*.*"):
+        twin = second.folder / file.relative_to(first.folder)
+        assert os.path.samefile(file, twin)
+    shutil.rmtree(first.folder)
+    assert verify(second.folder) == []
+
+
+def test_restoring_beside_a_left_over_log_takes_the_backup_and_nothing_of_the_log(record, tmp_path):
+    made = backup(record, tmp_path / "safe", NOON)
+    before = names(made.folder)
+    window = Record(record)
+    window.add_person("After The Backup", "trainer")
+    log = (record / "record.sqlite-wal").read_bytes()
+    window.close()
+    (record / "record.sqlite-wal").write_bytes(log)  # as a killed window leaves it
+    aside = restore(made.folder, record)
+    assert names(record) == before and not (record / "record.sqlite-wal").exists() or verify(record) == []
+    restored = Record(record)
+    assert "After The Backup" not in [p.name for p in restored.people()]
+    restored.close()
+    kept = Record(aside)
+    assert "After The Backup" in [p.name for p in kept.people()], "what was there lies beside, whole"
+    kept.close()
+
+
+def test_a_record_that_is_open_is_not_taken_away(record, tmp_path):
+    made = backup(record, tmp_path / "safe", NOON)
+    window = Record(record)
+    window.patients()
+    with pytest.raises(EnvironmentFault, match="another window"):
+        restore(made.folder, record)
+    window.add_person("Still Here", "trainer")
+    window.close()
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["record", "safe"]
+
+
+def test_a_damaged_record_can_be_restored_and_a_damaged_backup_cannot(record, tmp_path):
+    made = backup(record, tmp_path / "safe", NOON)
+    (record / "record.sqlite").write_bytes(b"not a database at all" * 40)
+    restore(made.folder, record)
+    assert names(record)
+    for harm in ("media", "database"):
+        bad = Path(shutil.copytree(made.folder, tmp_path / f"bad-{harm}"))
+        target = next((bad / "media").rglob("*.*")) if harm == "media" else bad / "record.sqlite"
+        data = bytearray(target.read_bytes())
+        data[len(data) // 2] ^= 0xFF
+        data[200:260] = bytes(60)
+        target.unlink()
+        target.write_bytes(data)
+        before = sorted(p.name for p in tmp_path.iterdir())
+        with pytest.raises(BadInput, match="no whole backup"):
+            restore(bad, record)
+        assert sorted(p.name for p in tmp_path.iterdir()) == before and names(record)
+
+
+def test_what_cannot_be_backed_up_leaves_nothing(record, tmp_path, monkeypatch):
+    with pytest.raises(BadInput, match="no record"):
+        backup(tmp_path / "nothing", tmp_path / "safe", NOON)
+    with pytest.raises(BadInput, match="inside the record"):
+        backup(record, record / "safe", NOON)
+    lost = next((record / "media").rglob("*.*"))
+    lost.unlink()
+    with pytest.raises(EnvironmentFault):
+        backup(record, tmp_path / "safe", NOON)
+    assert list((tmp_path / "safe").iterdir()) == []
+
+
+def test_days_weeks_and_months_stay_and_the_newest_always(tmp_path):
+    into = tmp_path / "safe"
+    for hours in range(0, 24 * 500, 12):
+        folder = into / (NOON - timedelta(hours=hours)).strftime("%Y%m%dT%H%M%SZ")
+        folder.mkdir(parents=True)
+        (folder / "record.sqlite").touch()
+    (into / ".part-20261128T120000Z").mkdir()
+    thin_out(into)
+    left = [one.at for one in backups(into)]
+    assert left[0] == NOON and len(left) <= 7 + 4 + 12
+    assert [NOON.date() - at.date() for at in left[:7]] == [timedelta(days=n) for n in range(7)]
+    assert len({(at.year, at.month) for at in left}) >= 12
+    assert not due(into, NOON + timedelta(hours=23)) and due(into, NOON + timedelta(hours=24))
+    assert newest(into).at == NOON
+
+
+def test_the_command_line_backs_up_previews_and_restores(record, tmp_path):
+    run = lambda *words: CliRunner().invoke(main, [str(w) for w in words])  # noqa: E731
+    made = run("backup", record, tmp_path / "safe", "--thin")
+    assert made.exit_code == 0 and "verified" in made.output
+    folder = newest(tmp_path / "safe").folder
+    told = run("restore", folder, tmp_path / "new")
+    assert told.exit_code == 0 and "people" in told.output and not (tmp_path / "new").exists()
+    done = run("restore", folder, tmp_path / "new", "--yes")
+    assert done.exit_code == 0 and names(tmp_path / "new") == names(record)
+    assert run("restore", tmp_path / "none", tmp_path / "new", "--yes").exit_code == 2
+    assert run("backup", tmp_path / "none", tmp_path / "safe").exit_code == 2
+
+
+def test_a_backup_does_not_change_the_record(record, tmp_path):
+    with sqlite3.connect(record / "record.sqlite") as raw:
+        before = list(raw.iterdump())
+    backup(record, tmp_path / "safe", NOON)
+    with sqlite3.connect(record / "record.sqlite") as raw:
+        assert list(raw.iterdump()) == before

@@ -101,6 +101,8 @@ def backup(record: Path, into: Path, thin: bool) -> None:
 
         made = take(record, into)
         click.echo(f"Backed up to {made.folder}, {made.media} files of media, verified.")
+        for name in made.lost:
+            click.echo(f"Missing or damaged in the record itself: {name}.", err=True)
         for gone in thin_out(into) if thin else ():
             click.echo(f"Removed {gone.folder.name}.")
 

@@ -127,11 +127,22 @@ def test_what_cannot_be_backed_up_leaves_nothing(record, tmp_path, monkeypatch):
         backup(tmp_path / "nothing", tmp_path / "safe", NOON)
     with pytest.raises(BadInput, match="inside the record"):
         backup(record, record / "safe", NOON)
-    lost = next((record / "media").rglob("*.*"))
-    lost.unlink()
-    with pytest.raises(EnvironmentFault):
+    monkeypatch.setattr("tuning.records.backup.shutil.copy2", lambda source, target: Path(target).write_bytes(b"half"))
+    with pytest.raises(EnvironmentFault, match="would not be whole"):
         backup(record, tmp_path / "safe", NOON)
     assert list((tmp_path / "safe").iterdir()) == []
+
+
+def test_a_picture_that_is_damaged_already_keeps_nobody_from_saving_the_rest(record, tmp_path):
+    first, second = sorted((record / "media").rglob("*.*"))[:2]
+    first.unlink()
+    second.write_bytes(second.read_bytes()[:-5])
+    made = backup(record, tmp_path / "safe", NOON)
+    assert set(made.lost) == {first.name, second.name} and verify(made.folder) == []
+    restore(made.folder, tmp_path / "again")
+    copy = Record(tmp_path / "again")
+    assert sum("missing or changed" in problem for problem in copy.check()) == 2
+    copy.close()
 
 
 def test_days_weeks_and_months_stay_and_the_newest_always(tmp_path):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
+from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
@@ -16,7 +17,7 @@ from tuning.records.faults import told_as_fault
 from tuning.records.files import owner_only, sync_folder
 from tuning.records.media import MediaFolder
 
-FILE, MEDIA, PART, SETTINGS = "record.sqlite", "media", ".part-", "settings.json"
+FILE, MEDIA, PART, SETTINGS, LOST = "record.sqlite", "media", ".part-", "settings.json", "lost-media.txt"
 STAMP = "%Y%m%dT%H%M%SZ"
 DAILY, WEEKLY, MONTHLY = 7, 4, 12
 """Backups that stay: the newest of so many days, weeks and months."""
@@ -24,11 +25,15 @@ DAILY, WEEKLY, MONTHLY = 7, 4, 12
 
 @dataclass(frozen=True)
 class Backup:
-    """A whole backup: when it was taken (UTC), where it lies, how many files of media it holds."""
+    """A whole backup: when it was taken (UTC), where it lies, how many files of media it holds.
+
+    `lost` are files that were missing or damaged in the record already: they keep nobody from saving the rest.
+    """
 
     at: datetime
     folder: Path
     media: int
+    lost: tuple[str, ...] = ()
 
 
 def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
@@ -57,7 +62,10 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             schema.copy_of(source, part / FILE)
             with closing(sqlite3.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
                 copy.execute("pragma journal_mode=DELETE")
-            count = _copy_media(record, part, before)
+            lost = _lost_in(record, part)
+            count = _copy_media(record, part, before, lost)
+            if lost:
+                (part / LOST).write_text("\n".join(lost) + "\n")
             if (record / SETTINGS).exists():
                 shutil.copy2(record / SETTINGS, part / SETTINGS)
             problems = verify(part)
@@ -67,13 +75,21 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             sync_folder(into)
         finally:
             shutil.rmtree(part, ignore_errors=True)
-    return Backup(at, target, count)
+    return Backup(at, target, count, lost)
 
 
-def _copy_media(record: Path, part: Path, before: Backup | None) -> int:
+def _lost_in(record: Path, part: Path) -> tuple[str, ...]:
+    """Files that the copied database names and that the record itself no longer has as they were."""
+    media = MediaFolder(record / MEDIA)
+    return tuple(f"{sha}{suffix}" for sha, suffix in _named(part / FILE) if not media.is_intact(sha, suffix))
+
+
+def _copy_media(record: Path, part: Path, before: Backup | None, lost: Sequence[str]) -> int:
     """Every file that the copied database names, from the earlier backup where it lies there unchanged."""
     count = 0
     for sha256, suffix in _named(part / FILE):
+        if f"{sha256}{suffix}" in lost:
+            continue
         source = MediaFolder(record / MEDIA).path(sha256, suffix)
         target = MediaFolder(part / MEDIA).path(sha256, suffix)
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -106,9 +122,15 @@ def verify(folder: Path) -> list[str]:
     except (EnvironmentFault, sqlite3.Error) as err:
         return [str(err)]
     problems = [] if found == ["ok"] else found
-    media = MediaFolder(folder / MEDIA)
+    media, known = MediaFolder(folder / MEDIA), _known_lost(folder)
     return problems + [f"{sha}{suffix} is missing or changed" for sha, suffix in _named(file)
-                       if not media.is_intact(sha, suffix)]  # fmt: skip
+                       if f"{sha}{suffix}" not in known and not media.is_intact(sha, suffix)]  # fmt: skip
+
+
+def _known_lost(folder: Path) -> set[str]:
+    """What was lost before the backup was taken, as it says itself."""
+    note = folder / LOST
+    return set(note.read_text().split()) if note.is_file() else set()
 
 
 def contents(folder: Path) -> str:
@@ -154,7 +176,7 @@ def due(into: Path, now: datetime) -> bool:
 def thin_out(into: Path) -> list[Backup]:
     """Remove what need not stay: the newest of seven days, four weeks and twelve months stay, and the newest of all."""
     known = backups(into)
-    kept: set[Path] = {one.folder for one in known[:1]}
+    kept: set[Path] = set()
     for count, key in ((DAILY, _day), (WEEKLY, _week), (MONTHLY, _month)):
         seen: dict[object, Path] = {}
         for one in known:

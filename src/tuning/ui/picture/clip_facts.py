@@ -28,6 +28,7 @@ class ChangedBox(QComboBox):
     def __init__(self, space: Workspace, following: Following) -> None:
         super().__init__()
         self._space, self._following = space, following
+        self.setMaximumWidth(176)
         self.addItem("nothing changed", "")
         for change in space.knowledge.reasoning.changes.values():
             self.addItem(f"changed: {change.name}", change.id)

@@ -14,12 +14,14 @@ from tuning.core.entries import PlanItem
 from tuning.core.gate.may import Facts, may
 from tuning.core.judging.verdict import Word
 from tuning.core.programme import pose
+from tuning.core.programme.body import body_of, drawing_faults
 from tuning.core.programme.ladders import Dose, EntryRule, Situation, State, Trial, entry_checks
 from tuning.core.programme.plan import standing_plan
 from tuning.core.programme.progress import count, next_step
 from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.knowledge import load
 from tuning.knowledge.acts import act_of_rung
+from tuning.knowledge.tables import check
 
 LADDER = load().ladders["stepdown"]
 RUNGS = {rung.id: rung for rung in LADDER.rungs}
@@ -41,25 +43,37 @@ def test_computed_knee_demand_is_that_of_the_ladder_table():
     assert [RUNGS[r].knee_demand for r in RUNGS] == [0, 0, 3, 1, 1]
     zones = [pose.knee_zone(p.end) for p in RUNGS["sd-3-knee-forward"].poses]
     assert zones == [1, 2, 3]
+    for ladder, demands in DEMANDS.items():
+        found = [(r.demand_of(r.poses[0]).knee, r.hip_demand, r.balance_demand) for r in load().ladders[ladder].rungs]
+        assert ["-".join(map(str, one)) for one in found] == demands.split()
+
+
+DEMANDS = {
+    "stepup": "1-2-3 1-3-3",
+    "wide": "0-1-1 0-2-1 0-2-1",
+    "chair": "1-1-1 1-2-3 2-3-3 2-3-3",
+    "knee": "0-1-1 0-1-1 1-1-1 1-1-2 0-2-1 1-2-1 2-2-1 3-2-1 0-2-2 1-2-2 2-2-2 3-2-2",
+    "hipshift": "1-2-1 1-2-1 1-2-1 1-3-2 2-2-2 0-3-2 2-2-2 0-2-2",
+    "base": "0-0-1 0-2-1 0-1-0 0-2-0 0-3-1",
+    "add": "0-1-0 0-2-0 1-2-2",
+    "foot": "0-0-1 0-0-1 0-0-1 0-0-2 0-1-2 0-2-3 2-0-1 0-0-1",
+    "shin": "0-0-0 0-0-0 0-0-0 0-0-0 0-1-0 0-1-0 1-2-1",
+    "ankle": "2-0-1 2-1-2",
+}
+"""Knee, hip and balance demand, easy to hard; the first of them is computed from the drawing."""
+TRANSITIONS = {
+    "sd-1-hold-taps", "cr-1-cushion", "cr-2-standard", "hs-4-box", "hs-7-rear-up-near", "hb-5-level-stick",
+    "add-3-slide-stand", "ft-5-swing-edge", "ft-6-knee-circles", "tr-7-band-squat", "am-2-lunge",
+}  # fmt: skip
+
+
+def test_transitions_are_what_asks_much_more_than_an_easier_neighbour():
+    rungs = [rung for ladder in load().ladders.values() for rung in ladder.rungs]
+    assert {rung.id for rung in rungs if rung.transition} == TRANSITIONS
 
 
 def test_a_straight_knee_demands_nothing_whatever_the_ankle_does():
     assert pose.knee_zone(pose.Frame(0, 0, 10, 35)) == 0
-
-
-def test_pose_keeps_segment_lengths_and_angles():
-    frame = pose.parse_frame("40/80/55/15; F 45/55; af")
-    at = pose.joints(frame)
-    assert math.dist(at.hip, at.knee) == pytest.approx(pose.THIGH)
-    assert math.dist(at.knee, at.ankle) == pytest.approx(pose.SHANK)
-    assert math.dist(at.free_knee, at.free_ankle) == pytest.approx(pose.SHANK)
-
-    def direction(a, b):
-        return math.atan2(b[1] - a[1], b[0] - a[0])
-
-    knee = math.pi - abs(direction(at.knee, at.hip) - direction(at.knee, at.ankle)) % (2 * math.pi)
-    assert abs(math.degrees(knee)) == pytest.approx(55)
-    assert frame.angle_gap == 0 and pose.parse_frame("40/60/55/15").angle_gap == 20
 
 
 def test_unknown_pose_words_are_refused():
@@ -119,39 +133,87 @@ def along(start, length, from_vertical_deg):
     return start + length * 1j * np.exp(-1j * math.radians(from_vertical_deg))
 
 
+def flat(place):
+    return complex(place[0], place[1])
+
+
 angles = st.floats(-30, 120)
 
 
-@given(angles, angles, st.floats(0, 130), st.floats(-20, 40), angles, st.floats(0, 130), st.booleans())
-def test_every_joint_lies_where_its_angles_put_it(trunk, hip, knee, ankle, free_hip, free_knee, arms):
-    at = pose.joints(pose.Frame(trunk, hip, knee, ankle, free_hip, free_knee, arms))
-    place = {name: complex(*getattr(at, name)) for name in pose.Joints.__annotations__}
-    close = lambda name, there: abs(place[name] - there) < 1e-9  # noqa: E731
-    assert close("heel", 0) and close("toe", pose.FOOT) and close("ankle", 0.25 * pose.FOOT + 1j * pose.ANKLE_HEIGHT)
-    assert close("knee", along(place["ankle"], pose.SHANK, ankle))
-    assert close("hip", along(place["knee"], pose.THIGH, ankle - knee))
-    assert close("shoulder", along(place["hip"], pose.TRUNK, trunk))
-    assert close("head", along(place["shoulder"], 0.125, 0.6 * trunk))
+@given(st.floats(-10, 60), st.floats(0, 130), st.floats(-20, 40), angles, st.floats(0, 130))
+def test_every_joint_lies_where_its_angles_put_it(trunk, knee, ankle, free_hip, free_knee):
+    frame = pose.Frame(trunk, trunk + knee - ankle, knee, ankle, pose.Leg(free_hip, free_knee))
+    at = body_of(frame)
+    close = lambda place, there: abs(flat(place) - there) < 1e-9  # noqa: E731
+    leg, free = at.working, at.other
+    assert close(leg.heel, 0) and close(leg.toe, pose.FOOT)
+    assert close(leg.ankle, 0.25 * pose.FOOT + 1j * pose.ANKLE_HEIGHT)
+    assert close(leg.knee, along(flat(leg.ankle), pose.SHANK, ankle))
+    assert close(leg.hip, along(flat(leg.knee), pose.THIGH, ankle - knee))
+    assert close(at.shoulder, along(flat(leg.hip), pose.TRUNK, trunk))
     thigh = 180 - free_hip + trunk  # hangs down, flexion brings it forward from the line of the trunk
-    assert close("free_knee", along(place["hip"], pose.THIGH, thigh))
-    assert close("free_ankle", along(place["free_knee"], pose.SHANK, thigh + free_knee))
-    assert close("free_heel", along(place["free_ankle"], 1.15 * pose.ANKLE_HEIGHT, thigh + free_knee + 25))
-    assert close("free_toe", along(place["free_heel"], pose.FOOT, thigh + free_knee - 90))
-    upper = 90 if arms else 172 - 0.4 * trunk
-    assert close("elbow", along(place["shoulder"], 0.186, upper))
-    assert close("hand", along(place["elbow"], 0.2, upper - (4 if arms else 14)))
+    assert close(free.knee, along(flat(leg.hip), pose.THIGH, thigh))
+    assert close(free.ankle, along(flat(free.knee), pose.SHANK, thigh + free_knee))
+    assert leg.hip[2] > 0 > free.hip[2], "the working leg is the right one"
 
 
-def test_a_bent_free_leg_swings_forward_and_its_shin_back():
-    at = pose.joints(pose.parse_frame("0/0/0/0; F 60/90"))
-    assert at.free_knee[0] > at.hip[0] + 0.1 and at.free_ankle[0] < at.free_knee[0]
+@given(st.sampled_from(list(pose.Position)), st.floats(0, 60), st.floats(0, 120), st.floats(0, 120), angles, angles)
+def test_no_limb_is_longer_or_comes_off(position, trunk, hip, knee, out, turn):
+    frame = pose.Frame(trunk, hip, knee, 0.0, pose.Leg(hip / 2, knee / 2), out=out, turn=turn, free_sole=True)
+    at = body_of(frame, position)
+    for leg in (at.working, at.other):
+        assert np.linalg.norm(leg.knee - leg.hip) == pytest.approx(pose.THIGH)
+        assert np.linalg.norm(leg.ankle - leg.knee) == pytest.approx(pose.SHANK)
+        assert np.linalg.norm(leg.toe - leg.heel) == pytest.approx(pose.FOOT)
+        assert np.linalg.norm(leg.hip - at.hip) == pytest.approx(0.05)
+    assert np.linalg.norm(at.shoulder - at.hip) == pytest.approx(pose.TRUNK)
+
+
+def test_lying_bodies_lie_as_they_are_called():
+    bent = pose.Frame(10, 90, 90, 0)
+    right, left = (body_of(bent, p) for p in (pose.Position.RIGHT_SIDE, pose.Position.LEFT_SIDE))
+    assert right.working.hip[1] < right.other.hip[1] and left.working.hip[1] > left.other.hip[1]
+    back = body_of(pose.parse_frame("0/55/115/-30"), pose.Position.BACK)
+    assert back.front[1] > 0.99 and back.working.knee[1] > back.hip[1] and back.head[0] < back.hip[0]
+
+
+def test_a_person_whose_weight_is_off_the_foot_is_refused_by_the_validator():
+    good = pose.parse_frame("45/85/45/5; af")
+    assert drawing_faults(good, pose.Position.STAND) == []
+    upright = pose.parse_frame("0/75/80/5")
+    assert ["would fall over" in fault for fault in drawing_faults(upright, pose.Position.STAND)] == [True]
+    assert drawing_faults(replace(upright, support="wall"), pose.Position.STAND) == []
+    assert "breaks hip" in drawing_faults(pose.parse_frame("40/60/55/15"), pose.Position.STAND)[0]
+    hanging = pose.parse_frame("15/75/65/5; F 90/60; w 60")
+    assert any("off its surface" in fault for fault in drawing_faults(hanging, pose.Position.STAND))
+
+
+def test_every_drawing_of_the_ladders_can_stand():
+    assert check() == []
+
+
+def test_less_depth_asks_less_of_the_kneecap():
+    wall = next(r for r in load().ladders["knee"].rungs if r.id == "kt-2-wall-level")
+    found = [wall.demand_of(wall.poses[0], depth).kneecap for depth in (45, 55, 60, 89, 90, None)]
+    assert found == [1, 1, 2, 2, 3, 3] and not wall.loaded_as(wall.poses[0], 55) and wall.loaded_as(wall.poses[0])
+    squat = next(r for r in load().ladders["knee"].rungs if r.id == "kt-8-squat-z3")
+    knee = [squat.demand_of(squat.poses[0], depth).knee for depth in (25, 50, None)]
+    assert knee == sorted(knee) and knee[0] < knee[-1] == 3
+    for depth in (30, 60):
+        frame = squat.poses[0].at(depth)[-1]
+        assert frame.knee == pytest.approx(depth) and frame.angle_gap() < 1e-9, "shallower poses stand, too"
+
+
+def test_the_other_knee_of_a_split_counts_for_the_kneecap_while_it_carries():
+    frame = pose.parse_frame("10/75/40/25; F 10/95; w 80")
+    assert pose.kneecap_zone(frame) == 3 and pose.kneecap_zone(replace(frame, weight=95.0)) == 1
 
 
 def test_a_pose_is_read_as_it_is_written():
-    assert pose.parse_frame("40/70/35/5; F 49/57; af") == pose.Frame(40, 70, 35, 5, 49, 57, True)
-    assert pose.parse_frame("1/2/3/4") == pose.Frame(1, 2, 3, 4) == pose.Frame(1, 2, 3, 4, 0, 0, False)
-    assert pose.parse_frame("1/2/3/4; af").arms_forward and pose.parse_frame("1/2/3/4;F 5/6").free_knee == 6
-    for wrong in ("1/2/3", "1/2/3/4/5", "1/2/3/4; F 5", "a/b/c/d", ""):
+    read = pose.parse_frame("40/70/35/5; F 49/57; F ab -4; af; w 70; bench")
+    assert read == pose.Frame(40, 70, 35, 5, pose.Leg(49, 57, 0, -4), weight=70, arms="forward", bench=True)
+    assert read.split and not pose.parse_frame("1/2/3/4; F 5/6").split and pose.parse_frame("1/2/3/4").share == 50
+    for wrong in ("1/2/3", "1/2/3/4/5", "1/2/3/4; F 5", "a/b/c/d", "", "1/2/3/4; ab", "1/2/3/4; arms wings"):
         with pytest.raises(ValueError):
             pose.parse_frame(wrong)
 
@@ -234,6 +296,10 @@ def test_the_rung_below_is_the_nearest_easier_one():
     assert [LADDER.below(rung) for rung in rungs] == [None, *rungs[:-1]]
     tangled = replace(LADDER, rungs=tuple(rungs[::-1]))
     assert [tangled.below(rung) for rung in rungs] == [None, *rungs[:-1]]
+    assert [tangled.above(rung) for rung in rungs] == [*rungs[1:], None]
+    knee = load().ladders["knee"]
+    first = {r.id.split("-")[1]: knee.below(r) for r in knee.rungs}
+    assert first["5"] is None and first["9"] is None and first["9b"] is not None, "lines are climbed apart"
 
 
 def test_loaded_is_what_asks_much_of_hip_or_knee():
@@ -249,7 +315,11 @@ def test_loaded_is_what_asks_much_of_hip_or_knee():
         (Dose(3, None, 30, "", 45, 7), "3 holds of 30 s each side; rest 45 s; 7 days a week", (180 + 225 + 30) / 60),
         (Dose(2, 5, None, "4-1-1", 0, 2), "2 sets of 5 each side, 4 s down, 1 s pause, 1 s up; rest 0 s; 2 days a week",
          (120 + 30) / 60),
-        (Dose(1, 6, None, "", 30, 1), "1 sets of 6 each side; rest 30 s; 1 days a week", (30 + 30) / 60),
+        (Dose(1, 6, None, "", 30, 1), "1 set of 6 each side; rest 30 s; 1 days a week", (30 + 30) / 60),
+        (Dose(4, None, None, "", 30, 6, breaths=5, each=False), "4 sets of 5 slow breaths; rest 30 s; 6 days a week",
+         (4 * 40 + 3 * 30 + 30) / 60),
+        (Dose(3, None, 10, "", 30, 7, holds=5, each=False), "3 sets of 5 holds of 10 s; rest 30 s; 7 days a week",
+         (150 + 60 + 30) / 60),
     ],
 )  # fmt: skip
 def test_doses_are_told_and_timed(dose, text, minutes):

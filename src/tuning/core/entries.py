@@ -239,3 +239,45 @@ class PlanItem(Entry):
     checks: tuple[tuple[str, str], ...] = ()
     reason: str = ""
     withdrawn: bool = False
+    variant: str = ""
+
+
+@dataclass(frozen=True)
+class Done(Entry):
+    """What one side of an exercise was like on a day, in the clinic or at home; `trial` for a try-out.
+
+    Pain is the peak, 0-10; `morning` how the next one was; `faulty` the share of faulty repetitions in percent,
+    `faults` which; `alarms` what was told of giving way, catch, swelling, numb, dizzy, painkiller. `source` says where
+    it comes from.
+    """
+
+    rung: str
+    side: Side
+    day: date
+    variant: str = ""
+    sets: int = 0
+    reps: int = 0
+    pain: int = 0
+    morning: str = "unknown"
+    morning_pain: int | None = None
+    faulty: float = 0.0
+    faults: tuple[str, ...] = ()
+    felt: bool = True
+    wrong: bool = False
+    alarms: tuple[str, ...] = ()
+    supervised: bool = False
+    trial: bool = False
+    cued: bool = False
+    source: str = "clinic"
+
+
+@dataclass(frozen=True)
+class OtherLoad(Entry):
+    """Sport, work or household on a day: `amount` in `unit` (minutes, km, hours standing), effort 0-10."""
+
+    what: str
+    day: date
+    amount: float
+    unit: str
+    effort: int = 0
+    settled: bool | None = None

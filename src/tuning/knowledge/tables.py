@@ -15,6 +15,7 @@ from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder, Rung
+from tuning.core.programme.placement import PlacementTable
 from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.standing.levels import Chain
 from tuning.core.standing.posture import PostureRule
@@ -22,7 +23,7 @@ from tuning.core.strength.trials import StrengthTable
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
-from tuning.knowledge.loaders.ladders import load_faults, load_ladders
+from tuning.knowledge.loaders.ladders import check_drawings, load_faults, load_ladders, load_placement
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
@@ -64,6 +65,7 @@ class Knowledge:
     plate_errors: PlateErrors
     strength: StrengthTable
     reasoning: ReasoningTable
+    placement: PlacementTable
 
     @cached_property
     def _rungs(self) -> dict[str, Rung]:
@@ -72,6 +74,14 @@ class Knowledge:
     def rung(self, rung_id: str) -> Rung:
         """A rung of any ladder. Raises KeyError."""
         return self._rungs[rung_id]
+
+    @cached_property
+    def _ladder_of(self) -> dict[str, Ladder]:
+        return {rung.id: ladder for ladder in self.ladders.values() for rung in ladder.rungs}
+
+    def ladder_of(self, rung_id: str) -> Ladder:
+        """The ladder of a rung. Raises KeyError."""
+        return self._ladder_of[rung_id]
 
     @cached_property
     def _tests_by_measure(self) -> dict[str, Test]:
@@ -89,7 +99,6 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     measures = load_measures(reading)
     faults = load_faults(reading)
     safety = load_safety(reading)
-    ladders = load_ladders(reading, measures, faults)
     tests = load_tests(reading, measures)
     plates = load_plates(reading)
     chain = load_chain(reading)
@@ -99,8 +108,11 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     strength = load_strength(reading, measures)
     errors = load_plate_errors(reading)
     reasoning = load_reasoning(reading, measures, tests)
+    causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
+    ladders = load_ladders(reading, measures, faults, causes)
+    placement = load_placement(reading, ladders, causes)
     posture, soles = load_posture(reading), load_soles(reading)
-    if not (safety and chain and cautions and order and strength and errors and soles and reasoning):
+    if not (safety and chain and cautions and order and strength and errors and soles and reasoning and placement):
         return None, reading.problems
     found = Knowledge(
         measures=measures,
@@ -118,13 +130,17 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         plate_errors=errors,
         strength=strength,
         reasoning=reasoning,
+        placement=placement,
     )
     return (None if reading.problems else found), reading.problems
 
 
 def check(folder: Path = FOLDER) -> list[str]:
     """Every problem of all files at once, each with file, key and reason; empty when all is sound."""
-    return _read(folder)[1]
+    found, problems = _read(folder)
+    reading = Reading(folder)
+    check_drawings(reading, found.ladders if found is not None else {})
+    return [*problems, *reading.problems]
 
 
 def for_clinic(folder: Path) -> Knowledge:

@@ -42,6 +42,8 @@ KINDS: dict[str, type[Entry]] = {
     "plan": entries.PlanItem,
     "note": entries.Note,
     "treatment": entries.Treatment,
+    "done": entries.Done,
+    "load": entries.OtherLoad,
 }
 """Names in the file; they stay, whatever the classes are called."""
 NAMES = {kind: name for name, kind in KINDS.items()}

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.judging.verdict import Verdict, Word
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.drawings.figure import Outline
 from tuning.ui import theme
 
@@ -99,14 +99,30 @@ def begin_panel(widget: QWidget) -> tuple[QPainter, QRectF]:
     return painter, box
 
 
-def paint_outlines(painter: QPainter, shapes: list[Outline], origin: QPointF, scale: float) -> None:
-    """The drawn person: light wash, ink edge; far limbs paler."""
+def paint_outlines(
+    painter: QPainter, shapes: list[Outline], origin: QPointF, scale: float, side: Side = Side.NONE
+) -> None:
+    """The drawn person: light wash, ink edge; far limbs paler; working leg and what is felt in the side's colour."""
     for shape in shapes:
         points = [QPointF(origin.x() + x * scale, origin.y() - y * scale) for x, y in shape.points]
         role = "line" if shape.prop else "paper" if shape.far else "skin"
-        painter.setBrush(QBrush(theme.colour(role)))
-        painter.setPen(QPen(theme.colour("muted" if shape.far else "ink"), 1.3))
+        painter.setBrush(QBrush(_washed(theme.colour(role), shape.tint, side)))
+        edge = QPen(theme.colour("muted" if shape.far else "ink"), 1.3)
+        painter.setPen(Qt.PenStyle.NoPen if shape.tint == "feel" else edge)
         painter.drawPolygon(QPolygonF(points))
+
+
+WASHES = {"working": 0.22, "feel": 0.6}
+"""How much of the side's colour is mixed in."""
+
+
+def _washed(ground: QColor, tint: str, side: Side) -> QColor:
+    share = WASHES.get(tint, 0.0)
+    if not share or (side not in LEGS and tint == "working"):
+        return ground
+    colour = theme.colour(side.value if side in LEGS else "accent")
+    mixed = [round(a + share * (b - a)) for a, b in zip(ground.getRgb()[:3], colour.getRgb()[:3], strict=True)]
+    return QColor(*mixed)
 
 
 class SideSign(QWidget):

@@ -2,19 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from tuning.core.gate.may import Permission
 from tuning.core.judging.verdict import Word
-from tuning.core.programme.pose import Frame, knee_zone
+from tuning.core.programme.phases import Phase
+from tuning.core.programme.pose import Frame, Position, at_depth, knee_zone, kneecap_zone
 from tuning.core.types import LEGS, Side, Triage
+
+BREATH_S = 8
+"""A full breath with its pause, seconds (practice judgement, editable)."""
+SET_UP_S = 30
+HEAVY_HIP, HEAVY_KNEE, HEAVY_KNEECAP = 3, 2, 3
+TRANSITION_PARTS, TRANSITION_LEAP = 2, 2
+
+
+class Sides(StrEnum):
+    """Which legs do a rung."""
+
+    BOTH = "both"
+    EACH = "each"
+    POORER = "poor+1"
+    PATTERN = "pattern"
 
 
 @dataclass(frozen=True)
 class Dose:
-    """Sets, repetitions or a hold (s), tempo lower-pause-rise (s), rest (s), days a week."""
+    """Sets, repetitions, holds (s) or breaths, tempo lower-pause-rise (s), rest (s), days a week.
+
+    `each`: the legs take turns. `depth_deg` is the knee flexion to stop at, None for the whole range; `load_kg` weight
+    in the hands.
+    """
 
     sets: int
     reps: int | None
@@ -22,23 +42,48 @@ class Dose:
     tempo: str
     rest_s: int
     days: int
+    breaths: int | None = None
+    holds: int = 1
+    each: bool = True
+    depth_deg: float | None = None
+    load_kg: float = 0.0
 
     @property
     def text(self) -> str:
         """The dose in everyday words."""
-        work = f"sets of {self.reps}" if self.reps else f"holds of {self.hold_s} s"
-        tempo = ""
-        if self.reps and self.tempo:
-            lower, pause, rise = self.tempo.split("-")
-            stay = f"{pause} s pause, " if pause != "0" else ""
-            tempo = f", {lower} s down, {stay}{rise} s up"
-        return f"{self.sets} {work} each side{tempo}; rest {self.rest_s} s; {self.days} days a week"
+        count = f"{self.sets} {'set' if self.sets == 1 else 'sets'} of"
+        if self.reps:
+            work = f"{count} {self.reps}"
+        elif self.breaths:
+            work = f"{count} {self.breaths} slow breaths"
+        elif self.holds > 1:
+            work = f"{count} {self.holds} holds of {self.hold_s} s"
+        else:
+            work = f"{self.sets} {'hold' if self.sets == 1 else 'holds'} of {self.hold_s} s"
+        sides = " each side" if self.each else ""
+        more = f", {self.load_kg:g} kg" if self.load_kg else ""
+        more += f", knee bent to {self.depth_deg:.0f}°" if self.depth_deg is not None else ""
+        return f"{work}{sides}{self._tempo()}{more}; rest {self.rest_s} s; {self.days} days a week"
+
+    def _tempo(self) -> str:
+        if not (self.reps and self.tempo):
+            return ""
+        lower, pause, rise = self.tempo.split("-")
+        stay = f"{pause} s pause, " if pause != "0" else ""
+        return f", {lower} s down, {stay}{rise} s up"
+
+    @property
+    def set_s(self) -> float:
+        """Seconds of one set of one side."""
+        if self.reps:
+            return float(self.reps * sum(int(p) for p in (self.tempo or "0").split("-")))
+        return float((self.breaths or 0) * BREATH_S or (self.hold_s or 0) * self.holds)
 
     @property
     def minutes(self) -> float:
-        """Time for both sides: work, rests and 30 s to set up (ladders.md section 5)."""
-        one = self.hold_s or (self.reps or 0) * sum(int(p) for p in (self.tempo or "0").split("-"))
-        return (self.sets * one * 2 + (self.sets * 2 - 1) * self.rest_s + 30) / 60
+        """Time of a day: work, rests and 30 s to set up (practice judgement, editable)."""
+        turns = self.sets * (2 if self.each else 1)
+        return (turns * self.set_s + max(0, turns - 1) * self.rest_s + SET_UP_S) / 60
 
 
 @dataclass(frozen=True)
@@ -52,16 +97,63 @@ class Fault:
 
 @dataclass(frozen=True)
 class Pose:
-    """Start and end frame of one variant of a rung (for example one reach direction)."""
+    """The frames of one variant of a rung (for example one reach direction), from start to end.
+
+    `phase` opens it, `load` says that weight is added, `support` what shares the load in words.
+    """
 
     name: str
-    start: Frame
-    end: Frame
+    frames: tuple[Frame, ...]
+    phase: Phase | None = None
+    load: bool = False
+    support: str = ""
+    step_cm: float | None = None
+    shown: int = -1
+    """Which frame tells the exercise at a glance."""
+
+    @property
+    def start(self) -> Frame:
+        """First frame."""
+        return self.frames[0]
+
+    @property
+    def end(self) -> Frame:
+        """Last frame."""
+        return self.frames[-1]
+
+    @property
+    def still(self) -> Frame:
+        """The frame of a small picture."""
+        return self.frames[self.shown]
+
+    def at(self, depth: float | None) -> tuple[Frame, ...]:
+        """The frames with the knee bent no further than `depth` degrees."""
+        if depth is None:
+            return self.frames
+        return tuple(at_depth(self._other(f), f, depth) if f.knee > depth else f for f in self.frames)
+
+    def _other(self, frame: Frame) -> Frame:
+        """The straighter frame that a bent one comes from or goes to."""
+        return min(self.frames, key=lambda f: f.knee)
+
+
+@dataclass(frozen=True)
+class Demand:
+    """What a rung asks at its prescribed depth: toe zone and kneecap, hip and balance, each 0 to 3."""
+
+    knee: int
+    kneecap: int
+    hip: int
+    balance: int
 
 
 @dataclass(frozen=True)
 class Rung:
-    """One exercise of a ladder (fields as in ladders.md section 1)."""
+    """One exercise of a ladder.
+
+    `line` groups rungs that are climbed in turn; `below` names easier rungs of other ladders; `daily` is low load with
+    a pass over three days; `skill` and `primer` are never heavy for the week; `transition` is computed.
+    """
 
     id: str
     name: str
@@ -71,25 +163,95 @@ class Rung:
     poses: tuple[Pose, ...]
     hip_demand: int
     balance_demand: int
-    transition: bool
-    entry: tuple[EntryRule, ...]
-    pass_rule: str
     dose: Dose
     faults: tuple[str, ...]
     feel: tuple[str, ...]
     avoid: tuple[str, ...]
-    step_cm: float
     demands: tuple[str, ...] = ()
+    entry: tuple[EntryRule, ...] = ()
+    pass_rule: str = ""
+    step_cm: float = 0.0
+    seat_cm: float = 0.0
+    position: Position = Position.STAND
+    view: str = "side"
+    side: Sides = Sides.EACH
+    props: tuple[str, ...] = ()
+    kit: tuple[str, ...] = ()
+    line: str = "main"
+    below: tuple[str, ...] = ()
+    phase: Phase = Phase.RESTORE
+    daily: bool = False
+    skill: bool = False
+    primer: bool = False
+    light: bool = False
+    close_up: str = ""
+    transition: bool = False
 
     @property
     def knee_demand(self) -> int:
-        """Highest knee zone of its frames; computed, never typed."""
-        return max(knee_zone(frame) for pose in self.poses for frame in (pose.start, pose.end))
+        """Highest toe zone of its frames; computed, never typed."""
+        return max(self.demand_of(pose).knee for pose in self.poses)
+
+    @property
+    def kneecap_demand(self) -> int:
+        """Highest kneecap demand of its frames at full depth."""
+        return max(self.demand_of(pose).kneecap for pose in self.poses)
+
+    def pose(self, variant: str = "") -> Pose:
+        """A variant by name; the first without one."""
+        return next((pose for pose in self.poses if pose.name == variant), self.poses[0])
+
+    def demand_of(self, pose: Pose, depth: float | None = None) -> Demand:
+        """Demand of a variant at a prescribed knee flexion (degrees); lying and seated the knee bears nothing."""
+        frames = pose.at(depth) if self.position is Position.STAND else ()
+        return Demand(
+            max((knee_zone(f) for f in frames), default=0),
+            max((kneecap_zone(f) for f in frames), default=0),
+            self.hip_demand,
+            self.balance_demand,
+        )
+
+    def loaded_as(self, pose: Pose, depth: float | None = None, load_kg: float = 0.0) -> bool:
+        """Whether a variant counts as loaded: weight, hip 3 (lying only with weight), toe zone 2, kneecap 3."""
+        weight = "load" in self.demands or pose.load or load_kg > 0
+        if weight or self.light:
+            return weight and not self.light
+        found = self.demand_of(pose, depth)
+        hip = found.hip >= HEAVY_HIP and self.position is Position.STAND
+        return hip or found.knee >= HEAVY_KNEE or found.kneecap >= HEAVY_KNEECAP
 
     @property
     def loaded(self) -> bool:
-        """Loaded rungs (added weight, hip demand 3, knee demand 2-3) need a safety screen."""
-        return self.hip_demand == 3 or self.knee_demand >= 2
+        """Whether any variant is loaded at full depth; loaded rungs need a safety screen."""
+        return any(self.loaded_as(pose) for pose in self.poses)
+
+    @property
+    def heavy(self) -> bool:
+        """What needs rest days: loaded, but neither skill nor primer."""
+        return self.loaded and not (self.skill or self.primer)
+
+    def phase_of(self, pose: Pose) -> Phase:
+        """The phase that opens a variant."""
+        return pose.phase or self.phase
+
+    @property
+    def pass_days(self) -> int:
+        """Days at the rung before it may be passed: 3 of daily low load, else 14 (practice judgement, editable)."""
+        return 3 if self.daily else 14
+
+    def steps_for(self, side: Side) -> tuple[str, ...]:
+        """The steps with left and right filled in; without a side in general words."""
+        known = side in LEGS
+        words = {"side": side.value if known else "working", "other": side.other.value if known else "other"}
+        words["Side"] = words["side"].capitalize()
+        return tuple(step.format(**words) for step in self.steps)
+
+    @property
+    def pass_words(self) -> str:
+        """What passing asks, in words."""
+        more = f"; {self.pass_rule}" if self.pass_rule else ""
+        sides = ", both sides" if self.side is not Sides.BOTH else ""
+        return f"3 clean sessions over {self.pass_days} days{sides} (faulty repetitions at most 10 %){more}"
 
 
 @dataclass(frozen=True)
@@ -108,18 +270,42 @@ class EntryRule:
 
 @dataclass(frozen=True)
 class Ladder:
-    """An ordered family of rungs."""
+    """A family of rungs from easy to hard, in one line or several."""
 
     id: str
     name: str
     factors: tuple[str, ...]
     checks: tuple[str, ...]
     rungs: tuple[Rung, ...]
+    purpose: str = ""
+    kit: tuple[str, ...] = ()
+    refused: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+
+    def line(self, rung: Rung) -> tuple[Rung, ...]:
+        """The rungs of a rung's line, easy first."""
+        return tuple(sorted((r for r in self.rungs if r.line == rung.line), key=lambda r: r.order))
 
     def below(self, rung: Rung) -> Rung | None:
-        """The next easier rung, None at the bottom."""
-        easier = [r for r in self.rungs if r.order < rung.order]
-        return max(easier, key=lambda r: r.order) if easier else None
+        """The next easier rung of its line, None at the bottom."""
+        easier = [r for r in self.line(rung) if r.order < rung.order]
+        return easier[-1] if easier else None
+
+    def above(self, rung: Rung) -> Rung | None:
+        """The next harder rung of its line, None at the top."""
+        harder = [r for r in self.line(rung) if r.order > rung.order]
+        return harder[0] if harder else None
+
+
+def is_transition(rung: Rung, easier: Sequence[Rung]) -> bool:
+    """Whether a rung raises two of knee, hip and balance, or one of them by two, over an easier neighbour."""
+    own = rung.demand_of(rung.poses[0])
+    for other in easier:
+        below = other.demand_of(other.poses[0])
+        gains = [own.knee - below.knee, own.hip - below.hip, own.balance - below.balance]
+        if sum(g > 0 for g in gains) >= TRANSITION_PARTS or max(gains) >= TRANSITION_LEAP:
+            return True
+    return False
 
 
 @dataclass(frozen=True)
@@ -136,7 +322,8 @@ class Situation:
 
     `permission` is the gate's answer for the rung, `screened` the level of the
     safety screen, None without one. `measured` holds values per measure and side,
-    `verdicts` the side comparisons so far.
+    `verdicts` the side comparisons so far. `phase` is that of the plan, None while it has
+    none; `caps` are toe zone and kneecap demand that the dial allows; `kit` what is at hand, None for anything.
     """
 
     permission: Permission
@@ -146,6 +333,9 @@ class Situation:
     verdicts: Mapping[str, Word]
     trials: Mapping[Side, Trial]
     pain_limit: int = 2
+    phase: Phase | None = None
+    caps: tuple[int, int] = (3, 3)
+    kit: frozenset[str] | None = None
 
 
 class State(StrEnum):
@@ -165,8 +355,10 @@ class Check:
     text: str
 
 
-def entry_checks(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
-    """Every condition for entering `rung`, safety first.
+def entry_checks(
+    rung: Rung, ladder: Ladder, now: Situation, variant: str = "", depth: float | None = None
+) -> list[Check]:
+    """Every condition for entering a variant of `rung` at a prescribed depth (degrees), safety first.
 
     A rung may be written to the plan when no check is LOCKED and the rest are
     MET, or when a named person gives a reason for the others.
@@ -179,7 +371,37 @@ def entry_checks(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
     else:
         checks.append(placed)
     checks += [_rule(rule, now) for rule in rung.entry]
-    return checks
+    pose = rung.pose(variant)
+    return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(rung, ladder, now)]
+
+
+def _phase(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[Check]:
+    if now.phase is None:
+        return []
+    opens, needed = rung.phase_of(pose), rung.demand_of(pose, depth).kneecap
+    if opens.place > now.phase.place:
+        return [Check(State.NOT_MET, f"opens in phase {opens.value}; the plan is in {now.phase.value}")]
+    if needed > now.phase.most_kneecap:
+        return [
+            Check(State.NOT_MET, f"bends the knee further than phase {now.phase.value} allows: prescribe less depth")
+        ]
+    return [Check(State.MET, f"open in phase {now.phase.value}")]
+
+
+def _caps(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[Check]:
+    found, (knee, kneecap) = rung.demand_of(pose, depth), now.caps
+    if found.knee <= knee and found.kneecap <= kneecap:
+        return []
+    return [
+        Check(
+            State.NOT_MET, f"above the knee dial: toe zone {found.knee} of {knee}, kneecap {found.kneecap} of {kneecap}"
+        )
+    ]
+
+
+def _kit(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
+    missing = [] if now.kit is None else [item for item in (*ladder.kit, *rung.kit) if item not in now.kit]
+    return [Check(State.NOT_MET, f"not at hand: {', '.join(dict.fromkeys(missing))}")] if missing else []
 
 
 def _safety(now: Situation) -> Check:

@@ -1,121 +1,196 @@
-"""Side-view poses of exercises: joint angles to places of joints.
+"""Poses of exercises: joint angles as they are written, the toe zone of a knee, the rules a pose must keep.
 
-Frames are written `T/H/K/A`: forward lean of the trunk from vertical, hip and
-knee flexion, ankle dorsiflexion, degrees. Lengths are fractions of stature
-(Winter 2009). x points forward, y up, origin under the heel of the working leg.
+A pose is written `T/H/K/A; F H/K/A; ...`: forward lean of the hip-shoulder line from vertical, flexion of hip and
+knee, dorsiflexion of the ankle of the working leg, degrees; F is the other leg, alike where it is left out.
+Lengths are fractions of stature (Winter 2009).
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 THIGH, SHANK, FOOT, ANKLE_HEIGHT, TRUNK = 0.245, 0.246, 0.152, 0.039, 0.288
-ANKLE_ALONG_FOOT = 0.25
+ANKLE_ALONG_FOOT, BALL_ALONG_FOOT = 0.25, 0.72
+BENT_KNEE, CARRIES = 20.0, 10.0
+KNEE_ZONES, KNEECAP_ZONES = (45.0, 70.0, 100.0), (30.0, 60.0, 90.0)
+ANGLE_SLACK = 1.0
 Point = tuple[float, float]
+
+
+class Position(StrEnum):
+    """How the body lies or stands."""
+
+    STAND = "stand"
+    SIT = "sit"
+    BACK = "back"
+    LEFT_SIDE = "left side"
+    RIGHT_SIDE = "right side"
+    FLOOR = "floor"
+
+
+@dataclass(frozen=True)
+class Leg:
+    """Angles of one leg, degrees: abduction `out`, hip rotation `turn` (outward positive), shin rotation inward."""
+
+    hip: float
+    knee: float
+    ankle: float = 0.0
+    out: float = 0.0
+    turn: float = 0.0
+    shin: float = 0.0
 
 
 @dataclass(frozen=True)
 class Frame:
-    """One pose of the working leg and trunk, and of the free leg where it differs."""
+    """One pose.
+
+    `turned_out` is the turn-out of a standing leg, `heel` by how much it is raised, `pelvis` how far the top side
+    slid back (lying on the side). `weight` is the share of body weight on the working leg, percent; None says half on
+    two feet, all on one. `support` is what else carries: wall, hand, box, seat. `free_sole` says that no sole stands.
+    """
 
     trunk: float
     hip: float
     knee: float
     ankle: float
-    free_hip: float = 0.0
-    free_knee: float = 0.0
-    arms_forward: bool = False
+    other: Leg | None = None
+    out: float = 0.0
+    turn: float = 0.0
+    shin: float = 0.0
+    toes: float = 0.0
+    turned_out: float = 0.0
+    heel: float = 0.0
+    raised: float = 0.0
+    pelvis: float = 0.0
+    weight: float | None = None
+    arms: str = "down"
+    support: str = ""
+    bench: bool = False
+    free_sole: bool = False
 
     @property
-    def angle_gap(self) -> float:
-        """How far the frame is off the closed chain H = T + K - A (flat foot), degrees."""
-        return abs(self.hip - (self.trunk + self.knee - self.ankle))
+    def working(self) -> Leg:
+        """The working leg."""
+        return Leg(self.hip, self.knee, self.ankle, self.out, self.turn, self.shin)
+
+    @property
+    def share(self) -> float:
+        """Share of body weight on the working leg, percent."""
+        return self.weight if self.weight is not None else 50.0 if self.other is None else 100.0
+
+    @property
+    def split(self) -> bool:
+        """Whether the other foot carries, too, in a place of its own."""
+        return self.other is not None and self.share < 100
+
+    def angle_gap(self, position: Position = Position.STAND) -> float:
+        """How far the frame is off the closed chain of a standing sole, degrees; 0 where none stands.
+
+        H = T + K - A - p; on the back T is -(90 + e).
+        """
+        if self.free_sole or position in (Position.LEFT_SIDE, Position.RIGHT_SIDE, Position.FLOOR):
+            return 0.0
+        lean = self.lean(position)
+        return abs(self.hip - (lean + self.knee - self.ankle - self.heel))
+
+    def lean(self, position: Position) -> float:
+        """Direction of the trunk from vertical, forward positive, degrees."""
+        return -(90.0 + self.raised) if position is Position.BACK else self.trunk
+
+
+ARMS = ("down", "forward", "chest", "hips", "floor", "head", "weights", "rail")
+FLAGS = {"free sole": "free_sole", "bench": "bench"}
+SUPPORTS = ("wall", "hand", "box", "seat")
+NUMBERS = {
+    "ab": "out", "er": "turn", "sr": "shin", "toe": "toes", "to": "turned_out", "hp": "heel", "e": "raised",
+    "pr": "pelvis", "w": "weight",
+}  # fmt: skip
+OTHER_NUMBERS = {"ab": "out", "er": "turn", "sr": "shin"}
 
 
 def parse_frame(text: str) -> Frame:
     """Read `40/70/35/5; F 49/57; af`. Raises ValueError when it does not fit that form."""
-    angles, free, arms = (0.0, 0.0, 0.0, 0.0), (0.0, 0.0), False
-    for index, part in enumerate(p.strip() for p in text.split(";")):
-        if index == 0:
-            trunk, hip, knee, ankle = (float(v) for v in part.split("/"))
-            angles = (trunk, hip, knee, ankle)
-        elif part == "af":
-            arms = True
-        elif part.startswith("F "):
-            free_hip, free_knee = (float(v) for v in part[2:].split("/"))
-            free = (free_hip, free_knee)
-        else:
-            raise ValueError(f"unknown pose part “{part}”")
-    return Frame(*angles, *free, arms)
+    first, *rest = (part.strip() for part in text.split(";"))
+    trunk, hip, knee, ankle = (float(v) for v in first.split("/"))
+    frame = Frame(trunk, hip, knee, ankle)
+    for part in rest:
+        frame = _with_part(frame, part)
+    return frame
 
 
-def knee_over_foot_percent(frame: Frame, turn_out_deg: float = 0.0) -> float:
-    """Side-view distance heel to knee over foot length, percent (ladders.md section 1)."""
-    return math.cos(math.radians(turn_out_deg)) * (25 + 162 * math.sin(math.radians(frame.ankle)))
+def _with_part(frame: Frame, part: str) -> Frame:
+    if part == "af":
+        return replace(frame, arms="forward")
+    if part in SUPPORTS:
+        return replace(frame, support=part)
+    if part in FLAGS:
+        return replace(frame, **{FLAGS[part]: True})  # type: ignore[arg-type]
+    name, _, value = part.partition(" ")
+    if name == "arms" and value in ARMS:
+        return replace(frame, arms=value)
+    if name == "F":
+        return replace(frame, other=_other(frame, value))
+    if name in NUMBERS and value:
+        return replace(frame, **{NUMBERS[name]: float(value)})  # type: ignore[arg-type]
+    raise ValueError(f"unknown pose part “{part}”")
 
 
-def knee_zone(frame: Frame, turn_out_deg: float = 0.0) -> int:
-    """Knee demand 0-3: under 45, 45-69, 70-100, over 100 percent; 0 below 20 degrees of flexion."""
-    if frame.knee < 20:
+def _other(frame: Frame, value: str) -> Leg:
+    name, _, number = value.partition(" ")
+    if name in OTHER_NUMBERS and number:
+        return replace(frame.other or frame.working, **{OTHER_NUMBERS[name]: float(number)})
+    angles = [float(v) for v in value.split("/")]
+    if len(angles) not in (2, 3):
+        raise ValueError(f"the other leg is written F hip/knee or F hip/knee/ankle, not “{value}”")
+    return Leg(*angles)
+
+
+def between(start: Frame, end: Frame, share: float) -> Frame:
+    """The pose on the way from `start` (0) to `end` (1); what is not a number is that of the end."""
+    legs = (start.other or start.working, end.other or end.working)
+    mixed = {
+        key: getattr(start, key) + share * (getattr(end, key) - getattr(start, key))
+        for key in ("trunk", "hip", "knee", "ankle", "out", "turn", "shin", "toes", "turned_out", "heel", "raised",
+                    "pelvis")
+    }  # fmt: skip
+    other = None
+    if start.other is not None or end.other is not None:
+        other = Leg(**{k: v + share * (vars(legs[1])[k] - v) for k, v in vars(legs[0]).items()})
+    return replace(end, other=other, **mixed)
+
+
+def at_depth(start: Frame, end: Frame, knee: float) -> Frame:
+    """The pose at a prescribed knee flexion, degrees, on the way from start to end; no further than the end."""
+    travel = end.knee - start.knee
+    share = (knee - start.knee) / travel if abs(travel) > 1 else 1.0
+    if abs(travel) <= 1 and end.support == "wall":  # a wall sit is held; less depth is a higher seat on the wall
+        less = min(1.0, knee / end.knee) if end.knee else 1.0
+        return replace(end, knee=end.knee * less, hip=end.knee * less - end.ankle * less, ankle=end.ankle * less)
+    return between(start, end, min(1.0, max(0.0, share)))
+
+
+def knee_over_foot_percent(frame: Frame, turn_out_deg: float | None = None) -> float:
+    """Side-view distance heel to knee over foot length, percent (practice judgement, editable)."""
+    turned = frame.turned_out if turn_out_deg is None else turn_out_deg
+    return math.cos(math.radians(turned)) * (25 + 162 * math.sin(math.radians(frame.ankle)))
+
+
+def knee_zone(frame: Frame, turn_out_deg: float | None = None) -> int:
+    """Toe zone of the knee 0-3: under 45, 45-69, 70-100, over 100 percent; 0 under 20 degrees or without weight."""
+    if frame.knee < BENT_KNEE or frame.share < CARRIES:
         return 0
     percent = knee_over_foot_percent(frame, turn_out_deg)
-    return sum(percent >= edge for edge in (45.0, 70.0)) + (percent > 100.0)
+    return sum(percent >= edge for edge in KNEE_ZONES[:2]) + (percent > KNEE_ZONES[2])
 
 
-@dataclass(frozen=True)
-class Joints:
-    """Places of the joints, fractions of stature."""
+def kneecap_zone(frame: Frame) -> int:
+    """Kneecap demand 0-3 by the most bent knee that carries: from 30, 60, 90 degrees.
 
-    heel: Point
-    ankle: Point
-    toe: Point
-    knee: Point
-    hip: Point
-    shoulder: Point
-    head: Point
-    free_knee: Point
-    free_ankle: Point
-    free_heel: Point
-    free_toe: Point
-    hand: Point
-    elbow: Point
-
-
-def _step(start: Point, length: float, from_vertical_deg: float) -> Point:
-    a = math.radians(from_vertical_deg)
-    return start[0] + length * math.sin(a), start[1] + length * math.cos(a)
-
-
-def joints(frame: Frame) -> Joints:
-    """Joint places of a pose that stands with the working foot flat."""
-    ankle = (ANKLE_ALONG_FOOT * FOOT, ANKLE_HEIGHT)
-    knee = _step(ankle, SHANK, frame.ankle)
-    hip = _step(knee, THIGH, frame.ankle - frame.knee)
-    shoulder = _step(hip, TRUNK, frame.trunk)
-    # The free leg hangs from the hip: flexion is counted from the trunk line.
-    free_thigh = 180 - (frame.free_hip - frame.trunk)
-    free_knee = _step(hip, THIGH, free_thigh)
-    free_shank = free_thigh + frame.free_knee
-    free_ankle = _step(free_knee, SHANK, free_shank)
-    foot_turn = free_shank - 90
-    free_heel = _step(free_ankle, ANKLE_HEIGHT * 1.15, free_shank + 25)
-    free_toe = _step(free_heel, FOOT, foot_turn)
-    reach = 90.0 if frame.arms_forward else 172.0 - 0.4 * frame.trunk
-    elbow = _step(shoulder, 0.186, reach)
-    hand = _step(elbow, 0.2, reach - 4 if frame.arms_forward else reach - 14)
-    return Joints(
-        heel=(0.0, 0.0),
-        ankle=ankle,
-        toe=(FOOT, 0.0),
-        knee=knee,
-        hip=hip,
-        shoulder=shoulder,
-        head=_step(shoulder, 0.125, frame.trunk * 0.6),
-        free_knee=free_knee,
-        free_ankle=free_ankle,
-        free_heel=free_heel,
-        free_toe=free_toe,
-        hand=hand,
-        elbow=elbow,
-    )
+    Practice judgement after Escamilla (2009).
+    """
+    bent = [frame.knee] if frame.share >= CARRIES else []
+    if frame.other is not None and 100 - frame.share >= CARRIES:
+        bent.append(frame.other.knee)
+    return sum(max(bent, default=0.0) >= edge for edge in KNEECAP_ZONES)

@@ -19,6 +19,8 @@ from reportlab.platypus import SimpleDocTemplate
 from tuning.core.errors import EnvironmentFault
 
 INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
+WORKING, FELT = HexColor("#CFC6AE"), HexColor("#8FB4B5")
+"""The working leg, and where an exercise should be felt."""
 
 
 def fonts() -> None:

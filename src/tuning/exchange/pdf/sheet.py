@@ -13,10 +13,11 @@ from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, HRFlowable, KeepInFrame, PageBreak, Paragraph, Spacer, Table, TableStyle
 
-from tuning.core.programme.ladders import Dose, Fault, Pose, Rung
+from tuning.core.programme.ladders import Dose, Fault, Pose, Rung, Sides
 from tuning.core.types import Side
-from tuning.drawings.figure import Outline, exercise_figure
-from tuning.exchange.pdf.pages import INK, LINE, MUTED, PALE, WASH, fonts, style, write_pdf
+from tuning.drawings.exercise import exercise_figure, scene_of
+from tuning.drawings.figure import Outline
+from tuning.exchange.pdf.pages import FELT, INK, LINE, MUTED, PALE, WASH, WORKING, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)
@@ -27,6 +28,12 @@ class SheetItem:
     dose: Dose
     first_side: Side
     faults: tuple[Fault, ...]
+    variant: str = ""
+
+    @property
+    def poses(self) -> Sequence[Pose]:
+        """The prescribed variant, or all."""
+        return (self.rung.pose(self.variant),) if self.variant else self.rung.poses
 
 
 @dataclass(frozen=True)
@@ -53,29 +60,37 @@ ON_A_PAGE, WATCHED, FOUND_LINES, TICK_DAYS = 3, 3, 3, 14
 
 
 class PoseRow(Flowable):  # type: ignore[misc]
-    """Start pose, an arrow, and the end of a variant, on one floor line; of several variants each end."""
+    """Start pose, an arrow, and the end of a variant, on one floor line; of several variants each end.
 
-    def __init__(self, poses: Sequence[Pose], step: float, width: float, height: float) -> None:
+    The left leg works in the mirror image.
+    """
+
+    def __init__(self, rung: Rung, poses: Sequence[Pose], side: Side, width: float, height: float) -> None:
         super().__init__()
-        self._frames = [("start", poses[0].start)] + [
-            (pose.name if len(poses) > 1 else "end", pose.end) for pose in poses
+        first = poses[0]
+        frames = [("start", first, first.start)] if len(first.frames) > 1 else []
+        frames += [(pose.name if len(poses) > 1 or not frames else "end", pose, pose.end) for pose in poses]
+        self._shown = [
+            (name, exercise_figure(scene_of(rung, pose, frame), side is Side.LEFT)) for name, pose, frame in frames
         ]
-        self._step = step
         self.width, self.height = width, height
 
     def draw(self) -> None:
         """Called by the page layout."""
-        room = self.width / len(self._frames)
-        scale = min(self.height / 1.16, room / 0.62)
-        for n, (label, frame) in enumerate(self._frames):
-            x = room * (n + 0.45)
-            for shape in exercise_figure(frame, self._step):
-                self._shape(shape, x, scale)
+        room = self.width / len(self._shown)
+        boxes = [_box_of(shapes) for _, shapes in self._shown]
+        wide, high = max(b[1] - b[0] for b in boxes), max(b[3] for b in boxes) - min(b[2] for b in boxes)
+        scale = min(self.height / max(high, 0.55), (room - 14) / wide)
+        low = min(b[2] for b in boxes)
+        for n, ((name, shapes), found) in enumerate(zip(self._shown, boxes, strict=True)):
+            x = room * (n + 0.5) - scale * (found[0] + found[1]) / 2
+            for shape in shapes:
+                self._shape(shape, x, -low * scale, scale)
             self.canv.setFont("Body", 9)
             self.canv.setFillColor(MUTED)
-            self.canv.drawCentredString(x, -11, label)
+            self.canv.drawCentredString(room * (n + 0.5), -11, name)
             if n:
-                self._arrow(room * n - 2, 0.55 * scale)
+                self._arrow(room * n - 2, 0.5 * scale * high)
         self.canv.setStrokeColor(LINE)
         self.canv.line(0, 0, self.width, 0)
 
@@ -92,15 +107,22 @@ class PoseRow(Flowable):  # type: ignore[misc]
         path.close()
         self.canv.drawPath(path, fill=1, stroke=0)
 
-    def _shape(self, shape: Outline, x: float, scale: float) -> None:
+    def _shape(self, shape: Outline, x: float, y: float, scale: float) -> None:
         path = self.canv.beginPath()
         for i, (px, py) in enumerate(shape.points):
-            (path.lineTo if i else path.moveTo)(x + px * scale, py * scale)
+            (path.lineTo if i else path.moveTo)(x + px * scale, y + py * scale)
         path.close()
-        self.canv.setFillColor(LINE if shape.prop else PALE if shape.far else WASH)
+        washes = {"feel": FELT, "working": WORKING}
+        self.canv.setFillColor(washes.get(shape.tint, LINE if shape.prop else PALE if shape.far else WASH))
         self.canv.setStrokeColor(MUTED if shape.far else INK)
         self.canv.setLineWidth(0.7)
-        self.canv.drawPath(path, fill=1, stroke=1)
+        self.canv.drawPath(path, fill=1, stroke=0 if shape.tint == "feel" else 1)
+
+
+def _box_of(shapes: Sequence[Outline]) -> tuple[float, float, float, float]:
+    """Left, right, bottom and top of a drawing."""
+    xs, ys = [x for s in shapes for x, _ in s.points], [y for s in shapes for _, y in s.points]
+    return min(xs), max(xs), min(ys), max(ys)
 
 
 class TickBoxes(Flowable):  # type: ignore[misc]
@@ -124,16 +146,26 @@ class TickBoxes(Flowable):  # type: ignore[misc]
             self.canv.drawCentredString(n * step + self._size / 2, self._size + 3, f"{day:%a}"[:2])
 
 
+def pictured(item: SheetItem) -> Side:
+    """The side that steps and picture name: that of a one-sided pattern, the first leg's where legs take turns."""
+    return Side.NONE if item.rung.side is Sides.BOTH else item.first_side
+
+
 def _words(item: SheetItem, size: float) -> list[Any]:
     """Dose, legs, steps, what to watch: everyday words."""
     rung, body = item.rung, style(size, after=1)
-    first = f"Both legs in turn; start with the {item.first_side.value} leg."
+    side = item.first_side
+    first = {
+        Sides.BOTH: "Both legs together.",
+        Sides.PATTERN: f"This way round only: written for your {side.value} side.",
+        Sides.POORER: f"Both legs in turn; start with the {side.value} leg, and one more set with it.",
+    }.get(rung.side, f"Both legs in turn; start with the {side.value} leg.")
     where = f"Feel it in: {', '.join(rung.feel)}; not in: {', '.join(rung.avoid)}."
     parts = [
         Paragraph(escape(item.dose.text), style(size + 1, bold=True, after=1)),
         Paragraph(f"{first} {escape(where)}", body),
     ]
-    parts += [Paragraph(f"{n}. {escape(step)}", body) for n, step in enumerate(rung.steps, start=1)]
+    parts += [Paragraph(f"{n}. {escape(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)]
     watch = "; ".join(f.cue[:1].lower() + f.cue[1:] for f in item.faults[:WATCHED])
     return [*parts, Paragraph(f"<b>Watch:</b> {escape(watch)}.", body)] if watch else parts
 
@@ -141,12 +173,12 @@ def _words(item: SheetItem, size: float) -> list[Any]:
 def _exercise(number: int, item: SheetItem, day: date, width: float, height: float, large: bool) -> list[Any]:
     size = 14.0 if large else 9.0
     picture = 0.46 * width
-    row = PoseRow(item.rung.poses, item.rung.step_cm / 172, picture, min(height - 40, 130.0))
+    row = PoseRow(item.rung, item.poses, pictured(item), picture, min(height - 40, 130.0))
     title = Paragraph(f"{number}. {escape(item.rung.name)}", style(size + 4, bold=True, after=2))
     words = _words(item, size)
     boxes = TickBoxes(day, width, 16 if large else 12)
     if large:
-        wide = PoseRow(item.rung.poses, item.rung.step_cm / 172, width, 200.0)
+        wide = PoseRow(item.rung, item.poses, pictured(item), width, 200.0)
         return [title, wide, Spacer(1, 18), *words, Spacer(1, 8), boxes]
     beside = Table([[row, words]], colWidths=(picture + 6, width - picture - 6))
     beside.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))

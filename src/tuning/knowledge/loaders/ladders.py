@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
-from tuning.core.programme.ladders import Fault, Ladder
+from tuning.core.programme.body import drawing_faults
+from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
+from tuning.core.programme.placement import PlacementTable
+from tuning.core.programme.pose import ANGLE_SLACK, Frame, Position
 from tuning.knowledge.loaders.reading import Reading
+
+NEEDED = ("id", "name", "purpose", "steps", "poses", "dose", "demand")
 
 
 def load_faults(reading: Reading) -> dict[str, Fault]:
@@ -19,7 +25,9 @@ def load_faults(reading: Reading) -> dict[str, Fault]:
     return {key: fault for key, fault in made.items() if fault is not None}
 
 
-def load_ladders(reading: Reading, measures: Mapping[str, Measure], faults: Mapping[str, Fault]) -> dict[str, Ladder]:
+def load_ladders(
+    reading: Reading, measures: Mapping[str, Measure], faults: Mapping[str, Fault], factors: Iterable[str]
+) -> dict[str, Ladder]:
     """Every ladder by id."""
     ladders: dict[str, Ladder] = {}
     for path in sorted((reading.folder / "ladders").glob("*.toml")):
@@ -29,35 +37,90 @@ def load_ladders(reading: Reading, measures: Mapping[str, Measure], faults: Mapp
         if None in raw:
             continue
         ladder = reading.structure({**table, "rungs": raw}, Ladder, path.name)
-        if ladder is None:
-            continue
-        ids = [r.id for r in ladder.rungs]
-        if len(set(ids)) != len(ids):
-            reading.wrong(path.name, "two rungs share one id")
+        if ladder is not None:
+            ladders[ladder.id] = ladder
+    known = set(factors)
+    rungs = {rung.id: rung for ladder in ladders.values() for rung in ladder.rungs}
+    if len(rungs) < sum(len(ladder.rungs) for ladder in ladders.values()):
+        reading.wrong("ladders", "two rungs share one id")
+    for ladder in ladders.values():
+        reading.orphans(f"ladder {ladder.id}", ladder.factors, known)
         for rung in ladder.rungs:
-            where = f"{path.name}: {rung.id}"
-            reading.orphans(where, rung.faults, faults)
-            reading.orphans(where, [e.measure for e in rung.entry], measures)
-            reading.orphans(where, rung.demands, DEMANDS)
-            if not rung.demands:
-                reading.wrong(where, "say what it demands")
-            reading.orphans(where, [e.rung for e in rung.entry], ids)
-        ladders[ladder.id] = ladder
-    return ladders
+            _check(reading, f"{ladder.id}.toml: {rung.id}", rung, rungs, measures, faults)
+    return {key: _with_transitions(ladder, rungs) for key, ladder in ladders.items()}
+
+
+def _check(
+    reading: Reading,
+    where: str,
+    rung: Rung,
+    rungs: Mapping[str, Rung],
+    measures: Mapping[str, Measure],
+    faults: Mapping[str, Fault],
+) -> None:
+    reading.orphans(where, rung.faults, faults)
+    reading.orphans(where, [e.measure for e in rung.entry], measures)
+    reading.orphans(where, [*rung.below, *(e.rung for e in rung.entry)], rungs)
+    reading.orphans(where, rung.demands, DEMANDS)
+    if not rung.demands:
+        reading.wrong(where, "say what it demands")
+    standing_soles(reading, where, [frame for pose in rung.poses for frame in pose.frames], rung.position)
+
+
+def standing_soles(reading: Reading, where: str, frames: Iterable[Frame], position: Position = Position.STAND) -> None:
+    """Note the poses whose angles do not add up over a flat sole."""
+    for frame in frames:
+        gap = frame.angle_gap(position)
+        if gap > ANGLE_SLACK:
+            reading.wrong(where, f"a pose breaks hip = trunk + knee - ankle by {gap:.0f}°")
+
+
+def check_drawings(reading: Reading, ladders: Mapping[str, Ladder]) -> None:
+    """Whether every drawn body can stand as drawn; takes longer than a start may."""
+    for ladder in ladders.values():
+        for rung in ladder.rungs:
+            for pose in rung.poses:
+                for fault in (f for frame in pose.frames for f in drawing_faults(frame, rung.position)):
+                    reading.wrong(f"{ladder.id}.toml: {rung.id}", f"the drawing of {pose.name} {fault}")
+
+
+def _with_transitions(ladder: Ladder, rungs: Mapping[str, Rung]) -> Ladder:
+    def easier(rung: Rung) -> list[Rung]:
+        below = ladder.below(rung)
+        return [*([below] if below is not None else []), *(rungs[key] for key in rung.below if key in rungs)]
+
+    return replace(
+        ladder, rungs=tuple(replace(rung, transition=is_transition(rung, easier(rung))) for rung in ladder.rungs)
+    )
 
 
 def _rung(reading: Reading, path: Path, order: int, raw: dict[str, Any]) -> dict[str, Any] | None:
-    demand = raw.pop("demand", {})
-    missing = [key for key in ("id", "name", "purpose", "steps", "poses", "dose") if key not in raw]
+    missing = [key for key in NEEDED if key not in raw]
     if missing:
         reading.wrong(path.name, f"rung {order}: {missing[0]} is missing")
         return None
+    demand, dose = raw.pop("demand"), raw["dose"]
+    each = raw.get("side", Sides.EACH) not in (Sides.BOTH, Sides.PATTERN)
     return {
         **raw,
         "order": order,
-        "entry": raw.get("entry", []),
         "hip_demand": demand.get("hip"),
         "balance_demand": demand.get("balance"),
-        "transition": demand.get("transition", False),
-        "dose": {"reps": None, "hold_s": None, "tempo": "", **raw["dose"]},
+        "dose": {"reps": None, "hold_s": None, "tempo": "", "each": each, **dose},
     }
+
+
+def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:
+    """Which ladders and rungs a factor or pattern asks for; every cause needs a line."""
+    table = reading.structure(reading.toml(reading.folder / "placement.toml"), PlacementTable, "placement.toml")
+    if table is None:
+        return None
+    known = set(causes)
+    targets = {*ladders, *(rung.id for ladder in ladders.values() for rung in ladder.rungs)}
+    reading.orphans("placement.toml", table.choices, known)
+    reading.orphans("placement.toml: mobility", table.mobility, ladders)
+    for cause, choice in table.choices.items():
+        reading.orphans(f"placement.toml: {cause}", (*choice.first, *choice.second), targets)
+        if not (choice.first or choice.notes):
+            reading.wrong(f"placement.toml: {cause}", "names neither a ladder nor what is done instead")
+    return table

@@ -12,7 +12,9 @@ import cattrs.v
 
 from tuning.core.intake.forms import FieldKind
 from tuning.core.judging.measures import Compare
-from tuning.core.programme.pose import Frame, parse_frame
+from tuning.core.programme.ladders import Sides
+from tuning.core.programme.phases import Phase
+from tuning.core.programme.pose import Frame, Position, parse_frame
 from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.standing.posture import Posture, SpineCurve
 from tuning.core.types import Triage
@@ -34,18 +36,12 @@ def _converter() -> cattrs.Converter:
             raise ValueError("is not text")
         return value
 
-    def frame(value: Any, _: Any) -> Frame:
-        found = parse_frame(value)
-        if found.angle_gap > 1:
-            raise ValueError(f"“{value}” breaks hip = trunk + knee - ankle by {found.angle_gap:.0f}°")
-        return found
-
     converter.register_structure_hook(float, number)
     converter.register_structure_hook(str, text)
     # The hook for str would otherwise catch enumerations of words, too.
-    for words in (Compare, Ask, Triage, FieldKind, Posture, SpineCurve, Shows, Toward, Kind):
+    for words in (Compare, Ask, Triage, FieldKind, Posture, SpineCurve, Shows, Toward, Kind, Sides, Phase, Position):
         converter.register_structure_hook(words, lambda value, kind: kind(value))
-    converter.register_structure_hook(Frame, frame)
+    converter.register_structure_hook(Frame, lambda value, _: parse_frame(value))
     return converter
 
 

@@ -12,6 +12,7 @@ from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.visit.battery import Ask, Test
+from tuning.knowledge.loaders.ladders import standing_soles
 from tuning.knowledge.loaders.reading import Reading
 
 
@@ -61,6 +62,7 @@ def load_plates(reading: Reading) -> dict[str, Advice]:
         if advice is None:
             continue
         reading.orphans(where, [advice.id], PLATE_TESTS)
+        standing_soles(reading, where, advice.frames)
         reading.orphans(where, advice.demands, DEMANDS)
         if not advice.demands:
             reading.wrong(where, "say what it demands")

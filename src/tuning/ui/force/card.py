@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.force.advice import Advice
 from tuning.core.types import LEGS, Side
-from tuning.drawings.figure import plate_test_figures
+from tuning.drawings.plates import plate_test_figures
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel, paint_outlines, paint_side
 

@@ -7,10 +7,11 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from tuning.core.movement.load_share import SidePose, balance_percent, hip_share, lever_share, moments
-from tuning.core.programme.pose import Frame, joints, knee_over_foot_percent, knee_zone
+from tuning.core.programme.body import body_of
+from tuning.core.programme.pose import Frame, knee_over_foot_percent, knee_zone
 from tuning.core.types import NotMeasured
 from tuning.core.units import sentence_case
-from tuning.drawings.figure import exercise_figure
+from tuning.drawings.exercise import Scene, exercise_figure
 from tuning.ui import theme
 from tuning.ui.signs import paint_outlines
 from tuning.ui.widgets import label
@@ -23,13 +24,14 @@ ASSUMED = (
 
 def frame_of(trunk: float, shin: float, knee: float) -> Frame:
     """The pose with a flat foot: the hip bends by trunk + knee - ankle."""
-    return Frame(trunk, trunk + knee - shin, knee, shin, trunk + knee - shin, knee)
+    return Frame(trunk, trunk + knee - shin, knee, shin)
 
 
 def pose_of(frame: Frame) -> SidePose:
     """Forward places of the joints in stature units."""
-    at = joints(frame)
-    return SidePose(at.hip[0], at.knee[0], at.ankle[0], at.heel[0], at.toe[0])
+    leg = body_of(frame).working
+    hip, knee, ankle, heel, toe = (float(place[0]) for place in (leg.hip, leg.knee, leg.ankle, leg.heel, leg.toe))
+    return SidePose(hip, knee, ankle, heel, toe)
 
 
 class _Figure(QWidget):
@@ -52,14 +54,13 @@ class _Figure(QWidget):
         painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         scale = self.height() / 1.15
         origin = QPointF(self.width() * 0.42, self.height() - 24)
-        near = [shape for shape in exercise_figure(self.frame_shown) if not shape.far]
-        paint_outlines(painter, near, origin, scale)
-        at, pose = joints(self.frame_shown), pose_of(self.frame_shown)
+        paint_outlines(painter, exercise_figure(Scene(self.frame_shown, view="square")), origin, scale)
+        leg, pose = body_of(self.frame_shown).working, pose_of(self.frame_shown)
         x = origin.x() + pose.mid_foot * scale
         painter.setPen(QPen(theme.colour("accent"), 1.5, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, 16), QPointF(x, origin.y()))
         painter.setPen(QPen(theme.colour("accent"), 3))
-        for joint in (at.hip, at.knee):
+        for joint in (leg.hip, leg.knee):
             place = QPointF(origin.x() + joint[0] * scale, origin.y() - joint[1] * scale)
             painter.drawLine(place, QPointF(x, place.y()))
 
@@ -124,7 +125,7 @@ class WhatIf(QDialog):
             else "Quick line: –" if isinstance(quick, NotMeasured)
             else f"Quick line {quick:.0f} %: another measure, its own history only."
         )  # fmt: skip
-        balance = balance_percent(pose, joints(frame).shoulder[0])
+        balance = balance_percent(pose, float(body_of(frame).shoulder[0]))
         if not 0 <= balance <= 100:
             side = "behind the heel" if balance < 0 else "ahead of the toes"
             lines.append(f"One cannot stand so: the body's centre lies {side}.")

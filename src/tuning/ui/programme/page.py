@@ -269,7 +269,7 @@ class ProgrammePage(StagePage):
         rung = self.state.rung
         planned = {item.rung for item in self._workspace.plan()}
         for card in self._cards:
-            card.chosen, card.planned = card.rung is rung, card.rung.id in planned
+            card.chosen, card.mark = card.rung is rung, "plan" if card.rung.id in planned else ""
             card.update()
         self.name.setText(rung.name)
         self.purpose.setText(rung.purpose)
@@ -278,7 +278,7 @@ class ProgrammePage(StagePage):
         demand = f"knee demand {rung.knee_demand} · hip {rung.hip_demand} · balance {rung.balance_demand} of 3"
         self.demand.setText(demand + loaded + transition)
         faults = [self._workspace.knowledge.faults[f].sign.lower() for f in rung.faults]
-        self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {rung.pass_rule}.")
+        self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {rung.pass_words}.")
         self._fill_inputs()
         self._show_checks()
         self._show_plan()

@@ -1,0 +1,243 @@
+"""Which ladders a factor asks for, where to enter them, and where a try-out places each side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from tuning.core.programme.ladders import Ladder, Rung, Sides
+from tuning.core.programme.phases import Phase
+from tuning.core.types import LEGS, Side
+
+MOST_FIRST, MOST_NEW = 2, 2
+FIRST, SECOND = "first choice", "second choice"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What a factor or pattern asks for: ladders or rungs, first and second choice; `never` bars them.
+
+    `notes` is what is done where no ladder helps. `never` names cautions with the words for the reason.
+    """
+
+    first: tuple[str, ...] = ()
+    second: tuple[str, ...] = ()
+    never: Mapping[str, str] = field(default_factory=dict)
+    notes: str = ""
+
+
+@dataclass(frozen=True)
+class PlacementTable:
+    """Choices by factor or pattern; `mobility` are the ladders that come beside the two of first choice."""
+
+    choices: Mapping[str, Choice]
+    mobility: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Cause:
+    """A factor that was taken over from reasoning, most important first in a list; `side` NONE for both."""
+
+    factor: str
+    side: Side = Side.NONE
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A ladder to try, the rung to try first, on which side to start, and why; `barred` says why not."""
+
+    ladder: str
+    entry: str
+    side: Side
+    rank: str
+    reasons: tuple[str, ...]
+    barred: str = ""
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Placing:
+    """What stands around a placement: phase, cautions present by id, items at hand (None for all), rungs passed."""
+
+    phase: Phase = Phase.RESTORE
+    cautions: frozenset[str] = frozenset()
+    kit: frozenset[str] | None = None
+    passed: frozenset[str] = frozenset()
+    caps: tuple[int, int] = (3, 3)
+
+
+def propose(
+    causes: Sequence[Cause], table: PlacementTable, ladders: Mapping[str, Ladder], now: Placing
+) -> tuple[list[Proposal], list[str]]:
+    """Ladders for the causes in their order, and what is to be done where none helps.
+
+    At most two of first choice and one mobility ladder are proposed as such; the rest follow as second choice. A
+    barred ladder is listed with its reason, never left out silently.
+    """
+    found: dict[str, Proposal] = {}
+    notes: list[str] = []
+    for rank in (FIRST, SECOND):
+        for cause in causes:
+            choice = table.choices.get(cause.factor)
+            if choice is None:
+                continue
+            if choice.notes and rank == FIRST:
+                notes.append(f"{cause.name or cause.factor}: {choice.notes}")
+            barred = "; ".join(words for caution, words in choice.never.items() if caution in now.cautions)
+            for target in choice.first if rank == FIRST else choice.second:
+                _add(found, _proposal(target, cause, rank, barred, ladders, now))
+    return _ranked(list(found.values()), table.mobility), notes
+
+
+def _add(found: dict[str, Proposal], new: Proposal) -> None:
+    """One proposal a ladder: the first stays, and takes over further reasons; barred by one cause is barred."""
+    old = found.get(new.ladder)
+    if old is None:
+        found[new.ladder] = new
+        return
+    reasons = tuple(dict.fromkeys((*old.reasons, *new.reasons)))
+    side = old.side if old.side is new.side else Side.NONE
+    found[new.ladder] = Proposal(old.ladder, old.entry, side, old.rank, reasons, old.barred or new.barred, old.notes)
+
+
+def _proposal(
+    target: str, cause: Cause, rank: str, barred: str, ladders: Mapping[str, Ladder], now: Placing
+) -> Proposal:
+    """`target` is a ladder, or a rung to enter it at or above."""
+    ladder = ladders.get(target) or next(la for la in ladders.values() if any(r.id == target for r in la.rungs))
+    named = next((r for r in ladder.rungs if r.id == target), None)
+    line = ladder.line(named or min(ladder.rungs, key=lambda r: r.order))
+    open_rungs = [rung for rung in line if enters(rung, ladder, now)]
+    start = named if named in open_rungs else _predicted(open_rungs, now)
+    side = f", {cause.side.value}" if cause.side in LEGS else ""
+    reason = f"{cause.name or cause.factor}{side}"
+    if start is None:
+        why = barred or f"no rung of it is open in phase {now.phase.value} with what is at hand"
+        return Proposal(ladder.id, line[0].id, cause.side, rank, (reason,), why)
+    return Proposal(ladder.id, start.id, cause.side, rank, (reason,), barred)
+
+
+def enters(rung: Rung, ladder: Ladder, now: Placing) -> bool:
+    """Whether any variant of a rung is open: by phase, dial and what is at hand."""
+    if now.kit is not None and any(item not in now.kit for item in (*ladder.kit, *rung.kit)):
+        return False
+    for pose in rung.poses:
+        found = rung.demand_of(pose, shallow(rung, now.phase))
+        within = found.knee <= now.caps[0] and found.kneecap <= min(now.caps[1], now.phase.most_kneecap)
+        if rung.phase_of(pose).place <= now.phase.place and within:
+            return True
+    return False
+
+
+def shallow(rung: Rung, phase: Phase) -> float | None:
+    """Depth to start at where a phase does not allow the whole range, knee flexion in degrees; None for the whole."""
+    for pose in rung.poses[:1]:
+        if rung.demand_of(pose).kneecap > phase.most_kneecap:
+            return {1: 45.0, 2: 75.0}.get(phase.most_kneecap)
+    return None
+
+
+def _predicted(rungs: Sequence[Rung], now: Placing) -> Rung | None:
+    """The rung after the highest that was passed, else the lowest that is open."""
+    passed = [n for n, rung in enumerate(rungs) if rung.id in now.passed]
+    if passed:
+        return rungs[min(passed[-1] + 1, len(rungs) - 1)]
+    return rungs[0] if rungs else None
+
+
+def _ranked(found: Sequence[Proposal], mobility: Sequence[str]) -> list[Proposal]:
+    """Two of first choice and one for mobility stay first; what is more becomes second choice; barred ones last."""
+    counts = {FIRST: 0, "mobility": 0}
+    ranked = []
+    for one in found:
+        kind = "mobility" if one.ladder in mobility else FIRST
+        most = 1 if kind == "mobility" else MOST_FIRST
+        keeps = one.rank == FIRST and not one.barred and counts[kind] < most
+        counts[kind] += keeps
+        rank = FIRST if keeps else SECOND
+        ranked.append(Proposal(one.ladder, one.entry, one.side, rank, one.reasons, one.barred, one.notes))
+    return sorted(ranked, key=lambda p: (bool(p.barred), p.rank != FIRST))
+
+
+# the try-out
+
+
+@dataclass(frozen=True)
+class TryOut:
+    """Three to five repetitions, or two breaths, of a rung on one side."""
+
+    rung: str
+    side: Side
+    felt: bool = True
+    wrong: bool = False
+    faults: tuple[str, ...] = ()
+    pain: int = 0
+    cued: bool = False
+    """The fault went away on one cue."""
+
+    def clean(self, pain_limit: int) -> bool:
+        """Felt in the right place and nowhere else, without a fault, within the pain limit."""
+        return self.felt and not self.wrong and not self.faults and self.pain <= pain_limit
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Where a try-out leaves a line: the rung of each side, the rung of the plan (the lower), and why.
+
+    `next_try` is the rung to try next on a side that is not settled yet.
+    """
+
+    rungs: Mapping[Side, str]
+    plan: str
+    next_try: Mapping[Side, str]
+    reasons: tuple[str, ...]
+
+
+def place(line: Sequence[Rung], tries: Sequence[TryOut], start: str, pain_limit: int) -> Placed:
+    """The highest rung of a line that each side did clean, below the lowest that it did not; the plan takes the lower.
+
+    Clean climbs, faulty or wrong place drops. Raises ValueError when a rung is not of the line.
+    """
+    order = {rung.id: n for n, rung in enumerate(line)}
+    strangers = [one.rung for one in tries if one.rung not in order]
+    if strangers or start not in order:
+        raise ValueError(f"not of this line: {', '.join(strangers) or start}")
+    sides = (Side.NONE,) if line[order[start]].side in (Sides.BOTH, Sides.PATTERN) else LEGS
+    rungs: dict[Side, str] = {}
+    next_try: dict[Side, str] = {}
+    reasons: list[str] = []
+    for side in sides:
+        newest = {one.rung: one for one in tries if one.side is side}
+        bad = [order[key] for key, one in newest.items() if not one.clean(pain_limit)]
+        below = min(bad, default=len(line))
+        good = [order[key] for key, one in newest.items() if one.clean(pain_limit) and order[key] < below]
+        words = f"{side.value}: " if side in LEGS else ""
+        if good:
+            rungs[side] = line[max(good)].id
+            if max(good) + 1 < below:
+                next_try[side] = line[max(good) + 1].id
+            reasons.append(f"{words}clean at {line[max(good)].name}{_why_not_higher(newest, line, below, pain_limit)}")
+        elif not newest:
+            next_try[side] = start
+        elif below > 0:
+            next_try[side] = line[below - 1].id
+            reasons.append(f"{words}not clean at {line[below].name}: try {line[below - 1].name}")
+        else:
+            reasons.append(f"{words}not clean at the lowest rung, {line[0].name}: another ladder")
+    settled = len(rungs) == len(sides)
+    plan = min(rungs.values(), key=lambda key: order[key]) if settled else ""
+    return Placed(rungs, plan, next_try, tuple(reasons))
+
+
+def _why_not_higher(newest: Mapping[str, TryOut], line: Sequence[Rung], below: int, limit: int) -> str:
+    if below >= len(line):
+        return ""
+    one = newest[line[below].id]
+    told = [
+        (one.pain > limit, f"pain {one.pain}/10"),
+        (bool(one.faults), "vanished on a cue: timing" if one.cued else f"faults {', '.join(one.faults)}"),
+        (one.wrong, "felt in an unwanted place"),
+        (not one.felt, "not felt where it is meant"),
+    ]
+    return f"; {line[below].name}: {', '.join(words for true, words in told if true)}"

@@ -112,7 +112,10 @@ SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] 
     ("force-trace", "glassblower", "force", a_push),
     ("force-all", "glassblower", "force", lambda w: w.page("force").show_view("All tests")),
     ("reasoning", "glassblower", "reasoning", lambda w: w.page("reasoning").state.choose(pattern=3)),
-    ("programme", "glassblower", "programme", lambda w: None),
+    ("programme", "glassblower", "programme", lambda w: w.page("programme").open_view(0)),
+    ("programme-week", "glassblower", "programme", lambda w: w.page("programme").open_view(1)),
+    ("programme-session", "glassblower", "programme", lambda w: w.page("programme").open_view(2)),
+    ("programme-log", "glassblower", "programme", lambda w: w.page("programme").open_view(3)),
 )
 """File, patient, stage and what is done there; a returned dialog is taken in place of the window."""
 

@@ -325,7 +325,10 @@ def test_supported_and_lying_rungs_are_graded_and_say_so():
     for rung in (wall, bridge):
         found = joint_load(rung, rung.poses[0], 1.72)
         assert not found.known and found.hip == rung.hip_demand
-    assert day_load(date(2026, 3, 2), joint_load(wall, wall.poses[0], 1.72), 10, True).graded
+    day = day_load(date(2026, 3, 2), joint_load(wall, wall.poses[0], 1.72), 10, True)
+    assert day.graded["kneecap"] == 30 and not day.regions.get("kneecap"), "grades are never added to moments"
+    found = last_tolerated(by_week([day]), "kneecap", date(2026, 3, 9), graded=True)
+    assert found is not None and found.load == 30 and not last_tolerated(by_week([day]), "kneecap", date(2026, 3, 9))
     calf = RUNGS["hb-1-calf"]
     assert joint_load(calf, calf.poses[0], 1.72).calf > 0 and joint_load(wall, wall.poses[0], 1.72).calf == 0
 

@@ -50,7 +50,7 @@ def test_up_to_three_exercises_stand_on_one_page_in_everyday_words(tmp_path: Pat
     assert [round(float(v)) for v in pages[0].mediabox[2:]] == ([595, 842] if paper == "A4" else [612, 792])
     assert "Pia <Lund> & Søn" in text and "24 November 2026" in text and "moves <inward>" in text
     for rung in rungs:
-        for part in (rung.name, rung.dose.text, *rung.steps):
+        for part in (rung.name, rung.dose.text, *rung.steps_for(Side.LEFT)):
             assert part in text, part
     assert KNOWLEDGE.cautions.stop_now in text and KNOWLEDGE.cautions.scope in text and "Next visit" in text
     assert not [word for word in TECHNICAL if word in text]

@@ -9,6 +9,7 @@ import stat
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import chance
 import pytest
 from click.testing import CliRunner
 
@@ -34,6 +35,16 @@ def record(clinic, tmp_path) -> Path:
 
 
 def names(folder: Path) -> list[str]:
+    """Everybody in a record or backup; a backup itself opens for nobody."""
+    if (folder / "SHA256SUMS").exists():
+        with pytest.raises(EnvironmentFault, match="is a backup"):
+            Record(folder)
+        again = folder.parent / f"again-{folder.name}"
+        restore(folder, again)
+        try:
+            return names(again)
+        finally:
+            shutil.rmtree(again)
     opened = Record(folder)
     found = sorted(p.name for p in opened.patients())
     problems = opened.check()
@@ -50,7 +61,8 @@ def test_a_backup_taken_while_a_window_is_open_holds_the_last_entry(record, tmp_
     window.close()
     assert verify(made.folder) == [] and made.media > 0
     assert [f.name for f in made.folder.iterdir() if "wal" in f.name or "shm" in f.name] == []
-    copy = Record(made.folder)
+    restore(made.folder, tmp_path / "again")
+    copy = Record(tmp_path / "again")
     assert "Someone New" in [p.name for p in copy.people()]
     copy.close()
 
@@ -108,12 +120,13 @@ def test_a_damaged_record_can_be_restored_and_a_damaged_backup_cannot(record, tm
     (record / "record.sqlite").write_bytes(b"not a database at all" * 40)
     restore(made.folder, record)
     assert names(record)
-    for harm in ("media", "database"):
+    for harm in ("media", "database", "sums", *range(8)):
         bad = Path(shutil.copytree(made.folder, tmp_path / f"bad-{harm}"))
-        target = next((bad / "media").rglob("*.*")) if harm == "media" else bad / "record.sqlite"
+        target = {"media": next((bad / "media").rglob("*.*")), "sums": bad / "SHA256SUMS"}.get(
+            harm, bad / "record.sqlite"
+        )
         data = bytearray(target.read_bytes())
-        data[len(data) // 2] ^= 0xFF
-        data[200:260] = bytes(60)
+        data[chance.RANDOM.integers(len(data))] ^= 0xFF
         target.unlink()
         target.write_bytes(data)
         before = sorted(p.name for p in tmp_path.iterdir())

@@ -41,6 +41,8 @@ ONE_OF_EACH = [
     kinds.Note("strength", "grips the bed"),
     kinds.Treatment("calf released", 10.0, "R. Falk"),
     kinds.Treatment("breathing drill"),
+    kinds.Done("sd-1-hold-taps", Side.LEFT, date(2026, 3, 2), pain=2, faults=("F01",), alarms=("catch",), trial=True),
+    kinds.OtherLoad("ferry ramps", date(2026, 3, 2), 90.0, "min", 6, False),
 ]  # fmt: skip
 
 

@@ -1,6 +1,7 @@
 """The program starts on a real X server and paints its window."""
 
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -26,7 +27,8 @@ frame.close()
 """
 
 
-def test_the_window_opens_under_x(demo_folder: Path):
+def test_the_window_opens_under_x(demo_folder: Path, tmp_path: Path):
+    folder = Path(shutil.copytree(demo_folder, tmp_path / "clinic"))
     read, write = os.pipe()
     server = subprocess.Popen(
         ["Xvfb", "-displayfd", str(write), "-screen", "0", "1400x900x24"],
@@ -39,7 +41,7 @@ def test_the_window_opens_under_x(demo_folder: Path):
             display = told.readline().strip()
         environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "DISPLAY": f":{display}"}
         run = subprocess.run(
-            [sys.executable, "-c", PROGRAM, str(demo_folder)],
+            [sys.executable, "-c", PROGRAM, str(folder)],
             env=environment,
             capture_output=True,
             text=True,

@@ -106,7 +106,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     for side in (Side.LEFT, Side.RIGHT):
         programme.clean[side].setCurrentText("clean")
         programme.clean[side].activated.emit(1)
-    programme._spins["sets"].setValue(4)
+    programme.choose._spins["sets"].setValue(4)
     programme.write_button.click()
     (item,) = space.plan()
     assert (item.rung, item.dose["sets"], item.first_side) == ("sd-1-hold-taps", 4, "left")

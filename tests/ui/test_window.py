@@ -129,11 +129,11 @@ def test_only_a_clinician_opens_a_loaded_rung_under_amber(window, patient):
     hands.record_screen(window, "heart")
     window.go("programme")
     state = window.page("programme").state
-    state.choose(next(r for r in state.ladder.rungs if r.loaded))
+    state.choose(state.named("sd-4-side-band"))
     student = next(p for p in window.workspace.record.people() if p.role == Role.STUDENT.value)
     clinician = window.workspace.person
     window.workspace.choose_person(student)
-    window.page("programme").reason.setText("wants to go on")
+    window.page("programme").choose.reason.setText("wants to go on")
     window.page("programme").write_button.click()
     assert not window.workspace.plan() and "licensed clinician" in window.status.message.text()
     window.workspace.choose_person(clinician)
@@ -219,6 +219,8 @@ def test_f1_on_a_reading_tells_marks_and_marking_error(qtbot, window, patient):
 
 def test_a_click_on_a_ledger_row_opens_its_frame(qtbot, window, patient):
     patient("glassblower", "programme")
+    window.toggle_ledger()
+    hands.settle()
     row = next(r for r in window.ledger.rows_shown() if r.row.measure.id == "gait-pelvic-drop")
     frame = row.row.left.frame
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)

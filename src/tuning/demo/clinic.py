@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
 from tuning.core.case import Visit
-from tuning.core.entries import Answer
+from tuning.core.entries import Answer, Decision, Done
+from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import LEGS, Setup, Side
 from tuning.core.visit.battery import observed
 from tuning.demo.builder import Builder, Trials
@@ -88,6 +89,7 @@ MOBILITY: Mapping[str, Trials] = {
 }
 
 
+PLAN_OF_GLASSBLOWER = ("sd-1-hold-taps", "hb-1-calf", "am-1-glide")
 NO_JUMPS = ("surgeon", "limit-left", "limit-fast")
 NO_DEEP_BEND = ("surgeon", "limit-right", "limit-knee", "limit-fast")
 QUIET = "isometric and pain-free, no jump"
@@ -100,6 +102,7 @@ def build_clinic(folder: Path) -> None:
     visit = b.visit("glassblower", 42)
     b.screen(visit, NO_JUMPS, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
+    _glassblower_plan(b, visit)
     _glassblower_today(b)
     _conductor(b)
     _potter(b)
@@ -130,7 +133,31 @@ def _glassblower_today(b: Builder) -> None:
     for test in ("lunge-iso", "lunge-pause", "calf-raise"):
         for side in LEGS:
             b.plates(visit, "glassblower", test, side, QUIET)
-    b.plan(visit, next(iter(b.knowledge.ladders.values())).rungs[0], Side.LEFT)
+
+
+def _glassblower_plan(b: Builder, visit: Visit) -> None:
+    """Six weeks of a step-down, a calf raise and an ankle glide, three days a week, with one sore spell."""
+    for factor, name in (("knee-in", "Knee falls in"), ("ankle-dorsiflexion", "Ankle stiff")):
+        b.keep(visit, Decision(TO_PROGRAMME, "likely", {"factor": factor, "name": name}, Side.LEFT))
+    for rung in PLAN_OF_GLASSBLOWER:
+        b.plan(visit, b.knowledge.rung(rung), Side.LEFT)
+    for back in range(40, 0, -2):
+        sore = 24 <= back <= 28
+        for rung in PLAN_OF_GLASSBLOWER:
+            sides = b.knowledge.rung(rung).sides
+            b.keep(
+                visit, *(_done(rung, side, visit.started_at.date() + timedelta(days=42 - back), sore) for side in sides)
+            )
+
+
+def _done(rung: str, side: Side, day: date, sore: bool) -> Done:
+    """A session at home; the left knee minded it during the sore spell."""
+    minds = sore and side is not Side.RIGHT and rung.startswith("sd")
+    pain, morning = (4, "not settled") if minds else (1, "settled")
+    sets = 3 if rung.startswith("sd") else 2
+    return Done(
+        rung, side, day, sets=sets, pain=pain, morning=morning, morning_pain=pain // 2, faulty=5.0, source="home"
+    )
 
 
 def _conductor(b: Builder) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import sqlite3
@@ -9,15 +10,17 @@ from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from itertools import count
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import schema
 from tuning.records.faults import told_as_fault
-from tuning.records.files import owner_only, sync_folder
+from tuning.records.files import SUMS, owner_only, sync_folder
 from tuning.records.media import MediaFolder
 
-FILE, MEDIA, PART, SETTINGS, LOST = "record.sqlite", "media", ".part-", "settings.json", "lost-media.txt"
+FILE, MEDIA, PART = "record.sqlite", "media", ".part-"
+SETTINGS, LOST = "settings.json", "lost-media.txt"
 STAMP = "%Y%m%dT%H%M%SZ"
 DAILY, WEEKLY, MONTHLY = 7, 4, 12
 """Backups that stay: the newest of so many days, weeks and months."""
@@ -63,11 +66,12 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             with closing(sqlite3.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
                 copy.execute("pragma journal_mode=DELETE")
             lost = _lost_in(record, part)
-            count = _copy_media(record, part, before, lost)
+            copied = _copy_media(record, part, before, lost)
             if lost:
                 (part / LOST).write_text("\n".join(lost) + "\n")
             if (record / SETTINGS).exists():
                 shutil.copy2(record / SETTINGS, part / SETTINGS)
+            _write_sums(part)
             problems = verify(part)
             if problems:
                 raise EnvironmentFault(f"The backup would not be whole: {problems[0]}. Nothing was kept.")
@@ -75,7 +79,7 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             sync_folder(into)
         finally:
             shutil.rmtree(part, ignore_errors=True)
-    return Backup(at, target, count, lost)
+    return Backup(at, target, copied, lost)
 
 
 def _lost_in(record: Path, part: Path) -> tuple[str, ...]:
@@ -86,7 +90,7 @@ def _lost_in(record: Path, part: Path) -> tuple[str, ...]:
 
 def _copy_media(record: Path, part: Path, before: Backup | None, lost: Sequence[str]) -> int:
     """Every file that the copied database names, from the earlier backup where it lies there unchanged."""
-    count = 0
+    copied = 0
     for sha256, suffix in _named(part / FILE):
         if f"{sha256}{suffix}" in lost:
             continue
@@ -101,8 +105,8 @@ def _copy_media(record: Path, part: Path, before: Backup | None, lost: Sequence[
                 shutil.copy2(held, target)
         else:
             shutil.copy2(source, target)
-        count += 1
-    return count
+        copied += 1
+    return copied
 
 
 def _named(file: Path) -> list[tuple[str, str]]:
@@ -110,11 +114,42 @@ def _named(file: Path) -> list[tuple[str, str]]:
         return [(str(a), str(b)) for a, b in connection.execute("select sha256, suffix from medium")]
 
 
+def _write_sums(folder: Path) -> None:
+    """The hash of every file beside the media (which carry theirs as names), as `sha256sum --check` reads it."""
+    files = sorted(file for file in folder.iterdir() if file.is_file())
+    (folder / SUMS).write_text("".join(f"{_sha256(file)}  {file.name}\n" for file in files))
+
+
+def _sha256(file: Path) -> str:
+    with file.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def _changed_since(folder: Path) -> list[str]:
+    """Files that are no longer what they were when the backup was taken."""
+    note = folder / SUMS
+    lines = [line.split("  ", 1) for line in note.read_text().splitlines()] if note.is_file() else []
+    return [
+        f"{name} is missing or changed"
+        for known, name in lines
+        if not (folder / name).is_file() or _sha256(folder / name) != known
+    ]
+
+
 def verify(folder: Path) -> list[str]:
-    """What is wrong with a record or backup at rest: database, each file of media against its hash."""
+    """What is wrong with a record or backup at rest: the database, and each file against its hash where one is known.
+
+    A database can be changed and still be sound to SQLite: a backup is therefore compared with its own sums.
+    """
     file = folder / FILE
     if not file.is_file():
         return [f"{FILE} is missing"]
+    try:
+        changed = _changed_since(folder)
+    except (OSError, ValueError):
+        changed = [f"{SUMS} cannot be read"]
+    if changed:
+        return changed
     try:
         schema.revision_of(file)
         with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
@@ -177,11 +212,11 @@ def thin_out(into: Path) -> list[Backup]:
     """Remove what need not stay: the newest of seven days, four weeks and twelve months stay, and the newest of all."""
     known = backups(into)
     kept: set[Path] = set()
-    for count, key in ((DAILY, _day), (WEEKLY, _week), (MONTHLY, _month)):
+    for most, key in ((DAILY, _day), (WEEKLY, _week), (MONTHLY, _month)):
         seen: dict[object, Path] = {}
         for one in known:
             seen.setdefault(key(one.at.date()), one.folder)
-        kept |= set(list(seen.values())[:count])
+        kept |= set(list(seen.values())[:most])
     gone = [one for one in known if one.folder not in kept]
     with told_as_fault(into):
         for one in gone:
@@ -221,6 +256,8 @@ def restore(source: Path, record: Path) -> Path | None:
             problems = verify(part)
             if problems:
                 raise EnvironmentFault(f"The copy would not be whole: {problems[0]}. Nothing was changed.")
+            for note in (SUMS, LOST):  # they speak of the backup, and the record goes on
+                (part / note).unlink(missing_ok=True)
             aside = _move_aside(record)
             os.replace(part, record)
             sync_folder(record.parent)
@@ -250,6 +287,7 @@ def _move_aside(record: Path) -> Path | None:
     if file.is_file() and _is_open(file):
         raise EnvironmentFault(f"{record} is open in another window. Close it to restore. Nothing was changed.")
     stamp = datetime.now(UTC).strftime(STAMP)
-    aside = record.with_name(f"{record.name}.before-restore-{stamp}")
+    names = (record.with_name(f"{record.name}.before-restore-{stamp}{n or ''}") for n in count())
+    aside = next(name for name in names if not name.exists())
     os.replace(record, aside)
     return aside

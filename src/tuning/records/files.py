@@ -11,6 +11,9 @@ from pathlib import Path
 
 from tuning.records.faults import told_as_fault
 
+SUMS = "SHA256SUMS"
+"""In a backup: the hashes of its files. A folder with it is kept as it was taken."""
+
 
 @contextmanager
 def held(folder: Path, name: str) -> Iterator[None]:

@@ -19,7 +19,7 @@ from tuning.core.errors import Conflict, EnvironmentFault
 from tuning.core.types import Entry, Role, Side
 from tuning.records import bodies, schema
 from tuning.records.faults import told_as_fault
-from tuning.records.files import owner_only
+from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
 
@@ -75,6 +75,8 @@ class Record:
             owner_only(folder)
             if not os.access(folder, os.W_OK, effective_ids=True):
                 raise EnvironmentFault(f"The folder {folder} may not be written to. Nothing was changed.")
+            if (folder / SUMS).exists():
+                raise EnvironmentFault(f"{folder} is a backup, kept as it was taken. Restore it to work with it.")
             schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file)
         self.media = MediaFolder(folder / "media")

@@ -92,6 +92,7 @@ class Exercise:
     `line` are the rungs from easy to hard. `sessions` and `days` are what a climb asks for. `locked` says why the
     next step may not be taken (surgeon's limit, gate, phase, kit, cap), empty where it may; `transition` that it must
     be tried under supervision first, `tried` that it was, clean on both sides. `held` is the rung before a flare-up.
+    `within` names a step that the rung itself still has: more range, the next variant.
     """
 
     rung: str
@@ -108,6 +109,7 @@ class Exercise:
     transition: bool = False
     tried: bool = False
     held: str = ""
+    within: str = ""
 
     @property
     def place(self) -> int:
@@ -231,7 +233,7 @@ def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing) -> Inp
         clean,
         (standing.today - exercise.since).days,
         (standing.today - (days[-1] if days else exercise.since)).days,
-        100.0 * min(1.0, done / wanted) if wanted else 100.0,
+        100.0 * min(1.0, done / wanted) if wanted >= 1 else 100.0,  # before a session was due nothing was missed
         alarms,
         _rising(line, standing.today),
         _flare(exercise, flared, last, standing.today),
@@ -414,14 +416,14 @@ def _row_12(x: Inputs) -> Decision | None:
     if not (_returning(x) or _ready(x)):
         return None
     one = x.exercise
-    untried = one.transition and not one.tried
+    untried = one.transition and not one.tried and not one.within
     for told, reason, lifted in (
         (x.morning is Morning.UNKNOWN, "the morning after is not known", "tell how the morning was"),
         (any(s.painkiller for s in x.last), "a painkiller was taken", "a session without one"),
         (bool(one.locked), one.locked, "the limit lifted"),
         (untried, "the next rung is a transition that was not tried", "a supervised try-out, clean on both sides"),
         (x.standing.deload, "a deload week", "the week after"),
-        (not one.above, "the top of the line is reached", "another goal"),
+        (not (one.above or one.within), "the top of the line is reached", "another goal"),
     ):
         if told:
             return _hold(12, x, f"ready, but {reason}", lifted)
@@ -439,7 +441,9 @@ def _row_14(x: Inputs) -> Decision | None:
     if not _ready(x):
         return None
     reason = f"{x.exercise.sessions} clean sessions over {x.at_rung} days on both sides, pain {x.pain}/10"
-    return Decision(14, Move.CLIMB, x.exercise.above, reason, "a session that is not clean")
+    to = x.exercise.rung if x.exercise.within else x.exercise.above
+    also = (x.exercise.within,) if x.exercise.within else ()
+    return Decision(14, Move.CLIMB, to, reason, "a session that is not clean", also)
 
 
 def _row_15(x: Inputs) -> Decision | None:

@@ -235,6 +235,11 @@ class Rung:
         return pose.phase or self.phase
 
     @property
+    def sides(self) -> tuple[Side, ...]:
+        """Left and right where legs take turns, else one for both."""
+        return (Side.NONE,) if self.side in (Sides.BOTH, Sides.PATTERN) else LEGS
+
+    @property
     def pass_days(self) -> int:
         """Days at the rung before it may be passed: 3 of daily low load, else 14 (practice judgement, editable)."""
         return 3 if self.daily else 14
@@ -310,10 +315,12 @@ def is_transition(rung: Rung, easier: Sequence[Rung]) -> bool:
 
 @dataclass(frozen=True)
 class Trial:
-    """Placement trial on one side: 3-5 repetitions, were they clean, peak pain 0-10."""
+    """Placement trial on one side: 3-5 repetitions, were they clean, peak pain 0-10, felt there and nowhere else."""
 
     clean: bool
     pain: int
+    felt: bool = True
+    wrong: bool = False
 
 
 @dataclass(frozen=True)
@@ -365,7 +372,7 @@ def entry_checks(
     """
     checks = [_safety(now)]
     below = ladder.below(rung)
-    placed = _placement(now)
+    placed = _placement(rung, now)
     if below is not None and below.id in now.passed:
         checks.append(Check(State.MET, f"rung below passed: {below.name}"))
     else:
@@ -415,12 +422,14 @@ def _safety(now: Situation) -> Check:
     return Check(State.MET, f"safety screen: {now.screened.value}")
 
 
-def _placement(now: Situation) -> Check:
-    limit = now.pain_limit
-    rule = f"placement trial of 3-5 clean repetitions each side, pain at most {limit}/10"
-    if any(side not in now.trials for side in LEGS):
+def _placement(rung: Rung, now: Situation) -> Check:
+    limit, sides = now.pain_limit, rung.sides
+    each = " each side" if len(sides) > 1 else ""
+    work = "2 clean breaths" if rung.dose.breaths else "3-5 clean repetitions"
+    rule = f"placement trial of {work}{each}, pain at most {limit}/10"
+    if any(side not in now.trials for side in sides):
         return Check(State.UNKNOWN, rule)
-    good = all(now.trials[side].clean and now.trials[side].pain <= limit for side in LEGS)
+    good = all(now.trials[side].clean and now.trials[side].pain <= limit for side in sides)
     return Check(State.MET if good else State.NOT_MET, rule)
 
 

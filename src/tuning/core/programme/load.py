@@ -78,13 +78,14 @@ def repetitions(dose: Dose, sets: int | None = None, reps: int | None = None) ->
 class DayLoad:
     """Load of a day by region (Nm/kg times repetitions), whether the next morning was settled, and other load.
 
-    `graded` are regions whose number is a grade, not a moment. `other` is minutes times effort.
+    `graded` are grades times repetitions where no moment is known: another unit, never added to `regions`. `other` is
+    minutes times effort.
     """
 
     day: date
     regions: Mapping[str, float]
     settled: bool | None = None
-    graded: frozenset[str] = frozenset()
+    graded: Mapping[str, float] = field(default_factory=dict)
     other: float = 0.0
 
 
@@ -95,14 +96,20 @@ class WeekLoad:
     monday: date
     regions: Mapping[str, float]
     settled: bool | None
-    graded: frozenset[str] = frozenset()
+    graded: Mapping[str, float] = field(default_factory=dict)
     other: float = 0.0
+
+    def load(self, region: str, graded: bool = False) -> float:
+        """The sum of a region, of moments or of grades."""
+        return (self.graded if graded else self.regions).get(region, 0.0)
 
 
 def day_load(day: date, joint: Joint, count: float, settled: bool | None) -> DayLoad:
     """One exercise on one day."""
-    regions = {name: getattr(joint, name) * count for name in REGIONS}
-    return DayLoad(day, regions, settled, frozenset() if joint.known else frozenset(REGIONS[:3]))
+    loads = {name: getattr(joint, name) * count for name in REGIONS}
+    if joint.known:
+        return DayLoad(day, loads, settled)
+    return DayLoad(day, {"calf": loads["calf"]}, settled, {name: loads[name] for name in REGIONS[:3]})
 
 
 def by_week(days: Iterable[DayLoad]) -> list[WeekLoad]:
@@ -115,7 +122,7 @@ def by_week(days: Iterable[DayLoad]) -> list[WeekLoad]:
         regions = {name: sum(d.regions.get(name, 0.0) for d in found) for name in REGIONS}
         told = [d.settled for d in found]
         settled = False if False in told else None if None in told else True
-        graded = frozenset().union(*(d.graded for d in found))
+        graded = {name: sum(d.graded.get(name, 0.0) for d in found) for name in REGIONS}
         made.append(WeekLoad(monday, regions, settled, graded, sum(d.other for d in found)))
     return made
 
@@ -130,17 +137,17 @@ class Tolerated:
     most_next: float
 
 
-def last_tolerated(weeks: Sequence[WeekLoad], region: str, today: date) -> Tolerated | None:
+def last_tolerated(weeks: Sequence[WeekLoad], region: str, today: date, graded: bool = False) -> Tolerated | None:
     """Of the last six weeks; None where no week with load was wholly settled.
 
     Weeks with an unknown morning count neither way.
     """
     start = today - timedelta(weeks=TOLERATED_WEEKS)
-    good = [w for w in weeks if w.settled and start <= w.monday <= today and w.regions.get(region, 0.0) > 0]
+    good = [w for w in weeks if w.settled and start <= w.monday <= today and w.load(region, graded) > 0]
     if not good:
         return None
-    best = max(good, key=lambda w: w.regions[region])
-    load = best.regions[region]
+    best = max(good, key=lambda w: w.load(region, graded))
+    load = best.load(region, graded)
     return Tolerated(region, load, best.monday, load * (1 + MOST_GROWTH))
 
 

@@ -8,8 +8,8 @@ from datetime import date, timedelta
 
 from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.programme.decide import Exercise, Morning, Move, Set
-from tuning.core.programme.ladders import Dose, Ladder, Rung, Sides
-from tuning.core.types import LEGS, Entry, Side
+from tuning.core.programme.ladders import Dose, Ladder, Rung
+from tuning.core.types import Entry
 
 SUBJECT = "programme"
 """Subject of the decisions about exercises."""
@@ -34,11 +34,6 @@ def sessions(entries: Iterable[Entry], rungs: Iterable[str]) -> list[Done]:
     )
 
 
-def sides_of(rung: Rung) -> tuple[Side, ...]:
-    """Left and right where legs take turns, else one for both."""
-    return (Side.NONE,) if rung.side in (Sides.BOTH, Sides.PATTERN) else LEGS
-
-
 def passed(entries: Iterable[Entry]) -> frozenset[str]:
     """Rungs that were left upward by a decision."""
     return frozenset(
@@ -50,9 +45,10 @@ def passed(entries: Iterable[Entry]) -> frozenset[str]:
 
 @dataclass(frozen=True)
 class Around:
-    """What stands around one exercise: why its next rung is locked, empty where it is not."""
+    """What stands around one exercise: why its next step is locked, and the step that the rung itself still has."""
 
     locked: str = ""
+    within: str = ""
 
 
 def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[Entry], around: Around) -> Exercise:
@@ -60,7 +56,7 @@ def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[En
     line = ladder.line(rung)
     dose = Dose(**item.dose)
     above = ladder.above(rung)
-    known = [e for e in entries if isinstance(e, PlanItem) and e.rung == item.rung]
+    known = [e for e in entries if isinstance(e, PlanItem) and _same_step(e, item)]
     moves = [e for e in entries if isinstance(e, Decision) and e.subject == SUBJECT]
     here = [e for e in moves if e.inputs.get("from") == rung.id]
     changes = [e for e in here if e.outcome == Move.CHANGE.value]
@@ -73,7 +69,7 @@ def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[En
         rung=rung.id,
         line=ids,
         since=min((e.at for e in known), default=item.at).date(),
-        sides=sides_of(rung),
+        sides=rung.sides,
         ladder=ladder.id,
         loaded=rung.loaded_as(rung.pose(item.variant), dose.depth_deg, dose.load_kg),
         sessions=SESSIONS,
@@ -82,9 +78,16 @@ def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[En
         changed=changes[-1].at.date() if changes else None,
         locked=around.locked,
         transition=above is not None and above.transition,
-        tried=above is not None and tried >= set(sides_of(above)),
+        tried=above is not None and tried >= set(above.sides),
         held=str(backs[-1].inputs["from"]) if backs else "",
+        within=around.within,
     )
+
+
+def _same_step(one: PlanItem, other: PlanItem) -> bool:
+    """Whether two items ask the same of the same rung: variant and depth, too."""
+    depths = [entry.dose.get("depth_deg") for entry in (one, other)]
+    return (one.rung, one.variant, depths[0]) == (other.rung, other.variant, depths[1])
 
 
 def _clean_try(done: Done) -> bool:

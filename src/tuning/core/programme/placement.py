@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from tuning.core.programme.ladders import Ladder, Rung, Sides
+from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side
 
@@ -203,7 +203,7 @@ def place(line: Sequence[Rung], tries: Sequence[TryOut], start: str, pain_limit:
     strangers = [one.rung for one in tries if one.rung not in order]
     if strangers or start not in order:
         raise ValueError(f"not of this line: {', '.join(strangers) or start}")
-    sides = (Side.NONE,) if line[order[start]].side in (Sides.BOTH, Sides.PATTERN) else LEGS
+    sides = line[order[start]].sides
     rungs: dict[Side, str] = {}
     next_try: dict[Side, str] = {}
     reasons: list[str] = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass, fields, replace
 from datetime import date
 from pathlib import Path
@@ -11,8 +12,10 @@ from typing import Any
 import cattrs
 import cattrs.v
 
+from tuning.core.entries import Done
 from tuning.core.errors import BadInput
 from tuning.core.programme.decide import Decision, Exercise, Morning, School, Set, Standing
+from tuning.core.programme.logbook import set_of
 from tuning.core.types import LEGS, Side, Triage
 
 VERSION = 1
@@ -53,10 +56,18 @@ def _whole(value: Any, _: Any) -> int:
     return value
 
 
-def _converter() -> cattrs.Converter:
+def _yes_or_no(value: Any, _: Any) -> bool:
+    if not isinstance(value, bool):
+        raise ValueError("is neither true nor false")
+    return value
+
+
+def plain_converter() -> cattrs.Converter:
+    """Reads days and whole numbers strictly; a key that is not known is an error."""
     made = cattrs.Converter(forbid_extra_keys=True)
     made.register_structure_hook(date, _day)
     made.register_structure_hook(int, _whole)
+    made.register_structure_hook(bool, _yes_or_no)  # the hook for int would otherwise catch it, too
     return made
 
 
@@ -67,7 +78,7 @@ def read_plan(path: Path) -> PlanFile:
     except (OSError, ValueError) as err:
         raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
     try:
-        told = _converter().structure(data, PlanFile)
+        told = plain_converter().structure(data, PlanFile)
     except Exception as err:
         problems = cattrs.transform_error(err, path="plan", format_exception=cattrs.v.format_exception)
         raise BadInput(f"“{path.name}” is no plan: {'; '.join(problems[:5])}.") from err
@@ -112,4 +123,23 @@ def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
     return {"rung": exercise.rung, **told, "move": decision.move.value, "also": list(decision.also)}
 
 
-__all__ = ["VERSION", "Morning", "PlanFile", "decided", "exercises", "read_plan"]
+def plan_data(standing: Standing, plan: Iterable[Exercise], done: Iterable[Done]) -> dict[str, Any]:
+    """The file that `read_plan` reads, as plain data."""
+    made = cattrs.Converter(omit_if_default=True)
+    made.register_unstructure_hook(date, lambda day: day.isoformat())
+    log = []
+    for one in done:
+        line = made.unstructure(set_of(one))
+        log.append({**line, "day": one.day.isoformat(), "side": one.side.value, "rung": one.rung})
+    return {
+        "version": VERSION,
+        "today": standing.today.isoformat(),
+        "screen": standing.triage.value if standing.triage is not None else None,
+        "school": standing.school.value,
+        "deload": standing.deload,
+        "plan": [{**made.unstructure(one), "sides": [s.value for s in one.sides]} for one in plan],
+        "log": log,
+    }
+
+
+__all__ = ["VERSION", "Morning", "PlanFile", "decided", "exercises", "plan_data", "read_plan"]

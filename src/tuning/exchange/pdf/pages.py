@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from importlib.resources import files
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +15,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import SimpleDocTemplate
 
-from tuning.core.errors import EnvironmentFault
+from tuning.exchange.files import write_whole
 
 INK, MUTED, LINE, WASH, PALE = (HexColor(c) for c in ("#1F2A33", "#5B6670", "#D8D2C4", "#E6E1D3", "#F5F2EA"))
 WORKING, FELT = HexColor("#CFC6AE"), HexColor("#8FB4B5")
@@ -45,22 +44,14 @@ def write_pdf(story: list[Any], target: Path, title: str, paper: tuple[float, fl
 
     Raises EnvironmentFault when the folder cannot take it.
     """
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=".sheet-", suffix=".pdf", dir=target.parent)
-        os.close(handle)
-        try:
-            SimpleDocTemplate(
-                temporary,
-                pagesize=paper,
-                leftMargin=18 * mm,
-                rightMargin=18 * mm,
-                topMargin=16 * mm,
-                bottomMargin=16 * mm,
-                title=title,
-            ).build(story)
-            os.replace(temporary, target)
-        finally:
-            Path(temporary).unlink(missing_ok=True)
-    except OSError as err:
-        why = err.strerror or str(err)
-        raise EnvironmentFault(f"The page could not be written to {target} ({why}). The record is kept.") from err
+    whole = BytesIO()
+    SimpleDocTemplate(
+        whole,
+        pagesize=paper,
+        leftMargin=18 * mm,
+        rightMargin=18 * mm,
+        topMargin=16 * mm,
+        bottomMargin=16 * mm,
+        title=title,
+    ).build(story)
+    write_whole(whole.getvalue(), target, "The page")

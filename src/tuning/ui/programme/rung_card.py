@@ -49,8 +49,8 @@ class RungCard(QAbstractButton):
         self.setAccessibleName(rung.name)
 
     def sizeHint(self) -> QSize:
-        """Six fit beside each other."""
-        return QSize(124, 148)
+        """Five fit beside each other."""
+        return QSize(116, 146)
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Draw."""

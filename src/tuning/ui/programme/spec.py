@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from tuning.core.programme.progress import count, next_step
 from tuning.core.visit.target import Target
 from tuning.knowledge import Knowledge
@@ -28,6 +30,30 @@ def _values(page: StagePage) -> None:
     page.ask_values()
 
 
+def _opens(number: int) -> Callable[[StagePage], None]:
+    def run(page: StagePage) -> None:
+        from tuning.ui.programme.page import ProgrammePage
+
+        assert isinstance(page, ProgrammePage)
+        page.open_view(number)
+
+    return run
+
+
+def _log_page(page: StagePage) -> None:
+    from tuning.ui.programme.page import ProgrammePage
+
+    assert isinstance(page, ProgrammePage)
+    page.ask_log_page()
+
+
+def _calendar(page: StagePage) -> None:
+    from tuning.ui.programme.page import ProgrammePage
+
+    assert isinstance(page, ProgrammePage)
+    page.ask_calendar()
+
+
 def _rungs(knowledge: Knowledge) -> list[tuple[str, Target]]:
     rungs = [rung for ladder in knowledge.ladders.values() for rung in ladder.rungs]
     return [(f"Exercise: {rung.name}", Target("programme", rung=rung.id)) for rung in rungs]
@@ -39,11 +65,18 @@ PROGRAMME = StageSpec(
     8,
     _page,
     guarded=True,
+    wide=True,
     count=count,
     next_step=next_step,
     actions=(
         StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),
         StageAction("Measured values as PDF, for colleagues", "", _values),
+        StageAction("Week of the plan", "", _opens(1)),
+        StageAction("Exercise session", "", _opens(2)),
+        StageAction("Log and decide", "", _opens(3)),
+        StageAction("Home log page for the phone", "", _log_page),
+        StageAction("Week as a calendar file", "", _calendar),
     ),
+    keys=(("1 to 4", "ladders, week, session, log"),),
     finds=_rungs,
 )

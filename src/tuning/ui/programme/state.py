@@ -1,7 +1,8 @@
-"""State of prescribing: ladder, rung, placement trial, dose, plan. Needs no window."""
+"""State of prescribing: ladder, rung, try-out, dose, plan. Needs no window."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from datetime import date
 from pathlib import Path
@@ -9,21 +10,26 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.entries import PlanItem
+from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
-from tuning.core.programme.ladders import Check, Dose, Ladder, Rung, Situation, State, Trial, entry_checks
+from tuning.core.programme.climb import start_dose
+from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, Situation, State, Trial, entry_checks
+from tuning.core.programme.logbook import passed
+from tuning.core.programme.placement import Cause, Placed, Placing, Proposal, TryOut, place, propose
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
 from tuning.knowledge.acts import act_of_rung
 from tuning.knowledge.reasoning import tests_of
+from tuning.ui.programme.course import Course
 from tuning.ui.workspace import Workspace
 
 LARGE_PRINT, PAPER, PAPER_NAMES = "sheet.large", "sheet.paper", ("A4", "Letter")
 """Settings: large print, and the paper of the patient sheet."""
+USUAL = "stepdown"
 
 
 class ProgrammeState(QObject):
@@ -34,20 +40,59 @@ class ProgrammeState(QObject):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
-        self.ladder: Ladder = next(iter(workspace.knowledge.ladders.values()))
-        self.rung: Rung = self.ladder.rungs[0]
+        self.course = Course(workspace)
+        self.rung: Rung = workspace.knowledge.ladders[USUAL].rungs[0]
+        self.variant = ""
+        self.side = Side.LEFT
         self.dose: Dose = self.rung.dose
         self.trials: dict[Side, Trial] = {}
         workspace.content_changed.connect(self.changed)
-        workspace.case_changed.connect(lambda: self.choose(self.ladder.rungs[0]))
+        workspace.case_changed.connect(self._new_case)
 
-    def choose(self, rung: Rung) -> None:
-        """Look at a rung; its placement trial starts empty."""
-        self.rung, self.dose, self.trials = rung, rung.dose, {}
+    def _new_case(self) -> None:
+        found = [p for p in self.proposals()[0] if not p.barred] if self._workspace.case is not None else []
+        first = self.named(found[0].entry) if found else self._workspace.knowledge.ladders[USUAL].rungs[0]
+        self.side = self.poorer_side()
+        self.choose(first)
+
+    @property
+    def ladder(self) -> Ladder:
+        """The ladder of the chosen rung."""
+        return self._workspace.knowledge.ladder_of(self.rung.id)
+
+    @property
+    def pose(self) -> Pose:
+        """The chosen variant."""
+        return self.rung.pose(self.variant)
+
+    def choose(self, rung: Rung, variant: str = "") -> None:
+        """Look at a rung; its try-out starts empty, its dose no deeper than the phase allows."""
+        self.rung, self.trials = rung, {}
+        self.variant = variant or self._open_variant(rung)
+        phase = self.course.phase()[0] if self._workspace.case is not None else None
+        self.dose = start_dose(rung, phase) if phase is not None else rung.dose
+        self.changed.emit()
+
+    def _open_variant(self, rung: Rung) -> str:
+        """The hardest variant that the phase opens, of several."""
+        if len(rung.poses) < 2 or self._workspace.case is None:
+            return ""
+        phase = self.course.phase()[0]
+        opened = [pose for pose in rung.poses if rung.phase_of(pose).place <= phase.place]
+        return opened[-1].name if opened and rung.phase_of(opened[-1]) is not rung.phase else rung.poses[0].name
+
+    def choose_variant(self, name: str) -> None:
+        """Another variant of the same rung."""
+        self.variant = name
+        self.changed.emit()
+
+    def choose_side(self, side: Side) -> None:
+        """Which leg the pictures show."""
+        self.side = side
         self.changed.emit()
 
     def set_trial(self, side: Side, trial: Trial | None) -> None:
-        """Result of the placement trial on one side."""
+        """Result of the try-out on one side, or of both legs together."""
         if trial is None:
             self.trials.pop(side, None)
         else:
@@ -59,20 +104,76 @@ class ProgrammeState(QObject):
         self.dose = replace(self.dose, **parts)
         self.changed.emit()
 
+    # proposals and placement
+
+    def causes(self) -> list[Cause]:
+        """Factors that were taken over from Reasoning, newest decision of each, in their order."""
+        known: dict[tuple[str, Side], Cause] = {}
+        entries = self._workspace.case.entries if self._workspace.case is not None else ()
+        for one in entries:
+            if not isinstance(one, Decision) or one.subject != TO_PROGRAMME:
+                continue
+            factor = str(one.inputs.get("factor"))
+            known[factor, one.side] = Cause(factor, one.side, str(one.inputs.get("name", factor)))
+        return list(known.values())
+
+    def _taken(self) -> Sequence[Decision]:
+        return self._workspace.decisions(TO_PROGRAMME)
+
+    def proposals(self) -> tuple[list[Proposal], list[str]]:
+        """Ladders for those factors, and what is to be done where none helps."""
+        space = self._workspace
+        entries = space.case.entries if space.case is not None else ()
+        now = Placing(self.course.phase()[0], passed=passed(entries), caps=self.course.caps())
+        return propose(self.causes(), space.knowledge.placement, space.knowledge.ladders, now)
+
+    def tries(self) -> list[TryOut]:
+        """Try-outs of the chosen line that were kept."""
+        line = {rung.id for rung in self.ladder.line(self.rung)}
+        entries = self._workspace.case.entries if self._workspace.case is not None else ()
+        kept = [e for e in entries if isinstance(e, Done) and e.trial and e.rung in line]
+        return [TryOut(e.rung, e.side, e.felt, e.wrong, e.faults, e.pain, e.cued) for e in kept]
+
+    def placed(self) -> Placed:
+        """Where the kept try-outs leave the line."""
+        limit = self._workspace.knowledge.cautions.pain_limit
+        return place(self.ladder.line(self.rung), self.tries(), self.rung.id, limit)
+
+    def keep_trials(self) -> None:
+        """Write the try-out of the chosen rung down. Raises BadInput when nothing was tried, Refused by the gate."""
+        if not self.trials:
+            raise BadInput("Nothing was tried yet: say for each side whether it was clean.")
+        permit(act_of_rung(self.rung), self._workspace.facts(), "try-out")
+        day = self.course.today
+        self.course.log(
+            *(
+                Done(
+                    rung=self.rung.id, side=side, day=day, variant=self.variant, pain=one.pain, felt=one.felt,
+                    wrong=one.wrong, faults=() if one.clean or not one.felt or one.wrong else ("faults",),
+                    supervised=True, trial=True,
+                )
+                for side, one in self.trials.items()
+            )
+        )  # fmt: skip
+
+    # conditions
+
     def checks(self) -> list[Check]:
         """Every entry condition of the chosen rung as it stands."""
         space = self._workspace
         rows = space.comparisons()
         now = Situation(
-            permission=space.may(act_of_rung(self.rung)),
+            permission=space.may(act_of_rung(self.rung, self.variant, self.dose)),
             screened=space.triage(),
-            passed=frozenset(),
+            passed=passed(space.case.entries) if space.case is not None else frozenset(),
             measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
             verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},
             trials=self.trials,
             pain_limit=space.knowledge.cautions.pain_limit,
+            phase=self.course.phase()[0],
+            caps=self.course.caps(),
         )
-        return entry_checks(self.rung, self.ladder, now)
+        return entry_checks(self.rung, self.ladder, now, self.variant, self.dose.depth_deg)
 
     def locked(self) -> str:
         """Why the rung cannot be written at all; empty when it can."""
@@ -85,7 +186,7 @@ class ProgrammeState(QObject):
     def from_reasoning(self) -> list[str]:
         """Factors that were taken over, with side and label, and whether this ladder is meant for them."""
         told = {}
-        for one in self._workspace.decisions(TO_PROGRAMME):
+        for one in self._taken():
             factor, side = str(one.inputs.get("factor")), f", {one.side.value}" if one.side in LEGS else ""
             meant = "" if factor in self.ladder.factors else ", not by this ladder"
             told[factor, one.side] = f"{one.inputs.get('name', factor)}{side} ({one.outcome}{meant})"
@@ -100,6 +201,8 @@ class ProgrammeState(QObject):
         patient = self._workspace.patient
         return Side.RIGHT if patient is not None and patient.involved is Side.RIGHT else Side.LEFT
 
+    # the plan
+
     def write(self, reason: str) -> None:
         """Write the rung to the plan. Raises BadInput when locked or a reason is missing."""
         space = self._workspace
@@ -107,7 +210,7 @@ class ProgrammeState(QObject):
             raise BadInput(f"Not written: {self.locked()}.")
         if self.open_points() and not reason.strip():
             raise BadInput("Some conditions are open: type the reason for starting this rung all the same.")
-        permit(act_of_rung(self.rung), space.facts(), reason)
+        permit(act_of_rung(self.rung, self.variant, self.dose), space.facts(), reason)
         item = PlanItem(
             ladder=self.ladder.id,
             rung=self.rung.id,
@@ -115,6 +218,7 @@ class ProgrammeState(QObject):
             first_side=self.poorer_side(),
             checks=tuple((c.state.value, c.text) for c in self.checks()),
             reason=reason.strip() if self.open_points() else "",
+            variant=self.variant,
         )
         with space.action(f"plan {self.rung.name}") as act:
             act.add(item)
@@ -134,17 +238,12 @@ class ProgrammeState(QObject):
 
         space, cautions = self._workspace, self._workspace.knowledge.cautions
         assert space.patient is not None and space.person is not None
-        loading = space.may(Act("an exercise sheet"))
-        if loading.locked:
-            raise BadInput(f"No sheet: {loading.sentence}.")
-        plan = space.plan()
-        if not plan:
-            raise BadInput("The plan is empty; write a rung to it first.")
+        plan = self.may_print()
         items = []
         for entry in plan:
             rung = self.named(entry.rung)
             faults = tuple(space.knowledge.faults[f] for f in rung.faults)
-            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults))
+            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults, entry.variant))
         settings = space.settings
         write_sheet(
             Sheet(
@@ -162,6 +261,16 @@ class ProgrammeState(QObject):
             ),
             target,
         )
+
+    def may_print(self) -> list[PlanItem]:
+        """The plan, where it may be given out. Raises BadInput."""
+        loading = self._workspace.may(Act("an exercise sheet"))
+        if loading.locked:
+            raise BadInput(f"No sheet: {loading.sentence}.")
+        plan = self._workspace.plan()
+        if not plan:
+            raise BadInput("The plan is empty; write a rung to it first.")
+        return plan
 
     def found_lines(self) -> list[str]:
         """What was seen, in plain lines for the patient."""

@@ -1,0 +1,82 @@
+"""One variable at a time: what a climb or a step back changes of an exercise."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from tuning.core.programme.ladders import Dose, Ladder, Rung
+from tuning.core.programme.phases import Phase
+from tuning.core.programme.placement import shallow
+
+RANGE_STEP, LEAST_DEPTH = 10.0, 30.0
+"""Degrees of knee bend that one climb adds."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """The exercise after a step, and in words what moved."""
+
+    rung: Rung
+    dose: Dose
+    words: str
+    variant: str = ""
+
+
+def start_dose(rung: Rung, phase: Phase, before: Dose | None = None) -> Dose:
+    """The dose to begin a rung with: its own, no deeper than the phase allows or than was passed before."""
+    depth = shallow(rung, phase)
+    if depth is None or before is None or before.depth_deg is None:
+        return replace(rung.dose, depth_deg=depth)
+    return replace(rung.dose, depth_deg=min(depth, before.depth_deg))
+
+
+def full_depth(rung: Rung) -> float:
+    """The deepest knee bend of a rung's pictures, degrees."""
+    return max(frame.knee for pose in rung.poses for frame in pose.frames)
+
+
+def within(rung: Rung, dose: Dose, variant: str) -> Step | None:
+    """A step that the rung itself still has: more range while it is not whole, then the next variant."""
+    if dose.depth_deg is not None and dose.depth_deg < full_depth(rung):
+        depth = dose.depth_deg + RANGE_STEP
+        whole = depth >= full_depth(rung)
+        words = "the whole range" if whole else f"knee bent to {depth:.0f}°"
+        return Step(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
+    names = [pose.name for pose in rung.poses]
+    place = names.index(variant) if variant in names else 0
+    return Step(rung, dose, names[place + 1], names[place + 1]) if place + 1 < len(names) else None
+
+
+def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> Step | None:
+    """The step within the rung, else the next rung; None at the top."""
+    own = within(rung, dose, variant)
+    if own is not None:
+        return own
+    above = ladder.above(rung)
+    if above is None:
+        return None
+    return Step(above, start_dose(above, phase, dose), f"next rung: {above.name}", above.poses[0].name)
+
+
+def cut(rung: Rung, dose: Dose) -> Step | None:
+    """Ten degrees less bend, down to 30; None where the knee hardly bends."""
+    deepest = full_depth(rung)
+    depth = (dose.depth_deg if dose.depth_deg is not None else deepest) - RANGE_STEP
+    if depth < LEAST_DEPTH:
+        return None
+    return Step(rung, replace(dose, depth_deg=depth), f"less range: knee bent to {depth:.0f}°")
+
+
+def exceeds(step: Step, phase: Phase, caps: tuple[int, int]) -> str:
+    """Why phase or dial forbid a step; empty where they allow it."""
+    pose = step.rung.pose(step.variant)
+    opens, asks = step.rung.phase_of(pose), step.rung.demand_of(pose, step.dose.depth_deg)
+    if opens.place > phase.place:
+        return f"{step.rung.name} ({pose.name}) opens in phase {opens.value}"
+    if step.rung.light:
+        return ""
+    if asks.kneecap > phase.most_kneecap:
+        return f"more knee bend than phase {phase.value} allows"
+    if asks.knee > caps[0] or asks.kneecap > caps[1]:
+        return "above the knee dial"
+    return ""

@@ -1,0 +1,1 @@
+"""Self-contained pages: no network, nothing outside the file."""

@@ -1,0 +1,35 @@
+"""The page on which a patient keeps the log: one file, no network, large buttons; it saves JSON for the clinic."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from html import escape
+from importlib.resources import files
+from string import Template
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class LogExercise:
+    """One exercise on the page, in everyday words; `sides` left and right, or none for both legs together."""
+
+    rung: str
+    name: str
+    dose: str
+    steps: tuple[str, ...]
+    sides: tuple[str, ...]
+    feel: str
+    picture: str = ""
+    """SVG of the figure."""
+
+
+def log_page(exercises: Sequence[LogExercise], stop_rules: str, pain_limit: int) -> str:
+    """The page as text. It names nobody."""
+    data = json.dumps({"version": VERSION, "exercises": [asdict(one) for one in exercises]}, ensure_ascii=False)
+    # Inside a script no text may end the script or open a comment, whatever was typed.
+    safe = data.replace("<", "\\u003c").replace("\u2028", "\\u2028").replace("\u2029", "\\u2029")
+    page = files("tuning.exchange.html").joinpath("log_page.html").read_text(encoding="utf-8")
+    return Template(page).substitute(data=safe, stop=escape(stop_rules), limit=pain_limit)

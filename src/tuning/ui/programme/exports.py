@@ -1,0 +1,92 @@
+"""Files of the programme: calendar, log page, plan; and the log that comes back."""
+
+from __future__ import annotations
+
+import base64
+import json
+from datetime import date, time, timedelta
+from pathlib import Path
+
+from tuning.core.entries import Done
+from tuning.core.errors import BadInput
+from tuning.core.programme.ladders import Dose
+from tuning.core.programme.logbook import sessions
+from tuning.core.programme.week import retests
+from tuning.core.types import LEGS, Side
+from tuning.exchange.files import write_whole
+from tuning.ui.programme.rung_card import figure_of
+from tuning.ui.programme.state import ProgrammeState
+from tuning.ui.workspace import Workspace
+
+WEEKS, SESSION_TIME = 4, time(18, 0)
+
+
+class Exports:
+    """Writes what leaves and reads what comes back."""
+
+    def __init__(self, workspace: Workspace, state: ProgrammeState) -> None:
+        self._space, self._state = workspace, state
+
+    def calendar(self, target: Path, today: date) -> None:
+        """The week for four weeks, with alarms and re-tests. Raises TuningError."""
+        from tuning.exchange.ical import Session, calendar_of
+
+        self._state.may_print()
+        course = self._state.course
+        week, items = course.week(), course.items()
+        made = []
+        for day in range(7):
+            on = week.session(day, items)
+            if on:
+                lines = tuple(f"{i.name}: {self._dose_of(i.rung)}" for i in on)
+                made.append(Session(day, lines, sum(i.minutes for i in on)))
+        if not made:
+            raise BadInput("No day of the week holds an exercise.")
+        assert self._space.visit is not None
+        start = today + timedelta(days=1)
+        data = calendar_of(made, start, WEEKS, SESSION_TIME, retests(today), self._space.visit.uid)
+        write_whole(data, target, "The calendar")
+
+    def _dose_of(self, rung: str) -> str:
+        return next(Dose(**i.dose).text for i in self._space.plan() if i.rung == rung)
+
+    def log_page(self, target: Path, today: date) -> None:
+        """The page on which the patient keeps the log; it names nobody. Raises TuningError."""
+        from tuning.exchange.html.log_page import LogExercise, log_page
+        from tuning.exchange.html.svg import svg_of
+
+        made = []
+        for item in self._state.may_print():
+            rung = self._state.named(item.rung)
+            side = item.first_side if rung.sides == LEGS else Side.NONE
+            pose = rung.pose(item.variant)
+            picture = svg_of(figure_of(rung, pose, pose.still, side), side.value if side in LEGS else "")
+            sides = tuple(s.value for s in (item.first_side, item.first_side.other)) if side in LEGS else ("none",)
+            made.append(
+                LogExercise(
+                    rung.id, rung.name, Dose(**item.dose).text, rung.steps_for(item.first_side), sides,
+                    " or ".join(rung.feel[:2]), base64.b64encode(picture.encode()).decode(),
+                )
+            )  # fmt: skip
+        cautions = self._space.knowledge.cautions
+        write_whole(log_page(made, cautions.stop_now, cautions.pain_limit).encode(), target, "The log page")
+
+    def plan(self, target: Path, today: date) -> None:
+        """Plan and log as `tuning plan` reads them. Raises TuningError."""
+        from tuning.exchange.json.plans import plan_data
+
+        course = self._state.course
+        entries = self._space.case.entries if self._space.case is not None else ()
+        exercises = [course.exercise(item) for item in self._space.plan()]
+        done = [d for one in exercises for d in sessions(entries, one.line)]
+        data = plan_data(course.standing(), exercises, done)
+        write_whole(json.dumps(data, indent=1).encode(), target, "The plan")
+
+    def read_log(self, source: Path) -> tuple[list[Done], list[tuple[Done, Done]]]:
+        """New lines of a home log, and those that change one that is held. Raises BadInput."""
+        from tuning.exchange.json.home_log import only_new, read_home_log
+
+        known = {r.id for item in self._space.plan() for r in self._space.knowledge.ladder_of(item.rung).rungs}
+        read = read_home_log(source, known, date.today())
+        entries = self._space.case.entries if self._space.case is not None else ()
+        return only_new(read, [e for e in entries if isinstance(e, Done)])

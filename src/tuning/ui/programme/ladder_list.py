@@ -1,0 +1,67 @@
+"""The ladders beside the work: proposed ones first with their reasons, then the rest."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from tuning.core.programme.placement import FIRST
+from tuning.ui import theme
+from tuning.ui.programme.state import ProgrammeState
+from tuning.ui.widgets import label
+
+LADDER = Qt.ItemDataRole.UserRole
+
+
+class LadderList(QWidget):
+    """A list; arrows and Enter choose."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, state: ProgrammeState) -> None:
+        super().__init__()
+        self._state = state
+        self.list = QListWidget()
+        self.list.setFont(theme.font())
+        self.list.setWordWrap(True)
+        self.list.setFrameShape(self.list.Shape.NoFrame)
+        self.list.setAccessibleName("Ladders")
+        self.list.itemSelectionChanged.connect(self._selected)
+        self.notes = label("", role="muted", wrap=True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(label("Ladders", theme.BODY, bold=True))
+        column.addWidget(self.list, 1)
+        column.addWidget(self.notes)
+        self.setFixedWidth(216)
+        self._filling = False
+
+    def _selected(self) -> None:
+        found = self.list.selectedItems()
+        if found and not self._filling:
+            self.chosen.emit(str(found[0].data(LADDER)))
+
+    def fill(self, names: dict[str, str], planned: set[str]) -> None:
+        """Ladders with name; `planned` have a rung in the plan."""
+        self._filling = True
+        proposals, notes = self._state.proposals()
+        told = {p.ladder: p for p in proposals}
+        self.list.clear()
+        for key in [*told, *(k for k in names if k not in told)]:
+            lines = [names[key] + (" · in plan" if key in planned else "")]
+            proposal = told.get(key)
+            if proposal is not None:
+                lines.append(f"{proposal.rank}: {'; '.join(proposal.reasons)}")
+                lines += [f"not now: {proposal.barred}"] if proposal.barred else []
+            item = QListWidgetItem("\n".join(lines))
+            item.setData(LADDER, key)
+            item.setFont(theme.font(bold=proposal is not None and proposal.rank == FIRST and not proposal.barred))
+            if proposal is not None and proposal.barred:
+                item.setForeground(theme.colour("caution"))
+            item.setSizeHint(QSize(200, 22 + 34 * (len(lines) - 1)))
+            self.list.addItem(item)
+            if key == self._state.ladder.id:
+                self.list.setCurrentItem(item)
+        self.notes.setText("\n".join(notes))
+        self.notes.setVisible(bool(notes))
+        self._filling = False

@@ -1,0 +1,339 @@
+"""The log and what follows from it: a decision for each exercise, confirmed or overruled; mornings; load; phase."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QDate, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDateEdit,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QInputDialog,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tuning.core.entries import Done, PlanItem
+from tuning.core.errors import TuningError
+from tuning.core.programme.decide import Decision, Morning, Move, School
+from tuning.core.programme.ladders import Dose
+from tuning.core.programme.load import REGIONS, last_tolerated
+from tuning.core.programme.phases import Phase
+from tuning.core.types import LEGS, Side
+from tuning.ui import theme
+from tuning.ui.programme.course import Course, done_of
+from tuning.ui.programme.exports import Exports
+from tuning.ui.programme.load_chart import LoadChart
+from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule
+from tuning.ui.workspace import Workspace
+
+OVERRULES = {"Climb": Move.CLIMB, "Hold": Move.HOLD, "Step back": Move.BACK}
+LAST_SHOWN = 4
+
+
+class LogView(QWidget):
+    """Decisions at the left, log, load and phase at the right."""
+
+    refused = pyqtSignal(str)
+    told = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace, course: Course, exports: Exports) -> None:
+        super().__init__()
+        self._workspace, self._course, self._exports = workspace, course, exports
+        self._filling = False
+        self._decisions = QVBoxLayout()
+        self._decisions.setSpacing(6)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.addWidget(label("What comes next", theme.BODY, bold=True))
+        column.addLayout(self._decisions)
+        column.addStretch(1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 4, 20, 12)
+        row.setSpacing(24)
+        row.addWidget(in_scroll(left), 3)
+        row.addWidget(in_scroll(self._right()), 2)
+
+    def _right(self) -> QWidget:
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(6)
+        column.addWidget(label("Log at home", theme.BODY, bold=True))
+        column.addLayout(self._typed())
+        files = QHBoxLayout()
+        files.addWidget(button("Page for the phone…", self._ask_page, tip="A page that works without a network"))
+        files.addWidget(button("Read a log…", self.ask_log))
+        files.addStretch(1)
+        column.addLayout(files)
+        column.addWidget(rule())
+        head = QHBoxLayout()
+        head.addWidget(label("Load", theme.BODY, bold=True))
+        self.region = QComboBox()
+        self.region.addItems(list(REGIONS))
+        self.region.setAccessibleName("Region of the load")
+        self.region.activated.connect(lambda _: self._show_load())
+        head.addWidget(self.region)
+        head.addStretch(1)
+        column.addLayout(head)
+        self.chart = LoadChart()
+        column.addWidget(self.chart)
+        self.load_words = label("", role="muted", wrap=True)
+        column.addWidget(self.load_words)
+        column.addWidget(rule())
+        column.addWidget(label("Phase", theme.BODY, bold=True))
+        self.phase_words = label("", wrap=True)
+        column.addWidget(self.phase_words)
+        choices = QHBoxLayout()
+        self.phase, self.school = QComboBox(), QComboBox()
+        self.phase.setAccessibleName("Phase of the plan")
+        self.school.setAccessibleName("Pain school")
+        for phase in Phase:
+            self.phase.addItem(phase.value, phase)
+        self.school.addItem("strict: pain at most 2", School.STRICT)
+        self.school.addItem("monitored: to 5 if settled", School.MONITORED)
+        self.phase.activated.connect(lambda _: self._set_phase())
+        self.school.activated.connect(lambda _: self._set_school())
+        choices.addWidget(self.phase)
+        choices.addWidget(self.school, 1)
+        column.addLayout(choices)
+        column.addStretch(1)
+        return inner
+
+    def _typed(self) -> QGridLayout:
+        grid = QGridLayout()
+        self.item, self.side, self.day = QComboBox(), QComboBox(), QDateEdit()
+        self.pain, self.faulty, self.felt = QSpinBox(), QSpinBox(), QComboBox()
+        self.morning = QComboBox()
+        self.day.setDisplayFormat("d MMM yyyy")
+        self.day.setAccessibleName("Day of the session")
+        self.pain.setRange(0, 10)
+        self.pain.setSuffix(" /10 pain")
+        self.faulty.setRange(0, 100)
+        self.faulty.setSuffix(" % faulty")
+        self.felt.addItems(["felt there", "not felt there", "felt elsewhere"])
+        for morning in Morning:
+            self.morning.addItem(f"morning after: {morning.value}", morning)
+        self.morning.setCurrentIndex(2)
+        named = ((self.item, "Exercise"), (self.side, "Side"), (self.pain, "Peak pain"), (self.faulty, "Faulty share"),
+                 (self.felt, "Where it was felt"), (self.morning, "Morning after"))  # fmt: skip
+        for widget, name in named:
+            widget.setAccessibleName(name)
+        places = ((self.item, 0, 0), (self.side, 0, 1), (self.day, 1, 0), (self.felt, 1, 1), (self.pain, 2, 0),
+                  (self.faulty, 2, 1), (self.morning, 3, 0))  # fmt: skip
+        for part, line, column in places:
+            part.setMinimumWidth(120)
+            grid.addWidget(part, line, column)
+        grid.addWidget(button("Add", self.add_typed, "primary"), 3, 1)
+        grid.setColumnStretch(0, 1)
+        grid.setColumnStretch(1, 1)
+        self.item.activated.connect(lambda _: self._fill_sides())
+        return grid
+
+    # hands
+
+    def add_typed(self) -> None:
+        """One line of the home log."""
+        item = self._chosen()
+        if item is None:
+            self.refused.emit("The plan is empty; nothing can be logged.")
+            return
+        day = self.day.date().toPyDate()
+        if day > self._course.today:
+            self.refused.emit("That day lies ahead.")
+            return
+        felt = self.felt.currentIndex()
+        with self._workspace.trying():
+            self._course.log(
+                done_of(
+                    item, self.side.currentData(), day, pain=self.pain.value(), faulty=float(self.faulty.value()),
+                    felt=felt == 0, wrong=felt == 2, morning=self.morning.currentData().value, source="home",
+                )
+            )  # fmt: skip
+
+    def _chosen(self) -> PlanItem | None:
+        plan = self._workspace.plan()
+        return plan[self.item.currentIndex()] if 0 <= self.item.currentIndex() < len(plan) else None
+
+    def _ask_page(self) -> None:
+        from tuning.ui.programme.page import ProgrammePage
+
+        page = self.parentWidget()
+        while page is not None and not isinstance(page, ProgrammePage):
+            page = page.parentWidget()
+        if page is not None:
+            page.ask_log_page()
+
+    def ask_log(self) -> None:
+        """Choose the file that came back."""
+        source, _ = QFileDialog.getOpenFileName(self, "Home log", str(Path.home()), "Home log (*.json)")
+        if source:
+            self.read_log(Path(source))
+
+    def read_log(self, source: Path) -> None:
+        """Take a home log in; the same one twice adds nothing."""
+        try:
+            added, changed = self._exports.read_log(source)
+            if added or changed:
+                with self._workspace.action("home log") as act:
+                    for one in added:
+                        act.add(one)
+                    for one, old in changed:
+                        act.put(one, old)
+        except TuningError as err:
+            self.refused.emit(str(err))
+            return
+        self.told.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
+
+    def _set_phase(self) -> None:
+        if self._filling:
+            return
+        wanted = self.phase.currentData()
+        reason = ""
+        missing = self._course.phase_missing()
+        if wanted.place > self._course.phase()[0].place and missing:
+            text = f"Still missing: {'; '.join(missing)}. Reason to go on anyway:"
+            reason, _ = QInputDialog.getText(self, "Phase", text)
+        with self._workspace.trying():
+            self._course.set_phase(wanted, reason)
+        self.refresh()
+
+    def _set_school(self) -> None:
+        if not self._filling:
+            with self._workspace.trying():
+                self._course.set_school(self.school.currentData())
+
+    def _confirm(self, item: PlanItem, decision: Decision, reason: Line) -> None:
+        with self._workspace.trying():
+            self._course.confirm(item, decision, reason.text())
+
+    def _overrule(self, item: PlanItem, choice: QComboBox, reason: Line) -> None:
+        with self._workspace.trying():
+            self._course.overrule(item, OVERRULES[choice.currentText()], reason.text())
+
+    # showing
+
+    def refresh(self) -> None:
+        """Follow the record."""
+        self._filling = True
+        plan = self._workspace.plan()
+        empty(self._decisions)
+        for item in plan:
+            self._decisions.addWidget(self._card(item))
+        if not plan:
+            self._decisions.addWidget(label("The plan is empty: choose a rung under Ladders (1).", role="muted"))
+        names = [self._workspace.knowledge.rung(item.rung).name for item in plan]
+        if [self.item.itemText(n) for n in range(self.item.count())] != names:
+            self.item.clear()
+            self.item.addItems(names)
+        self._fill_sides()
+        today = self._course.today
+        if self.day.date().toPyDate() > today or self.day.date().year() < 2001:
+            self.day.setDate(QDate(today.year, today.month, today.day))
+        phase, why = self._course.phase()
+        self.phase.setCurrentIndex(self.phase.findData(phase))
+        self.school.setCurrentIndex(self.school.findData(self._course.school()))
+        missing = self._course.phase_missing()
+        leaves = f"To leave it: {'; '.join(missing)}." if missing else "It may be left."
+        self.phase_words.setText(f"{phase.value}: {why}. {leaves}")
+        self._show_load()
+        self._filling = False
+
+    def _fill_sides(self) -> None:
+        item = self._chosen()
+        sides = self._workspace.knowledge.rung(item.rung).sides if item is not None else ()
+        if [self.side.itemData(n) for n in range(self.side.count())] != list(sides):
+            self.side.clear()
+            for side in sides:
+                self.side.addItem(side.value if side in LEGS else "both legs", side)
+
+    def _show_load(self) -> None:
+        region = self.region.currentText()
+        weeks = self._course.weeks()
+        graded = not any(w.regions.get(region) for w in weeks)
+        found = last_tolerated(weeks, region, self._course.today, graded)
+        self.chart.show_load(weeks, region, found, graded)
+        self.load_words.setText(
+            f"Last tolerated: {found.load:.0f} (week of {found.monday:%-d %b}); next at most {found.most_next:.0f}. "
+            "Ring: mornings settled; full: not; dotted: not all told."
+            if found
+            else "No week with load had all its mornings settled yet."
+        )
+
+    def _card(self, item: PlanItem) -> QWidget:
+        rung = self._workspace.knowledge.rung(item.rung)
+        decision = self._course.decision(item)
+        step = self._course.after(item, decision)
+        card = QWidget()
+        column = QVBoxLayout(card)
+        column.setContentsMargins(0, 4, 0, 8)
+        column.setSpacing(3)
+        column.addWidget(label(rung.name, theme.BODY, bold=True))
+        goes = f": {step.words}" if step is not None else ""
+        head = label(f"{decision.move.value.upper()}{goes}", theme.LARGE, wrap=True)
+        column.addWidget(head)
+        column.addWidget(label(f"Row {decision.row}: {decision.reason}.", wrap=True))
+        for words in decision.also:
+            column.addWidget(label(words, role="caution", wrap=True))
+        column.addWidget(label(f"Changes with: {decision.reverses}. Dose now: {Dose(**item.dose).text}.", role="muted",
+                               wrap=True))  # fmt: skip
+        column.addLayout(self._sessions(item))
+        column.addLayout(self._choice(item, decision))
+        column.addWidget(rule())
+        return card
+
+    def _choice(self, item: PlanItem, decision: Decision) -> QHBoxLayout:
+        row = QHBoxLayout()
+        reason, choice = Line(), QComboBox()
+        reason.setPlaceholderText("Reason, where you overrule or the gate asks")
+        reason.setAccessibleName("Reason of the decision")
+        choice.addItems(list(OVERRULES))
+        choice.setAccessibleName("Other decision")
+        row.addWidget(button("Confirm", partial(self._confirm, item, decision, reason), "primary"))
+        row.addWidget(reason, 1)
+        row.addWidget(choice)
+        overrule = button("Overrule", partial(self._overrule, item, choice, reason))
+        overrule.setEnabled(decision.override != "nobody")
+        row.addWidget(overrule)
+        return row
+
+    def _sessions(self, item: PlanItem) -> QVBoxLayout:
+        """The last days, and the mornings that are not told yet."""
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        by_day: dict[object, list[Done]] = {}
+        for one in self._course.done(item):
+            by_day.setdefault(one.day, []).append(one)
+        for day in sorted(by_day, reverse=True)[:LAST_SHOWN]:  # type: ignore[type-var]
+            done = by_day[day]
+            told = [f"{_side(d.side)}pain {d.pain}/10, {d.faulty:.0f} % faulty" + _more(d) for d in done]
+            row = QHBoxLayout()
+            row.addWidget(label(f"{done[0].day:%-d %b}: {'; '.join(told)}", wrap=True), 1)
+            if any(d.morning == Morning.UNKNOWN.value for d in done):
+                row.addWidget(label("next morning", role="muted"))
+                row.addWidget(button("settled", partial(self._morning, done, Morning.SETTLED), "link"))
+                row.addWidget(button("not settled", partial(self._morning, done, Morning.NOT), "link"))
+            else:
+                row.addWidget(label(f"morning {done[0].morning}", role="muted"))
+            column.addLayout(row)
+        return column
+
+    def _morning(self, done: list[Done], morning: Morning) -> None:
+        with self._workspace.trying():
+            self._course.set_morning(done, morning)
+
+
+def _side(side: Side) -> str:
+    return f"{side.value} " if side in LEGS else ""
+
+
+def _more(done: Done) -> str:
+    """What else was told of a session."""
+    felt = ", felt elsewhere" if done.wrong else ", not felt there" if not done.felt else ""
+    return felt + "".join(f", {alarm}" for alarm in done.alarms)

@@ -1,0 +1,353 @@
+"""A session in the clinic: the figure at tempo, the count, the rest; after each set a few keys say how it was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from tuning.core.entries import PlanItem
+from tuning.core.programme.ladders import BREATH_S, Dose, Rung
+from tuning.core.programme.logbook import ALARMS
+from tuning.core.types import LEGS, Side
+from tuning.ui import theme
+from tuning.ui.programme.course import done_of
+from tuning.ui.programme.moving_figure import MovingFigure, phase_at
+from tuning.ui.programme.state import ProgrammeState
+from tuning.ui.widgets import label
+from tuning.ui.workspace import Workspace
+
+HUGE = 80
+TICK_MS = 100
+ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
+"""Giving way, catch, swelling, numb, dizzy, painkiller."""
+MUTE = "session.mute"
+HELP = (
+    "Space starts and pauses · Enter ends the set · then 0-9 pain (T for 10), + and - faulty repetitions, "
+    "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller · "
+    "Enter keeps the set · M mutes · Backspace goes one set back"
+)
+
+
+@dataclass
+class SetAnswer:
+    """How a set was."""
+
+    pain: int | None = None
+    faulty: int = 0
+    felt: str = "there"
+    alarms: set[str] = field(default_factory=set)
+
+
+@dataclass(frozen=True)
+class Turn:
+    """One set of one side of an item."""
+
+    item: PlanItem
+    rung: Rung
+    dose: Dose
+    side: Side
+    number: int
+
+
+class SessionView(QWidget):
+    """Keys only; text to be read from two metres."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace, state: ProgrammeState) -> None:
+        super().__init__()
+        self._workspace, self._state = workspace, state
+        self.turns: list[Turn] = []
+        self.at = 0
+        self.answers: dict[int, SetAnswer] = {}
+        self.asking = False
+        self.seconds, self.rest = 0.0, 0.0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Session")
+        self._timer = QTimer(self)
+        self._timer.setInterval(TICK_MS)
+        self._timer.timeout.connect(self.tick)
+        self.figure = MovingFigure()
+        self.name = label("", theme.TITLE, bold=True, wrap=True)
+        self.turn = label("", theme.LARGE, role="muted")
+        self.word = label("", HUGE, bold=True)
+        self.count = label("", HUGE)
+        self.answer = label("", theme.TITLE, wrap=True)
+        self.then = label("", theme.LARGE, role="muted", wrap=True)
+        self.bar = RestBar()
+        self.dose = label("", theme.BODY, role="muted", wrap=True)
+        self.help = label(HELP, role="muted", wrap=True)
+        right = QVBoxLayout()
+        right.setSpacing(10)
+        for part in (self.name, self.turn, self.dose, self.word, self.count, self.bar, self.answer):
+            right.addWidget(part)
+        right.addStretch(1)
+        right.addWidget(self.then)
+        right.addSpacing(8)
+        right.addWidget(self.help)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(28, 8, 28, 14)
+        row.setSpacing(28)
+        row.addWidget(self.figure, 1)
+        row.addLayout(right, 1)
+
+    # what is to be done
+
+    def refresh(self) -> None:
+        """Follow the plan; a session that was begun goes on."""
+        turns = self._planned()
+        if [(t.item.uid, t.side, t.number) for t in turns] != [(t.item.uid, t.side, t.number) for t in self.turns]:
+            self.stop()
+            self.turns, self.at, self.answers, self.asking = turns, 0, {}, False
+            self.seconds = self.rest = 0.0
+        self._show()
+
+    def _planned(self) -> list[Turn]:
+        """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
+        made = []
+        for item in self._workspace.plan():
+            rung, dose = self._workspace.knowledge.rung(item.rung), Dose(**item.dose)
+            sides = (item.first_side, item.first_side.other) if rung.sides == LEGS else (Side.NONE,)
+            for number in range(1, dose.sets + 1):
+                made += [Turn(item, rung, dose, side, number) for side in sides]
+        return made
+
+    @property
+    def current(self) -> Turn | None:
+        """The set that is on."""
+        return self.turns[self.at] if self.at < len(self.turns) else None
+
+    @property
+    def running(self) -> bool:
+        """Whether the clock runs."""
+        return self._timer.isActive()
+
+    def stop(self) -> None:
+        """Pause."""
+        self._timer.stop()
+
+    def unfinished(self) -> str:
+        """Sets that were answered and not kept."""
+        return "a session that is not kept" if self.answers else ""
+
+    # clock
+
+    def tick(self) -> None:
+        """A tenth of a second."""
+        turn = self.current
+        if turn is None:
+            return
+        step = TICK_MS / 1000
+        if self.rest > 0:
+            self.rest = max(0.0, self.rest - step)
+            if self.rest == 0:
+                self._sound()
+            self._show()
+            return
+        before = phase_at(self.seconds, turn.dose)[2]
+        self.seconds += step
+        if turn.dose.reps and phase_at(self.seconds, turn.dose)[2] != before:
+            self._sound()
+        if self.seconds >= turn.dose.set_s and not self.asking:
+            self._end_set()
+        self._show()
+
+    def _sound(self) -> None:
+        if not self._workspace.settings.get(MUTE, False):
+            QApplication.beep()
+
+    def _end_set(self) -> None:
+        self.asking = True
+        self.answers.setdefault(self.at, SetAnswer())
+        self._timer.stop()
+        self._sound()
+
+    # keys
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Everything is a key."""
+        if event is None or self.current is None:
+            super().keyPressEvent(event)
+            return
+        key, text = event.key(), event.text().upper()
+        if key == Qt.Key.Key_Space:
+            self._timer.stop() if self.running else self._timer.start()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._enter()
+        elif key == Qt.Key.Key_Backspace:
+            self.at, self.asking, self.rest = max(0, self.at - 1), False, 0.0
+        elif text == "M":
+            with self._workspace.trying():
+                self._workspace.settings.set(MUTE, not self._workspace.settings.get(MUTE, False))
+        elif self.asking and self._answered(text):
+            pass
+        else:
+            super().keyPressEvent(event)
+            return
+        self._show()
+
+    def _enter(self) -> None:
+        if not self.asking:
+            self._end_set()
+            return
+        answer = self.answers[self.at]
+        if answer.pain is None:
+            self.refused.emit("Say the peak pain of the set first: 0 to 9, T for 10.")
+            return
+        turn = self.turns[self.at]
+        alarming = answer.pain > 5 or answer.alarms & set(ALARMS[:5])
+        self.asking, self.seconds = False, 0.0
+        self.at += 1
+        if alarming:
+            self._leave_out(turn)
+            self.refused.emit("Stop this exercise: ask the safety screen again before anything else.")
+        if self.current is None:
+            self._keep()
+            return
+        self.rest = float(turn.dose.rest_s)
+        self._timer.start()
+
+    def _leave_out(self, turn: Turn) -> None:
+        """An alarm ends the exercise: its other sets are not done."""
+        kept = [t for n, t in enumerate(self.turns) if n < self.at or t.item.uid != turn.item.uid]
+        self.turns = kept
+
+    def _answered(self, text: str) -> bool:
+        answer = self.answers[self.at]
+        if text.isdigit():
+            answer.pain = int(text)
+        elif text == "T":
+            answer.pain = 10
+        elif text in "+-" and text:
+            most = self.turns[self.at].dose.reps or 10
+            answer.faulty = min(most, max(0, answer.faulty + (1 if text == "+" else -1)))
+        elif text in "FNW" and text:
+            answer.felt = {"F": "there", "N": "not", "W": "elsewhere"}[text]
+        elif text in ALARM_KEYS:
+            answer.alarms ^= {ALARM_KEYS[text]}
+        else:
+            return False
+        return True
+
+    def _keep(self) -> None:
+        """Everything that was done, one line a side of each exercise: the worst pain, all alarms."""
+        self.stop()
+        lines = []
+        done: dict[tuple[str, Side], list[tuple[Turn, SetAnswer]]] = {}
+        for n, answer in self.answers.items():
+            if n < len(self.turns) and answer.pain is not None:
+                turn = self.turns[n]
+                done.setdefault((turn.item.uid, turn.side), []).append((turn, answer))
+        for sets in done.values():
+            turn = sets[0][0]
+            asked = sum((t.dose.reps or 10) for t, _ in sets)
+            faulty = round(100 * sum(a.faulty for _, a in sets) / asked, 1)
+            lines.append(
+                done_of(
+                    turn.item, turn.side, self._state.course.today, sets=len(sets),
+                    pain=max(a.pain or 0 for _, a in sets), faulty=faulty,
+                    felt=all(a.felt == "there" for _, a in sets), wrong=any(a.felt == "elsewhere" for _, a in sets),
+                    alarms=tuple(x for x in ALARMS if any(x in a.alarms for _, a in sets)), supervised=True,
+                )
+            )  # fmt: skip
+        self.answers = {}
+        self.at = 0
+        if lines:
+            with self._workspace.trying():
+                self._state.course.log(*lines)
+
+    # showing
+
+    def _show(self) -> None:
+        turn = self.current
+        if turn is None:
+            self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else "Done.")
+            for part in (self.turn, self.word, self.count, self.answer, self.dose, self.then):
+                part.setText("")
+            self.bar.show_rest(0, 1)
+            return
+        self.name.setText(turn.rung.name)
+        side = f"{turn.side.value} leg · " if turn.side in LEGS else ""
+        self.turn.setText(f"{side}set {turn.number} of {turn.dose.sets}")
+        self.dose.setText(turn.dose.text)
+        if self.figure.accessibleName() != f"Drawn: {turn.rung.name}" + (
+            f", {turn.side.value}" if turn.side in LEGS else ""
+        ):
+            self.figure.show_rung(turn.rung, turn.rung.pose(turn.item.variant), turn.dose, turn.side)
+        self.bar.show_rest(self.rest, turn.dose.rest_s)
+        if self.rest > 0:
+            self.word.setText("rest")
+            self.count.setText(f"{self.rest:.0f} s")
+        elif self.asking:
+            self.word.setText("how was it?")
+            self.count.setText("")
+        else:
+            self.word.setText(self._word(turn))
+            self.count.setText(self._count(turn))
+            self.figure.at(self.seconds)
+        self.answer.setText(self._answer_words())
+        self.answer.setVisible(self.asking)
+        self.then.setText(self._then_words())
+
+    def _then_words(self) -> str:
+        """The next three sets."""
+        told = []
+        for turn in self.turns[self.at + 1 : self.at + 4]:
+            side = f", {turn.side.value}" if turn.side in LEGS else ""
+            told.append(f"{turn.rung.name}{side}, set {turn.number}")
+        left = len(self.turns) - self.at - 4
+        return "Then: " + "\n".join(told) + (f"\nand {left} more" if left > 0 else "") if told else "The last set."
+
+    def _word(self, turn: Turn) -> str:
+        if not self.running and self.seconds == 0:
+            return "ready"
+        if turn.dose.reps:
+            return {"lower": "down", "hold": "stay", "rise": "up"}[phase_at(self.seconds, turn.dose)[0]]
+        if turn.dose.breaths:
+            return "breathe in" if self.seconds % BREATH_S < BREATH_S * 0.4 else "breathe out"
+        return "hold"
+
+    def _count(self, turn: Turn) -> str:
+        if turn.dose.reps:
+            return f"{min(turn.dose.reps, phase_at(self.seconds, turn.dose)[2] + 1)} of {turn.dose.reps}"
+        if turn.dose.breaths:
+            return f"breath {min(turn.dose.breaths, int(self.seconds // BREATH_S) + 1)} of {turn.dose.breaths}"
+        return f"{max(0.0, turn.dose.set_s - self.seconds):.0f} s"
+
+    def _answer_words(self) -> str:
+        if not self.asking:
+            return ""
+        answer = self.answers[self.at]
+        pain = "pain ?" if answer.pain is None else f"pain {answer.pain} of 10"
+        felt = {"there": "felt there", "not": "not felt there", "elsewhere": "felt elsewhere"}[answer.felt]
+        told = [pain, f"{answer.faulty} faulty", felt, *sorted(answer.alarms)]
+        return " · ".join(told)
+
+
+class RestBar(QWidget):
+    """How much of the rest is left."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._share = 0.0
+        self.setFixedHeight(14)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_rest(self, left: float, whole: float) -> None:
+        """Seconds left of the whole rest."""
+        self._share = left / whole if whole else 0.0
+        self.setAccessibleName(f"Rest, {left:.0f} s left")
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        """A bar that empties."""
+        if not self._share:
+            return
+        painter = QPainter(self)
+        painter.setPen(QPen(theme.colour("line"), 1))
+        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.drawRect(box)
+        painter.fillRect(QRectF(box.left(), box.top(), box.width() * self._share, box.height()), theme.colour("accent"))

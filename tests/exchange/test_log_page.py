@@ -1,0 +1,93 @@
+"""The page for the phone, filled in by a real browser without a network, and read back."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator
+from datetime import date, timedelta
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, sync_playwright
+
+from tuning.exchange.html.log_page import LogExercise, log_page
+from tuning.exchange.json.home_log import only_new, read_home_log
+
+RUNG, BOTH = "sd-1-hold-taps", "hb-1-calf"
+HOSTILE = "</script><script>document.title='taken'</script><!-- <img src=x onerror=alert(1)>"
+EXERCISES = (
+    LogExercise(
+        RUNG, f"Hold {HOSTILE}", "3 holds of 20 s", ("Stand.", HOSTILE), ("left", "right"), "buttock", "PHN2Zy8+"
+    ),
+    LogExercise(BOTH, "Calf raise", "3 sets of 12", ("Rise.",), ("none",), "calf"),
+)
+
+
+@pytest.fixture
+def phone(tmp_path: Path) -> Iterator[Page]:
+    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    assert chromium, "./check sets a browser up"
+    (tmp_path / "log.html").write_text(log_page(EXERCISES, "Stop when it is sharp <b>.", 2), encoding="utf-8")
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        context = browser.new_context(viewport={"width": 390, "height": 844}, offline=True, accept_downloads=True)
+        page = context.new_page()
+        asked: list[str] = []
+        page.on("request", lambda request: asked.append(request.url))
+        page.goto((tmp_path / "log.html").as_uri())
+        yield page
+        outside = [url for url in asked if not url.startswith(("file:", "data:", "blob:"))]
+        browser.close()
+    assert not outside, "the page asks nobody for anything"
+
+
+def choose(page: Page, rung: str, side: str, field: str, value: str) -> None:
+    place = f'[data-rung="{rung}"][data-side="{side}"] [data-field="{field}"] [data-value="{value}"]'
+    page.locator(place).click()
+
+
+def saved(page: Page, target: Path) -> Path:
+    with page.expect_download() as waiting:
+        page.locator("#save").click()
+    waiting.value.save_as(target)
+    return target
+
+
+def test_a_day_is_filled_in_and_read_back(phone: Page, tmp_path: Path):
+    assert phone.title() == "My exercises" and "Hold </script>" in phone.locator("h2").first.inner_text()
+    today = date.today()
+    day = (today - timedelta(days=1)).isoformat()
+    phone.locator("#day").fill(day)
+    phone.locator("#keep").click()
+    assert "Press Done" in phone.locator("#told").inner_text()
+    choose(phone, RUNG, "left", "done", "true")
+    phone.locator("#keep").click()
+    assert "worst pain" in phone.locator("#told").inner_text(), "no line without its pain"
+    for field, value in (("pain", "6"), ("felt", "wrong"), ("many", "30"), ("alarms", "giving_way")):
+        choose(phone, RUNG, "left", field, value)
+    for field, value in (("done", "true"), ("pain", "0"), ("felt", "there")):
+        choose(phone, BOTH, "none", field, value)
+    phone.locator("#keep").click()
+    assert "call the clinic" in phone.locator("#told").inner_text()
+    phone.locator("#day").fill(today.isoformat())
+    phone.locator('#morning [data-value="not settled"]').click()
+    phone.locator("#keep").click()
+    done = read_home_log(saved(phone, tmp_path / "home.json"), {RUNG, BOTH}, today)
+    left, calf = sorted(done, key=lambda d: d.rung, reverse=True)
+    assert (left.rung, left.side, left.day.isoformat(), left.pain, left.faulty) == (RUNG, "left", day, 6, 30)
+    assert left.wrong and not left.felt and left.alarms == ("giving way",) and left.morning == "not settled"
+    assert (calf.rung, calf.side, calf.pain, calf.felt, calf.morning) == (BOTH, "none", 0, True, "not settled")
+    assert only_new(done, done) == ([], [])
+
+
+def test_the_log_outlives_closing_the_page_and_buttons_are_large(phone: Page, tmp_path: Path):
+    choose(phone, BOTH, "none", "done", "true")
+    choose(phone, BOTH, "none", "pain", "10")
+    phone.locator("#keep").click()
+    phone.reload()
+    assert "1 lines" in phone.locator("#kept").inner_text()
+    assert [line["pain"] for line in json.loads(saved(phone, tmp_path / "home.json").read_text())["log"]] == [10]
+    sizes = phone.eval_on_selector_all("button", "all => all.map(b => b.getBoundingClientRect().height)")
+    assert min(sizes) >= 48 and len(sizes) > 30
+    assert phone.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), "nothing runs off the side"

@@ -1,0 +1,343 @@
+"""Programme under hands: ladders and try-outs, the week, a session by keys, log and decisions, files."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, timedelta
+
+import hands
+import icalendar
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from tuning.core.entries import Decision, Done, PlanItem
+from tuning.core.programme.decide import Move
+from tuning.core.programme.logbook import SUBJECT
+from tuning.core.programme.phases import Phase
+from tuning.core.types import LEGS, Side
+from tuning.exchange.json.plans import exercises, read_plan
+
+LEFT, RIGHT = LEGS
+
+
+@pytest.fixture
+def page(window, patient):
+    """The glassblower: three exercises, six weeks of log."""
+    patient("glassblower", "programme")
+    hands.settle()
+    return window.page("programme")
+
+
+@pytest.fixture
+def course(page):
+    return page.state.course
+
+
+def planned(page) -> dict[str, PlanItem]:
+    return {item.rung: item for item in page._workspace.plan()}
+
+
+def press(widget, *keys) -> None:
+    for key in keys:
+        if isinstance(key, str):
+            QTest.keyClicks(widget, key)
+        else:
+            QTest.keyClick(widget, key)
+        hands.settle()
+
+
+def test_digits_change_the_view(page):
+    for number, key in enumerate((Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_1), start=1):
+        QTest.keyClick(page, key)
+        assert page.view == number % 4
+
+
+def test_ladders_from_reasoning_come_first_with_their_reasons(page):
+    texts = [page.choose.ladders.list.item(n).text() for n in range(page.choose.ladders.list.count())]
+    assert texts[0].startswith("Hip base") and "first choice: Knee falls in, left" in texts[0]
+    assert len(texts) == 15 and any(t.startswith("Ankle") and "first choice" in t for t in texts)
+
+
+def test_a_try_out_is_kept_and_places_each_side(page):
+    state = page.state
+    state.choose(state.named("sd-2-sit-back"))
+    for side, word in ((LEFT, "clean"), (RIGHT, "felt elsewhere")):
+        page.choose.clean[side].setCurrentText(word)
+        page.choose.clean[side].activated.emit(page.choose.clean[side].currentIndex())
+    page.choose.pain[LEFT].setValue(2)
+    page.choose.keep_trials()
+    kept = [e for e in page._workspace.entries(Done) if e.trial]
+    assert {(d.side, d.felt, d.wrong, d.pain) for d in kept} == {(LEFT, True, False, 2), (RIGHT, True, True, 0)}
+    found = state.placed()
+    assert found.rungs == {LEFT: "sd-2-sit-back"} and found.next_try[RIGHT] == "sd-1-hold-taps"
+    assert "unwanted" not in page.choose.placed.text() and "sit-back" in page.choose.placed.text().lower()
+    page._workspace.undo.undo()
+    assert not [e for e in page._workspace.entries(Done) if e.trial]
+
+
+def test_f5_and_f6_mirror_the_pictures(window, page):
+    window.go("programme")
+    page.choose_side(RIGHT)
+    names = page.choose.figure.accessibleName()
+    page.choose_side(LEFT)
+    assert names.endswith("right") and page.choose.figure.accessibleName().endswith("left")
+
+
+def test_depth_is_cut_by_the_phase_and_the_dial_closes_what_it_names(page):
+    state = page.state
+    state.choose(state.named("kt-2-wall-level"))
+    assert state.dose.depth_deg == 75, "restore stops at kneecap demand 2"
+    page.choose._spins["depth_deg"].setValue(90)
+    assert state.dose.depth_deg is None and any("less depth" in p for p in state.open_points())
+    page.choose.dial.kneecap.setValue(1)
+    hands.settle()
+    assert state.course.caps() == (3, 1)
+    page.choose._spins["depth_deg"].setValue(75)
+    assert any("dial" in p for p in state.open_points())
+    page.choose._spins["depth_deg"].setValue(50)
+    assert not any("dial" in p for p in state.open_points())
+
+
+# the week
+
+
+def test_a_session_is_moved_by_key_unless_that_breaks_a_rule(page, course):
+    page.open_view(1)
+    days = course.week().days["sd-1-hold-taps"]
+    grid = page.week.grid
+    grid.chosen = ("sd-1-hold-taps", days[0])
+    told: list[str] = []
+    page.week.refused.connect(told.append)
+    free = next(d for d in range(7) if d not in days and all(abs(d - o) % 7 not in (1, 6) for o in days[1:]))
+    page.week.move_session("sd-1-hold-taps", days[0], (days[1] + 1) % 7)
+    assert told and "48 h" in told[0] and course.week().days["sd-1-hold-taps"] == days
+    if free != days[0]:
+        page.week.move_session("sd-1-hold-taps", days[0], free)
+        assert free in course.week().days["sd-1-hold-taps"]
+        page.week.plan_anew()
+    assert course.week().days["sd-1-hold-taps"] == days
+
+
+def test_days_that_are_not_free_stay_empty(page, course):
+    page.open_view(1)
+    for n in (5, 6):
+        page.week.free[n].click()
+    week = course.week()
+    assert not [d for days in week.days.values() for d in days if d in (5, 6)]
+    page.week.minutes.setCurrentIndex(0)
+    page.week.minutes.activated.emit(0)
+    assert course.room().minutes == 10 and (course.week().left_out or course.week().notes or course.week().days)
+
+
+# a session
+
+
+def run_set(session, pain, *more) -> None:
+    press(session, Qt.Key.Key_Return, pain, *more, Qt.Key.Key_Return)
+
+
+def test_a_session_is_run_with_keys_alone_and_kept_by_side(page):
+    page.open_view(2)
+    session = page.session
+    before = len(page._workspace.entries(Done))
+    first = session.current
+    assert (first.side, first.number) == (LEFT, 1)
+    press(session, Qt.Key.Key_Space)
+    assert session.running
+    session.tick()
+    assert session.seconds > 0
+    told: list[str] = []
+    session.refused.connect(told.append)
+    press(session, Qt.Key.Key_Return, Qt.Key.Key_Return)
+    assert told and session.asking, "no set is kept without its pain"
+    press(session, "1", "+", "+", "-", "N", Qt.Key.Key_Return)
+    assert session.current.side is RIGHT and session.rest == first.dose.rest_s
+    while session.current is not None and session.at < len(session.turns) - 1:
+        run_set(session, "2")
+    run_set(session, "2")
+    kept = page._workspace.entries(Done)[before:]
+    by_rung = {(d.rung, d.side): d for d in kept}
+    left = by_rung["sd-1-hold-taps", LEFT]
+    assert (left.sets, left.pain, left.felt, left.supervised) == (3, 2, False, True) and left.faulty > 0
+    right = by_rung["sd-1-hold-taps", RIGHT]
+    assert right.felt and right.faulty == 0
+    assert ("hb-1-calf", Side.NONE) in by_rung
+
+
+def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
+    page.open_view(2)
+    session = page.session
+    told: list[str] = []
+    session.refused.connect(told.append)
+    first = session.current.item.uid
+    run_set(session, "1", "G")
+    assert told and "safety screen" in told[0]
+    assert not [t for t in session.turns[session.at :] if t.item.uid == first]
+    assert session.unfinished()
+    while session.current is not None and session.answers:
+        run_set(session, "1")
+    [done] = [d for d in page._workspace.entries(Done) if d.rung == "sd-1-hold-taps" and d.supervised]
+    assert done.alarms == ("giving way",) and done.sets == 1 and done.side is LEFT
+    decision = page.state.course.decision(planned(page)["sd-1-hold-taps"])
+    assert decision.move in (Move.STOP, Move.REFER) and decision.row == 2
+
+
+def test_digits_are_pain_only_while_a_set_is_asked(page):
+    page.open_view(2)
+    press(page.session, Qt.Key.Key_Return, "4")
+    assert page.view == 2 and page.session.answers[0].pain == 4
+    press(page.session, Qt.Key.Key_Return, "4")
+    assert page.view == 3 and page.unfinished()
+    page.session.answers.clear()
+
+
+# log and decisions
+
+
+def test_a_climb_is_confirmed_and_undone_in_one_step(page, course):
+    page.open_view(3)
+    item = planned(page)["sd-1-hold-taps"]
+    decision = course.decision(item)
+    assert (decision.move, decision.to) == (Move.CLIMB, "sd-2-sit-back")
+    course.confirm(item, decision)
+    now = planned(page)
+    assert "sd-1-hold-taps" not in now and now["sd-2-sit-back"].first_side == LEFT
+    found = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT]
+    assert found[-1].outcome == "climb" and found[-1].inputs["from"] == "sd-1-hold-taps"
+    assert course.decision(now["sd-2-sit-back"]).move is Move.HOLD, "a new rung starts its own count"
+    page._workspace.undo.undo()
+    assert "sd-1-hold-taps" in planned(page) and "sd-2-sit-back" not in planned(page)
+
+
+def test_the_next_variant_comes_before_the_next_rung(page, course):
+    item = planned(page)["hb-1-calf"]
+    decision = course.decision(item)
+    assert decision.move is Move.CLIMB and course.after(item, decision).words == "edge"
+    course.confirm(item, decision)
+    assert planned(page)["hb-1-calf"].variant == "edge"
+    assert course.decision(planned(page)["hb-1-calf"]).row == 20, "the edge counts its own sessions"
+
+
+def test_a_transition_waits_for_a_supervised_try_out(page, course):
+    item = planned(page)["am-1-glide"]
+    held = course.decision(item)
+    assert held.row == 12 and "transition" in held.reason
+    day = course.today
+    course.log(*(Done("am-2-lunge", side, day, trial=True, supervised=True) for side in LEGS[:1]))
+    assert course.decision(item).row == 12, "one side is not enough"
+    course.log(Done("am-2-lunge", RIGHT, day, trial=True, supervised=True))
+    assert course.decision(item).move is Move.CLIMB
+
+
+def test_overruling_needs_a_reason_and_is_kept_with_it(page, course):
+    item = planned(page)["sd-1-hold-taps"]
+    told: list[str] = []
+    page.refused.connect(told.append)
+    with page._workspace.trying():
+        course.overrule(item, Move.HOLD, "  ")
+    assert "sd-1-hold-taps" in planned(page) and not [
+        d for d in page._workspace.entries(Decision) if d.subject == SUBJECT
+    ]
+    course.overrule(item, Move.HOLD, "tired this week")
+    kept = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT][-1]
+    assert kept.reason == "tired this week" and "overruled row 14" in kept.inputs["why"]
+
+
+def test_a_typed_line_and_its_morning_change_the_decision(page, course):
+    page.open_view(3)
+    log = page.log
+    log.item.setCurrentIndex(0)
+    log.item.activated.emit(0)
+    log.side.setCurrentIndex(0)
+    log.pain.setValue(1)
+    log.add_typed()
+    item = planned(page)["sd-1-hold-taps"]
+    assert course.decision(item).row == 12, "the morning after is not known"
+    [done] = [d for d in page._workspace.entries(Done) if d.day == course.today]
+    assert done.source == "home" and done.side is LEFT
+    log._morning([done], log.morning.itemData(1))
+    assert course.decision(item).row == 4
+
+
+def test_the_phase_is_left_by_its_criteria_or_with_a_reason(page, course):
+    assert course.phase()[0] is Phase.RESTORE and course.phase_missing()
+    with page._workspace.trying():
+        course.set_phase(Phase.LOAD, "")
+    assert course.phase()[0] is Phase.RESTORE
+    course.set_phase(Phase.LOAD, "surgeon agrees, 20 November")
+    assert course.phase() == (Phase.LOAD, "surgeon agrees, 20 November")
+    course.set_phase(Phase.SETTLE, "")
+    assert course.phase()[0] is Phase.SETTLE, "down needs no reason"
+
+
+# files
+
+
+def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
+    assert page.save_calendar(tmp_path / "week.ics")
+    found = icalendar.Calendar.from_ical((tmp_path / "week.ics").read_bytes())
+    events = [e for e in found.walk("VEVENT") if "RRULE" in e]
+    week = course.week()
+    days = {d for chosen in week.days.values() for d in chosen}
+    assert {e["DTSTART"].dt.weekday() for e in events} == days
+    for event in events:
+        assert event["RRULE"]["COUNT"] == [4] and len(event.walk("VALARM")) == 1
+        names = {i.name for i in week.session(event["DTSTART"].dt.weekday(), course.items())}
+        assert all(name in str(event["DESCRIPTION"]) for name in names)
+    assert len({str(e["UID"]) for e in found.walk("VEVENT")}) == len(found.walk("VEVENT")) == len(events) + 3
+    assert "Okonjo" not in (tmp_path / "week.ics").read_text()
+
+
+def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
+    assert page.save_plan(tmp_path / "plan.json")
+    told = read_plan(tmp_path / "plan.json")
+    from tuning.core.programme.decide import decide
+
+    alone = {one.rung: decide(one, sets, told.standing).row for one, sets in exercises(told)}
+    assert alone == {item.rung: course.decision(item).row for item in page._workspace.plan()}
+
+
+def home_log(path, *lines):
+    path.write_text(json.dumps({"version": 1, "kind": "home-log", "log": list(lines)}))
+    return path
+
+
+def test_a_home_log_is_taken_in_once(page, course, tmp_path):
+    day = (course.today - timedelta(days=1)).isoformat()
+    line = {"day": day, "side": "left", "rung": "sd-1-hold-taps", "pain": 3, "morning": "settled"}
+    said: list[str] = []
+    page.log.told.connect(said.append)
+    page.log.read_log(home_log(tmp_path / "log.json", line))
+    page.log.read_log(home_log(tmp_path / "log.json", line))
+    page.log.read_log(home_log(tmp_path / "log.json", {**line, "pain": 4}))
+    assert [s.split(" from")[0] for s in said] == [
+        "1 lines added, 0 changed",
+        "0 lines added, 0 changed",
+        "0 lines added, 1 changed",
+    ]
+    [one] = [d for d in course.done(planned(page)["sd-1-hold-taps"]) if d.day.isoformat() == day]
+    assert one.pain == 4
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        {"day": "2026-01-01", "side": "left", "rung": "no-such", "pain": 1},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "pain": 11},
+        {"day": "2999-01-01", "side": "left", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "up", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "supervised": True},
+        {"day": 5, "side": "left", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "pain": True},
+        "words",
+        None,
+    ],
+)
+def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path, line):
+    good = {"day": date(2026, 1, 1).isoformat(), "side": "left", "rung": "sd-1-hold-taps", "pain": 1}
+    told: list[str] = []
+    page.log.refused.connect(told.append)
+    before = len(page._workspace.case.entries)
+    page.log.read_log(home_log(tmp_path / "log.json", good, line))
+    assert len(page._workspace.case.entries) == before and "line 2" in told[0]

@@ -118,8 +118,8 @@ def test_the_list_of_people_tells_what_stands(desk):
     screen, *_ = desk.keep(kinds.Screen(Triage.RED), seen(1.0), seen(2.0, side=Side.RIGHT))
     desk.keep(kinds.Screen(Triage.NONE))
     [found] = desk.record.digests()
-    assert [type(e) for e in found.entries] == [kinds.Screen, kinds.Screen] and found.measured == 2
-    assert found.entries[0].uid == screen.uid and [v.uid for v in found.visits] == [desk.visit.uid]
+    assert [type(e) for e in found.screens] == [kinds.Screen, kinds.Screen] and found.measured == 2
+    assert found.screens[0].uid == screen.uid and (found.visits, found.last) == (1, desk.visit.started_at)
 
 
 def test_media_are_kept_bit_for_bit_once(desk, tmp_path: Path):

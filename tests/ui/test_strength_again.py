@@ -278,10 +278,11 @@ def test_people_that_cannot_be_read_are_not_told_as_an_empty_clinic(window, monk
 
     from tuning.core.errors import EnvironmentFault
 
-    def refuse(_: str) -> None:
+    def refuse() -> None:
         raise EnvironmentFault("The disk refused to read.")
 
+    window.workspace.record.add_person("A write, so that the list is read again", "trainer")
     monkeypatch.setattr(window.workspace.record, "digests", refuse)
     window.go_home()
     told = [label.text() for label in window.day_list.findChildren(QLabel)]
-    assert "The disk refused to read." in told and not any("No patients yet" in text for text in told)
+    assert "The disk refused to read." in told and not any("Nobody is here" in text for text in told)

@@ -55,6 +55,8 @@ def with_facts(patient: Patient, entries: Iterable[Entry]) -> Patient:
     for entry in entries:
         if isinstance(entry, Form) and entry.kind == FACTS:
             told |= entry.data
+    if not told:
+        return patient
     if "birth_date" in told:
         told["birth_date"] = date.fromisoformat(told["birth_date"])
     if "involved" in told:

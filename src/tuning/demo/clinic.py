@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.case import Visit
-from tuning.core.entries import Answer, Decision, Done
+from tuning.core.entries import Answer, Decision, Done, Treatment
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import LEGS, Setup, Side
 from tuning.core.visit.battery import observed
@@ -102,6 +102,7 @@ def build_clinic(folder: Path) -> None:
     visit = b.visit("glassblower", 42)
     b.screen(visit, NO_JUMPS, "until the check in spring")
     b.follow(visit, "walk-rear", "rear", 30, "rear-gait")
+    _glassblower_before(b, visit)
     _glassblower_plan(b, visit)
     _glassblower_today(b)
     _conductor(b)
@@ -133,6 +134,25 @@ def _glassblower_today(b: Builder) -> None:
     for test in ("lunge-iso", "lunge-pause", "calf-raise"):
         for side in LEGS:
             b.plates(visit, "glassblower", test, side, QUIET)
+
+
+def _glassblower_before(b: Builder, visit: Visit) -> None:
+    """What was told and measured six weeks ago."""
+    _pain_and_goals(b, visit, now=5.0, worst=7.0, goals=[2.0, 4.0])
+    b.hands_on(visit, "typed", {"knee-to-wall": ([3.5, 3.0, 3.5], [10.5, 11.0, 11.0])})
+    pounds = {Side.RIGHT: (40.1, 41.0, 40.4), Side.LEFT: (22.6, 23.8, 23.1)}
+    b.strength(visit, b.patients["glassblower"], "hip-abd", pounds, 0.78, QUIET)
+    b.keep(visit, Treatment("calf release", 10.0, "R. Falk"))
+
+
+def _pain_and_goals(b: Builder, visit: Visit, now: float, worst: float, goals: list[float]) -> None:
+    measures, place = b.knowledge.measures, Setup(region="front of knee")
+    b.keep(
+        visit,
+        observed(measures["pain-now"], Side.LEFT, [now], "told", place),
+        observed(measures["pain-worst"], Side.LEFT, [worst], "told", place),
+        observed(measures["intake-goals"], Side.NONE, goals, "told"),
+    )
 
 
 def _glassblower_plan(b: Builder, visit: Visit) -> None:
@@ -196,13 +216,7 @@ def _glassblower_tells(b: Builder, visit: Visit) -> None:
     goals = [{"activity": "gather glass for an hour", "score": 4.0}, {"activity": "stairs down", "score": 6.0}]
     told = {"sites": [site], "tires": "left leg", "gives": "no", "goals": goals}
     b.form(visit, "intake-complaint", told)
-    measures = b.knowledge.measures
-    told_values = [
-        observed(measures["pain-now"], Side.LEFT, [3.0], "told", Setup(region="front of knee")),
-        observed(measures["pain-worst"], Side.LEFT, [5.0], "told", Setup(region="front of knee")),
-        observed(measures["intake-goals"], Side.NONE, [4.0, 6.0], "told"),
-    ]
-    b.keep(visit, *told_values)
+    _pain_and_goals(b, visit, now=3.0, worst=5.0, goals=[4.0, 6.0])
     episodes = [
         {"year": float(year), "region": region, "side": "left", "treated": "rest", "back": "yes"}
         for year, region in ((2019, "ankle"), (2022, "knee"), (2024, "knee"))

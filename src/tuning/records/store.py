@@ -4,58 +4,42 @@ from __future__ import annotations
 
 import json
 import os
-import unicodedata
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from datetime import UTC, date, datetime
+from functools import partial
 from pathlib import Path
 from sqlite3 import Connection, Row
 from typing import Any
 
 from tuning.core.case import Case, Patient, Person, Visit, with_facts
-from tuning.core.entries import Capture, Clearance, Form, Medium, PlanItem, Screen, Track
+from tuning.core.entries import Capture, Medium, Track
 from tuning.core.errors import Conflict, EnvironmentFault
+from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
-from tuning.records import bodies, schema
+from tuning.core.visit.overview import Digest
+from tuning.records import bodies, people, schema
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
 
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
-DIGESTED = (Screen, Clearance, PlanItem)
-"""What the day list needs of every person."""
 PATIENT = tuple(f.name for f in fields(Patient))
 MEDIUM = ("uid", "sha256", "suffix", "original_name", "size")
 ENTRIES = """
-    select entry.*, visit.uid as visit, person.uid as person, person.name as who,
+    select entry.*, visit.uid as visit, visit.patient_id, person.uid as person, person.name as who,
            medium.uid as medium, sha256, suffix, original_name, size
     from entry join visit on visit_id = visit.id join person on entry.person_id = person.id
          left join medium on medium_id = medium.id
 """
 VISITS = "select visit.uid, started_at, patient.uid as patient from visit join patient on patient_id = patient.id"
-MEASURED = """
-    select patient.uid, count(*)
-    from entry join visit on visit_id = visit.id join patient on patient_id = patient.id
-    where kind = 'observation' and struck_at is null group by patient.uid
-"""
-"""How many measures a person has."""
 
 
 def now() -> datetime:
     """The present moment, to the second."""
     return datetime.now(UTC).replace(microsecond=0)
-
-
-@dataclass(frozen=True)
-class Digest:
-    """What the day list tells of a person: visits, the standing screens, clearances and plan items, oldest first."""
-
-    patient: Patient
-    visits: tuple[Visit, ...]
-    entries: tuple[Entry, ...]
-    measured: int
 
 
 class Record:
@@ -110,6 +94,10 @@ class Record:
         with told_as_fault(self.folder):
             return int(self._connection.execute("pragma data_version").fetchone()[0])
 
+    def stamp(self) -> tuple[int, int]:
+        """Another pair of numbers after every write, whoever wrote."""
+        return self._data_version(), self._connection.total_changes
+
     # what kind of record
 
     @property
@@ -141,33 +129,27 @@ class Record:
     def patients(self, search: str = "") -> Sequence[Patient]:
         """Patients whose name, occupation or complaint contains every word of `search`, by name."""
         with self._reading() as db:
-            found = self._people(db)
-        words = [_plain(word) for word in search.split()]
-        fitting = [p for p in found if all(w in _plain(f"{p.name} {p.occupation} {p.complaint}") for w in words)]
-        return sorted(fitting, key=lambda p: _plain(p.name))
+            found = [patient for _, patient in self._people(db)]
+        words = [plain(word) for word in search.split()]
+        fitting = [p for p in found if all(w in plain(f"{p.name} {p.occupation} {p.complaint}") for w in words)]
+        return sorted(fitting, key=lambda p: plain(p.name))
 
-    def _people(self, db: Connection) -> list[Patient]:
-        """Everybody, as the newest facts tell."""
-        facts = self._entries(db, "where entry.kind = ? and entry.struck_at is null", (bodies.NAMES[Form],))
-        of_person = _gathered(facts, _person_of_visits(db))
-        return [with_facts(_patient(row), of_person.get(row["uid"], ())) for row in db.execute("select * from patient")]
+    def _people(self, db: Connection) -> list[tuple[int, Patient]]:
+        """Everybody with the row number, as the newest facts tell."""
+        told = people.facts(partial(self._with_patients, db))
+        rows = db.execute("select * from patient").fetchall()
+        return [(row["id"], with_facts(_patient(row), told.get(row["id"], ()))) for row in rows]
 
-    def digests(self, search: str = "") -> list[Digest]:
-        """What the day list tells of everybody who fits a search."""
-        people = self.patients(search)
-        wanted = [bodies.NAMES[kind] for kind in DIGESTED]
+    def digests(self) -> list[Digest]:
+        """What the day list tells of everybody, by name."""
         with self._reading() as db:
-            visits: dict[str, list[Visit]] = {}
-            for visit in self._visits(db):
-                visits.setdefault(visit.patient, []).append(visit)
-            marks = ", ".join("?" * len(wanted))
-            entries = self._entries(db, f"where entry.kind in ({marks}) and entry.struck_at is null", wanted)
-            of_person = _gathered(entries, _person_of_visits(db))
-            measured = dict(db.execute(MEASURED).fetchall())
-        return [
-            Digest(p, tuple(visits.get(p.uid, ())), tuple(of_person.get(p.uid, ())), measured.get(p.uid, 0))
-            for p in people
-        ]
+            found = people.digests(db, self._people(db), partial(self._with_patients, db), _moment)
+        return sorted(found, key=lambda one: plain(one.patient.name))
+
+    @staticmethod
+    def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:
+        rows = db.execute(f"{ENTRIES} {where} order by entry.id", tuple(values))
+        return [(row["patient_id"], _entry(row)) for row in rows]
 
     def add_patient(self, person: Person, **fields: Any) -> Patient:
         """Add a patient; `fields` as in core.case.Patient."""
@@ -350,12 +332,6 @@ class Record:
         return problems
 
 
-def _plain(words: str) -> str:
-    """Letters without case and accents, so that a search finds a name however it was typed."""
-    apart = unicodedata.normalize("NFKD", words.casefold())
-    return "".join(c for c in apart if not unicodedata.combining(c))
-
-
 def _stamp(moment: datetime) -> str:
     """A moment as it stands in the file. Raises EnvironmentFault for one without a zone."""
     if moment.tzinfo is None:
@@ -379,19 +355,6 @@ def _id(db: Connection, table: str, uid: str) -> int:
     if row is None:
         raise EnvironmentFault(f"The record holds no {table} of this uid any more. Nothing was changed.")
     return int(row["id"])
-
-
-def _person_of_visits(db: Connection) -> dict[str, str]:
-    """The uid of the patient of every visit."""
-    return {row["uid"]: row["patient"] for row in db.execute(VISITS)}
-
-
-def _gathered(entries: Iterable[Entry], person_of: dict[str, str]) -> dict[str, list[Entry]]:
-    """Entries by the person whom they tell of."""
-    found: dict[str, list[Entry]] = {}
-    for entry in entries:
-        found.setdefault(person_of[entry.visit], []).append(entry)
-    return found
 
 
 def _person(row: Row) -> Person:
@@ -422,4 +385,4 @@ def _entry(row: Row) -> Entry:
     return bodies.entry_of(row["kind"], head, json.loads(row["body"]), medium)
 
 
-__all__ = ["DEMO", "OWN", "PRACTICE", "Digest", "Record", "now"]
+__all__ = ["DEMO", "OWN", "PRACTICE", "Record", "now"]

@@ -19,6 +19,9 @@ from PyQt6.QtWidgets import (
 from tuning.ui import theme
 from tuning.ui.widgets import Line, label
 
+MOST = 80
+"""Lines of the command list: more letters narrow it faster than scrolling."""
+
 
 @dataclass(frozen=True)
 class Action:
@@ -90,7 +93,7 @@ class CommandList(QDialog):
         words = text.lower().split()
         self._shown = [a for a in self._actions if all(w in a.name.lower() for w in words)]
         self.list.clear()
-        for action in self._shown:
+        for action in self._shown[:MOST]:
             self.list.addItem(f"{action.name}    {action.key}")
         if not self._shown:
             self.list.addItem("Nothing fits; try fewer letters.")

@@ -1,78 +1,28 @@
-"""The day list: people of the clinic, what is open for each, and search."""
+"""The day list: people of the clinic by what is due for them, filters and search."""
 
 from __future__ import annotations
 
 from datetime import date
+from functools import partial
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.types import Side
-from tuning.core.visit.overview import overview
-from tuning.records import Digest, Record
+from tuning.records import Record
 from tuning.ui import theme
-from tuning.ui.signs import SideSign
-from tuning.ui.widgets import Line, button, empty, label, rule
-from tuning.ui.words import day
+from tuning.ui.people_list import FILTERS, ORDERS, PeopleModel, PeopleView, PersonLine
+from tuning.ui.widgets import Line, button, label, rule, set_role
 
-
-class PatientLine(QAbstractButton):
-    """One person; Enter or a click opens the newest visit."""
-
-    def __init__(self, found: Digest, today: date) -> None:
-        super().__init__()
-        patient = self.patient = found.patient
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(72)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self._who = f"{patient.occupation or 'occupation not told'} · {patient.age_on(today)} y"
-        visits = found.visits
-        self._last = f"{day(visits[-1].started_at)}, visit {len(visits)}" if visits else "no visit yet"
-        seen = overview(found.entries, found.measured)
-        self.level, self.due = seen.level, seen.due
-        self.setAccessibleName(f"{patient.name}, {self._who}, {patient.complaint}, {self._last}, {self.due}")
-        if patient.involved is not Side.NONE:
-            sign = SideSign(patient.involved, 7)
-            sign.setParent(self)
-            sign.move(284, 26)
-
-    def sizeHint(self) -> QSize:
-        """A tall line."""
-        return QSize(900, 72)
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        """Name and who, side, complaint, caution, last visit and what is open."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.underMouse() or self.hasFocus():
-            painter.fillRect(self.rect(), theme.colour("accent_wash"))
-        if self.hasFocus():
-            painter.setPen(QPen(theme.colour("accent"), 1.5))
-            painter.drawRect(QRectF(self.rect()).adjusted(1, 1, -1, -1))
-        width = float(self.width())
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        self._text(painter, QRectF(12, 10, 264, 28), self.patient.name, theme.LARGE, "ink", left)
-        self._text(painter, QRectF(12, 40, 264, 22), self._who, theme.SMALL, "muted", left)
-        flags = left | Qt.TextFlag.TextWordWrap
-        end = width - 300
-        self._text(painter, QRectF(316, 8, end - 330, 56), self.patient.complaint, theme.BODY, "ink", flags)
-        if self.level is not None:
-            self._text(painter, QRectF(end - 4, 8, 90, 56), self.level.value, theme.BODY, "caution", left)
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        self._text(painter, QRectF(width - 212, 12, 200, 24), self.due, theme.BODY, "ink", right)
-        self._text(painter, QRectF(width - 212, 38, 200, 22), self._last, theme.SMALL, "muted", right)
-
-    @staticmethod
-    def _text(painter: QPainter, box: QRectF, text: str, size: int, role: str, flags: object) -> None:
-        painter.setFont(theme.font(size))
-        painter.setPen(theme.colour(role))
-        painter.drawText(box, int(getattr(flags, "value", flags)), text)  # type: ignore[call-overload]
+FIRST = (
+    "Nobody is here yet. Add the first person (Ctrl+N): name and birth date are enough.\n"
+    "Then ask what hurts and the safety questions; the line below always says what comes next."
+)
 
 
 class DayList(QWidget):
-    """Search narrows by every word in name, occupation or complaint."""
+    """Search narrows by every word in name, birth date, occupation or complaint."""
 
     patient_chosen = pyqtSignal(object)
     new_chosen = pyqtSignal()
@@ -81,65 +31,101 @@ class DayList(QWidget):
     def __init__(self, record: Record) -> None:
         super().__init__()
         self._record = record
-        self._lines: list[PatientLine] = []
+        self.people = PeopleModel()
+        self.view = PeopleView(self.people)
+        self.view.opened.connect(self.patient_chosen.emit)
         self.search = Line()
-        self.search.setPlaceholderText("Search name, occupation or complaint")
+        self.search.setPlaceholderText("Search name, birth date, occupation, complaint")
         self.search.setAccessibleName("Search")
         self.search.setFixedWidth(320)
-        self.search.textChanged.connect(self.refresh)
+        self.search.textChanged.connect(lambda text: self._narrow(words=text))
         self.search.returnPressed.connect(self._open_first)
+        self.heading, self.hint = label(role="muted"), label("", theme.BODY, role="muted", wrap=True)
+        self.hint.setContentsMargins(12, 24, 0, 0)
+        self.filters: dict[str, QPushButton] = {}
+        self._refusal = ""
+        self._read: tuple[int, int, date] | None = None
+        self._build()
+
+    def _build(self) -> None:
         head = QHBoxLayout()
         head.setSpacing(16)
         head.addWidget(label("People", theme.TITLE))
-        self.heading = label(role="muted")
         head.addWidget(self.heading, 1, Qt.AlignmentFlag.AlignBottom)
         head.addWidget(self.search)
         head.addWidget(button("New patient", self.new_chosen.emit, "primary", "Ctrl+N"))
-        body = QWidget()
-        self._list = QVBoxLayout(body)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(body)
+        narrow = QHBoxLayout()
+        narrow.setSpacing(8)
+        for name in FILTERS:
+            self.filters[name] = button(name, partial(self._choose, name))
+            narrow.addWidget(self.filters[name])
+        narrow.addStretch(1)
+        self.order = QComboBox()
+        self.order.addItems(list(ORDERS))
+        self.order.setAccessibleName("Order of the list")
+        self.order.activated.connect(lambda _: self._narrow(order=self.order.currentText()))
+        narrow.addWidget(self.order)
         column = QVBoxLayout(self)
         column.setContentsMargins(48, 16, 48, 16)
         column.setSpacing(12)
         column.addLayout(head)
-        column.addWidget(area, 1)
+        column.addLayout(narrow)
+        column.addWidget(rule())
+        column.addWidget(self.view, 1)
+        column.addWidget(self.hint)
+        column.addStretch(0)
+        self._mark("Everybody")
 
-    def lines(self) -> list[PatientLine]:
+    def lines(self) -> list[PersonLine]:
         """People shown, top first."""
-        return list(self._lines)
+        return list(self.people.lines)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Down leaves the search for the list."""
+        if event is not None and event.key() == Qt.Key.Key_Down and self.people.lines:
+            self.view.setFocus()
+            self.view.setCurrentIndex(self.people.index(0))
+        else:
+            super().keyPressEvent(event)
 
     def _open_first(self) -> None:
-        lines = self.lines()
-        if lines:
-            self.patient_chosen.emit(lines[0].patient)
+        if self.people.lines:
+            self.patient_chosen.emit(self.people.lines[0].patient)
+
+    def _choose(self, name: str) -> None:
+        self._mark(name)
+        self._narrow(only=name)
+
+    def _mark(self, name: str) -> None:
+        for other, made in self.filters.items():
+            set_role(made, chosen=other == name)
+
+    def _narrow(self, words: str | None = None, only: str | None = None, order: str | None = None) -> None:
+        self.people.narrow(words, only, order)
+        self._tell()
 
     def refresh(self) -> None:
-        """Read the people anew."""
-        empty(self._list)
-        self._lines.clear()
-        found: list[Digest] = []
-        refusal = ""
+        """Read the people anew where anything was written since."""
+        self._refusal = ""
         try:
-            found = self._record.digests(self.search.text())
+            now = (*self._record.stamp(), date.today())
+            if now != self._read:
+                self.people.read(self._record.digests(), date.today())
+                self._read = now
         except TuningError as err:
-            refusal = str(err)
-            self.refused.emit(refusal)
-        today = date.today()
-        self.heading.setText(f"{today:%A, %-d %B %Y} · {len(found)} {'person' if len(found) == 1 else 'people'}")
-        for person in found:
-            self._list.addWidget(rule())
-            line = PatientLine(person, today)
-            line.clicked.connect(lambda _, p=person.patient: self.patient_chosen.emit(p))
-            self._list.addWidget(line)
-            self._lines.append(line)
-        self._list.addWidget(rule())
-        if not found:
-            text = "Nobody fits this search." if self.search.text() else "No patients yet. Add the first one."
-            hint = label(refusal or text, theme.BODY, role="muted")
-            hint.setContentsMargins(12, 24, 0, 0)
-            self._list.addWidget(hint)
-        self._list.addStretch(1)
+            self._refusal, self._read = str(err), None
+            self.people.read([], date.today())
+            self.refused.emit(self._refusal)
+        for name, fits in FILTERS.items():
+            self.filters[name].setText(f"{name} {sum(map(fits, self.people.everybody))}")
+        self._tell()
+
+    def _tell(self) -> None:
+        shown, everybody = len(self.people.lines), len(self.people.everybody)
+        people = "person" if everybody == 1 else "people"
+        of = f"{shown} of {everybody} {people}" if shown != everybody else f"{everybody} {people}"
+        self.heading.setText(f"{date.today():%A, %-d %B %Y} · {of}")
+        text = "Nobody fits. Try fewer letters, or Everybody." if everybody else FIRST
+        self.hint.setText(self._refusal or text)
+        self.hint.setVisible(not shown)
+        self.view.setVisible(bool(shown))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,6 +12,7 @@ from tuning.core.judging.likeness import unlike, unlike_before
 from tuning.core.judging.measures import NOBODY, Compare, Measure, Usual, Who
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
+    Z95,
     ErrorParts,
     Verdict,
     Word,
@@ -238,6 +240,19 @@ def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) ->
     return sorted((row for row in rows.values() if not is_told(row)), key=rank)
 
 
+def same_session_error(measure: Measure, one: Observation, other: Observation) -> float:
+    """95 % error of the difference of two values taken without setting anything up anew: the trial parts alone.
+
+    In the unit of the measure; percent of `one` where the sides are compared in percent, as its error is given in it.
+    """
+    scale = 100 / one.measured if measure.compare is Compare.STRONGER and one.measured else 1.0
+    spread = 0.0
+    for seen in (one, other):
+        trial = max(error_parts(measure, seen).trial, scale * seen.spread)
+        spread += trial**2 / trials_averaged(seen)
+    return Z95 * math.sqrt(spread)
+
+
 @dataclass(frozen=True)
 class Change:
     """One measure of one side, earlier and now. `d` is now minus before: percent of before where sides are too."""
@@ -247,6 +262,22 @@ class Change:
     before: Observation
     now: Observation
     verdict: Verdict | NotMeasured
+
+    @property
+    def beyond_error(self) -> bool:
+        """Whether the change is larger than its error and than what matters."""
+        return isinstance(self.verdict, Verdict) and self.verdict.word in (Word.NOTABLE, Word.MARKED)
+
+    @property
+    def turn(self) -> str:
+        """Better or worse, where the measure says which way that is; empty otherwise, and within the error."""
+        a, b, m = self.before.measured, self.now.measured, self.measure
+        if not self.beyond_error or a is None or b is None:
+            return ""
+        if m.compare is Compare.VALUE:
+            return "better" if abs(b - m.target) < abs(a - m.target) else "worse"
+        more = m.better or ("more" if m.finding == "smaller" else "")
+        return ("better" if (b > a) == (more == "more") else "worse") if more else ""
 
     @property
     def sentence(self) -> str:
@@ -261,28 +292,39 @@ class Change:
         if v.word is Word.IN_TUNE:
             return f"unchanged: less than {v.band:g}{shown} either way"
         way = "more" if v.d > 0 else "less"
-        return f"{signed(abs(v.d), places)}{shown} {way}, beyond the error of ±{v.e:.{places}f}{shown}"
+        limit = f"beyond the error of ±{v.e:.{places}f}{shown}"
+        if self.measure.change is not None:
+            limit = f"counts from {v.e:g}{shown}"
+        return f"{signed(abs(v.d), places)}{shown} {way}, {limit}"
 
 
-def compare_change(measure: Measure, before: Observation, now: Observation) -> Change:
+def compare_change(measure: Measure, before: Observation, now: Observation, same_session: bool = False) -> Change:
     """Set an earlier value against the present one of the same side and method.
 
-    The error is that of a change between days (2.77 SEM for one trial). Unlike
-    methods or tasks are not compared.
+    The error is that of a change between days (2.77 SEM for one trial); in one session, where nothing was set up
+    anew, only the trials differ, and what was done between the two may. Unlike methods or tasks are not compared.
     """
     side = now.side
     if before.measured is None or now.measured is None:
         return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
-    apart = unlike_before(before, now)
+    apart = unlike_before(before, now, same_session)
     if apart:
         return Change(measure, side, before, now, NotMeasured("unlike", apart))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)
+    if measure.change is not None:
+        word = Word.NOTABLE if abs(d) >= measure.change else Word.CANNOT_TELL
+        return Change(measure, side, before, now, Verdict(word, d, measure.change, None))
+    if measure.sem <= 0:
+        return Change(measure, side, before, now, NotMeasured("no error", "its error is not known: shown, not judged"))
     if measure.compare is Compare.STRONGER:
         if before.measured <= 0:
             return Change(measure, side, before, now, NotMeasured("zero", "no percentage of a value of zero"))
         d, spread = 100 * d / before.measured, 100 * spread / before.measured
-    parts = max((error_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
-    error = error_of_change(parts, trials_averaged(before), trials_averaged(now))
+    if same_session:
+        error = same_session_error(measure, before, now)
+    else:
+        parts = max((error_parts(measure, o) for o in (before, now)), key=lambda p: p.trial)
+        error = error_of_change(parts, trials_averaged(before), trials_averaged(now))
     return Change(measure, side, before, now, judge(d, error, measure.band, spread))
 
 

@@ -45,11 +45,16 @@ def unlike(one: Observation, other: Observation) -> str:
     return ""
 
 
-def unlike_before(before: Observation, now: Observation) -> str:
-    """Why an earlier value of the same side may not be compared with the present one; empty when it may."""
+def unlike_before(before: Observation, now: Observation, same_session: bool = False) -> str:
+    """Why an earlier value of the same side may not be compared with the present one; empty when it may.
+
+    In one session what was done between the two is what is asked about, and keeps them not apart.
+    """
     if (way(before), before.setup.task) != (way(now), now.setup.task):
         return f"not compared: {before.method} before, {now.method} now, or another task"
     for name, unit in _BETWEEN_CAPTURES.items():
+        if same_session and name == "treatment":
+            continue
         values = (getattr(seen.setup, name) for seen in (before, now))
         a, b = (f"{_word(value)}{unit}" if value else "not told" for value in values)
         if a != b:

@@ -113,6 +113,11 @@ class Measure:
     """Id of the measure whose ledger row also tells this one."""
     by_clinic_rule: bool = False
     """The clinic's rule says how its trials become one value."""
+    change: float | None = None
+    """The smallest change that counts, where a source gives that and no SEM (pain, goals)."""
+    change_source: str = ""
+    better: str = ""
+    """Which way is better, `more` or `less`; empty where neither is, or where the target says."""
     each_frame: bool = False
     """Frames of one clip that were marked by hand are trials: one of each step."""
 

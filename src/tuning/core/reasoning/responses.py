@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from tuning.core.judging.comparison import error_parts, trials_averaged
+from tuning.core.judging.comparison import same_session_error
 from tuning.core.judging.measures import Compare, Measure
-from tuning.core.judging.verdict import Z95
 from tuning.core.types import Observation, Side
 from tuning.core.units import behind
 
@@ -54,15 +52,6 @@ class Response:
             Effect.INCOMPLETE: "take it away and measure again",
         }
         return words[self.effect] + drift
-
-
-def same_session_error(measure: Measure, one: Observation, other: Observation) -> float:
-    """95 % error of the difference of two values taken without setting anything up anew: the trial parts alone."""
-    spread = 0.0
-    for seen in (one, other):
-        trial = max(error_parts(measure, seen).trial, seen.spread)
-        spread += trial**2 / trials_averaged(seen)
-    return Z95 * math.sqrt(spread)
 
 
 def judge_response(

@@ -45,6 +45,10 @@ def _measure(reading: Reading, where: str, key: str, table: dict[str, Any]) -> M
             reading.wrong(where, "a usual band runs from low to high; with one end leave the other out")
     if m.finding not in ("larger", "smaller"):
         reading.wrong(where, "finding is “larger” or “smaller”")
+    if m.better not in ("", "more", "less"):
+        reading.wrong(where, "better is “more” or “less”")
+    if m.change is not None and not (m.change > 0 and m.change_source):
+        reading.wrong(where, "change must be above zero and name its source")
     if m.possible and not m.possible[0] < m.possible[1]:
         reading.wrong(where, "possible must run from low to high")
     return m

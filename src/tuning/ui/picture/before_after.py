@@ -6,26 +6,22 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QRectF, Qt, QTimer
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrollArea, QSlider, QVBoxLayout, QWidget
 
 from tuning.core.entries import Capture, Track
 from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Side
-from tuning.core.units import behind, signed
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.visit.log import between, told
-from tuning.records.packing import unpack
 from tuning.ui import theme
-from tuning.ui.picture.rate import slowness
+from tuning.ui.picture.pair import Frames, PairView
 from tuning.ui.signs import SideSign, VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
 from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
-from tuning.video import PictureSource, open_source
 
 
 @dataclass(frozen=True)
@@ -59,90 +55,6 @@ def takes(space: Workspace, view: str, task: str, side: Side) -> list[Take]:
     return sorted(found, key=lambda take: take.number)
 
 
-@dataclass
-class Half:
-    """One side of the picture: the frame, its marks, what is written on it."""
-
-    image: QImage
-    marks: dict[str, np.ndarray]
-    head: str
-    value: str
-
-
-class PairView(QWidget):
-    """Two frames at the same event, cut to the person, lines and value drawn on each."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.halves: list[Half] = []
-        self.chains: tuple[tuple[str, ...], ...] = ()
-        self.side = Side.NONE
-        self.setMinimumSize(560, 420)
-        self.setAccessibleName("Before and now, side by side")
-
-    def sizeHint(self) -> QSize:
-        """Wide."""
-        return QSize(720, 520)
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        """Both halves."""
-        painter = QPainter(self)
-        self.paint(painter, QRectF(self.rect()))
-
-    def paint(self, painter: QPainter, box: QRectF) -> None:
-        """Draw into any painter, so that screen and file are the same picture."""
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.fillRect(box, theme.colour("stage"))
-        for n, half in enumerate(self.halves):
-            width = box.width() / 2 - 2
-            self._paint_half(painter, QRectF(box.left() + n * (width + 4), box.top(), width, box.height()), half)
-
-    def _paint_half(self, painter: QPainter, box: QRectF, half: Half) -> None:
-        places = np.array(list(half.marks.values())).reshape(-1, 2)
-        if not places.size:  # no mark is held in this frame: show all of it
-            places = np.array([[0.0, 0.0], [half.image.width(), half.image.height()]])
-        low, high = places.min(axis=0), places.max(axis=0)
-        middle, tall = (low + high) / 2, max(float((high - low)[1]) * 1.35, 200.0)
-        scale = box.height() / tall
-        source = QRectF(
-            middle[0] - box.width() / scale / 2, middle[1] - tall / 2, box.width() / scale, box.height() / scale
-        )
-        painter.save()
-        painter.setClipRect(box)
-        painter.drawImage(box, half.image, source)
-
-        def at(place: np.ndarray) -> QPointF:
-            return QPointF(
-                box.left() + (place[0] - source.left()) * scale, box.top() + (place[1] - source.top()) * scale
-            )
-
-        for chain in self.chains:
-            bilateral = f"{chain[0]}_left" in half.marks or f"{chain[0]}_right" in half.marks
-            for names, role in (
-                [(tuple(f"{n}_{s.value}" for n in chain), f"{s.value}_wash") for s in LEGS]
-                if bilateral
-                else [(chain, "on_stage")]
-            ):
-                shown = [half.marks[n] for n in names if n in half.marks]
-                for pen in (QPen(theme.colour("stage"), 5), QPen(theme.colour(role), 2.5)):
-                    painter.setPen(pen)
-                    for a, b in zip(shown, shown[1:], strict=False):
-                        painter.drawLine(at(a), at(b))
-        for text, y, size in ((half.head, 16.0, theme.SMALL), (half.value, box.height() - 40, theme.LARGE)):
-            painter.setFont(theme.font(size, bold=True))
-            width = painter.fontMetrics().horizontalAdvance(text) + 20
-            plate = QRectF(box.left() + 12, box.top() + y - 4, width, size + 16)
-            back = theme.colour("stage")
-            back.setAlpha(225)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(back)
-            painter.drawRoundedRect(plate, 3, 3)
-            painter.setPen(theme.colour("on_stage"))
-            painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, text)
-        painter.restore()
-
-
 class BeforeAfter(QDialog):
     """Choose an earlier take; every change stands with its error, the greatest first."""
 
@@ -152,7 +64,7 @@ class BeforeAfter(QDialog):
         self.changes: list[Change] = []
         self.chosen: Change | None = None
         self.offset_s = 0.0
-        self._sources: dict[str, PictureSource] = {}
+        self._frames = Frames(space)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(-1500, 1500)
         self.slider.setSingleStep(20)
@@ -275,9 +187,7 @@ class BeforeAfter(QDialog):
     def done(self, result: int) -> None:
         """The clips are let go."""
         self._timer.stop()
-        for source in self._sources.values():
-            source.close()
-        self._sources.clear()
+        self._frames.close()
         super().done(result)
 
     def choose(self, change: Change) -> None:
@@ -296,38 +206,13 @@ class BeforeAfter(QDialog):
         m = change.measure
         try:
             self.pair.halves = [
-                self._half(self.before, change.before, m.text(change.before.measured or 0.0), m.unit),
-                self._half(self.now, change.now, m.text(change.now.measured or 0.0), m.unit),
+                self._frames.half(self.before.capture, self.before.track, change.before, m, self.offset_s),
+                self._frames.half(self.now.capture, self.now.track, change.now, m, self.offset_s),
             ]
         except (TuningError, ValueError) as err:
             self.pair.halves = []
             self.sentence.setText(str(err))
         self.pair.update()
-
-    def _source(self, take: Take) -> PictureSource:
-        """The clip of a take, kept open while the dialog is."""
-        uid, medium = take.capture.uid, take.capture.medium
-        if uid not in self._sources:
-            self._sources[uid] = open_source(self._space.record.media.lent(medium), medium.name)
-        return self._sources[uid]
-
-    def _times(self, take: Take) -> Floats:
-        """True times of the frames: a slow-motion clip runs as it was, not as it plays."""
-        source = self._source(take)
-        return source.times / slowness(source, self._space.case, take.capture)
-
-    def _half(self, take: Take, seen: Observation, value: str, unit: str) -> Half:
-        source, times = self._source(take), self._times(take)
-        event = float(times[min(seen.frame or 0, len(times) - 1)])
-        frame = int(np.argmin(np.abs(times - event - self.offset_s)))
-        pixels = np.ascontiguousarray(source.frame(frame))
-        tracks = unpack(self._space.record.places(take.track), take.track.names, times)
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
-        marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}
-        time = signed(float(times[frame]), 2)
-        shown = value + behind(unit)
-        return Half(image, marks, f"{day(take.capture.at)}, {time} s", shown)
 
     def _ask_picture(self) -> None:
         found, _ = QFileDialog.getSaveFileName(

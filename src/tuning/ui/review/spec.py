@@ -1,11 +1,33 @@
 """Review as the window sees it."""
 
-from tuning.ui.stage import StageSpec
+from __future__ import annotations
+
+from tuning.core.case import Case
+from tuning.core.visit.next_step import Tables
+from tuning.ui.stage import Desk, StagePage, StageSpec
+
+
+def _page(desk: Desk) -> StagePage:
+    from tuning.ui.review.page import ReviewPage
+
+    return ReviewPage(desk.space)
+
+
+def _earlier(case: Case, _: Tables) -> int:
+    """Visits that the open one can be set against."""
+    return case.number - 1
+
 
 REVIEW = StageSpec(
     "review",
     "Review",
     9,
-    promise="Review will set before against now and say what changed beyond error.",
-    count=lambda _, __: 0,
+    _page,
+    wide=True,
+    count=_earlier,
+    keys=(
+        ("up, down", "another change"),
+        ("Enter", "where the value was taken, or where it is measured again"),
+        ("[ , ]", "an earlier or later visit to compare with"),
+    ),
 )

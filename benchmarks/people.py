@@ -1,0 +1,141 @@
+"""A large practice: 2,000 people in the day list, 300 visits in one case, against raw SQL in the same run.
+
+`python benchmarks/people.py [PEOPLE] [VISITS]`. Best of several rounds, as ratios; nothing here is a test.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from contextlib import closing
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtWidgets import QApplication
+
+from tuning.core.entries import Done, PlanItem, Screen
+from tuning.core.types import Observation, Side, Triage
+from tuning.knowledge import load
+from tuning.records import Record, bodies, new_uid
+from tuning.ui import theme
+from tuning.ui.day_list import DayList
+from tuning.ui.window import MainWindow
+from tuning.ui.workspace import Workspace
+
+ROUNDS = 5
+RAW = """
+    select patient.name, patient.birth_date, patient.occupation, patient.complaint, count(distinct visit.id),
+           max(started_at), count(entry.id)
+    from patient left join visit on visit.patient_id = patient.id left join entry on entry.visit_id = visit.id
+    group by patient.id order by patient.name
+"""
+"""What the list needs at the very least: everybody with visits and how much there is."""
+
+
+def best(work: Callable[[], object]) -> float:
+    times = []
+    for _ in range(ROUNDS):
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def fill(folder: Path, people: int, visits: int) -> None:
+    """Everybody with two visits; the first person with many. Every visit has a screen, values, a plan, a log."""
+    record = Record(folder)
+    record.add_person("R. Falk", "licensed clinician")
+    record.close()
+    start = datetime(2020, 1, 1, 9, tzinfo=UTC)
+    with closing(sqlite3.connect(folder / "record.sqlite")) as db, db:
+        for n in range(people):
+            birth = date(1950 + n % 50, 1 + n % 12, 1 + n % 28)
+            row = db.execute(
+                "insert into patient values (null, ?, 1, ?, ?, '', 70, 1.7, '', '', ?, 'left', ?, ?, 1)",
+                (new_uid(), f"Person {n:04d} Östlund", birth.isoformat(), "Left knee aches on stairs", "deckhand",
+                 str(start)),
+            ).lastrowid  # fmt: skip
+            for v in range(visits if n == 0 else 2):
+                at = (start + timedelta(days=7 * v)).strftime("%Y-%m-%d %H:%M:%S.%f")
+                visit = db.execute(
+                    "insert into visit values (null, ?, ?, ?, 1)", (new_uid(), row, at)
+                ).lastrowid  # fmt: skip
+                db.executemany(
+                    "insert into entry values (null, ?, ?, ?, ?, 1, null, '', null, ?)",
+                    [(new_uid(), bodies.NAMES[type(e)], visit, at, _json(e)) for e in _entries(n, start)],
+                )
+
+
+def _json(entry: object) -> str:
+    import json
+
+    return json.dumps(bodies.body(entry))  # type: ignore[arg-type]
+
+
+def _entries(n: int, start: datetime) -> list[object]:
+    level = Triage.AMBER if n % 10 == 0 else Triage.NONE
+    plan = PlanItem("stepdown", "sd-1-hold-taps", {"sets": 3, "reps": 8}, Side.LEFT)
+    values = [Observation(measure_id="knee-to-wall", side=side, value=9.0) for side in (Side.LEFT, Side.RIGHT)]
+    done = [Done("sd-1-hold-taps", Side.LEFT, start.date() + timedelta(days=d), pain=1) for d in range(4)]
+    return [Screen(level, {}, ("pregnancy",) if level is Triage.AMBER else ()), *values, plan, *done]
+
+
+def main() -> None:
+    people, visits = (int(a) for a in (*sys.argv[1:], 2000, 300)[:2])
+    app = QApplication([])
+    theme.apply(app)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        fill(folder, people, visits)
+        record = Record(folder)
+        with closing(sqlite3.connect(folder / "record.sqlite")) as db:
+            raw = best(lambda: db.execute(RAW).fetchall())
+        lists = [DayList(record) for _ in range(ROUNDS)]
+        for one in lists:
+            one.resize(1184, 700)
+            one.show()
+        fresh = iter(lists)
+
+        def opened() -> None:
+            next(fresh).refresh()
+            app.processEvents()
+
+        opening = best(opened)
+        day_list = lists[0]
+
+        def returned() -> None:
+            record._connection.execute("update patient set revision = revision + 1 where id = 5")
+            day_list.refresh()
+            app.processEvents()
+
+        def searched() -> None:
+            for text in ("östlund 17", "0042"):
+                day_list.search.setText(text)
+                app.processEvents()
+
+        returning, searching = best(returned), best(searched) / 2
+        print(f"{people} people, one of them with {visits} visits; raw SQL {1000 * raw:.0f} ms")
+        print(f"day list opened:                {1000 * opening:.0f} ms, {opening / raw:.1f} of raw SQL")
+        print(f"returned to after a change:     {1000 * returning:.0f} ms, {returning / raw:.1f} of raw SQL")
+        print(f"one search typed:               {1000 * searching:.0f} ms, {searching / raw:.1f} of raw SQL")
+        window = MainWindow(Workspace(record, load()))
+        window.workspace.person = record.people()[0]
+        first = next(p for p in record.patients("0000"))
+        raw_case = best(
+            lambda: record._connection.execute(
+                "select body from entry join visit on visit_id = visit.id where patient_id = 1"
+            ).fetchall()
+        )
+        whole = best(lambda: window.workspace.open_patient(first))
+        print(f"case with {visits} visits opened: {1000 * whole:.0f} ms, {whole / raw_case:.0f} of raw SQL")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

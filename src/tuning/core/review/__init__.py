@@ -1,0 +1,1 @@
+"""Review: what changed over the visits, beyond error or not."""

@@ -1,0 +1,82 @@
+"""The day list: what is due for whom, and names that are found however they are typed."""
+
+from __future__ import annotations
+
+import unicodedata
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tuning.core.case import Patient
+from tuning.core.entries import Clearance, Screen
+from tuning.core.names import plain
+from tuning.core.types import Side, Triage
+from tuning.core.visit.overview import Digest, Need, overview
+
+TODAY = date(2026, 11, 28)
+SOMEBODY = Patient("p", "Someone", date(1980, 1, 1), "", None, None, "", "", "", Side.NONE)
+
+
+def ago(days: int) -> datetime:
+    return datetime(2026, 11, 28, 12, tzinfo=UTC) - timedelta(days=days)
+
+
+def told(**known):
+    return overview(Digest(SOMEBODY, **known), TODAY)
+
+
+RED = Screen(Triage.RED, rules=("calf",), reds=("calf",), uid="s")
+AMBER = Screen(Triage.AMBER, rules=("pregnancy",), uid="s")
+LIFTED = Clearance("s", "Dr Amundsen", TODAY, "scan clear", "calf")
+PLAN = {"rungs": 2, "measured": 9, "visits": 1}
+
+
+@pytest.mark.parametrize(
+    ("known", "need", "words"),
+    [
+        ({}, Need.MEASURE, "to be measured"),
+        ({"measured": 3}, Need.PLAN, "plan to make"),
+        ({"measured": 3, "factors": 2}, Need.PLAN, "2 suspected"),
+        ({"screens": (RED,), "measured": 3}, Need.REFER, "refer"),
+        ({"screens": (RED, LIFTED), "measured": 3}, Need.PLAN, "plan to make"),
+        ({"screens": (AMBER,), "measured": 3}, Need.CLEAR, "to clear"),
+        ({**PLAN, "since": ago(5), "last": ago(5), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(20), "last": ago(12), "logged": ago(9).date()}, Need.SILENT, "no log for 9 days"),
+        ({**PLAN, "since": ago(8), "last": ago(8), "logged": ago(1).date()}, Need.RETEST, "since 27 Nov"),
+        ({**PLAN, "since": ago(8), "last": ago(0), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(5), "alarm": ago(2).date()}, Need.LOG, "26 Nov"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "alarm": ago(2).date()}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "screens": (RED,), "since": ago(9), "last": ago(9)}, Need.REFER, "refer"),
+    ],
+)
+def test_what_is_due(known, need, words):
+    found = told(**known)
+    assert found.need is need and words in found.due, found
+
+
+def test_the_next_visit_is_the_next_re_test():
+    assert told(**PLAN, since=ago(5), last=ago(5)).next == (ago(5) + timedelta(days=7)).date()
+    assert told(**PLAN, since=ago(60), last=ago(1)).next is None and told(measured=3).next is None
+
+
+@given(st.text(max_size=20))
+def test_a_name_is_found_composed_or_not_in_any_case(name):
+    composed, apart = unicodedata.normalize("NFC", name), unicodedata.normalize("NFD", name)
+    assert plain(composed) == plain(apart)
+    assert plain(plain(name)) == plain(name)
+
+
+@pytest.mark.parametrize(
+    ("typed", "kept"),
+    [("osterberg", "Österberg"), ("ÖSTERBERG", "osterberg"), ("soren", "Søren"), ("lodz", "Łódź"),
+     ("strasse", "Straße"), ("محمد", "مُحَمَّد"), ("שלום", "שָׁלוֹם"), ("ｔａｎａｋａ", "Tanaka"), ("が", "か\u3099"),
+     ("o'neill", "O’Neill")],
+)  # fmt: skip
+def test_names_of_every_script(typed, kept):
+    assert plain(typed) in plain(kept)
+
+
+def test_different_names_stay_different():
+    assert plain("Anna") != plain("Hanna") and plain("か") != plain("き")

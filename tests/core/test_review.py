@@ -1,0 +1,159 @@
+"""Review: what changed, against closed forms and with sides exchanged."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tuning.core.case import Case, Patient, Visit
+from tuning.core.entries import PlanItem, Treatment
+from tuning.core.judging.comparison import compare_change, compare_sides
+from tuning.core.judging.summary import Rule
+from tuning.core.judging.verdict import Verdict
+from tuning.core.review.changes import Finding, between_visits, compared, gap_verdict, not_retested, within_visit
+from tuning.core.review.course import gaps, rung_steps, series, told_series
+from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
+from tuning.knowledge import load
+
+KNOWLEDGE = load()
+M = KNOWLEDGE.measures
+FIRST = datetime(2026, 10, 1, 9, tzinfo=UTC)
+VISITS = tuple(Visit(f"v{n}", "p", FIRST + timedelta(days=14 * n)) for n in range(4))
+PATIENT = Patient("p", "Someone", date(1980, 1, 1), "", 70.0, 1.7, "", "", "", Side.LEFT)
+
+
+def case(*entries, now: int = 1) -> Case:
+    made = tuple(replace(e, uid=e.uid or f"e{n}", at=e.at) for n, e in enumerate(entries))
+    return Case(PATIENT, VISITS[: now + 1], VISITS[now], made, 1)
+
+
+def seen(measure: str, side: Side, value: float, visit: int, trials: int = 1, **setup) -> Observation:
+    return Observation(
+        measure_id=measure, side=side, value=value, trials=np.full(trials, value), summary_rule="mean",
+        setup=Setup(**setup), visit=f"v{visit}", at=VISITS[visit].started_at,
+    )  # fmt: skip
+
+
+def rows(*entries):
+    made = case(*entries)
+    return {row.key: row for row in between_visits(made, VISITS[0], VISITS[1], M)}
+
+
+def test_pain_and_goals_are_compared_by_the_change_that_counts_and_two_places_stay_apart():
+    found = rows(
+        seen("pain-worst", Side.LEFT, 7, 0, region="front of knee"),
+        seen("pain-worst", Side.LEFT, 4, 0, region="heel"),
+        seen("pain-worst", Side.LEFT, 5, 1, region="front of knee"),
+        seen("pain-worst", Side.LEFT, 5, 1, region="heel"),
+        seen("intake-goals", Side.NONE, 3, 0),
+        seen("intake-goals", Side.NONE, 5.0, 1),
+    )
+    knee, heel = found["pain-worst", Side.LEFT, "front of knee"], found["pain-worst", Side.LEFT, "heel"]
+    goals = found["intake-goals", Side.NONE, ""]
+    assert (knee.finding, knee.change.turn) == (Finding.CHANGED, "better"), "2 of 10 counts (Farrar 2001)"
+    assert (heel.finding, heel.change.turn) == (Finding.CANNOT_TELL, "")
+    assert (goals.finding, goals.change.turn) == (Finding.CHANGED, "better"), "more is better for goals, less for pain"
+    worse = rows(seen("pain-worst", Side.LEFT, 3, 0), seen("pain-worst", Side.LEFT, 6, 1))
+    assert worse["pain-worst", Side.LEFT, ""].change.turn == "worse"
+
+
+def test_a_change_between_days_needs_2_77_sem_and_one_in_the_session_only_its_trials():
+    m = M["knee-to-wall"]
+    sem = m.sem
+    a, b = seen(m.id, Side.LEFT, 5.0, 0), seen(m.id, Side.LEFT, 6.0, 1)
+    assert compare_change(m, a, b).verdict.e == pytest.approx(1.96 * math.sqrt(2) * sem)
+    assert compare_change(m, a, b, same_session=True).verdict.e == pytest.approx(1.96 * sem, rel=1e-6)
+    # half of the variance is between trials: sqrt(2 / 2)
+
+
+def test_in_one_session_the_value_after_a_treatment_stands_against_the_plain_one():
+    m = "knee-to-wall"
+    plain, after = seen(m, Side.LEFT, 5.0, 1), seen(m, Side.LEFT, 9.0, 1, treatment="calf release, 10 min")
+    other = seen(m, Side.RIGHT, 9.0, 1)
+    [row] = within_visit(case(plain, other, after), VISITS[1], M)
+    assert (row.side, row.before.measured, row.now.measured, row.finding) == (Side.LEFT, 5.0, 9.0, Finding.CHANGED)
+    across = rows(seen(m, Side.LEFT, 5.0, 0), plain, after)
+    assert across[m, Side.LEFT, ""].now.measured == 5.0, "a trial never replaces the finding"
+
+
+def test_unlike_ways_are_never_compared_without_a_word_and_measures_without_error_are_shown():
+    found = rows(
+        seen("hip-abd", Side.LEFT, 150, 0, mode="make"),
+        seen("hip-abd", Side.LEFT, 200, 1, mode="break"),
+        seen("gait-cadence", Side.NONE, 110, 0),
+        seen("gait-cadence", Side.NONE, 118, 1),
+    )
+    modes, cadence = found["hip-abd", Side.LEFT, ""], found["gait-cadence", Side.NONE, ""]
+    assert modes.finding is Finding.UNLIKE and "make" in modes.sentence and "break" in modes.sentence
+    assert cadence.finding is Finding.UNLIKE and "not judged" in cadence.sentence
+
+
+def gap(left: float, right: float):
+    m = M["knee-to-wall"]
+    return compare_sides(m, seen(m.id, Side.LEFT, left, 0), seen(m.id, Side.RIGHT, right, 0))
+
+
+@given(*[st.floats(1, 20)] * 4)
+def test_the_change_of_a_gap_has_the_error_of_both_and_does_not_know_left_from_right(a, b, c, d):
+    verdict = gap_verdict(gap(a, b), gap(c, d))
+    m = M["knee-to-wall"]
+    assert verdict.e == pytest.approx(1.96 * math.sqrt(4 * 0.75) * m.sem), "four values, the day part in none"
+    mirrored = gap_verdict(gap(b, a), gap(d, c))
+    assert (mirrored.d, mirrored.word) == (pytest.approx(verdict.d), verdict.word)
+    if (b - a) * (d - c) > 0:
+        assert verdict.d == pytest.approx(abs(d - c) - abs(b - a))
+    assert abs(verdict.d) <= abs((d - c) - (b - a)) + 1e-9
+
+
+def test_sides_that_changed_places_are_said_to_have():
+    m = "knee-to-wall"
+    swapped = [seen(m, s, v, n) for n, pair in enumerate(((4, 12), (12, 4))) for s, v in zip(LEGS, pair, strict=True)]
+    row = rows(*swapped)[m, Side.LEFT, ""]
+    assert row.gap.verdict.d == pytest.approx(16) and "other side leads" in row.gap.sentence
+    near = [seen(m, s, v, n) for n, pair in enumerate(((4, 12), (10, 12))) for s, v in zip(LEGS, pair, strict=True)]
+    assert "nearer together" in rows(*near)[m, Side.LEFT, ""].gap.sentence
+
+
+def test_what_stood_out_and_was_not_taken_again_is_due_and_what_was_in_tune_is_not():
+    entries = [
+        seen("knee-to-wall", Side.LEFT, 3.0, 0), seen("knee-to-wall", Side.RIGHT, 12.0, 0),
+        seen("acromion-level-eye", Side.NONE, 0.0, 0, ), seen("pain-worst", Side.LEFT, 5, 0),
+    ]  # fmt: skip
+    made = case(*entries)
+    found = not_retested(between_visits(made, VISITS[0], VISITS[1], M), compared(made, VISITS[0], M))
+    due = {row.key[:2] for row in found}
+    assert {("knee-to-wall", Side.LEFT), ("knee-to-wall", Side.RIGHT), ("pain-worst", Side.LEFT)} <= due
+    retested = case(*entries, *(replace(e, visit="v1", uid="") for e in entries))
+    assert not_retested(between_visits(retested, VISITS[0], VISITS[1], M), compared(retested, VISITS[0], M)) == []
+
+
+def test_the_course_tells_values_gaps_pain_and_rungs_of_every_visit_in_order():
+    rungs = KNOWLEDGE.ladders["stepdown"].rungs
+    plan = [
+        PlanItem(ladder="stepdown", rung=r.id, dose={}, first_side=Side.LEFT, visit="v0", at=FIRST + timedelta(days=n))
+        for n, r in enumerate((rungs[0], rungs[0], rungs[1], rungs[0]))
+    ]
+    values = [seen("knee-to-wall", side, v, n) for n, pair in enumerate(((5, 11), (7, 11)))
+              for side, v in zip(LEGS, pair, strict=True)]  # fmt: skip
+    made = case(*values, seen("pain-worst", Side.LEFT, 6, 0, region="heel"), *plan, Treatment("release"))
+    left = series(made, M, ("knee-to-wall", Side.LEFT, ""))
+    assert [p.value for p in left.points] == [5, 7]
+    assert left.points[0].error == pytest.approx(1.96 * M["knee-to-wall"].sem)
+    assert [p.value for p in gaps(made, M, "knee-to-wall", "", Rule.MEAN)] == [6, 4], "plus means right larger"
+    assert [(s.region, s.points[0].value) for s in told_series(made, M)] == [("heel", 6)]
+    assert [s.place for s in rung_steps(made, KNOWLEDGE.ladders)] == [1, 2, 1]
+
+
+@given(st.floats(-30, 30), st.floats(-30, 30))
+def test_changed_is_said_only_beyond_the_error(a, b):
+    m = M["acromion-level-eye"]
+    change = compare_change(m, seen(m.id, Side.NONE, a, 0), seen(m.id, Side.NONE, b, 1))
+    assert isinstance(change.verdict, Verdict | NotMeasured)
+    if isinstance(change.verdict, Verdict):
+        assert change.beyond_error == (abs(b - a) > change.verdict.e and abs(b - a) + change.verdict.e > (m.band or 0))

@@ -5,6 +5,7 @@ set -euo pipefail
 qt_packages="libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libglib2.0-0 \
 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 \
 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1"
+font_packages="fonts-noto-core fonts-wqy-microhei fonts-noto-color-emoji" # names of every script, on screen and paper
 
 system_libraries() { # packages...
     command -v dpkg-query >/dev/null || return 0

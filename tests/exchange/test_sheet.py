@@ -5,15 +5,12 @@ from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
-import numpy as np
 import pytest
 from pypdf import PdfReader
 
 from tuning.core.errors import EnvironmentFault
-from tuning.core.judging.comparison import compare_sides, judge_value
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import Side
 from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
-from tuning.exchange.pdf.values import Values, write_values
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
@@ -26,10 +23,6 @@ def sheet(rungs, **more) -> Sheet:
         "Pia <Lund> & Søn", date(2026, 11, 24), "R. Falk", items, ("We saw: the left knee moves <inward>.",),
         cautions.stop_now, cautions.setting, cautions.pain_limit, cautions.scope, **more,
     )  # fmt: skip
-
-
-def values(*rows) -> Values:
-    return Values("Pia <Lund> & Søn", date(2026, 11, 24), "R. Falk", rows, KNOWLEDGE.cautions.scope)
 
 
 def text_of(path: Path) -> str:
@@ -81,43 +74,6 @@ def test_large_print_gives_every_exercise_a_page_and_larger_letters(tmp_path: Pa
 def test_four_exercises_go_on_on_a_second_page(tmp_path: Path):
     write_sheet(sheet(KNOWLEDGE.ladders["stepdown"].rungs[:4]), tmp_path / "sheet.pdf")
     assert len(PdfReader(tmp_path / "sheet.pdf").pages) == 2
-
-
-def test_measures_carry_unit_side_verdict_and_error(tmp_path: Path):
-    def seen(side, value):
-        trials = np.full(3, value) if isinstance(value, float) else np.empty(0)
-        return Observation("hip-abd", side, value, trials, "mean")
-
-    measure = KNOWLEDGE.measures["hip-abd"]
-    told = compare_sides(measure, seen(Side.LEFT, 120.0), seen(Side.RIGHT, 200.0))
-    refused = NotMeasured("pain", "stopped for pain")
-    untold = compare_sides(measure, seen(Side.LEFT, refused), seen(Side.RIGHT, 200.0))
-    write_values(values(told, untold), tmp_path / "sheet.pdf")
-    text = text_of(tmp_path / "sheet.pdf")
-    assert "120 N" in text and "200 N" in text and "marked: left lower by 40 % of stronger" in text
-    assert f"error ±{told.verdict.e:.0f} %" in text and "stopped for pain" in text
-
-
-def places(path: Path, wanted: str) -> list[float]:
-    """How far from the left edge a text stands, points."""
-    found: list[float] = []
-    for page in PdfReader(path).pages:
-        page.extract_text(visitor_text=lambda text, cm, tm, *_: found.append(tm[4] + cm[4]) if wanted in text else None)
-    return found
-
-
-def test_values_stand_under_their_leg_and_a_tilt_under_the_higher_side(tmp_path: Path):
-    def at(row, text: str) -> float:
-        write_values(values(row), tmp_path / "sheet.pdf")
-        return places(tmp_path / "sheet.pdf", text)[0]
-
-    abd, tilt = KNOWLEDGE.measures["hip-abd"], KNOWLEDGE.measures["gait-pelvic-tilt"]
-    seen = lambda m, side, v: Observation(m.id, side, v, np.full(3, v), "mean")  # noqa: E731
-    pair = lambda left, right: compare_sides(abd, seen(abd, Side.LEFT, left), seen(abd, Side.RIGHT, right))  # noqa: E731
-    left, right = at(pair(111.0, 222.0), "111 N"), at(pair(111.0, 222.0), "222 N")
-    assert left < right and (at(pair(222.0, 111.0), "222 N"), at(pair(222.0, 111.0), "111 N")) == (left, right)
-    high_left, high_right = (judge_value(tilt, seen(tilt, Side.NONE, v)) for v in (-9.0, 9.0))
-    assert at(high_left, "9.0°") == left and at(high_right, "9.0°") == right
 
 
 @pytest.mark.parametrize("side", [Side.LEFT, Side.RIGHT])

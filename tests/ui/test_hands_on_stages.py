@@ -15,6 +15,7 @@ from tuning.core.errors import BadInput
 from tuning.core.standing.trail import TRAIL
 from tuning.core.types import LEGS, Side, Triage
 from tuning.ui.intake.panels import COMPLAINT
+from tuning.ui.reports.dialog import ReportDialog
 
 ALT = Qt.KeyboardModifier.AltModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton
@@ -333,9 +334,9 @@ def test_a_place_tapped_on_one_leg_stands_on_the_referral_note_with_that_leg(win
     hands.type_enter(page.complaint.site.fields["now"].edit, "6")
     answer(window, saddle=True)
     page.safety.record()
-    assert page.safety.write_note(tmp_path / "note.pdf")
+    assert ReportDialog(window, window.workspace, "referral").write_file(tmp_path / "note.pdf")
     text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "note.pdf").pages)
-    assert f"knee, {side.value}, now 6/10" in text and f"knee, {side.other.value}, now 6/10" not in text
+    assert f"knee, {side.value}: now 6/10" in text and f"knee, {side.other.value}: now 6/10" not in text
 
 
 def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, tmp_path: Path):
@@ -355,7 +356,7 @@ def test_nothing_at_a_later_visit_lifts_a_red_but_a_clearance(window, patient, t
     panel.nothing_new.click()
     assert window.workspace.triage() is Triage.RED
     note = tmp_path / "note.pdf"
-    assert panel.write_note(note) and note.read_bytes().startswith(b"%PDF")
+    assert ReportDialog(window, window.workspace, "referral").write_file(note) and note.read_bytes().startswith(b"%PDF")
     panel.cleared_by.setText("Dr. Marsh")
     panel.result.setText("no cord sign")
     panel.cleared_on.setDate(date.today() + timedelta(days=2))

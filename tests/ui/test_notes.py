@@ -49,7 +49,7 @@ def test_a_note_and_a_treatment_are_kept_by_keys_and_read_at_every_stage(window,
         QTest.keyClick(dialog.minutes, Qt.Key.Key_Return)
         assert dialog.wrong.text() == "" and "done: calf released, 10 min" in "\n".join(dialog.lines())
 
-    patient("glassblower", "strength")
+    patient("ferry deckhand", "strength")
     in_dialog(window, write)
     [note], [treatment] = case().all(Note), case().all(Treatment)
     assert (note.stage, note.text) == ("strength", "grips the bed on the left") and treatment.minutes == 10

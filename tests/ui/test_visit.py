@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QLabel
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
 from tuning.ui.forms import PatientForm, PersonDialog, PersonForm
+from tuning.ui.reports.dialog import ReportDialog
 
 
 def fill_person_form(form: PersonForm) -> None:
@@ -136,7 +137,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
                 "and kind = 'observation' and body ->> 'measure_id' = 'squat-front-fppa'"
             )
         )
-    assert again.page("programme").save_values(tmp_path / "values.pdf")
+    assert ReportDialog(again, again.workspace, "measured").write_file(tmp_path / "values.pdf")
     printed, told = (
         " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / name).pages)
         for name in ("sheet.pdf", "values.pdf")

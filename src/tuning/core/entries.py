@@ -281,3 +281,14 @@ class OtherLoad(Entry):
     unit: str
     effort: int = 0
     settled: bool | None = None
+
+
+@dataclass(frozen=True)
+class Letter(Entry):
+    """A report as it was sent: its pages as a kept PDF, its sentences as text, and what they rested on."""
+
+    medium: Medium
+    kind: str
+    register: str
+    text: str
+    rests: tuple[str, ...] = ()

@@ -139,8 +139,8 @@ def from_newtons(force: float, unit: str) -> float:
 
 
 def behind(unit: str) -> str:
-    """A unit as it stands behind a number: a degree sign touches it, everything else keeps a space."""
-    return unit if unit in ("", "°") else f" {unit}"
+    """A unit as it stands behind a number: a degree sign and "/10" touch it, everything else keeps a space."""
+    return unit if unit in ("", "°") or unit.startswith("/") else f" {unit}"
 
 
 def sentence_case(words: str) -> str:

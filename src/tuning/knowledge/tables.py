@@ -17,6 +17,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.reports.content import ReportTable
 from tuning.core.standing.levels import Chain
 from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
@@ -29,6 +30,7 @@ from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
 from tuning.knowledge.loaders.reasoning import FILE as REASONING
 from tuning.knowledge.loaders.reasoning import load_reasoning
+from tuning.knowledge.loaders.reports import load_reports
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import load_plate_errors, load_plates, load_tests
 
@@ -66,6 +68,7 @@ class Knowledge:
     strength: StrengthTable
     reasoning: ReasoningTable
     placement: PlacementTable
+    reports: ReportTable
 
     @cached_property
     def _rungs(self) -> dict[str, Rung]:
@@ -111,8 +114,20 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
+    reports = load_reports(reading)
     posture, soles = load_posture(reading), load_soles(reading)
-    if not (safety and chain and cautions and order and strength and errors and soles and reasoning and placement):
+    if not (
+        safety
+        and chain
+        and cautions
+        and order
+        and strength
+        and errors
+        and soles
+        and reasoning
+        and placement
+        and reports
+    ):
         return None, reading.problems
     found = Knowledge(
         measures=measures,
@@ -131,6 +146,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         strength=strength,
         reasoning=reasoning,
         placement=placement,
+        reports=reports,
     )
     return (None if reading.problems else found), reading.problems
 

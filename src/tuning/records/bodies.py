@@ -44,8 +44,11 @@ KINDS: dict[str, type[Entry]] = {
     "treatment": entries.Treatment,
     "done": entries.Done,
     "load": entries.OtherLoad,
+    "letter": entries.Letter,
 }
 """Names in the file; they stay, whatever the classes are called."""
+HOLD_MEDIA = (entries.Capture, entries.Letter)
+"""Entries that hold a kept file."""
 NAMES = {kind: name for name, kind in KINDS.items()}
 _HEAD = tuple(f.name for f in fields(Entry))
 """What stands in columns of its own."""
@@ -122,7 +125,7 @@ def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medi
     kind = KINDS.get(name)
     if kind is None:
         raise ValueError(f"“{name}” is no kind of entry")
-    extra = {"medium": medium} if kind is entries.Capture else {}
+    extra = {"medium": medium} if kind in HOLD_MEDIA else {}
     try:
         return _converter_of(name).structure({**said, **head, **extra}, kind)
     except Exception as err:  # the library groups whatever went wrong; to us it is one thing

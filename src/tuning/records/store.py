@@ -14,7 +14,7 @@ from sqlite3 import Connection, Row
 from typing import Any
 
 from tuning.core.case import Case, Patient, Person, Visit, with_facts
-from tuning.core.entries import Capture, Medium, Track
+from tuning.core.entries import Medium, Track
 from tuning.core.errors import Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
@@ -277,7 +277,7 @@ class Record:
 
     @staticmethod
     def _add(db: Connection, entry: Entry) -> None:
-        medium = entry.medium if isinstance(entry, Capture) else None
+        medium = entry.medium if isinstance(entry, bodies.HOLD_MEDIA) else None
         row = _insert(
             db,
             "entry",

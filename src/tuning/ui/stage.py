@@ -33,6 +33,7 @@ class StagePage(QWidget):
     job_started = pyqtSignal(object)
     plan_wanted = pyqtSignal()
     target_wanted = pyqtSignal(object)
+    letter_wanted = pyqtSignal(str)
 
     def enter(self) -> None:
         """The stage is shown."""

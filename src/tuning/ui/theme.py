@@ -126,7 +126,7 @@ def apply(app: QApplication, chosen: Palette = LIGHT) -> None:
     sheet = _SHEET
     for field in sorted(fields(Palette), key=lambda f: -len(f.name)):
         sheet = sheet.replace(f"@{field.name}", getattr(chosen, field.name))
-    sheet = sheet.replace("@icons", str(Path(__file__).with_name("icons")))
+    sheet = sheet.replace("@family", FAMILY).replace("@icons", str(Path(__file__).with_name("icons")))
     if app.styleSheet() != sheet:  # a sheet is costly: it dresses every living widget anew
         app.setFont(font(SMALL))
         app.setStyleSheet(sheet)
@@ -177,6 +177,8 @@ QListView::item:selected { background: @accent_wash; color: @ink; }
 QListView::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
 QListView::indicator:checked { background: @accent; border-color: @accent; image: none; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
+QComboBox, QComboBox QAbstractItemView, QLineEdit, QPlainTextEdit, QTextBrowser, QAbstractSpinBox, QTabBar, QMenu {
+    font-family: @family; }
 QSlider:horizontal { min-height: 24px; }
 QSlider::groove:horizontal { background: @line; height: 4px; border-radius: 2px; }
 QSlider::sub-page:horizontal { background: @accent; border-radius: 2px; }

@@ -136,6 +136,7 @@ class MainWindow(QWidget):
             page.job_started.connect(self.jobs.start)
             page.plan_wanted.connect(self.plan_visit)
             page.target_wanted.connect(self.open)
+            page.letter_wanted.connect(self.write_letter)
             for action in spec.actions:
                 if action.owners is not None:
                     bind_owners(action.owners(page), action.key, partial(action.run, page))
@@ -157,6 +158,7 @@ class MainWindow(QWidget):
             Action("Open another visit of this person", "", self.reception.choose_visit),
             Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
             Action("Notes and treatments", "F9", self.show_notes),
+            Action("Write the letter", "F10", self.write_letter),
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
@@ -337,6 +339,16 @@ class MainWindow(QWidget):
         if self.workspace.case is not None:
             names = {spec.id: spec.name for spec in self.stages}
             NotesDialog(self, self.workspace, self.stage, names).exec()
+
+    def write_letter(self, kind: str = "") -> None:
+        """The summary, ready to be kept; other reports beside it."""
+        if self.workspace.case is None:
+            return
+        from tuning.ui.reports.dialog import ReportDialog
+
+        dialog = ReportDialog(self, self.workspace, kind)
+        dialog.evidence_wanted.connect(self.open)
+        dialog.exec()
 
     def show_keys(self) -> None:
         """The keys of this screen."""

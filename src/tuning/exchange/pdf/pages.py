@@ -22,12 +22,23 @@ WORKING, FELT = HexColor("#CFC6AE"), HexColor("#8FB4B5")
 """The working leg, and where an exercise should be felt."""
 
 
+class Letters(TTFont):  # type: ignore[misc]
+    """The shipped typeface, never shaped: its ligatures would make "fi" one sign that a reader cannot search for.
+
+    Paragraphs in it may hold runs of other typefaces, and those are shaped; see `scripts`.
+    """
+
+    def hbFont(self, size: float) -> None:
+        """ReportLab leaves a word alone whose typeface has none."""
+        raise AttributeError("not shaped")
+
+
 def fonts() -> None:
     """Make the shipped typeface known."""
     folder = Path(str(files("tuning"))) / "fonts"
     for name, file in (("Body", "Lato-Regular"), ("BodyBold", "Lato-Bold")):
         if name not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
+            pdfmetrics.registerFont(Letters(name, str(folder / f"{file}.ttf")))
     pdfmetrics.registerFontFamily("Body", normal="Body", bold="BodyBold", italic="Body", boldItalic="BodyBold")
 
 
@@ -35,7 +46,13 @@ def style(size: float, bold: bool = False, colour: Any = INK, after: float = 2) 
     """A paragraph style in the shipped typeface, size in points."""
     font = "BodyBold" if bold else "Body"
     return ParagraphStyle(
-        f"{font}{size}{colour}", fontName=font, fontSize=size, leading=size * 1.35, textColor=colour, spaceAfter=after
+        f"{font}{size}{colour}",
+        fontName=font,
+        fontSize=size,
+        leading=size * 1.35,
+        textColor=colour,
+        spaceAfter=after,
+        shaping=1,
     )
 
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape
 
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.units import mm
@@ -18,6 +17,7 @@ from tuning.core.types import Side
 from tuning.drawings.exercise import exercise_figure, scene_of
 from tuning.drawings.figure import Outline
 from tuning.exchange.pdf.pages import FELT, INK, LINE, MUTED, PALE, WASH, WORKING, fonts, style, write_pdf
+from tuning.exchange.pdf.scripts import marked_up
 
 
 @dataclass(frozen=True)
@@ -162,19 +162,21 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     }.get(rung.side, f"Both legs in turn; start with the {side.value} leg.")
     where = f"Feel it in: {', '.join(rung.feel)}; not in: {', '.join(rung.avoid)}."
     parts = [
-        Paragraph(escape(item.dose.text), style(size + 1, bold=True, after=1)),
-        Paragraph(f"{first} {escape(where)}", body),
+        Paragraph(marked_up(item.dose.text), style(size + 1, bold=True, after=1)),
+        Paragraph(f"{first} {marked_up(where)}", body),
     ]
-    parts += [Paragraph(f"{n}. {escape(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)]
+    parts += [
+        Paragraph(f"{n}. {marked_up(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)
+    ]
     watch = "; ".join(f.cue[:1].lower() + f.cue[1:] for f in item.faults[:WATCHED])
-    return [*parts, Paragraph(f"<b>Watch:</b> {escape(watch)}.", body)] if watch else parts
+    return [*parts, Paragraph(f"<b>Watch:</b> {marked_up(watch)}.", body)] if watch else parts
 
 
 def _exercise(number: int, item: SheetItem, day: date, width: float, height: float, large: bool) -> list[Any]:
     size = 14.0 if large else 9.0
     picture = 0.46 * width
     row = PoseRow(item.rung, item.poses, pictured(item), picture, min(height - 40, 130.0))
-    title = Paragraph(f"{number}. {escape(item.rung.name)}", style(size + 4, bold=True, after=2))
+    title = Paragraph(f"{number}. {marked_up(item.rung.name)}", style(size + 4, bold=True, after=2))
     words = _words(item, size)
     boxes = TickBoxes(day, width, 16 if large else 12)
     if large:
@@ -196,21 +198,21 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
     paper = PAPERS[sheet.paper]
     width, size = paper[0] - 36 * mm, 14.0 if sheet.large else 10.0
     head: list[Any] = [
-        Paragraph(escape(sheet.patient), style(size + 8, bold=True, after=2)),
-        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {escape(sheet.clinician)}", style(size, colour=MUTED)),
+        Paragraph(marked_up(sheet.patient), style(size + 8, bold=True, after=2)),
+        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {marked_up(sheet.clinician)}", style(size, colour=MUTED)),
         HRFlowable(width="100%", color=LINE, spaceAfter=4),
-        *(Paragraph(escape(line), style(size, after=1)) for line in sheet.found[:FOUND_LINES]),
+        *(Paragraph(marked_up(line), style(size, after=1)) for line in sheet.found[:FOUND_LINES]),
         Spacer(1, 4),
     ]
     foot: list[Any] = [
         HRFlowable(width="100%", color=LINE, spaceBefore=4, spaceAfter=4),
         Paragraph(
-            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {escape(sheet.stop_rules)}",
+            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {marked_up(sheet.stop_rules)}",
             style(size, after=2),
         ),
-        Paragraph(f"<b>Where.</b> {escape(sheet.setting)}", style(size, after=2)),
+        Paragraph(f"<b>Where.</b> {marked_up(sheet.setting)}", style(size, after=2)),
         Paragraph("<b>Next visit:</b> ______________________", style(size, after=2)),
-        Paragraph(escape(sheet.scope), style(size - 2.5, colour=MUTED)),
+        Paragraph(marked_up(sheet.scope), style(size - 2.5, colour=MUTED)),
     ]
     story: list[Any] = [*head]
     room = paper[1] - AROUND

@@ -52,6 +52,7 @@ class IntakePage(StagePage):
         column.addWidget(self.stack, 1)
         self.safety.refused.connect(self.refused)
         self.safety.told.connect(self.told)
+        self.safety.letter_wanted.connect(self.letter_wanted)
 
     def enter(self) -> None:
         """The stage is shown: the safety screen while it is due, the complaint before it on a first visit."""

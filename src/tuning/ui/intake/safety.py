@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QDateEdit,
-    QFileDialog,
     QHBoxLayout,
     QScrollArea,
     QVBoxLayout,
@@ -17,16 +15,13 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.entries import Clearance, Screen
-from tuning.core.errors import TuningError
 from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
 from tuning.core.gate.triage import Screened, entry_of, screen
 from tuning.core.gate.words import finding_name, standing_words
 from tuning.core.types import LEGS, Role, Triage
 from tuning.core.units import sentence_case
-from tuning.exchange.pdf.referral import Referral, write_referral
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
-from tuning.ui.intake.panels import COMPLAINT, site_text
 from tuning.ui.intake.safety_questions import ROW, AnswerList
 from tuning.ui.widgets import Line, button, label, rule
 from tuning.ui.words import day
@@ -46,6 +41,7 @@ class SafetyPanel(QWidget):
 
     refused = pyqtSignal(str)
     told = pyqtSignal(str)
+    letter_wanted = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -67,7 +63,7 @@ class SafetyPanel(QWidget):
         self.note.setAccessibleName("Note to the safety screen")
         self.save = button("Record the screen", self.record, "primary")
         self.standing = label("", theme.BODY, wrap=True)
-        self.refer = button("Referral note as PDF…", self._ask_note)
+        self.refer = button("Referral note…", lambda: self.letter_wanted.emit("referral"))
         self._build()
         self.list.answered.connect(self.refresh)
         workspace.content_changed.connect(self.refresh)
@@ -249,42 +245,3 @@ class SafetyPanel(QWidget):
             if f.clearance is not None
         )
         self.standing.setText(f"{told}. {who} {lifted}".strip())
-
-    def _ask_note(self) -> None:
-        patient = self._space.patient
-        assert patient is not None
-        name = f"referral {patient.name}.pdf"
-        found, _ = QFileDialog.getSaveFileName(self, "Referral note", str(Path.home() / name), "PDF (*.pdf)")
-        if found:
-            self.write_note(Path(found))
-
-    def write_note(self, target: Path) -> bool:
-        """Write the referral note of the standing screen."""
-        space = self._space
-        patient, person, found = space.patient, space.person, space.standing()
-        if patient is None or person is None or found is None:
-            return False
-        complaint = space.form(COMPLAINT)
-        standing = {f.id for f in found.open}
-        rules = [r for r in space.knowledge.safety.rules if r.id in standing or r.id in found.screen.looks]
-        sites = complaint.data.get("sites", []) if complaint is not None else []
-        note = Referral(
-            patient.name,
-            patient.birth_date,
-            date.today(),
-            person.name,
-            person.role.value,
-            found.level.value,
-            patient.complaint,
-            tuple(site_text(site) for site in sites),
-            tuple((r.name, r.urgency.split(" ", 1)[1], r.source) for r in rules),
-            found.screen.said or found.screen.note,
-            space.knowledge.cautions.scope,
-        )
-        try:
-            write_referral(note, target)
-        except TuningError as err:
-            self.refused.emit(str(err))
-            return False
-        self.told.emit(f"Referral note written to {target}.")
-        return True

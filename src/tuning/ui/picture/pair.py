@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tuning.core.entries import Capture, Track
 from tuning.core.judging.measures import Measure
-from tuning.core.types import LEGS, Floats, Observation, Side
+from tuning.core.types import LEGS, Floats, FrameRef, Observation, Side
 from tuning.core.units import behind, signed
 from tuning.records.packing import unpack
 from tuning.ui import theme
@@ -129,16 +129,26 @@ class Frames:
         source = self._source(capture)
         return source.times / slowness(source, self._space.case, capture)
 
-    def half(self, capture: Capture, track: Track, seen: Observation, measure: Measure, offset_s: float = 0.0) -> Half:
-        """The frame that a value was read at, or so many seconds from it. Raises TuningError, ValueError."""
+    def half(
+        self, capture: Capture, track: Track | None, seen: Observation, measure: Measure, offset_s: float = 0.0
+    ) -> Half:
+        """The frame that a value was read at, or so many seconds from it, with followed or placed marks.
+
+        Raises TuningError, ValueError.
+        """
         source, times = self._source(capture), self._times(capture)
         event = float(times[min(seen.frame or 0, len(times) - 1)])
         frame = int(np.argmin(np.abs(times - event - offset_s)))
         pixels = np.ascontiguousarray(source.frame(frame))
-        tracks = unpack(self._space.record.places(track), track.names, times)
         height, width = pixels.shape[:2]
         image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
-        marks = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names) if np.isfinite(tracks.xy[frame, k]).all()}
-        time = signed(float(times[frame]), 2)
+        if track is not None:
+            tracks = unpack(self._space.record.places(track), track.names, times)
+            places = {n: tracks.xy[frame, k] for k, n in enumerate(tracks.names)}
+        else:
+            placed = seen.evidence.marks if isinstance(seen.evidence, FrameRef) else {}
+            places = {n: np.asarray(at, dtype=np.float64) for n, at in placed.items()}
+        marks = {n: at for n, at in places.items() if np.isfinite(at).all()}
+        time = f", {signed(float(times[frame]), 2)} s" if len(times) > 1 else ""
         shown = measure.text(seen.measured or 0.0) + behind(measure.unit)
-        return Half(image, marks, f"{day(capture.at)}, {time} s", shown)
+        return Half(image, marks, f"{day(capture.at)}{time}", shown)

@@ -147,10 +147,6 @@ class ProgrammePage(StagePage):
         """Ask where the sheet goes, write it and open it."""
         self._ask("Patient sheet", "exercises.pdf", self.save_sheet)
 
-    def ask_values(self) -> None:
-        """Ask where the measured values go, write them and open them."""
-        self._ask("Measured values", "values.pdf", self.save_values)
-
     def ask_calendar(self) -> None:
         """Ask where the week goes as a calendar file."""
         self._ask("Calendar", "week.ics", self.save_calendar, opens=False)
@@ -172,10 +168,6 @@ class ProgrammePage(StagePage):
     def save_sheet(self, target: Path) -> bool:
         """Write the sheet; False with a sentence when it cannot be."""
         return self._save(self.state.print_sheet, target, "Patient sheet")
-
-    def save_values(self, target: Path) -> bool:
-        """Write the measured values for colleagues; False with a sentence when they cannot be."""
-        return self._save(self.state.print_values, target, "Measured values")
 
     def save_calendar(self, target: Path) -> bool:
         """Write the week as a calendar; False with a sentence when it cannot be."""

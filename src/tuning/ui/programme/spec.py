@@ -23,13 +23,6 @@ def _sheet(page: StagePage) -> None:
     page.ask_sheet()
 
 
-def _values(page: StagePage) -> None:
-    from tuning.ui.programme.page import ProgrammePage
-
-    assert isinstance(page, ProgrammePage)
-    page.ask_values()
-
-
 def _opens(number: int) -> Callable[[StagePage], None]:
     def run(page: StagePage) -> None:
         from tuning.ui.programme.page import ProgrammePage
@@ -70,7 +63,7 @@ PROGRAMME = StageSpec(
     next_step=next_step,
     actions=(
         StageAction("Patient sheet as PDF", "Ctrl+P", _sheet),
-        StageAction("Measured values as PDF, for colleagues", "", _values),
+        StageAction("Measured values, for colleagues", "", lambda page: page.letter_wanted.emit("measured")),
         StageAction("Week of the plan", "", _opens(1)),
         StageAction("Exercise session", "", _opens(2)),
         StageAction("Log and decide", "", _opens(3)),

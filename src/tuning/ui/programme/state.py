@@ -279,15 +279,3 @@ class ProgrammeState(QObject):
         knowledge = space.knowledge
         found = conclude(space.case, knowledge.reasoning, knowledge.measures, tests_of(knowledge), space.triage())
         return [line.strip() for line in for_patient(found).splitlines() if line.startswith("We saw")]
-
-    def print_values(self, target: Path, today: date) -> None:
-        """Write the measured values of the visit, for colleagues. Raises TuningError."""
-        from tuning.exchange.pdf.values import Values, write_values
-
-        space = self._workspace
-        assert space.patient is not None and space.person is not None
-        rows = tuple(space.comparisons())
-        if not rows:
-            raise BadInput("Nothing was measured in this visit yet.")
-        scope = space.knowledge.cautions.scope
-        write_values(Values(space.patient.name, today, space.person.name, rows, scope), target)

@@ -1,0 +1,74 @@
+"""The `tuning` command."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+from platformdirs import user_data_path, user_log_path
+
+from tuning.cli.measuring import force, measure, track
+from tuning.cli.records import backup, check_record, restore
+from tuning.cli.telling import run_told
+from tuning.cli.thinking import plan, reason
+
+if TYPE_CHECKING:
+    from tuning.devices import Devices
+
+DEMO, OWN = "demo-clinic", "record"
+
+
+def folder_of(name: str) -> Path:
+    """The folder of a record in the user's data folder."""
+    return user_data_path("tuning") / name
+
+
+@click.group(invoke_without_command=True)
+@click.option("--own", is_flag=True, help="Open your own record instead of the demo clinic.")
+@click.option("--record", type=click.Path(path_type=Path), help="Open the record in this folder.")
+@click.option("--practice", is_flag=True, help="Make it a practice record, with made-up devices; marked for good.")
+@click.pass_context
+def main(context: click.Context, own: bool, record: Path | None, practice: bool) -> None:
+    """Measure alignment, judge differences, plan exercises. Opens the window."""
+    if context.invoked_subcommand is not None:
+        return
+    folder = record or folder_of(OWN if own else DEMO)
+    demo = record is None and not own
+    if demo:
+        run_told(lambda: _build_demo(folder))
+    from tuning.ui.app import run
+
+    kind = "practice" if practice else "demo" if demo else ""
+    sys.exit(run(folder, user_log_path("tuning") / "tuning.log", kind, _devices))
+
+
+def _devices(kind: str) -> Devices:
+    """Made-up devices for a demo or practice record; none for an own one."""
+    from tuning.devices import NO_DEVICES
+
+    if kind not in ("demo", "practice"):
+        return NO_DEVICES
+    from tuning.demo.devices import simulated
+
+    return simulated()
+
+
+def _build_demo(folder: Path) -> None:
+    if not (folder / "record.sqlite").exists():
+        from tuning.demo.clinic import build_clinic
+
+        click.echo("Building the demo clinic, once …")
+        build_clinic(folder)
+
+
+@main.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+def demo(folder: Path) -> None:
+    """Build the demo clinic in FOLDER."""
+    run_told(lambda: _build_demo(folder))
+
+
+for command in (check_record, backup, restore, track, measure, force, reason, plan):
+    main.add_command(command)

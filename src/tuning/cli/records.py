@@ -1,0 +1,78 @@
+"""Commands about a record: check, back up, restore."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from tuning.cli.telling import run_told
+
+
+@click.command("check-record")
+@click.argument("folder", type=click.Path(path_type=Path, exists=True))
+def check_record(folder: Path) -> None:
+    """Check database and media of the record in FOLDER."""
+
+    def run() -> None:
+        from tuning.records import Record
+
+        record = Record(folder)
+        problems = record.check()
+        record.close()
+        for problem in problems:
+            click.echo(problem)
+        if problems:
+            sys.exit(1)
+        click.echo("The record is sound.")
+
+    run_told(run)
+
+
+@click.command()
+@click.argument("record", type=click.Path(path_type=Path))
+@click.argument("into", type=click.Path(path_type=Path))
+@click.option("--thin", is_flag=True, help="Then keep seven days, four weeks and twelve months, and remove the rest.")
+def backup(record: Path, into: Path, thin: bool) -> None:
+    """Back the record in folder RECORD up into folder INTO, verified; the record may be in use."""
+
+    def run() -> None:
+        from tuning.records.backup import backup as take
+        from tuning.records.backup import thin_out
+
+        made = take(record, into)
+        click.echo(f"Backed up to {made.folder}, {made.media} files of media, verified.")
+        for name in made.lost:
+            click.echo(f"Missing or damaged in the record itself: {name}.", err=True)
+        for gone in thin_out(into) if thin else ():
+            click.echo(f"Removed {gone.folder.name}.")
+
+    run_told(run)
+
+
+@click.command()
+@click.argument("source", type=click.Path(path_type=Path))
+@click.argument("record", type=click.Path(path_type=Path))
+@click.option("--yes", is_flag=True, help="Do it; without, only tell what would be done.")
+def restore(source: Path, record: Path, yes: bool) -> None:
+    """Put the backup in folder SOURCE in the place of the record in folder RECORD."""
+
+    def run() -> None:
+        from tuning.core.errors import BadInput
+        from tuning.records.backup import contents
+        from tuning.records.backup import restore as put
+
+        click.echo(f"{source} holds {contents(source)}.")
+        if record.exists() and any(record.iterdir()):
+            try:
+                click.echo(f"{record} holds {contents(record)}; it would be moved beside.")
+            except BadInput as err:
+                click.echo(f"{record} cannot be read ({err}); it would be moved beside.")
+        if not yes:
+            click.echo("Nothing was changed; add --yes to restore.")
+            return
+        aside = put(source, record)
+        click.echo(f"Restored to {record}." + (f" What was there lies in {aside}." if aside is not None else ""))
+
+    run_told(run)

@@ -1,0 +1,1 @@
+"""Reports: what is written of the open case, looked at, put right, kept and sent."""

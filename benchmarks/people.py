@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sqlite3
 import sys
@@ -20,9 +21,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Done, PlanItem, Screen
-from tuning.core.types import Observation, Side, Triage
+from tuning.core.types import Entry, Observation, Side, Triage
 from tuning.knowledge import load
-from tuning.records import Record, bodies, new_uid
+from tuning.records import Record, bodies, new_uid, trail
 from tuning.ui import theme
 from tuning.ui.day_list import DayList
 from tuning.ui.window import MainWindow
@@ -50,35 +51,44 @@ def best(work: Callable[[], object]) -> float:
 def fill(folder: Path, people: int, visits: int) -> None:
     """Everybody with two visits; the first person with many. Every visit has a screen, values, a plan, a log."""
     record = Record(folder)
-    record.add_person("R. Falk", "licensed clinician")
+    person = record.add_person("R. Falk", "licensed clinician").uid
     record.close()
     start = datetime(2020, 1, 1, 9, tzinfo=UTC)
     with closing(sqlite3.connect(folder / "record.sqlite")) as db, db:
+
+        def insert(table: str, row: dict[str, object], fields: tuple[str, ...], **columns: object) -> int:
+            """A row with its sum; `columns` in the place of what stands in other tables."""
+            kept = {k: v for k, v in row.items() if k not in ("visit", "person", "patient", "medium")} | columns
+            kept["sum"] = trail.sum_of(row, fields)
+            names, marks = ", ".join(kept), ", ".join("?" * len(kept))
+            return int(
+                db.execute(f"insert into {table} ({names}) values ({marks})", tuple(kept.values())).lastrowid or 0
+            )
+
         for n in range(people):
-            birth = date(1950 + n % 50, 1 + n % 12, 1 + n % 28)
-            row = db.execute(
-                "insert into patient values (null, ?, 1, ?, ?, '', 70, 1.7, '', '', ?, 'left', ?, ?, 1)",
-                (new_uid(), f"Person {n:04d} Östlund", birth.isoformat(), "Left knee aches on stairs", "deckhand",
-                 str(start)),
-            ).lastrowid  # fmt: skip
+            patient = {
+                "uid": new_uid(), "name": f"Person {n:04d} Östlund", "sex": "", "body_mass_kg": 70.0, "stature_m": 1.7,
+                "birth_date": date(1950 + n % 50, 1 + n % 12, 1 + n % 28).isoformat(), "dominant_hand": "",
+                "dominant_leg": "", "complaint": "Left knee aches on stairs", "involved": "left",
+                "occupation": "deckhand", "created_at": _stamp(start),
+            }  # fmt: skip
+            row = insert("patient", patient, trail.PATIENT, revision=1, created_by=1)
             for v in range(visits if n == 0 else 2):
-                at = (start + timedelta(days=7 * v)).strftime("%Y-%m-%d %H:%M:%S.%f")
-                visit = db.execute(
-                    "insert into visit values (null, ?, ?, ?, 1)", (new_uid(), row, at)
-                ).lastrowid  # fmt: skip
-                db.executemany(
-                    "insert into entry values (null, ?, ?, ?, ?, 1, null, '', null, ?)",
-                    [(new_uid(), bodies.NAMES[type(e)], visit, at, _json(e)) for e in _entries(n, start)],
-                )
+                at = _stamp(start + timedelta(days=7 * v))
+                visit = {"uid": new_uid(), "patient": patient["uid"], "started_at": at}
+                number = insert("visit", visit, trail.VISIT, patient_id=row, person_id=1)
+                for entry in _entries(n, start):
+                    told = {"uid": new_uid(), "kind": bodies.NAMES[type(entry)], "visit": visit["uid"], "at": at,
+                            "person": person, "medium": None, "replaces": "", "struck_at": None,
+                            "body": json.dumps(bodies.body(entry))}  # fmt: skip
+                    insert("entry", told, trail.ENTRY, visit_id=number, person_id=1)
 
 
-def _json(entry: object) -> str:
-    import json
-
-    return json.dumps(bodies.body(entry))  # type: ignore[arg-type]
+def _stamp(moment: datetime) -> str:
+    return moment.strftime("%Y-%m-%d %H:%M:%S.%f")
 
 
-def _entries(n: int, start: datetime) -> list[object]:
+def _entries(n: int, start: datetime) -> list[Entry]:
     level = Triage.AMBER if n % 10 == 0 else Triage.NONE
     plan = PlanItem("stepdown", "sd-1-hold-taps", {"sets": 3, "reps": 8}, Side.LEFT)
     values = [Observation(measure_id="knee-to-wall", side=side, value=9.0) for side in (Side.LEFT, Side.RIGHT)]

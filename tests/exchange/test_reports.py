@@ -18,6 +18,7 @@ from tuning.core.case import Case
 from tuning.core.entries import Screen
 from tuning.core.errors import EnvironmentFault
 from tuning.core.gate.standing import standing_of
+from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.judging.ledger import ledger
 from tuning.core.programme.plan import standing_plan
@@ -150,6 +151,20 @@ def test_a_summary_is_one_page_and_a_referral_names_what_must_be_ruled_out(cases
     red = Screen(Triage.RED, rules=("heel-tendon",), reds=("heel-tendon",), uid="r", at=case.visit.started_at)
     told = written(material(replace(case, entries=(red,), _memo={})), TABLE, TABLE.kinds["referral"])
     assert "ruptur" in as_text(told) and "same day" in as_text(told), "only the safety screen may say so"
+
+
+def test_the_referral_note_names_findings_urgency_and_source_the_most_urgent_first(cases):
+    case = cases["potter"]
+    found = triage(KNOWLEDGE.safety, {"knee-injury": True, "night": True}, 60)
+    red = Screen(found.level, rules=tuple(r.id for r in found.hits), uid="r", said="since Sunday")
+    red = replace(red, at=case.visit.started_at)
+    patient = replace(case.patient, complaint="Knee gave way on the slip <twice>")
+    told = written(material(replace(case, entries=(red,), patient=patient, _memo={})), TABLE, TABLE.kinds["referral"])
+    text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(_file(report_pdf(told, {}))).pages)
+    for part in ("RED", "Ottawa knee rule positive: same day (Stiell 1995)", "Night pain: prompt", "slip <twice>",
+                 "since Sunday", "R. Falk", "does not diagnose", "Please examine"):  # fmt: skip
+        assert part in text, part
+    assert text.index("Ottawa") < text.index("Night pain")
 
 
 def _file(data: bytes):

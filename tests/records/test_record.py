@@ -47,7 +47,7 @@ ONE_OF_EACH = [
 
 
 def test_every_kind_of_entry_comes_back_as_it_went_in(desk):
-    assert {type(e) for e in ONE_OF_EACH} | {kinds.Capture} == set(KINDS.values())
+    assert {type(e) for e in ONE_OF_EACH} | {kinds.Capture, kinds.Letter} == set(KINDS.values())
     for before, after in zip(desk.keep(*ONE_OF_EACH), desk.case.entries, strict=True):
         if isinstance(before, kinds.Track):
             assert desk.record.places(after) == before.places

@@ -16,9 +16,9 @@ from tuning.core.errors import EnvironmentFault
 from tuning.records.faults import told_as_fault
 from tuning.records.files import held, sync_folder
 
-HEAD = "0004"
+HEAD = "0005"
 """Newest revision in migrations/versions; a test holds the two together."""
-KNOWN = ("0001", "0002", "0003", HEAD)
+KNOWN = ("0001", "0002", "0003", "0004", HEAD)
 TABLES_SQL = Path(__file__).with_name("tables.sql").read_text(encoding="utf-8")
 TABLES = set(re.findall(r"(?i)^create table (\w+)", TABLES_SQL, re.MULTILINE))
 OLD_TABLES = {
@@ -27,6 +27,7 @@ OLD_TABLES = {
 }  # fmt: skip
 OLD_TABLES["0002"] = OLD_TABLES["0001"] | {"finding"}
 OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
+OLD_TABLES["0004"] = {"info", "person", "patient", "medium", "visit", "entry", "places"}
 
 
 def connection_to(file: Path) -> sqlite3.Connection:
@@ -51,6 +52,7 @@ def ready(file: Path, kind: str) -> None:
             return
         found = revision_of(file)
         if found == HEAD:
+            _look_through(file)
             return
         _sweep(file)
         _upgrade(file, found)
@@ -76,6 +78,14 @@ def revision_of(file: Path) -> str:
             f"The record is damaged: the table “{min(missing)}” is missing ({file}). Restore the last backup."
         )
     return found
+
+
+def _look_through(file: Path) -> None:
+    """Every page and index, as a row that is gone would leave no other sign. Raises EnvironmentFault."""
+    with closing(_plain(file)) as connection:
+        wrong = [str(row[0]) for row in connection.execute("pragma integrity_check(1)") if row[0] != "ok"]
+    if wrong:
+        raise EnvironmentFault(f"The record is damaged ({file}: {wrong[0]}). Restore the last backup.")
 
 
 def _tables(connection: sqlite3.Connection) -> set[str]:

@@ -19,7 +19,7 @@ from tuning.core.errors import Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
 from tuning.core.visit.overview import Digest
-from tuning.records import bodies, people, schema
+from tuning.records import bodies, people, schema, trail
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
@@ -27,14 +27,15 @@ from tuning.records.media import Kept, MediaFolder
 
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
 PATIENT = tuple(f.name for f in fields(Patient))
-MEDIUM = ("uid", "sha256", "suffix", "original_name", "size")
 ENTRIES = """
     select entry.*, visit.uid as visit, visit.patient_id, person.uid as person, person.name as who,
            medium.uid as medium, sha256, suffix, original_name, size
     from entry join visit on visit_id = visit.id join person on entry.person_id = person.id
          left join medium on medium_id = medium.id
 """
-VISITS = "select visit.uid, started_at, patient.uid as patient from visit join patient on patient_id = patient.id"
+VISITS = """
+    select visit.uid, started_at, visit.sum, patient.uid as patient from visit join patient on patient_id = patient.id
+"""
 
 
 def now() -> datetime:
@@ -82,9 +83,16 @@ class Record:
                 if self._connection.in_transaction:
                     self._connection.execute("rollback")
 
-    def _reading(self) -> AbstractContextManager[Connection]:
-        """One look: nothing that is written meanwhile is half in it."""
-        return self._within("begin")
+    @contextmanager
+    def _reading(self) -> Iterator[Connection]:
+        """One look: nothing that is written meanwhile is half in it. What makes no sense is told as damage."""
+        try:
+            with self._within("begin") as db:
+                yield db
+        except (ValueError, IndexError, KeyError, TypeError) as err:
+            raise EnvironmentFault(
+                f"The record is damaged ({self.file}): what stands there makes no sense. Restore the last backup."
+            ) from err
 
     def _writing(self) -> AbstractContextManager[Connection]:
         """One transaction that holds the record from its first look on."""
@@ -122,8 +130,9 @@ class Record:
     def add_person(self, name: str, role: str) -> Person:
         """Add a user profile."""
         person = Person(new_uid(), name, Role(role))
+        row = {"uid": person.uid, "name": name, "role": person.role.value, "created_at": _stamp(now())}
         with self._writing() as db:
-            _insert(db, "person", uid=person.uid, name=name, role=person.role.value, created_at=_stamp(now()))
+            _insert(db, "person", **row, sum=trail.sum_of(row, trail.PERSON))
         return person
 
     def patients(self, search: str = "") -> Sequence[Patient]:
@@ -154,30 +163,31 @@ class Record:
     def add_patient(self, person: Person, **fields: Any) -> Patient:
         """Add a patient; `fields` as in core.case.Patient."""
         patient = Patient(uid=new_uid(), **{**fields, "involved": Side(fields["involved"])})
-        values = {key: getattr(patient, key) for key in PATIENT}
+        row = {key: getattr(patient, key) for key in PATIENT}
+        row |= {"birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value}
+        row |= {"created_at": _stamp(now())}
         with self._writing() as db:
-            _insert(
-                db,
-                "patient",
-                **{**values, "birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value},
-                revision=0,
-                created_at=_stamp(now()),
-                created_by=_id(db, "person", person.uid),
-            )
+            total = trail.sum_of(row, trail.PATIENT)
+            _insert(db, "patient", **row, revision=0, created_by=_id(db, "person", person.uid), sum=total)
+            self._tell(db, person.uid, "new patient", patient.uid, sum=total)
         return patient
 
     def start_visit(self, patient: Patient, person: Person, at: datetime | None = None) -> Visit:
         """Begin a visit."""
         visit = Visit(new_uid(), patient.uid, at or now())
         with self._writing() as db:
+            started = _stamp(visit.started_at)
+            total = trail.sum_of({"uid": visit.uid, "patient": patient.uid, "started_at": started}, trail.VISIT)
             _insert(
                 db,
                 "visit",
                 uid=visit.uid,
                 patient_id=_id(db, "patient", patient.uid),
-                started_at=_stamp(visit.started_at),
+                started_at=started,
                 person_id=_id(db, "person", person.uid),
+                sum=total,
             )
+            self._tell(db, person.uid, "new visit", visit.uid, sum=total)
             self._next_revision(db, patient.uid)
         return visit
 
@@ -189,7 +199,8 @@ class Record:
     @staticmethod
     def _visits(db: Connection, where: str = "", values: Sequence[Any] = ()) -> list[Visit]:
         rows = db.execute(f"{VISITS} {where} order by visit.id", values)
-        return [Visit(row["uid"], row["patient"], _moment(row["started_at"])) for row in rows]
+        found = [trail.sound(row, trail.VISIT, "a visit") for row in rows]
+        return [Visit(row["uid"], row["patient"], _moment(row["started_at"])) for row in found]
 
     # cases
 
@@ -235,7 +246,10 @@ class Record:
             return track.places
         query = "select data from places join entry on entry_id = entry.id where entry.uid = ?"
         with self._reading() as db:
-            return bytes(db.execute(query, (track.uid,)).fetchone()[0])
+            row = db.execute(query, (track.uid,)).fetchone()
+        if row is None:
+            raise EnvironmentFault("The record is damaged: followed marks are missing. Restore the last backup.")
+        return bytes(row[0])
 
     # media
 
@@ -246,22 +260,21 @@ class Record:
             if row is not None:
                 return _medium(row)
             medium = Medium(new_uid(), kept.sha256, kept.suffix, kept.original_name, kept.size)
-            _insert(
-                db,
-                "medium",
-                **{key: getattr(medium, key.replace("original_", "")) for key in MEDIUM},
-                added_at=_stamp(now()),
-                person_id=_id(db, "person", person.uid),
-            )
+            values = {key: getattr(medium, key.replace("original_", "")) for key in trail.MEDIUM}
+            total = trail.sum_of(values, trail.MEDIUM)
+            _insert(db, "medium", **values, added_at=_stamp(now()), person_id=_id(db, "person", person.uid), sum=total)
+            self._tell(db, person.uid, "new file", medium.uid, sum=total)
         return medium
 
     # entries
 
     def commit(
-        self, case: Case, added: Sequence[Entry] = (), struck: Collection[str] = (), restored: Collection[str] = ()
-    ) -> int:
+        self, case: Case, added: Sequence[Entry] = (), struck: Collection[str] = (), restored: Collection[str] = (),
+        by: str = "",
+    ) -> int:  # fmt: skip
         """Add entries, strike out and restore others, all in one transaction; the new revision.
 
+        `by` is the uid of who strikes and restores, for the trail; new entries name theirs.
         `case` is what the action was decided on. Raises Conflict when another window has
         changed that person since, EnvironmentFault when the record cannot be written;
         nothing is changed then.
@@ -271,50 +284,105 @@ class Record:
                 raise Conflict("Another window has changed this case. It was read again; look, then do it once more.")
             for entry in added:
                 self._add(db, entry)
-            self._set_struck(db, struck, _stamp(now()))
-            self._set_struck(db, restored, None)
+            self._set_struck(db, struck, _stamp(now()), by)
+            self._set_struck(db, restored, None, by)
             return self._next_revision(db, case.patient.uid)
 
-    @staticmethod
-    def _add(db: Connection, entry: Entry) -> None:
+    def _add(self, db: Connection, entry: Entry) -> None:
         medium = entry.medium if isinstance(entry, bodies.HOLD_MEDIA) else None
+        kind, at, body = bodies.NAMES[type(entry)], _stamp(entry.at), json.dumps(bodies.body(entry))
+        told = {
+            "uid": entry.uid, "kind": kind, "visit": entry.visit, "at": at, "person": entry.person,
+            "medium": medium.uid if medium is not None else None, "replaces": entry.replaces, "struck_at": None,
+            "body": body,
+        }  # fmt: skip
+        total = trail.sum_of(told, trail.ENTRY)
         row = _insert(
             db,
             "entry",
             uid=entry.uid,
-            kind=bodies.NAMES[type(entry)],
+            kind=kind,
             visit_id=_id(db, "visit", entry.visit),
-            at=_stamp(entry.at),
+            at=at,
             person_id=_id(db, "person", entry.person),
             medium_id=_id(db, "medium", medium.uid) if medium is not None else None,
             replaces=entry.replaces,
-            body=json.dumps(bodies.body(entry)),
+            body=body,
+            sum=total,
         )
         if isinstance(entry, Track) and entry.places:
             _insert(db, "places", entry_id=row, data=entry.places)
+        self._tell(db, entry.person, "entered", entry.uid, sum=total, kind=kind)
+
+    def _set_struck(self, db: Connection, uids: Iterable[str], at: str | None, by: str) -> None:
+        for uid in uids:
+            row = db.execute(f"{ENTRIES} where entry.uid = ?", (uid,)).fetchone()
+            if row is None:
+                raise EnvironmentFault("The record holds no entry of this uid any more. Nothing was changed.")
+            total = trail.sum_of({**dict(row), "struck_at": at}, trail.ENTRY)
+            db.execute("update entry set struck_at = ?, sum = ? where uid = ?", (at, total, uid))
+            self._tell(db, by, "struck" if at else "restored", uid, sum=total)
 
     @staticmethod
-    def _set_struck(db: Connection, uids: Iterable[str], at: str | None) -> None:
-        db.executemany("update entry set struck_at = ? where uid = ?", [(at, uid) for uid in uids])
+    def _tell(db: Connection, who: str, what: str, subject: str, **detail: Any) -> None:
+        trail.tell(db, _stamp(now()), who, what, subject, detail)
 
     def _next_revision(self, db: Connection, patient_uid: str) -> int:
         db.execute("update patient set revision = revision + 1 where uid = ?", (patient_uid,))
         return self._revision(db, patient_uid)
+
+    def note(self, person: Person, what: str, subject: str, **detail: Any) -> None:
+        """A line of the trail about something that is no entry: a setting, an export."""
+        with self._writing() as db:
+            self._tell(db, person.uid, what, subject, **detail)
+
+    def lines(self, subject: str = "") -> list[trail.Line]:
+        """The trail of one subject, or whole; oldest first."""
+        where, values = ("where subject = ?", (subject,)) if subject else ("", ())
+        with self._reading() as db:
+            names = dict(db.execute("select uid, name from person").fetchall())
+            rows = db.execute(f"select * from trail {where} order by id", values).fetchall()
+        return [
+            trail.Line(_moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"]))
+            for r in rows
+        ]
 
     def check(self) -> list[str]:
         """Sentences about everything wrong in the record; empty when it is sound."""
         with self._reading() as db:
             found = [str(row[0]) for row in db.execute("pragma integrity_check")]
             broken = db.execute("pragma foreign_key_check").fetchall()
-            media = [_medium(row) for row in db.execute("select * from medium")]
+            media = db.execute("select * from medium").fetchall()
             rows = db.execute(f"{ENTRIES} order by entry.id").fetchall()
+            sums, changed = self._sums(db, rows, media)
+            told = trail.problems(db, sums)
         problems = [f"database: {line}" for line in found if line != "ok"]
         problems += [f"a row of {row[0]} points at nothing" for row in broken]
+        problems += changed + told
         problems += self._unreadable(rows)
         problems += [
-            f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)
+            f"media file {m.name} is missing or changed"
+            for m in map(_medium, media)
+            if not self.media.is_intact(m.sha256, m.suffix)
         ]
         return problems
+
+    @staticmethod
+    def _sums(db: Connection, entries: Sequence[Row], media: Sequence[Row]) -> tuple[dict[str, str], list[str]]:
+        """The sum of every row by uid, and sentences about those that are not what was written."""
+        tables = (
+            ("patient", db.execute("select * from patient").fetchall(), trail.PATIENT),
+            ("visit", db.execute(VISITS).fetchall(), trail.VISIT),
+            ("medium", media, trail.MEDIUM),
+            ("entry", entries, trail.ENTRY),
+        )
+        problems = [
+            f"{name} {row['uid']} is not what was written"
+            for name, rows, fields in (*tables, ("person", db.execute("select * from person"), trail.PERSON))
+            for row in rows
+            if row["sum"] != trail.sum_of(row, fields)
+        ]
+        return {row["uid"]: row["sum"] for _, rows, _ in tables for row in rows}, problems
 
     @staticmethod
     def _unreadable(rows: Sequence[Row]) -> list[str]:
@@ -322,7 +390,7 @@ class Record:
         problems, uids = [], {row["uid"] for row in rows}
         for row in rows:
             try:
-                entry = _entry(row)
+                entry = _read(row)
             except (ValueError, KeyError) as err:
                 problems.append(f"entry {row['id']} cannot be read: {err}")
                 continue
@@ -358,10 +426,12 @@ def _id(db: Connection, table: str, uid: str) -> int:
 
 
 def _person(row: Row) -> Person:
+    trail.sound(row, trail.PERSON, "somebody's profile")
     return Person(row["uid"], row["name"], Role(row["role"]))
 
 
 def _patient(row: Row) -> Patient:
+    trail.sound(row, trail.PATIENT, "a patient")
     values = {key: row[key] for key in PATIENT}
     return Patient(**{**values, "birth_date": date.fromisoformat(row["birth_date"]), "involved": Side(row["involved"])})
 
@@ -371,6 +441,15 @@ def _medium(row: Row) -> Medium:
 
 
 def _entry(row: Row) -> Entry:
+    """An entry, where it is what was written. Raises EnvironmentFault."""
+    trail.sound(row, trail.ENTRY, "an entry")
+    try:
+        return _read(row)
+    except ValueError as err:
+        raise EnvironmentFault(f"The record holds an entry that cannot be read: {err}.") from err
+
+
+def _read(row: Row) -> Entry:
     head = {
         "uid": row["uid"],
         "visit": row["visit"],

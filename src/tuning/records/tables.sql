@@ -5,6 +5,7 @@
 -- out and redo restores it, so the record always tells who entered what and when.
 -- What an entry says stands in body, as records/bodies.py writes it; struck_at set means undone.
 -- Moments are UTC, as '2026-01-02 03:04:05.000000'. A medium is kept bit for bit under its SHA-256 name;
+-- sum and trail are as records/trail.py writes them: every row has its sum, every write its line.
 -- places are the packed places of a track, read only when asked for.
 
 CREATE TABLE info (
@@ -19,6 +20,7 @@ CREATE TABLE person (
     name VARCHAR(120) NOT NULL,
     role VARCHAR(40) NOT NULL,
     created_at DATETIME NOT NULL,
+    sum VARCHAR(32) DEFAULT '' NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (uid)
 );
@@ -39,6 +41,7 @@ CREATE TABLE patient (
     occupation VARCHAR NOT NULL,
     created_at DATETIME NOT NULL,
     created_by INTEGER NOT NULL,
+    sum VARCHAR(32) DEFAULT '' NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (uid),
     FOREIGN KEY(created_by) REFERENCES person (id)
@@ -55,6 +58,7 @@ CREATE TABLE medium (
     size INTEGER NOT NULL,
     added_at DATETIME NOT NULL,
     person_id INTEGER NOT NULL,
+    sum VARCHAR(32) DEFAULT '' NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (uid),
     UNIQUE (sha256),
@@ -67,6 +71,7 @@ CREATE TABLE visit (
     patient_id INTEGER NOT NULL,
     started_at DATETIME NOT NULL,
     person_id INTEGER NOT NULL,
+    sum VARCHAR(32) DEFAULT '' NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (uid),
     FOREIGN KEY(patient_id) REFERENCES patient (id),
@@ -86,6 +91,7 @@ CREATE TABLE entry (
     replaces VARCHAR(36) NOT NULL,
     struck_at DATETIME,
     body JSON NOT NULL,
+    sum VARCHAR(32) DEFAULT '' NOT NULL,
     PRIMARY KEY (id),
     UNIQUE (uid),
     FOREIGN KEY(visit_id) REFERENCES visit (id),
@@ -103,5 +109,18 @@ CREATE TABLE places (
     PRIMARY KEY (entry_id),
     FOREIGN KEY(entry_id) REFERENCES entry (id)
 );
+
+CREATE TABLE trail (
+    id INTEGER NOT NULL,
+    at DATETIME NOT NULL,
+    who VARCHAR(36) NOT NULL,
+    what VARCHAR(20) NOT NULL,
+    subject VARCHAR(80) NOT NULL,
+    detail VARCHAR NOT NULL,
+    chain VARCHAR(64) NOT NULL,
+    PRIMARY KEY (id)
+);
+
+CREATE INDEX ix_trail_subject ON trail (subject);
 
 CREATE TABLE alembic_version (version_num varchar(32) not null primary key);

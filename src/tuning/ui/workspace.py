@@ -50,6 +50,7 @@ class Action:
 
     def __init__(self, case: Case, person: Person) -> None:
         self.case, self._person = case, person
+        self.by = person.uid
         self.added: list[Entry] = []
         self.struck: set[str] = set()
 
@@ -313,11 +314,11 @@ class Workspace(QObject):
         )
         self._ask_gate(case, act.added)
         try:
-            revision = self.record.commit(case, act.added, act.struck)
+            revision = self.record.commit(case, act.added, act.struck, by=act.by)
         except Conflict:
             self._again(case, act, here)
             case = self.case if here and self.case is not None else case
-            revision = self.record.commit(case, act.added, act.struck)
+            revision = self.record.commit(case, act.added, act.struck, by=act.by)
         if not here:
             self.told.emit(f"Kept with {case.patient.name}: {text}.")
             return
@@ -359,7 +360,7 @@ class Workspace(QObject):
         self._may_take_back([entry for uid in struck if (entry := case.entry(uid)) is not None])
         if again:
             self._ask_gate(case, [self._done[uid] for uid in restored])
-        self.record.commit(case, struck=struck, restored=restored)
+        self.record.commit(case, struck=struck, restored=restored, by=self.person.uid if self.person else "")
         self._read_again()
         self._committed()
 

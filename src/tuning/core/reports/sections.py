@@ -9,7 +9,7 @@ from datetime import date, datetime
 from tuning.core.case import Case, Visit
 from tuning.core.entries import Done, Form, PlanItem, Treatment
 from tuning.core.gate.standing import Standing
-from tuning.core.gate.triage import SafetyTable
+from tuning.core.gate.triage import SafetyRule, SafetyTable
 from tuning.core.gate.words import finding_name
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
@@ -168,12 +168,17 @@ def _safety(w: _Writer) -> Section:
         return _section(w, "safety", [Sentence(words, (found.screen.uid,), triage=True)])
     head = Sentence(f"Asked on {on}: {found.level.value}.", (found.screen.uid,), triage=True)
     rules = {rule.id: rule for rule in w.m.safety.rules}
-    stands = []
+    stands: list[tuple[str, Sentence]] = []
     for finding in found.open:
         rule = rules.get(finding.id)
-        urgency = f": {rule.urgency.split(' ', 1)[1]}" if rule is not None and not finding.is_limit else ""
+        told_as = _urgency(rule) if rule is not None and not finding.is_limit else ""
         name = sentence_case(finding_name(finding, w.m.safety))
-        stands.append(Sentence(f"{name}{urgency}.", (finding.screen.uid,), triage=True))
+        order = rule.urgency if rule is not None else LAST
+        stands.append((order, Sentence(f"{name}{told_as}.", (finding.screen.uid,), triage=True)))
+    for rule in (rules[key] for key in found.screen.looks if key in rules):
+        words = f"{sentence_case(rule.name)}{_urgency(rule)}."
+        stands.append((rule.urgency, Sentence(words, (found.screen.uid,), triage=True)))
+    told_first = [sentence for _, sentence in sorted(stands, key=lambda one: one[0])]
     lifted = [
         Sentence(
             f"{sentence_case(finding_name(f, w.m.safety))}: cleared by {f.clearance.by} on {f.clearance.on:%-d %b %Y}.",
@@ -184,7 +189,17 @@ def _safety(w: _Writer) -> Section:
     ]  # fmt: skip
     said = found.screen.said or found.screen.note
     told_words = [Sentence(f"Said: “{said}”.", (found.screen.uid,))] if said else []
-    return _section(w, "safety", [head, *stands, *told_words, *lifted])
+    return _section(w, "safety", [head, *told_first, *told_words, *lifted])
+
+
+LAST = "9"
+"""Where a limit stands among findings, which are ordered by the number before their urgency."""
+
+
+def _urgency(rule: SafetyRule) -> str:
+    """How soon, and who says so."""
+    source = f" ({rule.source})" if rule.source else ""
+    return f": {rule.urgency.split(' ', 1)[1]}{source}"
 
 
 def _ask(w: _Writer) -> Section:

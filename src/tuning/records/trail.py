@@ -1,0 +1,90 @@
+"""The trail: who did what when, each line chained to the one before; and the sum of a row, so that a changed one shows.
+
+A row's sum says that it is what was written; the chain says that no line of the trail was taken out or put in. Who
+changes row, sum and every later line of the chain is not found out: the trail shows tampering, it cannot prevent it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from sqlite3 import Connection, Row
+from typing import Any
+
+from tuning.core.errors import EnvironmentFault
+
+PERSON = ("uid", "name", "role", "created_at")
+PATIENT = (
+    "uid", "name", "birth_date", "sex", "body_mass_kg", "stature_m", "dominant_hand", "dominant_leg", "complaint",
+    "involved", "occupation", "created_at",
+)  # fmt: skip
+VISIT = ("uid", "patient", "started_at")
+MEDIUM = ("uid", "sha256", "suffix", "original_name", "size")
+ENTRY = ("uid", "kind", "visit", "at", "person", "medium", "replaces", "struck_at", "body")
+"""What the sum of each row is made of, in this order; rows of other tables by their uid."""
+
+
+def sum_of(row: Mapping[str, Any] | Row, fields: Sequence[str]) -> str:
+    """The sum of a row."""
+    words = "\x1f".join("" if row[name] is None else str(row[name]) for name in fields)
+    return hashlib.sha256(words.encode()).hexdigest()[:32]
+
+
+def sound(row: Row, fields: Sequence[str], what: str) -> Row:
+    """The row, where it is what was written. Raises EnvironmentFault."""
+    if row["sum"] != sum_of(row, fields):
+        raise EnvironmentFault(
+            f"The record is damaged: {what} is not what was written. Nothing was changed; restore the last backup."
+        )
+    return row
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of the trail: when, who (name, empty where the program itself), what, about what, with details."""
+
+    at: datetime
+    who: str
+    what: str
+    subject: str
+    detail: Mapping[str, Any]
+
+
+def tell(db: Connection, at: str, who: str, what: str, subject: str, detail: Mapping[str, Any]) -> None:
+    """One more line, within the transaction of what it tells."""
+    row = db.execute("select chain from trail order by id desc limit 1").fetchone()
+    words = json.dumps(dict(detail), ensure_ascii=False)
+    chain = _link(str(row["chain"]) if row is not None else "", at, who, what, subject, words)
+    db.execute(
+        "insert into trail (at, who, what, subject, detail, chain) values (?, ?, ?, ?, ?, ?)",
+        (at, who, what, subject, words, chain),
+    )
+
+
+def _link(before: str, *parts: str) -> str:
+    return hashlib.sha256("\x1f".join((before, *parts)).encode()).hexdigest()
+
+
+def problems(db: Connection, sums: Mapping[str, str]) -> list[str]:
+    """What is wrong with the trail, and what of the record it tells otherwise; `sums` of every row by uid."""
+    found: list[str] = []
+    chain, told, gone = "", dict[str, str](), set[str]()
+    for row in db.execute("select * from trail order by id"):
+        parts = (row["at"], row["who"], row["what"], row["subject"], row["detail"])
+        if _link(chain, *map(str, parts)) != row["chain"]:
+            found.append(f"trail: line {row['id']} is not what was written, or one before it is missing")
+        chain = str(row["chain"])
+        try:
+            detail = json.loads(row["detail"])
+        except ValueError:
+            continue
+        if "sum" in detail:
+            told[row["subject"]] = detail["sum"]
+        gone |= set(detail.get("erased", ()))
+    found += [f"trail: {uid} was changed outside the program" for uid, one in sums.items() if told.get(uid, one) != one]
+    found += [f"trail: nobody is told to have written {uid}" for uid in sums if uid not in told]
+    found += [f"trail: {uid} is missing from the record" for uid in told if uid not in sums and uid not in gone]
+    return found

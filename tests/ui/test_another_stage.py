@@ -95,7 +95,7 @@ def test_one_row_brings_a_stage_into_line_keys_search_planner_ledger_and_next_st
     QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert window.page("grips").waved == 1, "its key is its own"
 
-    found = CommandList(window, [*window.actions_list, *window._everything()])
+    found = CommandList(window, [*window.actions_list, *window.cupboard.everything()])
     qtbot.addWidget(found)
     names = [action.name for action in found._actions]
     assert {"Go to Grips", "Wave to the ferry", "Test: Rail grip"} <= set(names)

@@ -45,7 +45,7 @@ def test_a_refused_entry_is_said_and_leaves_the_screen_as_it_was(window, patient
     patient("potter", "strength")
     before = window.status.saved.text()
 
-    def full(*_):
+    def full(*_, **__):
         raise EnvironmentFault("The disk is full. What was saved before is kept.")
 
     monkeypatch.setattr(window.workspace.record, "commit", full)

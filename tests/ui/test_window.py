@@ -109,10 +109,10 @@ def test_a_trainer_neither_clears_nor_takes_back_what_a_clinician_recorded(windo
 
 def test_every_exercise_test_and_person_is_found_by_name(window, patient):
     patient("potter", "intake")
-    names = {action.name for action in window._everything()}
+    names = {action.name for action in window.cupboard.everything()}
     assert {"Exercise: Sit-back step-down", "Test: Knee to wall"} <= names
     assert any("camera" in name.lower() for name in names) and sum(n.startswith("Person: ") for n in names) == 5
-    next(a for a in window._everything() if a.name == "Exercise: Sit-back step-down").run()
+    next(a for a in window.cupboard.everything() if a.name == "Exercise: Sit-back step-down").run()
     assert window.stage == "programme" and window.page("programme").state.rung.id == "sd-2-sit-back"
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,8 @@ class Settings:
 
     def __init__(self, folder: Path) -> None:
         self.file = folder / "settings.json"
+        self.told: Callable[[str, Any, Any], None] = lambda key, before, after: None
+        """Called after a change with the key, and the values before (None where it was never set) and after."""
         self._values: dict[str, Any] = {}
         self._stamp: tuple[int, int] | None = None
         self._read()
@@ -38,15 +41,24 @@ class Settings:
         value = self._values.get(key, default)
         return value if isinstance(value, type(default)) else default
 
+    @property
+    def values(self) -> Mapping[str, Any]:
+        """Everything that was ever set."""
+        self._read()
+        return dict(self._values)
+
     def set(self, key: str, value: Any) -> None:
         """Keep a value beside those that others have set. Raises EnvironmentFault; the old file stays then."""
         with held(self.file.parent, "settings"):
             self._stamp = None
             self._read()
             self._keep_unreadable()
+            before = self._values.get(key)
             values = {**self._values, key: value}
             write_whole(self.file, json.dumps(values, ensure_ascii=False, indent=1).encode())
             self._read()
+        if before != value:
+            self.told(key, before, value)
 
     def _keep_unreadable(self) -> None:
         """A file that nobody can read is put aside before it is written over."""

@@ -222,6 +222,19 @@ class Record:
             row["revision"],
         )
 
+    def cases_with(self, measure_ids: Collection[str]) -> Iterator[Case]:
+        """The case of everybody in whom one of some measures was taken, open at the newest visit."""
+        marks = ", ".join("?" * len(measure_ids))
+        wanted = f"""
+            select distinct patient.uid, (select uid from visit where patient_id = patient.id order by id desc limit 1)
+            from entry join visit on visit_id = visit.id join patient on patient_id = patient.id
+            where kind = 'observation' and struck_at is null and json_extract(body, '$.measure_id') in ({marks})
+        """
+        with self._reading() as db:
+            found = [tuple(row) for row in db.execute(wanted, tuple(measure_ids))]
+        for patient, visit in found:
+            yield self.case(patient, visit)
+
     @staticmethod
     def _entries(db: Connection, where: str, values: Sequence[Any]) -> list[Entry]:
         return [_entry(row) for row in db.execute(f"{ENTRIES} {where} order by entry.id", values)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 import traceback
 from collections.abc import Callable
@@ -15,6 +16,8 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
+from tuning.core.preferences import BY_KEY, SCALE, THEME
+from tuning.records.settings import Settings
 from tuning.ui import theme
 from tuning.ui.widgets import label
 
@@ -148,9 +151,12 @@ def _catch_unexpected(log_file: Path) -> None:
 
 def run(folder: Path, log_file: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> int:
     """Show the window on the record in `folder`; returns the exit code. For the rest see `open_window`."""
+    values = Settings(folder).values
+    if "QT_SCALE_FACTOR" not in os.environ:  # Qt reads it once, before there is an application
+        os.environ["QT_SCALE_FACTOR"] = str(BY_KEY[SCALE].read(values) / 100)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Tuning")
-    theme.apply(app)
+    theme.apply(app, theme.chosen(BY_KEY[THEME].read(values)))
     _catch_unexpected(log_file)
     frame = Frame(folder, kind, devices)
     frame.show()

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from tuning.core.case import Patient, Person
 from tuning.core.errors import BadInput
 from tuning.core.intake.patient import birth_date
+from tuning.core.preferences import MONTH_FIRST
 from tuning.core.types import Role
 from tuning.core.units import parse_body_mass, parse_stature
 from tuning.records import Record
@@ -89,10 +90,6 @@ class FieldsDialog(QDialog):
     def check(self) -> None:
         """Raises BadInput."""
         raise AssertionError("every form checks its own fields")
-
-
-MONTH_FIRST = "dates.month-first"
-"""Setting: in which order typed dates are read; the system's at first."""
 
 
 def month_first(settings: Settings | None) -> bool:

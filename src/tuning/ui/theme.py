@@ -6,6 +6,7 @@ from dataclasses import dataclass, fields
 from importlib.resources import files
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
@@ -79,6 +80,13 @@ DARK = Palette(
 )
 
 _current = LIGHT
+
+
+def chosen(name: str) -> Palette:
+    """The palette that a preference names; as the system has it where it says so."""
+    hints = QApplication.styleHints()
+    night = hints is not None and hints.colorScheme() is Qt.ColorScheme.Dark
+    return DARK if name == "dark" or (name == "system" and night) else LIGHT
 
 
 def palette() -> Palette:

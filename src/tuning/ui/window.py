@@ -21,22 +21,24 @@ from PyQt6.QtWidgets import (
 from tuning.core.case import Patient
 from tuning.core.gate.may import Act
 from tuning.core.judging.comparison import Comparison
+from tuning.core.preferences import THEME
 from tuning.core.types import Side, Triage
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.target import Target, target_of
-from tuning.ui.actions import Action, CommandList, KeySheet, bind, bind_owners
+from tuning.ui import theme
+from tuning.ui.actions import Action, bind, bind_owners
 from tuning.ui.columns import SideColumns
+from tuning.ui.cupboard import Cupboard
 from tuning.ui.day_list import DayList
 from tuning.ui.explain import ExplainDialog
 from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
-from tuning.ui.notes import NotesDialog
 from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.order.state import OrderState
 from tuning.ui.reception import Reception
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec, place_key
+from tuning.ui.stage import Desk, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
 from tuning.ui.widgets import rule
@@ -69,6 +71,7 @@ class MainWindow(QWidget):
         self.setMinimumSize(1100, 700)
         self.order = OrderState(workspace)
         self.reception = Reception(self)
+        self.cupboard = Cupboard(self)
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
@@ -114,9 +117,9 @@ class MainWindow(QWidget):
         self.header.stage_chosen.connect(self.go)
         self.header.home_chosen.connect(self.go_home)
         self.header.person_chosen.connect(self.reception.choose_person)
-        self.header.commands_chosen.connect(self.show_commands)
+        self.header.commands_chosen.connect(self.cupboard.commands)
         self.header.visit_chosen.connect(self.new_visit)
-        self.header.notes_wanted.connect(self.show_notes)
+        self.header.notes_wanted.connect(self.cupboard.notes)
         self.header.visits_wanted.connect(self.reception.choose_visit)
         self.status.step_chosen.connect(self.open)
         self.figure.station_chosen.connect(self.ledger.filter)
@@ -136,7 +139,7 @@ class MainWindow(QWidget):
             page.job_started.connect(self.jobs.start)
             page.plan_wanted.connect(self.plan_visit)
             page.target_wanted.connect(self.open)
-            page.letter_wanted.connect(self.write_letter)
+            page.letter_wanted.connect(self.cupboard.letter)
             for action in spec.actions:
                 if action.owners is not None:
                     bind_owners(action.owners(page), action.key, partial(action.run, page))
@@ -151,19 +154,20 @@ class MainWindow(QWidget):
         undo, trying = self.workspace.undo, self._trying
         return [
             *(Action(f"Go to {s.name}", place_key(n), partial(self.go, s.id)) for n, s in enumerate(self.stages, 1)),
-            Action("Find an action", "Ctrl+K", self.show_commands),
+            Action("Find an action", "Ctrl+K", self.cupboard.commands),
             Action("Day list", "Ctrl+D", self.go_home),
             Action("New patient", "Ctrl+N", self.reception.new_patient),
             Action("Edit the patient: mass, sides, complaint", "Ctrl+Shift+E", self.reception.edit_patient),
             Action("Open another visit of this person", "", self.reception.choose_visit),
             Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
-            Action("Notes and treatments", "F9", self.show_notes),
-            Action("Write the letter", "F10", self.write_letter),
+            Action("Notes and treatments", "F9", self.cupboard.notes),
+            Action("Write the letter", "F10", self.cupboard.letter),
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
+            Action("Preferences", "Ctrl+,", self.cupboard.preferences),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
-            Action("Keys of this screen", "Shift+F1", self.show_keys),
+            Action("Keys of this screen", "Shift+F1", self.cupboard.keys),
             Action("Undo", "Ctrl+Z", lambda: trying(undo.undo)),
             Action("Redo", "Ctrl+Shift+Z", lambda: trying(undo.redo)),
             Action("Left side", "F5", lambda: self._side(Side.LEFT)),
@@ -307,56 +311,23 @@ class MainWindow(QWidget):
         dialog.opened.connect(lambda effort: self.open(self.order.target(effort)))
         dialog.exec()
 
-    def show_commands(self) -> None:
-        """The command list."""
-        CommandList(self, [*self.actions_list, *self._everything()]).exec()
-
-    def _everything(self) -> list[Action]:
-        """Every action of every stage, what it finds, every test and person by name."""
-        found: list[Action] = []
-        if self.workspace.case is not None:
-            for spec in self.stages:
-                found += [Action(a.name, a.key, partial(self._do_there, spec, a)) for a in spec.actions]
-                more = spec.finds(self.workspace.knowledge)
-                found += [Action(name, "", partial(self.open, target)) for name, target in more]
-            knowledge = self.workspace.knowledge
-            for test in knowledge.tests.values():
-                found.append(Action(f"Test: {test.name}", "", partial(self.open, Target(test.stage, test.id))))
-            for clip in knowledge.order.clip:
-                found.append(Action(f"Test: {clip.name}", "", partial(self.open, Target(clip.stage, clip.id))))
-        people = self.workspace.record.patients()
-        return found + [Action(f"Person: {p.name}", "", partial(self.reception.receive, p)) for p in people]
-
-    def _do_there(self, spec: StageSpec, action: StageAction) -> None:
-        """Go to a stage and do something of it there."""
-        if self.stage != spec.id:
-            self.go(spec.id)
-        if self.stage == spec.id:
-            action.run(self.page(spec.id))
-
-    def show_notes(self) -> None:
-        """Write a note or a treatment, and read what was written before."""
-        if self.workspace.case is not None:
-            names = {spec.id: spec.name for spec in self.stages}
-            NotesDialog(self, self.workspace, self.stage, names).exec()
-
-    def write_letter(self, kind: str = "") -> None:
-        """The summary, ready to be kept; other reports beside it."""
-        if self.workspace.case is None:
-            return
-        from tuning.ui.reports.dialog import ReportDialog
-
-        dialog = ReportDialog(self, self.workspace, kind)
-        dialog.evidence_wanted.connect(self.open)
-        dialog.exec()
-
-    def show_keys(self) -> None:
-        """The keys of this screen."""
-        rows = [(a.key, a.name) for a in self.actions_list if a.key]
-        spec = self.specs.get(self.stage)
-        if spec is not None:
-            rows += [(a.key, a.name) for a in spec.actions if a.key] + list(spec.keys)
-        KeySheet(self, rows).exec()
+    def rebuild(self) -> None:
+        """Pages made anew after other preferences, the open one where it was."""
+        stage = self.stage
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.apply(app, theme.chosen(self.workspace.prefer(THEME)))
+        self.leave()
+        for page in self.pages.values():
+            page.let_go()
+            self.stack.removeWidget(page)
+            page.deleteLater()
+        self.pages.clear()
+        self.stage = ""
+        if stage:
+            self.go(stage)
+        else:
+            self.go_home()
 
     def explain(self) -> None:
         """F1: how the focused number was worked out, or what the focused control is for."""
@@ -370,7 +341,7 @@ class MainWindow(QWidget):
                 self.status.say(text)
                 return
             widget = widget.parentWidget()
-        self.show_keys()
+        self.cupboard.keys()
 
     def _hint(self, text: str) -> None:
         if text:

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -23,6 +22,7 @@ from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, Who
 from tuning.core.judging.summary import Rule
+from tuning.core.preferences import BY_KEY, RULE, TRIALS
 from tuning.core.programme.plan import standing_plan
 from tuning.core.types import Entry, Observation, Role, Triage
 from tuning.core.visit.battery import Ask, Test
@@ -30,47 +30,17 @@ from tuning.core.visit.sitting import goes_on
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
 from tuning.knowledge.acts import new_acts
-from tuning.records import Record, new_uid
+from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.records.store import now
+from tuning.ui.clinic import Clinic
+from tuning.ui.gesture import Action
 from tuning.ui.undo import Step, UndoStack
 from tuning.ui.words import day
 
 E = TypeVar("E", bound=Entry)
-RULE = "strength.rule"
 LOOK_MS = 1000
 """How often it is asked whether another window has changed the record."""
-
-TRIALS = "strength.trials"
-"""Clinic setting: trials of a strength test, 1 to 3."""
-
-
-class Action:
-    """What one gesture adds and strikes; committed as a whole when the `with` block ends."""
-
-    def __init__(self, case: Case, person: Person) -> None:
-        self.case, self._person = case, person
-        self.by = person.uid
-        self.added: list[Entry] = []
-        self.struck: set[str] = set()
-
-    def add(self, entry: E) -> E:
-        """Take an entry in; it gets its uid, visit, time and person at once."""
-        made = replace(
-            entry, uid=new_uid(), visit=self.case.visit.uid, at=now(), person=self._person.uid, who=self._person.name
-        )
-        self.added.append(made)
-        return made
-
-    def strike(self, *entries: Entry | None) -> None:
-        """Take entries out; what is None was not there."""
-        self.struck |= {entry.uid for entry in entries if entry is not None}
-
-    def put(self, entry: E, *before: Entry | None) -> E:
-        """Take an entry in, in the place of older ones."""
-        known = [b for b in before if b is not None]
-        self.strike(*known)
-        return self.add(replace(entry, replaces=known[-1].uid) if known else entry)
 
 
 class Workspace(QObject):
@@ -88,8 +58,10 @@ class Workspace(QObject):
 
     def __init__(self, record: Record, knowledge: Knowledge, devices: Devices = NO_DEVICES) -> None:
         super().__init__()
-        self.record, self.knowledge, self.devices = record, knowledge, devices
+        self.record, self.devices = record, devices
         self.settings = Settings(record.folder)
+        self._clinic = Clinic(record, self.settings, knowledge, lambda: self.person)
+        self.knowledge = self._clinic.knowledge()
         people = record.people()
         self.reading = False
         """Whether an earlier visit is open to be read only."""
@@ -102,6 +74,25 @@ class Workspace(QObject):
         self._look.setInterval(LOOK_MS)
         self._look.timeout.connect(self.look_elsewhere)
         self._look.start()
+
+    # preferences
+
+    def prefer(self, key: str) -> Any:
+        """What the clinic prefers."""
+        return BY_KEY[key].read(self.settings.values)
+
+    def set_preferences(self, changes: Mapping[str, Any], reason: str) -> None:
+        """Keep other preferences, each logged with the reason; what is read anew is read anew. Raises TuningError."""
+        with self._clinic.because(reason):
+            for key, value in changes.items():
+                self.settings.set(key, value)
+        self.knowledge = self._clinic.knowledge()
+        self.content_changed.emit()
+
+    @property
+    def shipped(self) -> Knowledge:
+        """The knowledge without the clinic's own bands."""
+        return self._clinic.shipped
 
     def close(self) -> None:
         """Let go of the record."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
+from tuning.core.preferences import UNINVOLVED_FIRST
 from tuning.core.types import Observation, Side
 from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Effort, Order, Stop, Wishes
@@ -16,10 +17,11 @@ from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
 from tuning.core.visit.target import Target
-from tuning.ui.workspace import Action, Workspace
+from tuning.ui.gesture import Action
+from tuning.ui.workspace import Workspace
 
 KEPT = "visit-order"
-HARD, OWN = "order.uninvolved-first", "order.templates"
+OWN = "order.templates"
 
 
 class OrderState(QObject):
@@ -67,7 +69,7 @@ class OrderState(QObject):
     @property
     def hard(self) -> bool:
         """Clinic setting: the uninvolved side always first."""
-        return bool(self._space.settings.get(HARD, False))
+        return bool(self._space.settings.get(UNINVOLVED_FIRST, False))
 
     def _names(self) -> list[str]:
         knowledge = self._space.knowledge
@@ -279,7 +281,7 @@ class OrderState(QObject):
 
     def set_hard(self, on: bool) -> None:
         """Clinic setting. Raises TuningError when it cannot be kept."""
-        self._space.settings.set(HARD, on)
+        self._space.settings.set(UNINVOLVED_FIRST, on)
         self.changed.emit()
 
     def save_template(self, name: str) -> None:

@@ -27,7 +27,8 @@ from tuning.core.pictures.marks import (
 )
 from tuning.core.types import Floats, FrameRef, Observation, Setup
 from tuning.core.units import behind
-from tuning.ui.workspace import Action, Workspace
+from tuning.ui.gesture import Action
+from tuning.ui.workspace import Workspace
 
 LENGTH = "length"
 REFERENCES = (Level.PLUMB.value, Level.FLOOR.value, LENGTH)

@@ -20,9 +20,10 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import PLAIN, Observation, Setup, Side
 from tuning.core.units import sentence_case
 from tuning.records.packing import pack, unpack
+from tuning.ui.gesture import Action
 from tuning.ui.jobs import Cancelled, Job
 from tuning.ui.picture.board import MarkBoard
-from tuning.ui.workspace import Action, Workspace
+from tuning.ui.workspace import Workspace
 
 KEPT_WITH = ("task", "side", "moved", "cutoff_hz", "ground")
 """What is kept with the tracks and changes what they say."""

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSpi
 
 from tuning.core.entries import PlanItem
 from tuning.core.errors import TuningError
+from tuning.core.preferences import LARGE_PRINT, PAPER
 from tuning.core.programme.climb import full_depth
 from tuning.core.programme.ladders import Dose, State, Trial
 from tuning.core.types import LEGS, Side
@@ -18,7 +19,7 @@ from tuning.ui.programme.dial import KneeDial
 from tuning.ui.programme.ladder_list import LadderList
 from tuning.ui.programme.moving_figure import MovingFigure
 from tuning.ui.programme.rung_card import RungCard
-from tuning.ui.programme.state import LARGE_PRINT, PAPER, PAPER_NAMES, ProgrammeState
+from tuning.ui.programme.state import PAPER_NAMES, ProgrammeState
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import Flow, Line, button, empty, in_scroll, label, rule
 from tuning.ui.workspace import Workspace

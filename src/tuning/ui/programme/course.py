@@ -11,6 +11,7 @@ from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, OtherLoad, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.preferences import PAIN_SCHOOL
 from tuning.core.programme.climb import Step, climbed, cut, exceeds, start_dose, within
 from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Standing, decide
 from tuning.core.programme.ladders import Dose, Rung
@@ -116,9 +117,9 @@ class Course:
             act.add(Decided(DIAL, f"{zone}/{kneecap}", {"zone": zone, "kneecap": kneecap}))
 
     def school(self) -> School:
-        """How much pain an exercise may give; strict until somebody chose."""
+        """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
         found = self._newest(SCHOOL)
-        return School(found.outcome) if found is not None else School.STRICT
+        return School(found.outcome if found is not None else self._space.prefer(PAIN_SCHOOL))
 
     def set_school(self, school: School) -> None:
         """Choose the pain school of this plan."""

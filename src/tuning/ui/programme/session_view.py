@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.entries import PlanItem
+from tuning.core.preferences import MUTE
 from tuning.core.programme.ladders import BREATH_S, Dose, Rung
 from tuning.core.programme.logbook import ALARMS
 from tuning.core.types import LEGS, Side
@@ -23,7 +24,6 @@ HUGE = 80
 TICK_MS = 100
 ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
 """Giving way, catch, swelling, numb, dizzy, painkiller."""
-MUTE = "session.mute"
 HELP = (
     "Space starts and pauses · Enter ends the set · then 0-9 pain (T for 10), + and - faulty repetitions, "
     "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller · "

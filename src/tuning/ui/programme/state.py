@@ -14,6 +14,7 @@ from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
+from tuning.core.preferences import LARGE_PRINT, PAPER
 from tuning.core.programme.climb import start_dose
 from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, Situation, State, Trial, entry_checks
 from tuning.core.programme.logbook import passed
@@ -27,7 +28,7 @@ from tuning.knowledge.reasoning import tests_of
 from tuning.ui.programme.course import Course
 from tuning.ui.workspace import Workspace
 
-LARGE_PRINT, PAPER, PAPER_NAMES = "sheet.large", "sheet.paper", ("A4", "Letter")
+PAPER_NAMES = ("A4", "Letter")
 """Settings: large print, and the paper of the patient sheet."""
 USUAL = "stepdown"
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 
+from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.advice import Option
 from tuning.core.reasoning.balance import Chip
 from tuning.core.visit.target import Target
@@ -14,7 +15,7 @@ from tuning.ui.reasoning.balance_view import BalanceView
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
 from tuning.ui.reasoning.next_panel import NextPanel
 from tuning.ui.reasoning.patterns import PatternColumn
-from tuning.ui.reasoning.state import HABIT, REGIONAL, ReasoningState
+from tuning.ui.reasoning.state import ReasoningState
 from tuning.ui.stage import StagePage
 from tuning.ui.widgets import ElidedLabel, in_scroll, label
 from tuning.ui.workspace import Workspace

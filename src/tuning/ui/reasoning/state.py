@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Note
 from tuning.core.errors import Refused
+from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.advice import SHOWN, TRIAL, Option
 from tuning.core.reasoning.balance import Balance, Chip, Label, Schools, Sheet
 from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, advise, conclude, name_for
@@ -21,7 +22,6 @@ from tuning.knowledge.acts import act_of_clip, act_of_picture, act_of_plates, ac
 from tuning.knowledge.reasoning import tests_of
 from tuning.ui.workspace import Workspace
 
-REGIONAL, HABIT = "schools.regional", "schools.habit"
 PROGRAMMED = (Label.SUPPORTED, Label.LIKELY)
 
 

@@ -13,6 +13,7 @@ from tuning.core.entries import Answer, Capture, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.judging.ledger import ledger
 from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.preferences import LETTERHEAD, PAPER
 from tuning.core.programme.plan import standing_plan
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
@@ -24,7 +25,6 @@ from tuning.knowledge.reasoning import tests_of
 from tuning.ui.picture.pair import Frames, PairView
 from tuning.ui.workspace import Workspace
 
-LETTERHEAD, PAPER = "report.letterhead", "sheet.paper"
 WIDE, TALL = 1200, 620
 """Pixels of a pair of frames."""
 

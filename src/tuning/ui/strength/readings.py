@@ -10,6 +10,7 @@ from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
+from tuning.core.preferences import FORMULA, UNIT
 from tuning.core.strength.protocol import Protocol, protocol_of
 from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, summarise
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
@@ -35,8 +36,8 @@ class StrengthReadings(QObject):
         self.test_id, self.side = self._first_test(), Side.RIGHT
         self._levers: dict[tuple[str, Side], float | None] = {}
         settings = workspace.settings
-        self.unit = settings.get("strength.unit", "N")
-        self.formula = settings.get("strength.formula", "stronger")
+        self.unit = settings.get(UNIT, "N")
+        self.formula = settings.get(FORMULA, "stronger")
         self.mode = Mode.MAKE
 
     def _first_test(self) -> str:

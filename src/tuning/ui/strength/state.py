@@ -15,6 +15,7 @@ from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.may import may, permit
 from tuning.core.judging.likeness import PAIN_LIMITED
 from tuning.core.judging.summary import Rule
+from tuning.core.preferences import FORMULA, TRIALS, UNIT
 from tuning.core.strength.protocol import last_protocol
 from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
@@ -22,11 +23,12 @@ from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever
 from tuning.core.visit.efforts import Effort as OrderedEffort
 from tuning.knowledge.acts import act_of_test
+from tuning.ui.gesture import Action
 from tuning.ui.order.state import KEPT as KEPT_ORDER
 from tuning.ui.order.state import OrderState
 from tuning.ui.strength.readings import PAIN, REPEATS, STAGE, StrengthReadings
 from tuning.ui.words import day
-from tuning.ui.workspace import TRIALS, Action, Workspace
+from tuning.ui.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,7 @@ class StrengthState(StrengthReadings):
         self._levers, self.reason, self.asking_pain = {}, "", False
         self.fixation, self.mode = USUAL.fixation, Mode.MAKE
         repeated = self.protocol
-        self.unit = (repeated.unit if repeated is not None else "") or self.space.settings.get("strength.unit", "N")
+        self.unit = (repeated.unit if repeated is not None else "") or self.space.settings.get(UNIT, "N")
         if self.space.patient is not None:
             for row in self.space.observations():
                 test = self.space.knowledge.tests.get(row.measure_id)
@@ -385,13 +387,13 @@ class StrengthState(StrengthReadings):
     def set_formula(self, formula: str) -> None:
         """Clinic setting: the percentage that is shown; the verdict keeps its own."""
         self.formula = formula
-        self.space.settings.set("strength.formula", formula)
+        self.space.settings.set(FORMULA, formula)
         self.changed.emit()
 
     def set_unit(self, unit: str) -> None:
         """Clinic setting: unit of a number without one, and of forces on screen."""
         self.unit = unit
-        self.space.settings.set("strength.unit", unit)
+        self.space.settings.set(UNIT, unit)
         self.changed.emit()
 
     # writing

@@ -25,8 +25,9 @@ from tuning.core.visit.battery import (
     steps_of,
 )
 from tuning.knowledge.acts import act_of_test
+from tuning.ui.gesture import Action
 from tuning.ui.picture.clip_facts import found_causes
-from tuning.ui.workspace import Action, Workspace
+from tuning.ui.workspace import Workspace
 
 MOST_TRIALS = 5
 EYE = "by eye"

@@ -1,0 +1,48 @@
+"""What the clinic prefers, and the line in the trail for every change of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import Any
+
+from tuning.core.case import Person
+from tuning.core.preferences import BAND, BY_KEY, with_bands
+from tuning.knowledge import Knowledge
+from tuning.records import Record
+from tuning.records.settings import Settings
+
+
+class Clinic:
+    """Settings of the clinic over the shipped knowledge."""
+
+    def __init__(
+        self, record: Record, settings: Settings, shipped: Knowledge, person: Callable[[], Person | None]
+    ) -> None:
+        self._record, self._settings, self.shipped, self._person = record, settings, shipped, person
+        self._reason = ""
+        settings.told = self._log
+
+    def knowledge(self) -> Knowledge:
+        """The knowledge with the clinic's own bands."""
+        measures = with_bands(self.shipped.measures, self._settings.values)
+        return replace(self.shipped, measures=measures) if measures != self.shipped.measures else self.shipped
+
+    @contextmanager
+    def because(self, reason: str) -> Iterator[None]:
+        """Whatever is set within is logged with a reason."""
+        self._reason = reason.strip()
+        try:
+            yield
+        finally:
+            self._reason = ""
+
+    def _log(self, key: str, before: Any, after: Any) -> None:
+        """Preferences and bands stand in the trail; how a window was left does not."""
+        person = self._person()
+        if person is None or not (key in BY_KEY or key.startswith(BAND)):
+            return
+        known = BY_KEY[key].default if key in BY_KEY and before is None else before
+        reason = {"reason": self._reason} if self._reason else {}
+        self._record.note(person, "setting", key, before=known, after=after, **reason)

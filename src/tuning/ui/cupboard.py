@@ -1,0 +1,80 @@
+"""What stands beside every stage: commands, keys, notes, the letter, preferences."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from tuning.core.visit.target import Target
+from tuning.ui.actions import Action, CommandList, KeySheet
+from tuning.ui.notes import NotesDialog
+from tuning.ui.stage import StageAction, StageSpec
+
+if TYPE_CHECKING:
+    from tuning.ui.window import MainWindow
+
+
+class Cupboard:
+    """Opens the dialogs of the window."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._window, self._space = window, window.workspace
+
+    def commands(self) -> None:
+        """The command list."""
+        CommandList(self._window, [*self._window.actions_list, *self.everything()]).exec()
+
+    def everything(self) -> list[Action]:
+        """Every action of every stage, what it finds, every test and person by name."""
+        found: list[Action] = []
+        window, knowledge = self._window, self._space.knowledge
+        if self._space.case is not None:
+            for spec in window.stages:
+                found += [Action(a.name, a.key, partial(self._do_there, spec, a)) for a in spec.actions]
+                found += [Action(name, "", partial(window.open, target)) for name, target in spec.finds(knowledge)]
+            for test in knowledge.tests.values():
+                found.append(Action(f"Test: {test.name}", "", partial(window.open, Target(test.stage, test.id))))
+            for clip in knowledge.order.clip:
+                found.append(Action(f"Test: {clip.name}", "", partial(window.open, Target(clip.stage, clip.id))))
+        people = self._space.record.patients()
+        return found + [Action(f"Person: {p.name}", "", partial(window.reception.receive, p)) for p in people]
+
+    def _do_there(self, spec: StageSpec, action: StageAction) -> None:
+        """Go to a stage and do something of it there."""
+        window = self._window
+        if window.stage != spec.id:
+            window.go(spec.id)
+        if window.stage == spec.id:
+            action.run(window.page(spec.id))
+
+    def keys(self) -> None:
+        """The keys of this screen."""
+        window = self._window
+        rows = [(a.key, a.name) for a in window.actions_list if a.key]
+        spec = window.specs.get(window.stage)
+        if spec is not None:
+            rows += [(a.key, a.name) for a in spec.actions if a.key] + list(spec.keys)
+        KeySheet(window, rows).exec()
+
+    def notes(self) -> None:
+        """Write a note or a treatment, and read what was written before."""
+        if self._space.case is not None:
+            names = {spec.id: spec.name for spec in self._window.stages}
+            NotesDialog(self._window, self._space, self._window.stage, names).exec()
+
+    def letter(self, kind: str = "") -> None:
+        """The summary, ready to be kept; other reports beside it."""
+        if self._space.case is None:
+            return
+        from tuning.ui.reports.dialog import ReportDialog
+
+        dialog = ReportDialog(self._window, self._space, kind)
+        dialog.evidence_wanted.connect(self._window.open)
+        dialog.exec()
+
+    def preferences(self) -> None:
+        """Schools, rules, thresholds, letters, look."""
+        from tuning.ui.preferences import PreferencesDialog
+
+        if PreferencesDialog(self._window, self._space).exec():
+            self._window.rebuild()

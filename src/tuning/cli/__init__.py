@@ -13,6 +13,7 @@ from tuning.cli.measuring import force, measure, track
 from tuning.cli.records import backup, check_record, restore
 from tuning.cli.telling import run_told
 from tuning.cli.thinking import plan, reason
+from tuning.cli.travelling import erase, export_person, import_person, report
 
 if TYPE_CHECKING:
     from tuning.devices import Devices
@@ -70,5 +71,19 @@ def demo(folder: Path) -> None:
     run_told(lambda: _build_demo(folder))
 
 
-for command in (check_record, backup, restore, track, measure, force, reason, plan):
+COMMANDS = (
+    check_record,
+    backup,
+    restore,
+    export_person,
+    import_person,
+    report,
+    erase,
+    track,
+    measure,
+    force,
+    reason,
+    plan,
+)
+for command in COMMANDS:
     main.add_command(command)

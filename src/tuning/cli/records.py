@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 
@@ -12,8 +13,9 @@ from tuning.cli.telling import run_told
 
 @click.command("check-record")
 @click.argument("folder", type=click.Path(path_type=Path, exists=True))
-def check_record(folder: Path) -> None:
-    """Check database and media of the record in FOLDER."""
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")
+def check_record(folder: Path, as_json: bool) -> None:
+    """Check every row, reference, file and line of the trail of the record in FOLDER; exit code 1 for any problem."""
 
     def run() -> None:
         from tuning.records import Record
@@ -21,11 +23,12 @@ def check_record(folder: Path) -> None:
         record = Record(folder)
         problems = record.check()
         record.close()
-        for problem in problems:
-            click.echo(problem)
+        if as_json:
+            click.echo(json.dumps({"sound": not problems, "problems": problems}, ensure_ascii=False, indent=1))
+        else:
+            click.echo("\n".join(problems) if problems else "The record is sound.")
         if problems:
             sys.exit(1)
-        click.echo("The record is sound.")
 
     run_told(run)
 

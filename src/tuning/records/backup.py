@@ -202,6 +202,16 @@ def newest(into: Path) -> Backup | None:
     return next(iter(backups(into)), None)
 
 
+def holding(into: Path, patient_uid: str) -> list[Backup]:
+    """Backups in which a person still stands, newest first."""
+    found = []
+    for one in backups(into):
+        with closing(sqlite3.connect(f"file:{one.folder / FILE}?mode=ro&immutable=1", uri=True)) as db:
+            if db.execute("select 1 from patient where uid = ?", (patient_uid,)).fetchone():
+                found.append(one)
+    return found
+
+
 def due(into: Path, now: datetime) -> bool:
     """Whether a day has passed since the newest backup."""
     last = newest(into)

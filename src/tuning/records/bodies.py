@@ -14,6 +14,7 @@ from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, overrid
 from tuning.core import entries
 from tuning.core.entries import Medium
 from tuning.core.types import (
+    UNWRITTEN,
     Entry,
     Evidence,
     Floats,
@@ -130,6 +131,14 @@ def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medi
         return _converter_of(name).structure({**said, **head, **extra}, kind)
     except Exception as err:  # the library groups whatever went wrong; to us it is one thing
         raise ValueError(f"{name}: {'; '.join(cattrs.transform_error(err))}") from err
+
+
+def readable(name: str, said: dict[str, Any]) -> None:
+    """Whether a body can be read as an entry of its kind. Raises ValueError."""
+    head = {"uid": "", "visit": "", "person": "", "who": "", "replaces": "", "at": UNWRITTEN}
+    if not isinstance(said, dict):
+        raise ValueError(f"{name}: the body is no object")
+    entry_of(name, head, said, Medium("", "", "", "", 0))
 
 
 __all__ = ["KINDS", "NAMES", "Setup", "Side", "body", "entry_of"]

@@ -4,38 +4,27 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import fields
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
-from sqlite3 import Connection, Row
+from sqlite3 import Connection
 from typing import Any
 
 from tuning.core.case import Case, Patient, Person, Visit, with_facts
 from tuning.core.entries import Medium, Track
-from tuning.core.errors import Conflict, EnvironmentFault
+from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
 from tuning.core.visit.overview import Digest
-from tuning.records import bodies, people, schema, trail
+from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, trail
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
 
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
-PATIENT = tuple(f.name for f in fields(Patient))
-ENTRIES = """
-    select entry.*, visit.uid as visit, visit.patient_id, person.uid as person, person.name as who,
-           medium.uid as medium, sha256, suffix, original_name, size
-    from entry join visit on visit_id = visit.id join person on entry.person_id = person.id
-         left join medium on medium_id = medium.id
-"""
-VISITS = """
-    select visit.uid, started_at, visit.sum, patient.uid as patient from visit join patient on patient_id = patient.id
-"""
 
 
 def now() -> datetime:
@@ -125,14 +114,14 @@ class Record:
     def people(self) -> Sequence[Person]:
         """All local user profiles, oldest first."""
         with self._reading() as db:
-            return [_person(row) for row in db.execute("select * from person order by id")]
+            return [rows.person(row) for row in db.execute("select * from person order by id")]
 
     def add_person(self, name: str, role: str) -> Person:
         """Add a user profile."""
         person = Person(new_uid(), name, Role(role))
-        row = {"uid": person.uid, "name": name, "role": person.role.value, "created_at": _stamp(now())}
+        row = {"uid": person.uid, "name": name, "role": person.role.value, "created_at": rows.stamp(now())}
         with self._writing() as db:
-            _insert(db, "person", **row, sum=trail.sum_of(row, trail.PERSON))
+            rows.insert(db, "person", **row, sum=trail.sum_of(row, trail.PERSON))
         return person
 
     def patients(self, search: str = "") -> Sequence[Patient]:
@@ -146,29 +135,31 @@ class Record:
     def _people(self, db: Connection) -> list[tuple[int, Patient]]:
         """Everybody with the row number, as the newest facts tell."""
         told = people.facts(partial(self._with_patients, db))
-        rows = db.execute("select * from patient").fetchall()
-        return [(row["id"], with_facts(_patient(row), told.get(row["id"], ()))) for row in rows]
+        found = db.execute("select * from patient").fetchall()
+        return [(row["id"], with_facts(rows.patient(row), told.get(row["id"], ()))) for row in found]
 
     def digests(self) -> list[Digest]:
         """What the day list tells of everybody, by name."""
         with self._reading() as db:
-            found = people.digests(db, self._people(db), partial(self._with_patients, db), _moment)
+            found = people.digests(db, self._people(db), partial(self._with_patients, db), rows.moment)
         return sorted(found, key=lambda one: plain(one.patient.name))
 
     @staticmethod
     def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:
-        rows = db.execute(f"{ENTRIES} {where} order by entry.id", tuple(values))
-        return [(row["patient_id"], _entry(row)) for row in rows]
+        found = db.execute(f"{rows.ENTRIES} {where} order by entry.id", tuple(values))
+        return [(row["patient_id"], rows.entry(row)) for row in found]
 
     def add_patient(self, person: Person, **fields: Any) -> Patient:
         """Add a patient; `fields` as in core.case.Patient."""
         patient = Patient(uid=new_uid(), **{**fields, "involved": Side(fields["involved"])})
-        row = {key: getattr(patient, key) for key in PATIENT}
+        row = {key: getattr(patient, key) for key in rows.PATIENT}
         row |= {"birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value}
-        row |= {"created_at": _stamp(now())}
+        row |= {"created_at": rows.stamp(now())}
         with self._writing() as db:
             total = trail.sum_of(row, trail.PATIENT)
-            _insert(db, "patient", **row, revision=0, created_by=_id(db, "person", person.uid), sum=total)
+            rows.insert(
+                db, "patient", **row, revision=0, created_by=rows.number_of(db, "person", person.uid), sum=total
+            )
             self._tell(db, person.uid, "new patient", patient.uid, sum=total)
         return patient
 
@@ -176,15 +167,15 @@ class Record:
         """Begin a visit."""
         visit = Visit(new_uid(), patient.uid, at or now())
         with self._writing() as db:
-            started = _stamp(visit.started_at)
+            started = rows.stamp(visit.started_at)
             total = trail.sum_of({"uid": visit.uid, "patient": patient.uid, "started_at": started}, trail.VISIT)
-            _insert(
+            rows.insert(
                 db,
                 "visit",
                 uid=visit.uid,
-                patient_id=_id(db, "patient", patient.uid),
+                patient_id=rows.number_of(db, "patient", patient.uid),
                 started_at=started,
-                person_id=_id(db, "person", person.uid),
+                person_id=rows.number_of(db, "person", person.uid),
                 sum=total,
             )
             self._tell(db, person.uid, "new visit", visit.uid, sum=total)
@@ -198,9 +189,9 @@ class Record:
 
     @staticmethod
     def _visits(db: Connection, where: str = "", values: Sequence[Any] = ()) -> list[Visit]:
-        rows = db.execute(f"{VISITS} {where} order by visit.id", values)
-        found = [trail.sound(row, trail.VISIT, "a visit") for row in rows]
-        return [Visit(row["uid"], row["patient"], _moment(row["started_at"])) for row in found]
+        known = db.execute(f"{rows.VISITS} {where} order by visit.id", values)
+        found = [trail.sound(row, trail.VISIT, "a visit") for row in known]
+        return [Visit(row["uid"], row["patient"], rows.moment(row["started_at"])) for row in found]
 
     # cases
 
@@ -215,7 +206,7 @@ class Record:
         standing = "where visit.patient_id = ? and entry.struck_at is null"
         entries = tuple(self._entries(db, standing, (row["id"],)))
         return Case(
-            with_facts(_patient(row), entries),
+            with_facts(rows.patient(row), entries),
             visits,
             next(v for v in visits if v.uid == visit_uid),
             entries,
@@ -237,7 +228,7 @@ class Record:
 
     @staticmethod
     def _entries(db: Connection, where: str, values: Sequence[Any]) -> list[Entry]:
-        return [_entry(row) for row in db.execute(f"{ENTRIES} {where} order by entry.id", values)]
+        return [rows.entry(row) for row in db.execute(f"{rows.ENTRIES} {where} order by entry.id", values)]
 
     def revision(self, patient_uid: str) -> int:
         """How many commits a case has seen."""
@@ -271,11 +262,18 @@ class Record:
         with self._writing() as db:
             row = db.execute("select * from medium where sha256 = ?", (kept.sha256,)).fetchone()
             if row is not None:
-                return _medium(row)
+                return rows.medium(row)
             medium = Medium(new_uid(), kept.sha256, kept.suffix, kept.original_name, kept.size)
             values = {key: getattr(medium, key.replace("original_", "")) for key in trail.MEDIUM}
             total = trail.sum_of(values, trail.MEDIUM)
-            _insert(db, "medium", **values, added_at=_stamp(now()), person_id=_id(db, "person", person.uid), sum=total)
+            rows.insert(
+                db,
+                "medium",
+                **values,
+                added_at=rows.stamp(now()),
+                person_id=rows.number_of(db, "person", person.uid),
+                sum=total,
+            )
             self._tell(db, person.uid, "new file", medium.uid, sum=total)
         return medium
 
@@ -297,39 +295,39 @@ class Record:
                 raise Conflict("Another window has changed this case. It was read again; look, then do it once more.")
             for entry in added:
                 self._add(db, entry)
-            self._set_struck(db, struck, _stamp(now()), by)
+            self._set_struck(db, struck, rows.stamp(now()), by)
             self._set_struck(db, restored, None, by)
             return self._next_revision(db, case.patient.uid)
 
     def _add(self, db: Connection, entry: Entry) -> None:
         medium = entry.medium if isinstance(entry, bodies.HOLD_MEDIA) else None
-        kind, at, body = bodies.NAMES[type(entry)], _stamp(entry.at), json.dumps(bodies.body(entry))
+        kind, at, body = bodies.NAMES[type(entry)], rows.stamp(entry.at), json.dumps(bodies.body(entry))
         told = {
             "uid": entry.uid, "kind": kind, "visit": entry.visit, "at": at, "person": entry.person,
             "medium": medium.uid if medium is not None else None, "replaces": entry.replaces, "struck_at": None,
             "body": body,
         }  # fmt: skip
         total = trail.sum_of(told, trail.ENTRY)
-        row = _insert(
+        row = rows.insert(
             db,
             "entry",
             uid=entry.uid,
             kind=kind,
-            visit_id=_id(db, "visit", entry.visit),
+            visit_id=rows.number_of(db, "visit", entry.visit),
             at=at,
-            person_id=_id(db, "person", entry.person),
-            medium_id=_id(db, "medium", medium.uid) if medium is not None else None,
+            person_id=rows.number_of(db, "person", entry.person),
+            medium_id=rows.number_of(db, "medium", medium.uid) if medium is not None else None,
             replaces=entry.replaces,
             body=body,
             sum=total,
         )
         if isinstance(entry, Track) and entry.places:
-            _insert(db, "places", entry_id=row, data=entry.places)
+            rows.insert(db, "places", entry_id=row, data=entry.places)
         self._tell(db, entry.person, "entered", entry.uid, sum=total, kind=kind)
 
     def _set_struck(self, db: Connection, uids: Iterable[str], at: str | None, by: str) -> None:
         for uid in uids:
-            row = db.execute(f"{ENTRIES} where entry.uid = ?", (uid,)).fetchone()
+            row = db.execute(f"{rows.ENTRIES} where entry.uid = ?", (uid,)).fetchone()
             if row is None:
                 raise EnvironmentFault("The record holds no entry of this uid any more. Nothing was changed.")
             total = trail.sum_of({**dict(row), "struck_at": at}, trail.ENTRY)
@@ -338,7 +336,7 @@ class Record:
 
     @staticmethod
     def _tell(db: Connection, who: str, what: str, subject: str, **detail: Any) -> None:
-        trail.tell(db, _stamp(now()), who, what, subject, detail)
+        trail.tell(db, rows.stamp(now()), who, what, subject, detail)
 
     def _next_revision(self, db: Connection, patient_uid: str) -> int:
         db.execute("update patient set revision = revision + 1 where uid = ?", (patient_uid,))
@@ -354,127 +352,67 @@ class Record:
         where, values = ("where subject = ?", (subject,)) if subject else ("", ())
         with self._reading() as db:
             names = dict(db.execute("select uid, name from person").fetchall())
-            rows = db.execute(f"select * from trail {where} order by id", values).fetchall()
+            told = db.execute(f"select * from trail {where} order by id", values).fetchall()
         return [
-            trail.Line(_moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"]))
-            for r in rows
+            trail.Line(rows.moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"]))
+            for r in told
         ]
+
+    # people that travel, and people that go
+
+    def dump(self, patient_uid: str) -> dict[str, Any]:
+        """Everything of a person as plain data, by uid. Raises BadInput."""
+        with self._reading() as db:
+            return parcel.dump(db, patient_uid)
+
+    def merge(self, data: Mapping[str, Any], person: Person, files: Mapping[str, Path]) -> parcel.Merged:
+        """Put a person into the record, or together with the same one; nothing is taken twice.
+
+        `files` are the media by hash; each is copied in first, and kept though nothing else is taken over. Raises
+        BadInput, Conflict, EnvironmentFault; no row is written then.
+        """
+        parcel.check(data)
+        for row in data["media"]:
+            if not self.media.is_intact(row["sha256"], row["suffix"]):
+                if row["sha256"] not in files:
+                    raise BadInput(f"The file {row['original_name']} is missing. Nothing was taken over.")
+                kept = self.media.keep(files[row["sha256"]])
+                if (kept.sha256, kept.suffix) != (row["sha256"], row["suffix"]):
+                    raise BadInput(f"The file {row['original_name']} is not what it was. Nothing was taken over.")
+        with self._writing() as db:
+            return parcel.merge(db, data, partial(self._tell, db, person.uid))
+
+    def erase(self, patient_uid: str, person: Person, reason: str) -> dict[str, int]:
+        """Take a person out for good: rows, places, files that nobody else uses; how many of each.
+
+        The trail keeps that it was done, by whom and why, and uids without a name. What was deleted is overwritten in
+        the file. Backups are not touched; they must be removed by who made them. Raises BadInput, EnvironmentFault.
+        """
+        if not reason.strip():
+            raise BadInput("Say why; the reason stays in the trail.")
+        with told_as_fault(self.folder):
+            self._connection.execute("pragma secure_delete = on")
+        with self._writing() as db:
+            number = rows.number_of(db, "patient", patient_uid)
+            entries = db.execute(f"{rows.ENTRIES} where visit.patient_id = ?", (number,)).fetchall()
+            gone = erasing.take_out(db, number, patient_uid, entries)
+            self._tell(db, person.uid, "erased", patient_uid, erased=gone.uids, reason=reason.strip())
+        with told_as_fault(self.folder):
+            for sha256, suffix in gone.files:
+                self.media.path(sha256, suffix).unlink(missing_ok=True)
+            self._connection.execute("vacuum")
+            self._connection.execute("pragma wal_checkpoint(truncate)")
+        return gone.counts
 
     def check(self) -> list[str]:
         """Sentences about everything wrong in the record; empty when it is sound."""
         with self._reading() as db:
-            found = [str(row[0]) for row in db.execute("pragma integrity_check")]
-            broken = db.execute("pragma foreign_key_check").fetchall()
-            media = db.execute("select * from medium").fetchall()
-            rows = db.execute(f"{ENTRIES} order by entry.id").fetchall()
-            sums, changed = self._sums(db, rows, media)
-            told = trail.problems(db, sums)
-        problems = [f"database: {line}" for line in found if line != "ok"]
-        problems += [f"a row of {row[0]} points at nothing" for row in broken]
-        problems += changed + told
-        problems += self._unreadable(rows)
-        problems += [
-            f"media file {m.name} is missing or changed"
-            for m in map(_medium, media)
-            if not self.media.is_intact(m.sha256, m.suffix)
+            entries = db.execute(f"{rows.ENTRIES} order by entry.id").fetchall()
+            found = checking.problems(db, entries, db.execute(rows.VISITS).fetchall(), rows.read)
+            media = [rows.medium(row) for row in db.execute("select * from medium")]
+        return found + [
+            f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)
         ]
-        return problems
-
-    @staticmethod
-    def _sums(db: Connection, entries: Sequence[Row], media: Sequence[Row]) -> tuple[dict[str, str], list[str]]:
-        """The sum of every row by uid, and sentences about those that are not what was written."""
-        tables = (
-            ("patient", db.execute("select * from patient").fetchall(), trail.PATIENT),
-            ("visit", db.execute(VISITS).fetchall(), trail.VISIT),
-            ("medium", media, trail.MEDIUM),
-            ("entry", entries, trail.ENTRY),
-        )
-        problems = [
-            f"{name} {row['uid']} is not what was written"
-            for name, rows, fields in (*tables, ("person", db.execute("select * from person"), trail.PERSON))
-            for row in rows
-            if row["sum"] != trail.sum_of(row, fields)
-        ]
-        return {row["uid"]: row["sum"] for _, rows, _ in tables for row in rows}, problems
-
-    @staticmethod
-    def _unreadable(rows: Sequence[Row]) -> list[str]:
-        """Entries that cannot be read, or that name a picture which is not there."""
-        problems, uids = [], {row["uid"] for row in rows}
-        for row in rows:
-            try:
-                entry = _read(row)
-            except (ValueError, KeyError) as err:
-                problems.append(f"entry {row['id']} cannot be read: {err}")
-                continue
-            capture = getattr(entry, "capture", "")
-            if capture and capture not in uids:
-                problems.append(f"entry {row['id']} names a picture that is not there")
-        return problems
-
-
-def _stamp(moment: datetime) -> str:
-    """A moment as it stands in the file. Raises EnvironmentFault for one without a zone."""
-    if moment.tzinfo is None:
-        raise EnvironmentFault("Not saved: a moment needs its zone.")
-    return moment.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
-
-
-def _moment(stamp: str) -> datetime:
-    return datetime.fromisoformat(stamp).replace(tzinfo=UTC)
-
-
-def _insert(db: Connection, table: str, **values: Any) -> int | None:
-    """A new row; its number."""
-    names, marks = ", ".join(values), ", ".join("?" * len(values))
-    return db.execute(f"insert into {table} ({names}) values ({marks})", tuple(values.values())).lastrowid
-
-
-def _id(db: Connection, table: str, uid: str) -> int:
-    """The row number behind a uid. Raises EnvironmentFault when there is none."""
-    row = db.execute(f"select id from {table} where uid = ?", (uid,)).fetchone()
-    if row is None:
-        raise EnvironmentFault(f"The record holds no {table} of this uid any more. Nothing was changed.")
-    return int(row["id"])
-
-
-def _person(row: Row) -> Person:
-    trail.sound(row, trail.PERSON, "somebody's profile")
-    return Person(row["uid"], row["name"], Role(row["role"]))
-
-
-def _patient(row: Row) -> Patient:
-    trail.sound(row, trail.PATIENT, "a patient")
-    values = {key: row[key] for key in PATIENT}
-    return Patient(**{**values, "birth_date": date.fromisoformat(row["birth_date"]), "involved": Side(row["involved"])})
-
-
-def _medium(row: Row) -> Medium:
-    return Medium(row["uid"], row["sha256"], row["suffix"], row["original_name"], row["size"])
-
-
-def _entry(row: Row) -> Entry:
-    """An entry, where it is what was written. Raises EnvironmentFault."""
-    trail.sound(row, trail.ENTRY, "an entry")
-    try:
-        return _read(row)
-    except ValueError as err:
-        raise EnvironmentFault(f"The record holds an entry that cannot be read: {err}.") from err
-
-
-def _read(row: Row) -> Entry:
-    head = {
-        "uid": row["uid"],
-        "visit": row["visit"],
-        "at": _moment(row["at"]),
-        "person": row["person"],
-        "who": row["who"],
-        "replaces": row["replaces"],
-    }
-    medium = None
-    if row["medium"] is not None:
-        medium = Medium(row["medium"], row["sha256"], row["suffix"], row["original_name"], row["size"])
-    return bodies.entry_of(row["kind"], head, json.loads(row["body"]), medium)
 
 
 __all__ = ["DEMO", "OWN", "PRACTICE", "Record", "now"]

@@ -96,8 +96,12 @@ class Workspace(QObject):
 
     def close(self) -> None:
         """Let go of the record."""
-        self._look.stop()
+        self.stop()
         self.record.close()
+
+    def stop(self) -> None:
+        """Look for changes no more; the record stays open for whoever opened it."""
+        self._look.stop()
 
     @property
     def kind(self) -> str:

@@ -1,0 +1,95 @@
+"""Rows of the tables as types of the core, and back: the one place that knows a column."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import fields
+from datetime import UTC, date, datetime
+from sqlite3 import Connection, Row
+from typing import Any
+
+from tuning.core.case import Patient, Person
+from tuning.core.entries import Medium
+from tuning.core.errors import EnvironmentFault
+from tuning.core.types import Entry, Role, Side
+from tuning.records import bodies, trail
+
+PATIENT = tuple(f.name for f in fields(Patient))
+ENTRIES = """
+    select entry.*, visit.uid as visit, visit.patient_id, person.uid as person, person.name as who,
+           medium.uid as medium, sha256, suffix, original_name, size
+    from entry join visit on visit_id = visit.id join person on entry.person_id = person.id
+         left join medium on medium_id = medium.id
+"""
+VISITS = """
+    select visit.uid, started_at, visit.sum, patient.uid as patient from visit join patient on patient_id = patient.id
+"""
+
+
+def stamp(moment: datetime) -> str:
+    """A moment as it stands in the file. Raises EnvironmentFault for one without a zone."""
+    if moment.tzinfo is None:
+        raise EnvironmentFault("Not saved: a moment needs its zone.")
+    return moment.astimezone(UTC).strftime("%Y-%m-%d %H:%M:%S.%f")
+
+
+def moment(stamp: str) -> datetime:
+    """A moment as it was meant."""
+    return datetime.fromisoformat(stamp).replace(tzinfo=UTC)
+
+
+def insert(db: Connection, table: str, **values: Any) -> int | None:
+    """A new row; its number."""
+    names, marks = ", ".join(values), ", ".join("?" * len(values))
+    return db.execute(f"insert into {table} ({names}) values ({marks})", tuple(values.values())).lastrowid
+
+
+def number_of(db: Connection, table: str, uid: str) -> int:
+    """The row number behind a uid. Raises EnvironmentFault when there is none."""
+    row = db.execute(f"select id from {table} where uid = ?", (uid,)).fetchone()
+    if row is None:
+        raise EnvironmentFault(f"The record holds no {table} of this uid any more. Nothing was changed.")
+    return int(row["id"])
+
+
+def person(row: Row) -> Person:
+    """A profile, where it is what was written. Raises EnvironmentFault."""
+    trail.sound(row, trail.PERSON, "somebody's profile")
+    return Person(row["uid"], row["name"], Role(row["role"]))
+
+
+def patient(row: Row) -> Patient:
+    """A patient, where it is what was written. Raises EnvironmentFault."""
+    trail.sound(row, trail.PATIENT, "a patient")
+    values = {key: row[key] for key in PATIENT}
+    return Patient(**{**values, "birth_date": date.fromisoformat(row["birth_date"]), "involved": Side(row["involved"])})
+
+
+def medium(row: Row) -> Medium:
+    """A kept file."""
+    return Medium(row["uid"], row["sha256"], row["suffix"], row["original_name"], row["size"])
+
+
+def entry(row: Row) -> Entry:
+    """An entry, where it is what was written. Raises EnvironmentFault."""
+    trail.sound(row, trail.ENTRY, "an entry")
+    try:
+        return read(row)
+    except ValueError as err:
+        raise EnvironmentFault(f"The record holds an entry that cannot be read: {err}.") from err
+
+
+def read(row: Row) -> Entry:
+    """An entry, its sum not looked at. Raises ValueError."""
+    head = {
+        "uid": row["uid"],
+        "visit": row["visit"],
+        "at": moment(row["at"]),
+        "person": row["person"],
+        "who": row["who"],
+        "replaces": row["replaces"],
+    }
+    medium = None
+    if row["medium"] is not None:
+        medium = Medium(row["medium"], row["sha256"], row["suffix"], row["original_name"], row["size"])
+    return bodies.entry_of(row["kind"], head, json.loads(row["body"]), medium)

@@ -81,7 +81,7 @@ def test_a_changed_value_is_told_and_never_shown(kept, statement):
 
 def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
     from tuning.records import trail
-    from tuning.records.store import ENTRIES
+    from tuning.records.rows import ENTRIES
 
     with closing(sqlite3.connect(kept / "record.sqlite")) as db, db:
         db.row_factory = sqlite3.Row

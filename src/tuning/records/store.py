@@ -404,6 +404,15 @@ class Record:
             self._connection.execute("pragma wal_checkpoint(truncate)")
         return gone.counts
 
+    def line_of(self, uid: str) -> list[Entry]:
+        """An entry and those that it took the place of, newest first; struck ones too."""
+        found: list[Entry] = []
+        with self._reading() as db:
+            while uid and (row := db.execute(f"{rows.ENTRIES} where entry.uid = ?", (uid,)).fetchone()) is not None:
+                found.append(rows.entry(row))
+                uid = found[-1].replaces
+        return found
+
     def check(self) -> list[str]:
         """Sentences about everything wrong in the record; empty when it is sound."""
         with self._reading() as db:

@@ -7,6 +7,7 @@ import os
 import sys
 import traceback
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
@@ -16,10 +17,11 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.preferences import BY_KEY, SCALE, THEME
+from tuning.core.preferences import BACKUP_FOLDER, BY_KEY, SCALE, THEME
+from tuning.records.backup import FILE, Backup, backups, contents, restore, verify
 from tuning.records.settings import Settings
 from tuning.ui import theme
-from tuning.ui.widgets import label
+from tuning.ui.widgets import button, label
 
 if TYPE_CHECKING:  # importing the workbench takes most of a second, so the frame does without
     from tuning.devices import Devices
@@ -60,6 +62,7 @@ class Frame(QMainWindow):
             return
         self.setCentralWidget(self.window_in)
         day_list.search.setFocus()
+        self.window_in.cupboard.back_up_if_due()
         if self.window_in.workspace.devices.simulated:
             self.setWindowTitle(f"Tuning · {self.window_in.workspace.kind} record, devices are made up")
 
@@ -82,7 +85,38 @@ class Frame(QMainWindow):
     def _tell(self, text: str) -> None:
         self.waiting = label(text, theme.LARGE, role="muted", wrap=True)
         self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.setCentralWidget(self.waiting)
+        around = QWidget()
+        column = QVBoxLayout(around)
+        column.setContentsMargins(120, 0, 120, 0)
+        column.addStretch(1)
+        column.addWidget(self.waiting)
+        good = self.good_backup()
+        if good is not None:
+            words = f"Restore the backup of {good.at.astimezone():%-d %b %Y, %H:%M} ({contents(good.folder)})"
+            self.restore_button = button(words, partial(self.restore, good), "primary")
+            column.addWidget(self.restore_button, 0, Qt.AlignmentFlag.AlignCenter)
+            column.addWidget(label("What is here now is moved beside it, whole.", role="muted"), 0,
+                             Qt.AlignmentFlag.AlignCenter)  # fmt: skip
+        column.addStretch(1)
+        self.setCentralWidget(around)
+
+    def good_backup(self) -> Backup | None:
+        """The newest whole backup in the clinic's folder; None where none is told or none is whole."""
+        folder = str(BY_KEY[BACKUP_FOLDER].read(Settings(self._folder).values))
+        if not folder or not (self._folder / FILE).exists():
+            return None
+        return next((one for one in backups(Path(folder)) if not verify(one.folder)), None)
+
+    def restore(self, good: Backup) -> None:
+        """Put a backup in the place of what cannot be opened, and open it."""
+        try:
+            aside = restore(good.folder, self._folder)
+        except TuningError as err:
+            self._tell(str(err))
+            return
+        self.open()
+        if self.window_in is not None and aside is not None:
+            self.window_in.status.say(f"Restored. What was here lies in {aside}.")
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Everything that was finished is saved already; the window asks about the rest."""

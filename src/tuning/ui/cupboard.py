@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from datetime import UTC, datetime
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tuning.core.preferences import BACKUP_DAILY, BACKUP_FOLDER
 from tuning.core.visit.target import Target
+from tuning.records.backup import Backup, backup, due, thin_out
 from tuning.ui.actions import Action, CommandList, KeySheet
+from tuning.ui.jobs import Job
 from tuning.ui.notes import NotesDialog
 from tuning.ui.stage import StageAction, StageSpec
 
@@ -78,3 +84,34 @@ class Cupboard:
 
         if PreferencesDialog(self._window, self._space).exec():
             self._window.rebuild()
+
+    # backups
+
+    def back_up(self) -> None:
+        """Back up into the clinic's folder, while everybody goes on working."""
+        folder = str(self._space.prefer(BACKUP_FOLDER))
+        if not folder:
+            self._window.status.say("Say in Preferences (Ctrl+,), Record, where backups go.", caution=True)
+            return
+        source, into = self._space.record.folder, Path(folder)
+
+        def work(tick: Callable[[float], None]) -> Backup:
+            """In the pool."""
+            tick(0.0)
+            made = backup(source, into)
+            thin_out(into)
+            return made
+
+        job = Job("Backing up", work)
+        job.done.connect(self._tell_backup)
+        self._window.jobs.start(job)
+
+    def back_up_if_due(self) -> None:
+        """Once a day, by itself, where a folder is told."""
+        folder = str(self._space.prefer(BACKUP_FOLDER))
+        if folder and self._space.prefer(BACKUP_DAILY) and due(Path(folder), datetime.now(UTC)):
+            self.back_up()
+
+    def _tell_backup(self, made: Backup) -> None:
+        lost = f"; {len(made.lost)} files were missing already" if made.lost else ""
+        self._window.status.say(f"Backed up to {made.folder}{lost}.", caution=bool(made.lost))

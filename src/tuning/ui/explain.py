@@ -6,10 +6,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 
 from tuning.core.judging.comparison import Comparison
-from tuning.core.types import FrameRef, NotMeasured, Observation
-from tuning.core.units import signed
+from tuning.core.judging.measures import Measure
+from tuning.core.types import LEGS, FrameRef, NotMeasured, Observation
+from tuning.core.units import behind, signed
+from tuning.records import Record
 from tuning.ui import theme
 from tuning.ui.widgets import button, label
+from tuning.ui.words import clock, day
 
 
 def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[str]:
@@ -60,6 +63,19 @@ def explanation(row: Comparison) -> str:
     if m.reference is not None:
         lines.append(f"Usually seen: {m.reference.words(m.unit)}.")
     return "\n\n".join(lines)
+
+
+def history(record: Record, measure: Measure, seen: Observation | None) -> list[str]:
+    """Who entered, changed, struck and restored a value, and what stood before; newest first."""
+    lines = []
+    for entry in record.line_of(seen.uid) if seen is not None and seen.uid else ():
+        value = getattr(entry, "measured", None)
+        shown = "not measured" if value is None else f"{measure.text(value)}{behind(measure.unit)}"
+        side = f"{entry.side.value} " if isinstance(entry, Observation) and entry.side in LEGS else ""
+        told = [f"{line.what} {day(line.at)} {clock(line.at)}{f' by {line.who}' if line.who else ''}"
+                for line in record.lines(entry.uid)]  # fmt: skip
+        lines.append(f"{side}{shown}: {', '.join(told)}.")
+    return lines
 
 
 class ExplainDialog(QDialog):

@@ -28,9 +28,10 @@ from tuning.core.visit.target import Target, target_of
 from tuning.ui import theme
 from tuning.ui.actions import Action, bind, bind_owners
 from tuning.ui.columns import SideColumns
+from tuning.ui.cover import Cover
 from tuning.ui.cupboard import Cupboard
 from tuning.ui.day_list import DayList
-from tuning.ui.explain import ExplainDialog
+from tuning.ui.explain import ExplainDialog, history
 from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
@@ -82,6 +83,7 @@ class MainWindow(QWidget):
         self.actions_list = self._actions()
         bind(self, self.actions_list)
         bind(self, self._stage_keys())
+        self.cover = Cover(self, workspace)
         self.go_home()
 
     def _build(self) -> None:
@@ -164,6 +166,7 @@ class MainWindow(QWidget):
             Action("Write the letter", "F10", self.cupboard.letter),
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Preferences", "Ctrl+,", self.cupboard.preferences),
+            Action("Back up now", "Ctrl+Shift+B", self.cupboard.back_up),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
@@ -314,6 +317,7 @@ class MainWindow(QWidget):
     def rebuild(self) -> None:
         """Pages made anew after other preferences, the open one where it was."""
         stage = self.stage
+        self.cover.wait()
         app = QApplication.instance()
         if isinstance(app, QApplication):
             theme.apply(app, theme.chosen(self.workspace.prefer(THEME)))
@@ -334,7 +338,7 @@ class MainWindow(QWidget):
         widget = QApplication.focusWidget()
         while widget is not None:
             if isinstance(widget, Explains):
-                ExplainDialog(self, widget.title, widget.explanation()).exec()
+                ExplainDialog(self, widget.title, widget.explanation() + self._trail_of(widget)).exec()
                 return
             text = widget.toolTip()
             if text and isinstance(widget, QAbstractButton):
@@ -342,6 +346,15 @@ class MainWindow(QWidget):
                 return
             widget = widget.parentWidget()
         self.cupboard.keys()
+
+    def _trail_of(self, widget: object) -> str:
+        """Who wrote the values of a row, when, and what stood before."""
+        row = getattr(widget, "row", None)
+        if not isinstance(row, Comparison):
+            return ""
+        record = self.workspace.record
+        lines = [line for seen in (row.left, row.right) for line in history(record, row.measure, seen)]
+        return "\n\nIn the record\n" + "\n".join(lines) if lines else ""
 
     def _hint(self, text: str) -> None:
         if text:

@@ -1,0 +1,70 @@
+"""A cover over the window after a while without a touch: nobody reads over a shoulder what lies open.
+
+It hides, it does not lock: whoever touches a key sees the record again.
+"""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
+
+from tuning.core.preferences import LOCK_MINUTES
+from tuning.ui import theme
+from tuning.ui.widgets import label
+from tuning.ui.workspace import Workspace
+
+TOUCHES = (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.Wheel)
+
+
+class Cover(QWidget):
+    """Lies over its parent; any key or click lifts it and does nothing else."""
+
+    def __init__(self, parent: QWidget, space: Workspace) -> None:
+        super().__init__(parent)
+        self._space = space
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Covered; press any key")
+        column = QVBoxLayout(self)
+        words = label("Covered. Press any key.", theme.LARGE, role="muted")
+        column.addWidget(words, 0, Qt.AlignmentFlag.AlignCenter)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.lie_down)
+        self.hide()
+        app = QApplication.instance()
+        if app is not None:
+            app.installEventFilter(self)
+        self.wait()
+
+    def wait(self) -> None:
+        """Begin to wait anew; never where the preference says 0."""
+        minutes = float(self._space.prefer(LOCK_MINUTES))
+        if minutes > 0:
+            self._timer.start(round(60_000 * minutes))
+        else:
+            self._timer.stop()
+
+    def lie_down(self) -> None:
+        """Cover everything."""
+        parent = self.parentWidget()
+        if parent is not None:
+            self.setGeometry(parent.rect())
+        self.show()
+        self.raise_()
+        self.setFocus()
+
+    def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
+        """A touch lifts the cover and is taken; without one lying it only begins the wait anew."""
+        if event is None or event.type() not in TOUCHES:
+            return False
+        if not self.isVisible():
+            if self._timer.isActive():
+                self._timer.start()
+            return False
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
+            self.hide()
+            self.wait()
+            return True
+        return False

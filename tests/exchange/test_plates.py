@@ -1,7 +1,9 @@
 """Plate files: what is recognised, what is repaired and said, what is refused."""
 
 import json
+import sys
 
+import chance
 import ezc3d
 import numpy as np
 import pytest
@@ -445,3 +447,44 @@ def test_a_weight_that_fits_no_adult_is_questioned(mass, words):
     still = np.full(8000, mass * 9.80665 / 2) + np.random.default_rng(1).normal(0, 1, 8000)
     found = analyse(Recording(1000.0, dict.fromkeys(LEGS, still)), "quiet-stance")
     assert (words in " ".join(found.warnings)) if words else not found.warnings
+
+
+HARMED = 60 if chance.FRESH else 12
+
+
+def test_a_damaged_c3d_file_ends_in_a_sentence_whatever_the_reading_library_does(tmp_path):
+    """Bytes of the header and the parameters are what sizes and offsets are read from."""
+    whole = None
+    for file in c3d_of(tmp_path / "whole.c3d", ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
+        whole = file
+    assert whole is not None
+    data = (tmp_path / "whole.c3d").read_bytes()
+    refused = 0
+    for n in range(HARMED):
+        harmed = bytearray(data)
+        for _ in range(int(chance.RANDOM.integers(1, 6))):
+            harmed[chance.RANDOM.integers(min(2048, len(harmed)))] = int(chance.RANDOM.integers(256))
+        bad = tmp_path / f"bad{n}.c3d"
+        bad.write_bytes(harmed if n % 3 else harmed[: len(harmed) // 3])
+        try:
+            read_plates(bad)
+        except BadInput as err:
+            refused += 1
+            assert bad.name in str(err) or "force" in str(err).lower(), err
+    assert refused > HARMED // 4
+
+
+def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeypatch):
+    from tuning.exchange.c3d import child
+
+    for file in c3d_of(tmp_path / "whole.c3d", ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
+        assert file is not None
+    ended = "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)"
+    eating = "import resource; resource.setrlimit(resource.RLIMIT_AS, (1 << 28, 1 << 28)); bytearray(1 << 30)"
+    for program in (ended, eating):
+        (tmp_path / "python").write_text(f"#!/bin/sh\nexec {sys.executable} -c '{program}'\n")
+        (tmp_path / "python").chmod(0o755)
+        with monkeypatch.context() as patch:
+            patch.setattr(child.sys, "executable", str(tmp_path / "python"))
+            with pytest.raises(BadInput, match=r"whole\.c3d is no C3D file"):
+                read_plates(tmp_path / "whole.c3d")

@@ -217,3 +217,14 @@ def test_what_was_followed_before_damage_is_kept_and_nothing_is_read_off_damaged
     else:
         assert 0 < tracks.unread < 100 and "cannot be read" in tracks.told
     source.close()
+
+
+def test_a_small_file_that_unpacks_to_gigabytes_is_refused(tmp_path: Path):
+    from PIL import Image
+
+    from tuning.core.errors import BadInput
+
+    Image.new("1", (13_000, 13_000)).save(tmp_path / "bomb.png")
+    assert (tmp_path / "bomb.png").stat().st_size < 1_000_000
+    with pytest.raises(BadInput, match="13000 x 13000 pixels"):
+        open_source(tmp_path / "bomb.png")

@@ -10,6 +10,10 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from tuning.core.errors import BadInput
 
+MOST_PIXELS = 80_000_000
+"""Three copies of it must fit beside everything else (practice judgement, editable)."""
+Image.MAX_IMAGE_PIXELS = None  # what the library only warns of is refused here, before anything is unpacked
+
 
 class Photo:
     """A photograph as a source of one frame."""
@@ -20,6 +24,11 @@ class Photo:
     def __init__(self, path: Path, name: str) -> None:
         try:
             with Image.open(path, formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
+                if image.width * image.height > MOST_PIXELS:  # a small file may unpack to gigabytes
+                    raise BadInput(
+                        f"“{name}” has {image.width} x {image.height} pixels; at most {MOST_PIXELS // 10**6} million "
+                        "can be read. Save it smaller. Nothing was changed."
+                    )
                 self._pixels = np.asarray(ImageOps.exif_transpose(image).convert("RGB"))
         except (OSError, UnidentifiedImageError, SyntaxError, ValueError, Image.DecompressionBombError) as err:
             raise BadInput(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,22 +11,10 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
+from tuning.exchange.c3d.child import read_apart
 from tuning.exchange.csv.mapping import POINT_UNITS
 from tuning.exchange.csv.recognise import LEFT_WORDS, RIGHT_WORDS, plain, says
 from tuning.exchange.repairs import finish
-
-
-def _c3d(path: Path) -> Any:
-    """The file as the library reads it; without its plates where they are described in a way nobody can follow."""
-    import ezc3d  # slow to load, not needed for the first window
-
-    try:
-        return ezc3d.c3d(str(path), extract_forceplat_data=True)
-    except Exception:  # the library raises bare RuntimeError, ValueError and others for damaged files
-        try:
-            return ezc3d.c3d(str(path))
-        except Exception as err:
-            raise BadInput(f"{path.name} is no C3D file that can be read ({err}).") from err
 
 
 def read_c3d(path: Path) -> Recording:
@@ -34,20 +22,18 @@ def read_c3d(path: Path) -> Recording:
 
     Raises BadInput when the file cannot be read or holds no vertical force.
     """
-    file = _c3d(path)
-    rate = float(file["header"]["analogs"]["frame_rate"])
-    plates = file["data"].get("platform", [])
-    if plates:
-        return _of_c3d_plates(plates[:2], rate)
-    labels = [plain(str(label)) for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
-    data = np.asarray(file["data"]["analogs"], float)[0]
+    read = read_apart(path)
+    rate = float(read["rate"])
+    if "force0" in read:
+        return _of_c3d_plates(read, rate)
+    labels = [plain(str(label)) for label in read["labels"]]
     found = {}
     for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS)):
         hits = [n for n, label in enumerate(labels) if "z" in label and says(label, words)]
-        if hits:
-            found[side] = data[hits[0]]
+        if hits and hits[0] < len(read["analogs"]):
+            found[side] = read["analogs"][hits[0]]
     if not found:
-        kinds = sorted({int(k) for k in file["parameters"].get("FORCE_PLATFORM", {}).get("TYPE", {}).get("value", [])})
+        kinds = [int(k) for k in read["types"]]
         if kinds:
             told = f"The plates of {path.name} are of type {' and '.join(map(str, kinds))}"
             raise BadInput(f"{told}; types 1 to 4 can be read, or channels named left and right.")
@@ -55,7 +41,7 @@ def read_c3d(path: Path) -> Recording:
     return finish(rate, found, [])
 
 
-def _of_c3d_plates(plates: Sequence[dict[str, Any]], rate: float) -> Recording:
+def _of_c3d_plates(read: Mapping[str, Any], rate: float) -> Recording:
     """Force and point of pressure of the file's own plates, in the frame of the laboratory.
 
     Two plates lie side by side: the line between them runs to the right, and
@@ -63,12 +49,13 @@ def _of_c3d_plates(plates: Sequence[dict[str, Any]], rate: float) -> Recording:
     nobody says; the plate with the smaller x (or y) is taken as left.
     """
     # A plate tells what presses on it, mostly downward; here force is what the ground gives back.
-    forces = [-f if np.median(f) < 0 else f for f in (np.asarray(p["force"][2], float) for p in plates)]
-    to_mm = [POINT_UNITS.get(str(p.get("unit_position", "mm")), 1.0) for p in plates]
-    ground = [np.asarray(p["center_of_pressure"], float)[:2].T * k for p, k in zip(plates, to_mm, strict=True)]
-    if len(plates) == 1:
+    count = 2 if "force1" in read else 1
+    forces = [-f if np.median(f) < 0 else f for f in (read[f"force{n}"] for n in range(count))]
+    to_mm = [POINT_UNITS.get(str(read[f"unit{n}"]), 1.0) for n in range(count)]
+    ground = [read[f"pressure{n}"].T * to_mm[n] for n in range(count)]
+    if count == 1:
         return finish(rate, {Side.LEFT: forces[0]}, ["One plate: say which leg stood on it."], {Side.LEFT: ground[0]})
-    middles = [np.mean(np.asarray(p["corners"], float)[:2], axis=1) * k for p, k in zip(plates, to_mm, strict=True)]
+    middles = [np.mean(read[f"corners{n}"], axis=1) * to_mm[n] for n in range(count)]
     apart = middles[1] - middles[0]
     axis = int(np.argmax(np.abs(apart)))
     order = (0, 1) if apart[axis] >= 0 else (1, 0)

@@ -277,3 +277,17 @@ def test_a_copy_taken_while_the_record_is_in_use_is_whole(tmp_path: Path):
     copy = Record(tmp_path / "b")
     assert "Just Written" in [p.name for p in copy.people()] and len(copy.patients()) == 5
     copy.close()
+
+
+def test_a_kill_while_saving_importing_or_backing_up_loses_nothing_that_was_said_to_be_kept(
+    demo_folder, tmp_path: Path
+):
+    """The long run is scripts/kills.py."""
+    sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
+    import kills
+
+    record = Path(shutil.copytree(demo_folder, tmp_path / "clinic"))
+    archive = kills.parcel_of(record, tmp_path / "case.zip")
+    assert kills.whole_while_saving(record, tmp_path, KILLS) == []
+    assert kills.whole_while_importing(record, archive, tmp_path, KILLS) == []
+    assert kills.whole_while_backing_up(record, tmp_path, KILLS) == []

@@ -13,7 +13,7 @@ import numpy as np
 from charset_normalizer import from_bytes
 
 from tuning.core.errors import BadInput
-from tuning.core.types import Side
+from tuning.core.types import Floats, Side
 from tuning.exchange.csv.cells import column, is_numbers, surely_decimal
 from tuning.exchange.csv.mapping import Mapping
 
@@ -87,6 +87,8 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     """Recognise separator, decimal comma, header rows and columns. Raises BadInput when it is no table of numbers."""
     text, encoding = text_of(path, most=200_000)
     lines = [line for line in text.splitlines() if line.strip()][:400]
+    if not lines:
+        raise BadInput(f"{path.name} is empty; a table with a column for each plate is needed.")
     separator = next((s for s in SEPARATORS if _is_even(lines, s)), ",")
     rows = list(csv.reader(lines, delimiter=separator))
     cells = [c.strip() for row in rows[-40:] for c in row]
@@ -98,6 +100,13 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     return Preview(rows[:most_rows], mapping, f"{len(body[0])} columns, {first} header rows: {head}")
+
+
+def _usual_step(times: Floats) -> float:
+    """The median step of a column; 0 where it holds no two numbers in a row."""
+    steps = np.diff(times)
+    known = steps[np.isfinite(steps)]
+    return float(np.median(known)) if known.size else 0.0
 
 
 def _is_even(lines: Sequence[str], separator: str) -> bool:
@@ -135,8 +144,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
     lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
     unit = next((name for name, words in UNIT_WORDS.items() if re.search(words, header)), "N")
     milli = time is not None and (
-        re.search(r"\bms\b|milli", names[time]) is not None
-        or (len(body) > 2 and float(np.nanmedian(np.diff(columns[:, time]))) >= 0.5)
+        re.search(r"\bms\b|milli", names[time]) is not None or (len(body) > 2 and _usual_step(columns[:, time]) >= 0.5)
     )
     rate = re.search(r"(\d+(?:\.\d+)?)\s*hz", header)
     return replace(

@@ -1,0 +1,157 @@
+"""Files that anybody may send: whatever stands in them, every reader ends in a sentence or in something sound."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import asdict
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tuning.core.errors import BadInput
+from tuning.exchange.csv.mapping import Mapping, read_mapping
+from tuning.exchange.csv.recognise import preview
+from tuning.exchange.csv.tracks import read_points, read_tracks
+from tuning.exchange.json.cases import read_case
+from tuning.exchange.json.home_log import read_home_log
+from tuning.exchange.json.plans import decided, exercises, read_plan
+from tuning.exchange.plates import read_plates
+from tuning.knowledge import load
+
+KNOWLEDGE = load()
+CASES = sorted((Path(__file__).parents[2] / "docs" / "cases").glob("*.json"))
+LOG = {
+    "kind": "home-log",
+    "version": 1,
+    "log": [{"day": "2026-11-20", "side": "left", "rung": "sd-1-hold-taps", "pain": 1}],
+}
+PLAN = {
+    "version": 1, "today": "2026-11-28",
+    "exercises": [{"rung": "sd-1-hold-taps", "line": ["sd-1-hold-taps", "sd-2-sit-back"], "since": "2026-11-01",
+                   "sets": [{"day": "2026-11-20", "side": "left", "rung": "sd-1-hold-taps", "pain": 1}]}],
+}  # fmt: skip
+POINTS = {"frame": 0, "points": {"knee_left": [10.0, 20.0]}, "extra": [{"frame": 3, "points": {"hip_left": [1, 2]}}]}
+ODD = st.recursive(
+    st.one_of(st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=12)),
+    lambda inner: st.one_of(st.lists(inner, max_size=3), st.dictionaries(st.text(max_size=6), inner, max_size=3)),
+    max_leaves=6,
+)
+STEPS = st.lists(st.integers(0, 50), min_size=1, max_size=6)
+FUZZ = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+
+
+def changed(data, steps, odd):
+    """A copy with one spot, found by walking in, put to something odd."""
+    copy = json.loads(json.dumps(data))
+    spot, key = {"": copy}, ""
+    for step in steps:
+        inner = spot[key]
+        if isinstance(inner, dict) and inner:
+            spot, key = inner, sorted(inner)[step % len(inner)]
+        elif isinstance(inner, list) and inner:
+            spot, key = inner, step % len(inner)
+        else:
+            break
+    if key == "":
+        return odd
+    spot[key] = odd
+    return copy
+
+
+def tried(read, file: Path, data) -> object:
+    """What reading gives; None where it ended in a sentence."""
+    file.write_text(data if isinstance(data, str) else json.dumps(data), encoding="utf-8", errors="surrogatepass")
+    try:
+        return read(file)
+    except BadInput as err:
+        assert str(err).strip().endswith((".", "”", "?")), err
+        return None
+
+
+@FUZZ
+@given(STEPS, ODD)
+def test_a_home_log_of_any_shape(tmp_path, steps, odd):
+    rungs = {"sd-1-hold-taps"}
+    found = tried(
+        lambda f: read_home_log(f, rungs, date(2026, 11, 28)), tmp_path / "log.json", changed(LOG, steps, odd)
+    )
+    for line in found or ():
+        assert line.rung in rungs and 0 <= line.pain <= 10 and line.day <= date(2026, 11, 28)
+
+
+@FUZZ
+@given(STEPS, ODD)
+def test_a_plan_of_any_shape(tmp_path, steps, odd):
+    told = tried(read_plan, tmp_path / "plan.json", changed(PLAN, steps, odd))
+    if told is not None:
+        from tuning.core.programme.decide import decide
+
+        for one, sets in exercises(told):
+            json.dumps(decided(one, decide(one, sets, told.standing)))
+
+
+@FUZZ
+@given(st.sampled_from(CASES), STEPS, ODD)
+def test_a_case_of_any_shape(tmp_path, case, steps, odd):
+    data = json.loads(case.read_text())
+    tried(lambda f: read_case(f, KNOWLEDGE), tmp_path / "case.json", changed(data, steps, odd))
+
+
+@FUZZ
+@given(STEPS, ODD)
+def test_points_of_any_shape(tmp_path, steps, odd):
+    found = tried(read_points, tmp_path / "points.json", changed(POINTS, steps, odd))
+    for frame, places in found or ():
+        assert frame >= 0 and all(np.isfinite(at).all() for at in places.values())
+
+
+@FUZZ
+@given(STEPS, ODD)
+def test_a_mapping_of_any_shape(steps, odd):
+    data = changed(json.loads(json.dumps(asdict(Mapping("utf-8", ",", ".", 1, 1, 2, 0)))), steps, odd)
+    try:
+        made = read_mapping(data)
+    except BadInput as err:
+        assert str(err).endswith(".")
+    else:
+        assert made.rate is None or math.isfinite(made.rate)
+
+
+TABLE = "time,left,right\n" + "\n".join(f"{n / 1000:.3f},{400 + n % 7},{390 + n % 5}" for n in range(60))
+TRACKS = "frame,time_s,landmark,x_px,y_px,quality\n" + "\n".join(
+    f"{n},{n / 60:.4f},knee_left,{100 + n},{200},0.9" for n in range(20)
+)
+MESS = st.sampled_from(
+    ['"', "\0", ",", ";", "\t", "\n", "\r", "nan", "inf", "-1e999", "é", "\ufeff", "''", "=1+1", "x" * 500, ""]
+)
+
+
+@FUZZ
+@given(st.sampled_from([TABLE, TRACKS]), st.lists(st.tuples(st.integers(0, 2000), st.integers(0, 5), MESS), max_size=6))
+def test_tables_with_anything_typed_into_them(tmp_path, text, harms):
+    for at, cut, mess in harms:
+        at %= len(text) + 1
+        text = text[:at] + mess + text[at + cut :]
+    file = tmp_path / "table.csv"
+    tried(preview, file, text)
+    recording = tried(read_plates, file, text)
+    if recording is not None:
+        assert all(np.isfinite(f).all() for f in recording.force.values()) and recording.rate > 0
+    tracks = tried(read_tracks, file, text)
+    if tracks is not None:
+        assert np.isfinite(tracks.times).all()
+
+
+@FUZZ
+@given(st.binary(max_size=400))
+def test_bytes_of_any_kind(tmp_path, data):
+    for read, name in ((read_plates, "x.csv"), (read_tracks, "x.csv"), (read_points, "x.json"), (read_plan, "x.json"),
+                       (lambda f: read_case(f, KNOWLEDGE), "x.json")):  # fmt: skip
+        (tmp_path / name).write_bytes(data)
+        with pytest.raises(BadInput):
+            read(tmp_path / name)

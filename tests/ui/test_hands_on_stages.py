@@ -15,6 +15,7 @@ from tuning.core.errors import BadInput
 from tuning.core.standing.trail import TRAIL
 from tuning.core.types import LEGS, Side, Triage
 from tuning.ui.intake.panels import COMPLAINT
+from tuning.ui.posing import tested_figure
 from tuning.ui.reports.dialog import ReportDialog
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -416,3 +417,21 @@ def test_the_step_down_score_follows_its_ticks_and_goes_with_another_reach(windo
     assert scores() == {}
     tick("reach", "to the side")
     assert scores() == {Side.LEFT: 2.0}
+
+
+def test_every_test_by_eye_shows_its_own_pose_and_the_left_leg_in_the_mirror(window, patient):
+    patient("ferry deckhand", "movement")
+    drawn = {}
+    for test in KNOWLEDGE.tests.values():
+        if not test.pose:
+            continue
+        rung_id, _, variant = test.pose.partition("/")
+        rung = KNOWLEDGE.rung(rung_id)
+        right, left = (tested_figure(rung, rung.pose(variant), test.view, side) for side in (Side.RIGHT, Side.LEFT))
+        points = [sorted((round(x * way, 6), round(y, 6)) for shape in shapes for x, y in shape.points)
+                  for shapes, way in ((right, -1), (left, 1))]  # fmt: skip
+        assert points[0] == points[1], test.id
+        assert not any(shape.tint == "feel" for shape in right), "a test does not say where to feel it"
+        drawn[test.id] = tuple(points[1])
+    assert len(drawn) >= 14 and len(set(drawn.values())) == len(drawn), "no two look the same"
+    assert "step-down" in drawn and "chair-rise-1leg" in drawn

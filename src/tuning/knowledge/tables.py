@@ -32,7 +32,7 @@ from tuning.knowledge.loaders.reasoning import FILE as REASONING
 from tuning.knowledge.loaders.reasoning import load_reasoning
 from tuning.knowledge.loaders.reports import load_reports
 from tuning.knowledge.loaders.strength import load_strength
-from tuning.knowledge.loaders.tests import load_plate_errors, load_plates, load_tests
+from tuning.knowledge.loaders.tests import check_poses, load_plate_errors, load_plates, load_tests
 
 FOLDER = Path(str(files("tuning.knowledge")))
 
@@ -114,6 +114,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
+    check_poses(reading, tests, ladders)
     reports = load_reports(reading)
     posture, soles = load_posture(reading), load_soles(reading)
     if not (

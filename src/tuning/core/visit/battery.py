@@ -115,6 +115,8 @@ class Test:
     caution: str = ""
     place: float = 0.5
     picture: str = ""
+    pose: str = ""
+    """A rung, and behind a slash its variant, whose drawing shows this test: one figure for test and exercise."""
     picture_kinds: tuple[str, ...] = ()
     panel: str = ""
     """Name of a special panel (foot-score, scales); empty for the question panel."""

@@ -11,6 +11,7 @@ from tuning.core.force.plate_tests import UNITS
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.programme.ladders import Ladder
 from tuning.core.visit.battery import Ask, Test
 from tuning.knowledge.loaders.ladders import standing_soles
 from tuning.knowledge.loaders.reading import Reading
@@ -84,3 +85,13 @@ def load_plate_errors(reading: Reading) -> PlateErrors | None:
     if errors is not None:
         reading.orphans(f"{path.name}: error", (*errors.percent, *errors.points), UNITS)
     return errors
+
+
+def check_poses(reading: Reading, tests: Mapping[str, Test], ladders: Mapping[str, Ladder]) -> None:
+    """A test that is drawn as an exercise names a rung, and a variant that it has."""
+    rungs = {rung.id: rung for ladder in ladders.values() for rung in ladder.rungs}
+    for test in tests.values():
+        rung_id, _, variant = test.pose.partition("/")
+        rung = rungs.get(rung_id)
+        if test.pose and (rung is None or (variant and variant not in {pose.name for pose in rung.poses})):
+            reading.wrong(f"{test.stage}.toml: {test.id}", f"pose “{test.pose}” is no rung with such a variant")

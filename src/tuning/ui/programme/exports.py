@@ -14,7 +14,7 @@ from tuning.core.programme.logbook import sessions
 from tuning.core.programme.week import retests
 from tuning.core.types import LEGS, Side
 from tuning.exchange.files import write_whole
-from tuning.ui.programme.rung_card import figure_of
+from tuning.ui.posing import figure_of
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.workspace import Workspace
 

@@ -10,7 +10,7 @@ from tuning.core.programme.ladders import Dose, Pose, Rung, Sides
 from tuning.core.programme.pose import between
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.programme.rung_card import figure_of, paint_fitted
+from tuning.ui.posing import figure_of, paint_fitted
 from tuning.ui.signs import paint_side
 
 TICK_MS = 50

@@ -2,38 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
-from tuning.core.programme.ladders import Pose, Rung, Sides
-from tuning.core.programme.pose import Frame
+from tuning.core.programme.ladders import Rung, Sides
 from tuning.core.types import Side
-from tuning.drawings.exercise import exercise_figure, scene_of
-from tuning.drawings.figure import Outline
 from tuning.ui import theme
-from tuning.ui.signs import paint_outlines
+from tuning.ui.posing import figure_of, paint_fitted
 
 MARKS = {"plan": "in plan", "locked": "later", "passed": "passed"}
-
-
-def figure_of(rung: Rung, pose: Pose, frame: Frame, side: Side) -> list[Outline]:
-    """The picture of a rung; the left leg works in the mirror image."""
-    return exercise_figure(scene_of(rung, pose, frame), side is Side.LEFT)
-
-
-def paint_fitted(
-    painter: QPainter, shapes: list[Outline], box: QRectF, side: Side, around: Sequence[Outline] = ()
-) -> None:
-    """A figure standing on the lower edge of a box; `around` keeps the scale of a movement."""
-    points = [p for shape in (*shapes, *around) for p in shape.points]
-    left, right = min(x for x, _ in points), max(x for x, _ in points)
-    low, high = min(y for _, y in points), max(y for _, y in points)
-    scale = min(box.width() / (right - left), box.height() / max(high - low, 0.45))
-    origin = QPointF(box.center().x() - scale * (left + right) / 2, box.bottom() + scale * low)
-    paint_outlines(painter, shapes, origin, scale, side)
 
 
 class RungCard(QAbstractButton):

@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSiz
 from tuning.core.programme.week import DAYS, Item, Room, Week, conflicts, moved, retests
 from tuning.core.types import Side
 from tuning.ui import theme
+from tuning.ui.posing import figure_of, paint_fitted
 from tuning.ui.programme.course import Course
-from tuning.ui.programme.rung_card import figure_of, paint_fitted
 from tuning.ui.widgets import button, label, rule
 from tuning.ui.workspace import Workspace
 

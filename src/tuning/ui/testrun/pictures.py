@@ -12,6 +12,7 @@ from tuning.core.types import LEGS, Side
 from tuning.core.visit.battery import Ask, Test
 from tuning.drawings.positions import DRAWN, Position, standing_side
 from tuning.ui import theme
+from tuning.ui.posing import paint_fitted, tested_figure
 from tuning.ui.signs import begin_panel, body_outline, paint_outlines, paint_side
 from tuning.ui.testrun.state import RunState
 
@@ -84,12 +85,25 @@ class TestPictureView(QWidget):
         painter.setFont(theme.font())
         painter.drawText(QPointF(12, 22), test.view)
         box = frame.adjusted(20, 36, -20, -36)
-        if test.picture:
+        if test.pose:
+            self._paint_pose(painter, frame.adjusted(20, 44, -20, -20), test)
+        elif test.picture:
             paint_position(painter, DRAWN[test.picture](), frame.adjusted(20, 28, -20, -16))
         elif "side" in test.view:
             self._paint_side_view(painter, box)
         else:
             self._paint_body(painter, box, test)
+
+    def _paint_pose(self, painter: QPainter, box: QRectF, test: Test) -> None:
+        """The person in the test, the tested leg washed in its colour; the left one in the mirror image."""
+        rung_id, _, variant = test.pose.partition("/")
+        rung, side = self._state.workspace.knowledge.rung(rung_id), self._state.step.side
+        pose = rung.pose(variant)
+        paint_fitted(painter, tested_figure(rung, pose, test.view, side), box, side)
+        if side in LEGS:
+            paint_side(painter, QPointF(box.left() + 8, box.top() - 6), 6, side)
+            painter.setPen(theme.colour(side.value))
+            painter.drawText(QPointF(box.left() + 20, box.top() - 1), side.value)
 
     def _paint_side_view(self, painter: QPainter, box: QRectF) -> None:
         figure = standing_side()

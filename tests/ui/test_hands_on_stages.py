@@ -14,8 +14,8 @@ from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
 from tuning.core.standing.trail import TRAIL
 from tuning.core.types import LEGS, Side, Triage
+from tuning.ui import posing
 from tuning.ui.intake.panels import COMPLAINT
-from tuning.ui.posing import tested_figure
 from tuning.ui.reports.dialog import ReportDialog
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -421,13 +421,15 @@ def test_the_step_down_score_follows_its_ticks_and_goes_with_another_reach(windo
 
 def test_every_test_by_eye_shows_its_own_pose_and_the_left_leg_in_the_mirror(window, patient):
     patient("ferry deckhand", "movement")
-    drawn = {}
-    for test in KNOWLEDGE.tests.values():
+    knowledge, drawn = window.workspace.knowledge, {}
+    for test in knowledge.tests.values():
         if not test.pose:
             continue
         rung_id, _, variant = test.pose.partition("/")
-        rung = KNOWLEDGE.rung(rung_id)
-        right, left = (tested_figure(rung, rung.pose(variant), test.view, side) for side in (Side.RIGHT, Side.LEFT))
+        rung = knowledge.rung(rung_id)
+        right, left = (
+            posing.tested_figure(rung, rung.pose(variant), test.view, side) for side in (Side.RIGHT, Side.LEFT)
+        )
         points = [sorted((round(x * way, 6), round(y, 6)) for shape in shapes for x, y in shape.points)
                   for shapes, way in ((right, -1), (left, 1))]  # fmt: skip
         assert points[0] == points[1], test.id

@@ -11,7 +11,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from tuning.core.entries import Decision, Done, PlanItem
+from tuning.core.entries import Decision, Done, OtherLoad, PlanItem
 from tuning.core.programme.decide import Move
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
@@ -341,3 +341,36 @@ def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path, li
     before = len(page._workspace.case.entries)
     page.log.read_log(home_log(tmp_path / "log.json", good, line))
     assert len(page._workspace.case.entries) == before and "line 2" in told[0]
+
+
+def test_other_load_stands_in_the_same_weeks_and_what_is_refused_stays(window, patient):
+    patient("glassblower", "programme")
+    page = window.page("programme")
+    page.open_view(3)
+    log = page.log
+    log.what.setText("  ")
+    log.add_other()
+    assert "Say what it was" in window.status.message.text()
+    log.what.setText("car-deck ramps")
+    log.amount.setValue(90)
+    log.effort.setValue(6)
+    log.add_other()
+    assert log.what.text() == "" and log.amount.value() == 0
+    [kept] = [e for e in window.workspace.case.entries if isinstance(e, OtherLoad)]
+    assert (kept.what, kept.amount, kept.unit, kept.effort) == ("car-deck ramps", 90.0, "min", 6)
+    window.workspace.undo.undo()
+    assert not [e for e in window.workspace.case.entries if isinstance(e, OtherLoad)]
+
+
+def test_a_discharge_says_what_is_missing_and_the_activity_score_what_it_means(window, patient):
+    patient("glassblower", "programme")
+    page = window.page("programme")
+    page.open_view(3)
+    course = page.log._course
+    assert course.scores() == [3.0, 5.0] and "better" in course.score_words()
+    course.set_phase(Phase.RETURN, "asked for it")
+    missing = course.discharge_missing()
+    assert any("gather glass" in m for m in missing) and not any("score asked" in m for m in missing)
+    page.log.refresh()
+    assert "For a discharge" in page.log.phase_words.text() and "activity score" in page.log.phase_words.text().lower()
+    assert course.clean_weeks() >= 1

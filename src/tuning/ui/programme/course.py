@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from tuning.core.entries import Decision as Decided
-from tuning.core.entries import Done, OtherLoad, PlanItem
+from tuning.core.entries import Done, Form, OtherLoad, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.preferences import PAIN_SCHOOL
@@ -19,15 +19,17 @@ from tuning.core.programme.load import DayLoad, WeekLoad, by_week, day_load, joi
 from tuning.core.programme.load import repetitions as repetitions_of
 from tuning.core.programme.logbook import SUBJECT, Around, exercise_of, passed, sessions, set_of
 from tuning.core.programme.phases import Course as CourseFacts
-from tuning.core.programme.phases import Phase, entry_phase, next_phase, still_needed
+from tuning.core.programme.phases import Phase, discharge, entry_phase, next_phase, score_change, still_needed
 from tuning.core.programme.week import Item, Room, Week, item_of, plan_week
-from tuning.core.types import Side, Triage
+from tuning.core.types import Observation, Side, Triage
 from tuning.knowledge.acts import act_of_rung
 from tuning.ui.workspace import Workspace
 
 PHASE, DIAL, SCHOOL, WEEK = "phase", "dial", "pain-school", "week"
 DELOAD_EVERY = 5
 """Every fifth week has fewer sets and no climb (4 to 6, practice judgement, editable)."""
+SCORE, GOAL_MET = "intake-goals", 8.0
+"""The activity score, and from where a goal counts as met: its error of 2 below "as before" (Stratford 1995)."""
 ASKS = (Word.NOTABLE, Word.MARKED)
 
 
@@ -96,6 +98,42 @@ class Course:
     def phase_missing(self) -> list[str]:
         """What keeps the plan in its phase."""
         return still_needed(self.phase()[0], self.facts())
+
+    def scores(self) -> list[float]:
+        """The activity score of every visit at which it was asked, oldest first."""
+        case = self._space.case
+        seen = case.all(Observation) if case is not None else ()
+        return [o.measured for o in seen if o.measure_id == SCORE and o.measured is not None]
+
+    def score_words(self) -> str:
+        """The activity score at first and now, and what the change means; empty before it was asked twice."""
+        known = self.scores()
+        if len(known) < 2:
+            return ""
+        return f"activity score {known[0]:.1f} at first, {known[-1]:.1f} now: {score_change(known[0], known[-1])}"
+
+    def discharge_missing(self) -> list[str]:
+        """What is missing for a discharge."""
+        case = self._space.case
+        if case is None:
+            return []
+        form = next((f for f in reversed(case.all(Form)) if f.kind == "intake-complaint"), None)
+        goals = form.data.get("goals", ()) if form is not None else ()
+        open_goals = [g["activity"] for g in goals if g.get("activity") and (g.get("score") or 0) < GOAL_MET]
+        facts = self.facts()
+        asked = any(o.measure_id == SCORE for o in case.today(Observation))
+        return discharge(open_goals, [*facts.gaps, *facts.weak], self.clean_weeks(), asked)
+
+    def clean_weeks(self) -> int:
+        """Weeks up to today in which something was done and every morning settled, without a break."""
+        done = [d for d in self._entries() if isinstance(d, Done) and not d.trial]
+        count = 0
+        while True:
+            end = self.today - timedelta(days=7 * count)
+            week = [d for d in done if end - timedelta(days=7) < d.day <= end]
+            if not week or any(d.morning != Morning.SETTLED.value or set_of(d).alarming for d in week):
+                return count
+            count += 1
 
     def set_phase(self, phase: Phase, reason: str) -> None:
         """Go to a phase; against its criteria only with a reason. Raises BadInput."""
@@ -212,6 +250,15 @@ class Course:
         with self._space.action("session") as act:
             for one in done:
                 act.add(one)
+
+    def log_other(self, what: str, day: date, amount: float, unit: str, effort: int) -> None:
+        """Keep a load beside the exercises. Raises BadInput."""
+        if not what.strip() or amount <= 0:
+            raise BadInput("Say what it was and how much; nothing was kept.")
+        if day > self.today:
+            raise BadInput("That day lies ahead.")
+        with self._space.action(what.strip()) as act:
+            act.add(OtherLoad(what.strip(), day, amount, unit, effort))
 
     def done(self, item: PlanItem) -> list[Done]:
         """Sessions of an item's line, oldest first."""

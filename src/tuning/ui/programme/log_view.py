@@ -25,6 +25,7 @@ from tuning.core.programme.ladders import Dose
 from tuning.core.programme.load import REGIONS, last_tolerated
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side
+from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.programme.course import Course, done_of
 from tuning.ui.programme.exports import Exports
@@ -72,6 +73,8 @@ class LogView(QWidget):
         files.addWidget(button("Read a log…", self.ask_log))
         files.addStretch(1)
         column.addLayout(files)
+        column.addWidget(label("Other load: work, sport, household", theme.BODY, bold=True))
+        column.addLayout(self._other())
         column.addWidget(rule())
         head = QHBoxLayout()
         head.addWidget(label("Load", theme.BODY, bold=True))
@@ -136,7 +139,36 @@ class LogView(QWidget):
         self.item.activated.connect(lambda _: self._fill_sides())
         return grid
 
+    def _other(self) -> QHBoxLayout:
+        """What was done beside the exercises; it stands in the same weeks."""
+        self.what, self.amount, self.unit, self.effort = Line(), QSpinBox(), QComboBox(), QSpinBox()
+        self.what.setPlaceholderText("car-deck ramps")
+        self.amount.setRange(0, 2000)
+        self.unit.addItems(["min", "km", "h standing"])
+        self.effort.setRange(0, 10)
+        self.effort.setPrefix("effort ")
+        for widget, name in ((self.what, "Other load"), (self.amount, "How much"), (self.unit, "Unit of the load"),
+                             (self.effort, "Effort, 0 to 10")):  # fmt: skip
+            widget.setAccessibleName(name)
+        row = QHBoxLayout()
+        row.addWidget(self.what, 1)
+        for part in (self.amount, self.unit, self.effort):
+            row.addWidget(part)
+        row.addWidget(button("Add", self.add_other))
+        return row
+
     # hands
+
+    def add_other(self) -> None:
+        """One line of other load on the day of the log; what was refused stays in the fields."""
+        before = self._workspace.case
+        with self._workspace.trying():
+            day = self.day.date().toPyDate()
+            amount, unit = float(self.amount.value()), self.unit.currentText()
+            self._course.log_other(self.what.text(), day, amount, unit, self.effort.value())
+        if self._workspace.case is not before:
+            self.what.clear()
+            self.amount.setValue(0)
 
     def add_typed(self) -> None:
         """One line of the home log."""
@@ -241,7 +273,13 @@ class LogView(QWidget):
         self.school.setCurrentIndex(self.school.findData(self._course.school()))
         missing = self._course.phase_missing()
         leaves = f"To leave it: {'; '.join(missing)}." if missing else "It may be left."
-        self.phase_words.setText(f"{phase.value}: {why}. {leaves}")
+        score = self._course.score_words()
+        deload = " This week has fewer sets and no climb (deload)." if self._course.deload() else ""
+        if phase is Phase.RETURN:
+            open_still = self._course.discharge_missing()
+            leaves = f"For a discharge: {'; '.join(open_still)}." if open_still else "Discharge is possible."
+        told = f" {sentence_case(score)}." if score else ""
+        self.phase_words.setText(f"{phase.value}: {why}. {leaves}{told}{deload}")
         self._show_load()
         self._filling = False
 

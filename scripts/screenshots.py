@@ -166,4 +166,5 @@ def main() -> None:
         window.close()
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -31,7 +31,8 @@ ROOMS = {
     "gate": ("test_gate",),
     "movement/tasks": ("test_task_values", "test_tempo", "test_movement", "test_tasks", "test_together"),
     "force": ("test_force_values", "test_force", "test_force_laws", "test_together"),
-    "programme": ("test_programme", "test_drawings"),
+    "programme": ("test_programme", "test_drawings", "test_week"),
+    "review": ("test_review",),
     "reasoning": ("test_reasoning",),
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""

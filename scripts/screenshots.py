@@ -13,14 +13,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from tuning.core.types import Side
 from tuning.core.visit.battery import Test
 from tuning.demo.clinic import build_clinic
 from tuning.demo.devices import simulated
 from tuning.ui import theme
 from tuning.ui.app import equipped, opened
 from tuning.ui.order.dialog import PlanDialog
-from tuning.ui.picture.before_after import BeforeAfter, takes
+from tuning.ui.preferences import PreferencesDialog
+from tuning.ui.reports.dialog import ReportDialog
 from tuning.ui.window import MainWindow
 
 TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
@@ -38,11 +38,6 @@ def safety_leaf(window: MainWindow) -> None:
     window.page("intake").open_leaf("Safety")
 
 
-def standing_photo(window: MainWindow) -> None:
-    """A photograph with its plumb line."""
-    window.page("standing").show_bench()
-
-
 def middle_of_stance(window: MainWindow) -> None:
     """The middle of a left stance."""
     window.page("movement").bench.go(60)
@@ -52,25 +47,6 @@ def middle_of_stance(window: MainWindow) -> None:
 def arrived(window: MainWindow) -> None:
     """A clip whose frame is on the screen."""
     settle(1500)
-
-
-def before_after(window: MainWindow) -> QWidget:
-    """Two walks beside each other."""
-    found = takes(window.workspace, "rear", "rear-gait", Side.NONE)
-    dialog = BeforeAfter(window.page("movement").bench, window.workspace, found[-1], found[:-1])
-    dialog.resize(1280, 800)
-    return dialog
-
-
-def by_eye(window: MainWindow) -> None:
-    """The step-down judged by eye."""
-    window.page("movement").show_walk()
-    window.page("movement").open_test(window.workspace.knowledge.tests["step-down"])
-
-
-def profile(window: MainWindow) -> None:
-    """Both legs over all tests."""
-    window.page("strength").toggle_summary()
 
 
 def whole_visit(window: MainWindow) -> QWidget:
@@ -87,35 +63,40 @@ def pushing(window: MainWindow) -> None:
     settle(4200)
 
 
-def a_push(window: MainWindow) -> None:
-    """One push with its rate windows."""
-    window.page("force").state.choose("squat-iso")
-    window.page("force").show_view("Trace")
-    window.page("force").past.trace.look_at(1.8, 2.6)
+def a_letter(window: MainWindow) -> QWidget:
+    """The summary, ready to be kept."""
+    return ReportDialog(window, window.workspace)
+
+
+def another_band(window: MainWindow) -> QWidget:
+    """A threshold about to be changed, with what it would alter."""
+    dialog = PreferencesDialog(window, window.workspace)
+    dialog.sections.setCurrentRow(dialog.sections.count() - 1)
+    dialog.search.setText("knee to wall")
+    dialog.fields["band.knee-to-wall"].setValue(20.0)
+    dialog.show_effect()
+    return dialog
 
 
 SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] = (
     ("intake", "glassblower", "intake", lambda w: w.page("intake").open_leaf("Shoes")),
     ("safety", "choir conductor", "intake", safety_leaf),
     ("standing", "choir conductor", "standing", lambda w: w.page("standing").open_test(test(w, "knee-crease-level"))),
-    ("standing-photo", "choir conductor", "standing", standing_photo),
     ("mobility", "glassblower", "mobility", lambda w: w.page("mobility").open_test(test(w, "knee-to-wall"))),
-    ("before-after", "glassblower", "movement", before_after),
     ("picture-rear", "glassblower", "movement", middle_of_stance),
     ("picture-front", "potter", "movement", arrived),
-    ("picture-side", "choir conductor", "movement", arrived),
-    ("movement-eye", "ferry deckhand", "movement", by_eye),
     ("strength", "glassblower", "strength", lambda w: w.page("strength").state.choose("hip-er:left")),
-    ("strength-profile", "glassblower", "strength", profile),
     ("visit-plan", "ferry deckhand", "strength", whole_visit),
     ("force-live", "glassblower", "force", pushing),
-    ("force-trace", "glassblower", "force", a_push),
     ("force-all", "glassblower", "force", lambda w: w.page("force").show_view("All tests")),
     ("reasoning", "glassblower", "reasoning", lambda w: w.page("reasoning").state.choose(pattern=3)),
     ("programme", "glassblower", "programme", lambda w: w.page("programme").open_view(0)),
     ("programme-week", "glassblower", "programme", lambda w: w.page("programme").open_view(1)),
     ("programme-session", "glassblower", "programme", lambda w: w.page("programme").open_view(2)),
     ("programme-log", "glassblower", "programme", lambda w: w.page("programme").open_view(3)),
+    ("review", "glassblower", "review", lambda w: w.page("review").list.setFocus()),
+    ("letter", "glassblower", "review", a_letter),
+    ("preferences", "glassblower", "review", another_band),
 )
 """File, patient, stage and what is done there; a returned dialog is taken in place of the window."""
 
@@ -161,8 +142,6 @@ def main() -> None:
             if dialog is not None:
                 dialog.close()
             window.page("force").leave()
-            if prepare is profile:
-                window.page("strength").toggle_summary()
         window.close()
 
 

@@ -139,7 +139,7 @@ class LogView(QWidget):
         self.item.activated.connect(lambda _: self._fill_sides())
         return grid
 
-    def _other(self) -> QHBoxLayout:
+    def _other(self) -> QGridLayout:
         """What was done beside the exercises; it stands in the same weeks."""
         self.what, self.amount, self.unit, self.effort = Line(), QSpinBox(), QComboBox(), QSpinBox()
         self.what.setPlaceholderText("car-deck ramps")
@@ -150,12 +150,13 @@ class LogView(QWidget):
         for widget, name in ((self.what, "Other load"), (self.amount, "How much"), (self.unit, "Unit of the load"),
                              (self.effort, "Effort, 0 to 10")):  # fmt: skip
             widget.setAccessibleName(name)
-        row = QHBoxLayout()
-        row.addWidget(self.what, 1)
-        for part in (self.amount, self.unit, self.effort):
-            row.addWidget(part)
-        row.addWidget(button("Add", self.add_other))
-        return row
+        grid = QGridLayout()
+        grid.addWidget(self.what, 0, 0, 1, 3)
+        for column, part in enumerate((self.amount, self.unit, self.effort)):
+            grid.addWidget(part, 1, column)
+            grid.setColumnStretch(column, 1)
+        grid.addWidget(button("Add", self.add_other), 0, 3)
+        return grid
 
     # hands
 

@@ -450,3 +450,29 @@ def test_commands_refuse_in_a_sentence(clinic, tmp_path):
     assert json.loads(run("check-record", folder, "--json").output) == {"sound": True, "problems": []}
     assert run("report", folder, "--person", "Marit", "--out", tmp_path / "r.html").exit_code == 0
     assert "Knee to wall" in (tmp_path / "r.html").read_text()
+
+
+def test_marks_as_c3d_points_are_where_they_were_and_unseen_ones_are_none(tmp_path):
+    import ezc3d
+
+    from tuning.core.movement.tracks import Tracks
+    from tuning.exchange.c3d.tracks import write_c3d
+
+    times = np.arange(60) / 120
+    left = np.stack([100 + np.arange(60.0), np.full(60, 400.0)], axis=1)
+    right = np.stack([300 + np.arange(60.0), 410 + 3 * np.sin(np.arange(60.0))], axis=1)
+    quality = np.full((60, 2), 0.9)
+    quality[20:30, 1] = 0.1
+    tracks = Tracks(("knee_left", "knee_right"), times, np.stack([left, right], axis=1), quality)
+    write_c3d(tracks, tmp_path / "marks.c3d", height_px=720, mm_per_px=2.0)
+    file = ezc3d.c3d(str(tmp_path / "marks.c3d"))
+    assert file["parameters"]["POINT"]["LABELS"]["value"] == ["knee_left", "knee_right"]
+    assert file["parameters"]["POINT"]["UNITS"]["value"] == ["mm"]
+    assert file["header"]["points"]["frame_rate"] == pytest.approx(120, rel=1e-6)
+    points = file["data"]["points"]
+    assert np.allclose(points[0, 0], 2 * left[:, 0], atol=1e-3) and np.allclose(
+        points[1, 0], 2 * (720 - 400), atol=1e-3
+    )
+    assert np.isnan(points[0, 1, 20:30]).all() and np.isfinite(points[0, 1, :20]).all()
+    seen = [*range(20), *range(30, 60)]
+    assert np.allclose(points[1, 1, seen], 2 * (720 - right[seen, 1]), atol=1e-3), "left is not right, up is up"

@@ -76,8 +76,8 @@ def _secret(folder: Path) -> bytes:
 @click.command("export")
 @RECORD
 @PERSON
-@click.option("--as", "form", type=click.Choice(["archive", "csv", "fhir", "tracks"]), default="archive")
-@click.option("--to", "target", type=click.Path(path_type=Path), required=True, help="File, or folder for tracks.")
+@click.option("--as", "form", type=click.Choice(["archive", "csv", "fhir", "tracks", "c3d"]), default="archive")
+@click.option("--to", "target", type=click.Path(path_type=Path), required=True, help="File, or folder for marks.")
 @click.option("--pseudonym", is_flag=True, help="Archive without names, true dates, typed words and pictures.")
 @BY
 def export_person(record: Path, who: str, form: str, target: Path, pseudonym: bool, by: str) -> None:
@@ -101,7 +101,7 @@ def export_person(record: Path, who: str, form: str, target: Path, pseudonym: bo
             elif form == "fhir":
                 _fhir(_case(opened, patient), target)
             else:
-                _tracks(opened, _case(opened, patient), target)
+                _tracks(opened, _case(opened, patient), target, as_c3d=form == "c3d")
             opened.note(person, "exported", patient.uid, form=form, pseudonym=pseudonym)
         click.echo(f"Written to {target}.")
 
@@ -136,9 +136,10 @@ def _fhir(case: Case, target: Path) -> None:
     write_whole(data.encode(), target, "The bundle")
 
 
-def _tracks(opened: Record, case: Case, target: Path) -> None:
+def _tracks(opened: Record, case: Case, target: Path, as_c3d: bool) -> None:
     from tuning.core.entries import Capture, Track
     from tuning.core.errors import BadInput
+    from tuning.exchange.c3d.tracks import write_c3d
     from tuning.exchange.csv.tracks import write_tracks
     from tuning.records.packing import unpack
     from tuning.video import open_source
@@ -151,9 +152,13 @@ def _tracks(opened: Record, case: Case, target: Path) -> None:
         capture = case.entry(track.capture)
         if isinstance(capture, Capture):
             source = open_source(opened.media.lent(capture.medium), capture.medium.name)
-            times = source.times
+            times, height = source.times, source.size[1]
             source.close()
-            write_tracks(unpack(opened.places(track), track.names, times), target / f"{track.task}-{track.uid}.csv")
+            marks = unpack(opened.places(track), track.names, times)
+            if as_c3d:
+                write_c3d(marks, target / f"{track.task}-{track.uid}.c3d", height)
+            else:
+                write_tracks(marks, target / f"{track.task}-{track.uid}.csv")
 
 
 @click.command("import")

@@ -11,7 +11,8 @@ from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, be
 from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.force.sides import every_formula, observations
+from tuning.core.types import LEGS, NotMeasured, Setup, Side, TraceRef
 from tuning.knowledge import load
 
 ERRORS = load().plate_errors
@@ -266,3 +267,60 @@ def test_squats_are_counted_when_they_come_to_rest_and_halves_are_not():
     for low, high in ((0.95, 1.2), (0.8, 1.04)):
         assert RepCounter(700.0, 1000.0).add(squats(2, low, high)) == 0, "too shallow to be a squat"
     assert RepCounter(700.0, 1000.0).add(squats(1)[:-300]) == 0, "not at rest yet"
+
+
+# which leg a value is of, and what an observation holds
+
+
+def told_of(test: str, side: Side, *reps: dict) -> Analysis:
+    """An analysis with these values by repetition."""
+    found = Analysis(TESTS[test], side, NotMeasured("none", "not weighed"))
+    for n, values in enumerate(reps, start=1):
+        rep = Rep(n)
+        for (name, leg), value in values.items():
+            rep.put(name, leg, value)
+        found.reps.append(rep)
+    return found
+
+
+@pytest.mark.parametrize("leg", LEGS)
+def test_a_one_leg_recording_is_of_its_leg_and_holds_where_it_comes_from(leg):
+    rate = "rfd-200"
+    found = told_of("lunge-iso", leg, {("peak", leg): 500.0, (rate, leg): 2000.0}, {("peak", leg): 540.0})
+    found.warnings += ["short", "noisy"]
+    found.filter_words = "low-pass 50 Hz"
+    kept = TraceRef(recording="abc", source="CSV", filter="before")
+    seen = observations(found, kept, Setup(shoes="bare"), "pain-free")
+    force = seen[0]
+    assert (force.measure_id, force.side, force.value, list(force.trials)) == ("lunge-iso-peak", leg, 520.0, [500, 540])
+    assert (force.summary_rule, force.method, force.quality_reason) == ("mean", "plates", "short; noisy")
+    assert (force.setup.shoes, force.reason) == ("bare", "pain-free")
+    assert force.evidence == TraceRef(recording="abc", source="CSV", test="lunge-iso", filter="low-pass 50 Hz")
+    assert {one.side for one in seen} == {leg} and all(one.trials.size for one in seen)
+
+
+def test_two_legs_are_told_by_their_right_share_and_one_leg_by_both_recordings():
+    both = told_of("squat-iso", Side.NONE, {("peak", LEFT): 400.0, ("peak", RIGHT): 600.0, ("share", Side.NONE): 60.0})
+    [share] = observations(both, TraceRef())
+    assert (share.measure_id, share.side, share.value) == ("squat-iso-share", Side.NONE, 60.0)
+    rows = dict(every_formula(both, None))
+    assert {name: value for name, _, value in rows["peak"]}["Right share"] == pytest.approx(60.0)
+    left = told_of("lunge-iso", LEFT, {("peak", LEFT): 300.0, ("peak", RIGHT): 999.0})
+    right = told_of("lunge-iso", RIGHT, {("peak", RIGHT): 700.0, ("peak", LEFT): 999.0})
+    for found, other in ((left, right), (right, left)):
+        told = {name: value for name, _, value in dict(every_formula(found, other))["peak"]}
+        assert told["Right share"] == pytest.approx(70.0), "each leg from its own recording"
+    assert every_formula(left, None) == []
+
+
+@given(st.floats(12.0, 40.0), st.floats(0.2, 0.8))
+def test_a_stand_on_one_leg_lasts_as_long_as_the_leg_carries_less_a_second_of_settling(seconds, ramp):
+    """Feet on both plates, then all on the right one, then both again."""
+    own = line((0, 400), (2, 400), (2 + ramp, 800), (2 + ramp + seconds, 800), (2 + 2 * ramp + seconds, 400),
+               (5 + 2 * ramp + seconds, 400))  # fmt: skip
+    found = read("stance-one-leg", {RIGHT: own, LEFT: 800 - own}, RIGHT)
+    [rep] = found.reps
+    held = rep.values["held", RIGHT]
+    assert held == pytest.approx(seconds - 1.0, abs=2 * ramp)
+    assert rep.events["end"] - rep.events["start"] == pytest.approx(held)
+    assert any("compare stands of equal length" in w for w in found.warnings) == (held < 19.0)

@@ -23,8 +23,9 @@ from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.judging.ledger import ledger
 from tuning.core.programme.plan import standing_plan
 from tuning.core.reasoning.conclusion import conclude
-from tuning.core.reports.content import Kind, Register, Report, Section, Sentence, as_text, edited
-from tuning.core.reports.sections import Material, written
+from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
+from tuning.core.reports.material import Material
+from tuning.core.reports.sections import WRITERS, written
 from tuning.core.review.changes import between_visits, compared, not_retested
 from tuning.core.types import NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
@@ -100,6 +101,10 @@ def test_every_sentence_rests_on_what_stands_and_none_holds_a_forbidden_word(cas
             assert sentence.triage or not TABLE.forbidden_in(sentence.text), sentence
         hides = TABLE.forbidden_in(complaint) and "why" in report.kind.sections
         assert bool(hides) <= any(complaint in told for told in report.left_out), "the reader is told what is left out"
+
+
+def test_every_declared_section_has_a_writer():
+    assert set(WRITERS) == set(SECTIONS)
 
 
 @pytest.mark.parametrize("word", ["torn", "TEARS", "bursitis", "neuropathy", "Osteoarthritis", "impinging", "syndrome"])

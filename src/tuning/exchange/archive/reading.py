@@ -46,7 +46,7 @@ def _told(path: Path) -> Iterator[None]:
     """Whatever a damaged zip raises is one sentence."""
     try:
         yield
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError, ValueError) as err:
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError, ValueError) as err:
         if isinstance(err, BadInput):
             raise
         raise BadInput(f"“{path.name}” is damaged or no archive of a case ({err}). Nothing was taken over.") from err

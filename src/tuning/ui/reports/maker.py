@@ -17,7 +17,8 @@ from tuning.core.preferences import LETTERHEAD, PAPER
 from tuning.core.programme.plan import standing_plan
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
-from tuning.core.reports.sections import Material, written
+from tuning.core.reports.material import Material
+from tuning.core.reports.sections import written
 from tuning.core.review.changes import between_visits, compared, not_retested
 from tuning.core.types import Observation
 from tuning.core.visit.target import Target, target_of

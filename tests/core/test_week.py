@@ -11,7 +11,19 @@ from hypothesis import strategies as st
 from tuning.core.programme.ladders import Dose, Situation, State, Trial, entry_checks
 from tuning.core.programme.load import DayLoad, by_week, day_load, dial, joint_load, last_tolerated, repetitions
 from tuning.core.programme.phases import Course, Phase, discharge, entry_phase, next_phase, score_change, still_needed
-from tuning.core.programme.placement import FIRST, SECOND, Cause, Placing, TryOut, enters, place, propose, shallow
+from tuning.core.programme.placement import (
+    FIRST,
+    SECOND,
+    Cause,
+    FirstSchool,
+    Placing,
+    Schools,
+    TryOut,
+    enters,
+    place,
+    propose,
+    shallow,
+)
 from tuning.core.programme.week import (
     DAYS,
     Item,
@@ -361,3 +373,21 @@ def test_the_dial_rises():
     deep = next(n for n in notches if n.rung == "kt-2-wall-level")
     assert (deep.knee, deep.kneecap) == (0, 3), "a deep wall sit keeps the knee behind the toes and loads the kneecap"
     assert all(n.kneecap <= 1 and n.knee == 0 for n in dial(RUNGS.values()).up_to(1, 0))
+
+
+def test_schools_change_the_order_of_ladders_and_nothing_else():
+    table, ladders = load().placement, load().ladders
+    factors = ("hip-abductor-strength", "foot-control", "ankle-dorsiflexion")
+    causes = [Cause(factor, Side.RIGHT) for factor in factors]
+
+    def by(schools: Schools):
+        return propose(causes, table, ladders, Placing(schools=schools))[0]
+
+    led, foot, hip = (by(Schools(first)) for first in FirstSchool)
+    assert {p.ladder for p in led} == {p.ladder for p in foot} == {p.ladder for p in hip}
+    assert foot[0].ladder in table.foot and hip[0].ladder in table.hip and led[0].ladder == hip[0].ladder
+    assert by(Schools()) == led and [p.ladder for p in foot] != [p.ladder for p in hip]
+    pattern = by(Schools(pattern=True))
+    assert [p.ladder for p in pattern][:2] == list(table.pattern) and all(p.side is Side.LEFT for p in pattern[:2])
+    assert pattern[0].rank == FIRST and "one pattern" in pattern[0].reasons[0], "the school is printed"
+    assert all(p.side is not Side.LEFT for p in led), "without it the side is the measured one"

@@ -18,6 +18,7 @@ RULE, TRIALS, UNIT, FORMULA = "strength.rule", "strength.trials", "strength.unit
 REGIONAL, HABIT, UNINVOLVED_FIRST, PAIN_SCHOOL = (
     "schools.regional", "schools.habit", "order.uninvolved-first", "schools.pain",
 )  # fmt: skip
+FIRST_SCHOOL, PATTERN_SCHOOL, SHIN_SCHOOL = "schools.first", "schools.pattern", "schools.shin"
 LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper", "sheet.large", "dates.month-first"
 THEME, SCALE, MUTE = "look.theme", "look.scale", "session.mute"
 BACKUP_FOLDER, BACKUP_DAILY, LOCK_MINUTES = "backup.folder", "backup.daily", "lock.minutes"
@@ -112,6 +113,15 @@ DECLARED: tuple[Preference, ...] = (
     Preference(PAIN_SCHOOL, "Schools", "Pain in exercise, for a new plan", Type.CHOICE, "strict",
                "Strict stops above 2 of 10. Monitored goes on to 5 where the next morning is settled.",
                {"strict": "strict, at most 2", "monitored": "monitored, to 5 if settled"}),
+    Preference(FIRST_SCHOOL, "Schools", "Exercises begin", Type.CHOICE, "test-led",
+               "Test-led: whichever trial changes the movement. The ladders also say what other schools begin with.",
+               {"test-led": "with what the tests say", "foot": "at the foot", "hip": "at the hip"}),
+    _switch(PATTERN_SCHOOL, "Schools", "One pattern in everybody, worked on first", False,
+            "One school repositions everybody in the same way, the left version first. Off: the measured side."),
+    Preference(SHIN_SCHOOL, "Schools", "Knee ahead of the toes", Type.CHOICE, "graded",
+               "Graded opens a zone when the one before is passed. Upright keeps the knee behind the toes: that moves "
+               "load to hip and back (Fry 2003).",
+               {"graded": "graded, as it is tolerated", "upright": "shin kept upright"}),
     Preference(LETTERHEAD, "Letters", "Letterhead", Type.TEXT, "",
                "Name, address, telephone: as they stand on top of every letter.", high=600),
     Preference(PAPER, "Letters", "Paper", Type.CHOICE, "A4", "For letters and exercise sheets.",

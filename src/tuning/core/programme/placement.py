@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
@@ -32,6 +33,11 @@ class PlacementTable:
 
     choices: Mapping[str, Choice]
     mobility: tuple[str, ...]
+    foot: tuple[str, ...] = ()
+    hip: tuple[str, ...] = ()
+    """Ladders that a school of foot first, or of hip first, begins with."""
+    pattern: tuple[str, ...] = ()
+    """Ladders of the school of one body pattern in everybody, in its order; always its left version."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +62,25 @@ class Proposal:
     notes: tuple[str, ...] = ()
 
 
+class FirstSchool(StrEnum):
+    """Where work begins when several ladders are asked for."""
+
+    TEST_LED = "test-led"
+    FOOT = "foot"
+    HIP = "hip"
+
+
+@dataclass(frozen=True)
+class Schools:
+    """What the clinic follows where schools disagree about exercises.
+
+    `pattern`: the ladders of one pattern in everybody come first, in their left version, whatever was measured.
+    """
+
+    first: FirstSchool = FirstSchool.TEST_LED
+    pattern: bool = False
+
+
 @dataclass(frozen=True)
 class Placing:
     """What stands around a placement: phase, cautions present by id, items at hand (None for all), rungs passed."""
@@ -65,6 +90,7 @@ class Placing:
     kit: frozenset[str] | None = None
     passed: frozenset[str] = frozenset()
     caps: tuple[int, int] = (3, 3)
+    schools: Schools = Schools()
 
 
 def propose(
@@ -87,7 +113,24 @@ def propose(
             barred = "; ".join(words for caution, words in choice.never.items() if caution in now.cautions)
             for target in choice.first if rank == FIRST else choice.second:
                 _add(found, _proposal(target, cause, rank, barred, ladders, now))
-    return _ranked(list(found.values()), table.mobility), notes
+    if now.schools.pattern:
+        found = _with_pattern(found, table.pattern, ladders, now)
+    return _ranked(_by_school(list(found.values()), table, now.schools), table.mobility), notes
+
+
+def _with_pattern(
+    found: Mapping[str, Proposal], pattern: Sequence[str], ladders: Mapping[str, Ladder], now: Placing
+) -> dict[str, Proposal]:
+    """The school of one pattern first, on the left, whatever else is asked for."""
+    cause = Cause("", Side.LEFT, "school: one pattern in everybody")
+    first = {key: _proposal(key, cause, FIRST, "", ladders, now) for key in pattern}
+    return {**first, **{key: one for key, one in found.items() if key not in first}}
+
+
+def _by_school(found: Sequence[Proposal], table: PlacementTable, schools: Schools) -> list[Proposal]:
+    """Ladders of the school's region before the others; within them the order stays that of the causes."""
+    begins = {FirstSchool.FOOT: table.foot, FirstSchool.HIP: table.hip}.get(schools.first, ())
+    return sorted(found, key=lambda one: one.ladder not in begins)
 
 
 def _add(found: dict[str, Proposal], new: Proposal) -> None:

@@ -118,7 +118,8 @@ def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iter
     known = set(causes)
     targets = {*ladders, *(rung.id for ladder in ladders.values() for rung in ladder.rungs)}
     reading.orphans("placement.toml", table.choices, known)
-    reading.orphans("placement.toml: mobility", table.mobility, ladders)
+    for name in ("mobility", "foot", "hip", "pattern"):
+        reading.orphans(f"placement.toml: {name}", getattr(table, name), ladders)
     for cause, choice in table.choices.items():
         reading.orphans(f"placement.toml: {cause}", (*choice.first, *choice.second), targets)
         if not (choice.first or choice.notes):

@@ -11,7 +11,7 @@ from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, Form, OtherLoad, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.judging.verdict import Verdict, Word
-from tuning.core.preferences import PAIN_SCHOOL
+from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL
 from tuning.core.programme.climb import Step, climbed, cut, exceeds, start_dose, within
 from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Standing, decide
 from tuning.core.programme.ladders import Dose, Rung
@@ -147,7 +147,9 @@ class Course:
     def caps(self) -> tuple[int, int]:
         """Toe zone and kneecap demand that the dial allows."""
         found = self._newest(DIAL)
-        return (int(found.inputs["zone"]), int(found.inputs["kneecap"])) if found is not None else (3, 3)
+        if found is not None:
+            return int(found.inputs["zone"]), int(found.inputs["kneecap"])
+        return (0 if self._space.prefer(SHIN_SCHOOL) == "upright" else 3), 3
 
     def set_caps(self, zone: int, kneecap: int) -> None:
         """Turn the dial."""

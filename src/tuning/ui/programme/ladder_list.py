@@ -62,6 +62,7 @@ class LadderList(QWidget):
             self.list.addItem(item)
             if key == self._state.ladder.id:
                 self.list.setCurrentItem(item)
-        self.notes.setText("\n".join(notes))
-        self.notes.setVisible(bool(notes))
+        told_below = [*notes, *(self._state.other_schools() if proposals else [])]
+        self.notes.setText("\n".join(told_below))
+        self.notes.setVisible(bool(told_below))
         self._filling = False

@@ -14,11 +14,22 @@ from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, permit
 from tuning.core.judging.verdict import Verdict
-from tuning.core.preferences import LARGE_PRINT, PAPER
+from tuning.core.preferences import FIRST_SCHOOL, LARGE_PRINT, PAPER, PATTERN_SCHOOL
 from tuning.core.programme.climb import start_dose
 from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, Situation, State, Trial, entry_checks
 from tuning.core.programme.logbook import passed
-from tuning.core.programme.placement import Cause, Placed, Placing, Proposal, TryOut, place, propose
+from tuning.core.programme.placement import (
+    FIRST,
+    Cause,
+    FirstSchool,
+    Placed,
+    Placing,
+    Proposal,
+    Schools,
+    TryOut,
+    place,
+    propose,
+)
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
@@ -121,12 +132,36 @@ class ProgrammeState(QObject):
     def _taken(self) -> Sequence[Decision]:
         return self._workspace.decisions(TO_PROGRAMME)
 
-    def proposals(self) -> tuple[list[Proposal], list[str]]:
-        """Ladders for those factors, and what is to be done where none helps."""
+    @property
+    def schools(self) -> Schools:
+        """What the clinic follows."""
+        prefer = self._workspace.prefer
+        return Schools(FirstSchool(prefer(FIRST_SCHOOL)), bool(prefer(PATTERN_SCHOOL)))
+
+    def proposals(self, schools: Schools | None = None) -> tuple[list[Proposal], list[str]]:
+        """Ladders for those factors, and what is to be done where none helps; by another school than the clinic's."""
         space = self._workspace
         entries = space.case.entries if space.case is not None else ()
-        now = Placing(self.course.phase()[0], passed=passed(entries), caps=self.course.caps())
+        now = Placing(
+            self.course.phase()[0], passed=passed(entries), caps=self.course.caps(), schools=schools or self.schools
+        )
         return propose(self.causes(), space.knowledge.placement, space.knowledge.ladders, now)
+
+    def other_schools(self) -> list[str]:
+        """What each school would begin with, where they differ from the clinic's choice."""
+        names = {key: ladder.name for key, ladder in self._workspace.knowledge.ladders.items()}
+        own = [p.ladder for p in self.proposals()[0] if p.rank == FIRST]
+        told = []
+        for words, school in (
+            ("Foot first", Schools(FirstSchool.FOOT)),
+            ("Hip first", Schools(FirstSchool.HIP)),
+            ("Test-led", Schools()),
+            ("One pattern", Schools(pattern=True)),
+        ):
+            first = [p.ladder for p in self.proposals(school)[0] if p.rank == FIRST]
+            if school != self.schools and first and first != own:
+                told.append(f"{words} would begin with {', '.join(names[key] for key in first)}.")
+        return told
 
     def tries(self) -> list[TryOut]:
         """Try-outs of the chosen line that were kept."""

@@ -185,6 +185,11 @@ QListView::item:selected { background: @accent_wash; color: @ink; }
 QListView::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
 QListView::indicator:checked { background: @accent; border-color: @accent; image: none; }
 QCheckBox::indicator:focus { border: 2px solid @accent; }
+QTabWidget::pane { border: 1px solid @line; }
+QTabBar::tab { background: @paper; color: @muted; border: 1px solid @line; padding: 6px 14px; }
+QTabBar::tab:selected { background: @panel; color: @ink; border-bottom: 2px solid @accent; }
+QTabBar::tab:focus { border: 2px solid @accent; }
+QTextBrowser#page { background: #FFFFFF; color: #1F2A33; border: none; }
 QComboBox, QComboBox QAbstractItemView, QLineEdit, QPlainTextEdit, QTextBrowser, QAbstractSpinBox, QTabBar, QMenu {
     font-family: @family; }
 QSlider:horizontal { min-height: 24px; }

@@ -67,6 +67,7 @@ class ReportDialog(QDialog):
         self.sent.setAccessibleName("Letters as they were sent")
         self.sent.activated.connect(self._open_sent)
         self.pages, self.read, self.text = PagesView(), QTextBrowser(), QPlainTextEdit()
+        self.read.setObjectName("page")  # paper is white in the dark, too
         self.read.setOpenLinks(False)
         self.read.anchorClicked.connect(self._follow)
         self.read.setAccessibleName("Read; a sentence opens what it rests on")

@@ -16,8 +16,17 @@ from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_change, compare_sides
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.verdict import Verdict
-from tuning.core.review.changes import Finding, between_visits, compared, gap_verdict, not_retested, within_visit
-from tuning.core.review.course import gaps, rung_steps, series, told_series
+from tuning.core.review.changes import (
+    ORDER,
+    Finding,
+    between_visits,
+    compared,
+    gap_verdict,
+    not_retested,
+    summary,
+    within_visit,
+)
+from tuning.core.review.course import gaps, rung_steps, series, ticks, told_series
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 
@@ -157,3 +166,55 @@ def test_changed_is_said_only_beyond_the_error(a, b):
     assert isinstance(change.verdict, Verdict | NotMeasured)
     if isinstance(change.verdict, Verdict):
         assert change.beyond_error == (abs(b - a) > change.verdict.e and abs(b - a) + change.verdict.e > (m.band or 0))
+
+
+def test_rows_come_in_the_order_of_their_words_then_by_size_and_say_what_they_are():
+    entries = []
+    for measure, side, a, b in (
+        ("knee-to-wall", Side.LEFT, 5.0, 5.1), ("knee-to-wall", Side.RIGHT, 5.0, 9.0),
+        ("figure4-shin", Side.LEFT, 20.0, 40.0), ("figure4-shin", Side.RIGHT, 20.0, 26.0),
+    ):  # fmt: skip
+        entries += [seen(measure, side, a, 0), seen(measure, side, b, 1)]
+    entries += [seen("tibial-rotation-in", Side.LEFT, 10, 0), seen("pain-now", Side.LEFT, 4, 1, region="heel")]
+    made = case(*entries)
+    found = between_visits(made, VISITS[0], VISITS[1], M)
+    words = [(row.name, row.finding) for row in found]
+    changed = [row for row in found if row.finding is Finding.CHANGED]
+    assert [row.finding for row in found] == sorted((row.finding for row in found), key=ORDER.index)
+    sizes = [abs(row.change.verdict.in_errors) for row in changed]
+    assert sizes == sorted(sizes, reverse=True) and len(changed) == 2, words
+    by_name = {row.name: row for row in found}
+    assert by_name["Pain now, left, heel"].sentence == "not measured before"
+    [alone] = [row for row in found if row.key[0] == "tibial-rotation-in"]
+    assert alone.sentence == "not measured again" and alone.change is None and alone.gap is None
+    told = summary(found, [alone])
+    counts = {f: sum(r.finding is f and r.change is not None for r in found) for f in ORDER[:3]}
+    assert told == (
+        f"Of 4 compared: {counts[ORDER[0]]} changed beyond error, {counts[ORDER[1]]} cannot tell, "
+        f"{counts[ORDER[2]]} not yet; 1 due and not re-tested."
+    )
+    assert summary([], []) == "Nothing to compare."
+
+
+def test_a_gap_says_in_words_what_it_did():
+    m = "knee-to-wall"
+
+    def words(*pairs):
+        values = [seen(m, s, v, n) for n, pair in enumerate(pairs) for s, v in zip(LEGS, pair, strict=True)]
+        return rows(*values)[m, Side.LEFT, ""].gap.sentence
+
+    assert "further apart" in words((10, 11), (4, 12)) and "beyond the error" in words((10, 11), (4, 12))
+    e = gap_verdict(gap(10, 11), gap(10, 11)).e
+    assert words((10, 11), (10, 12)).startswith("the sides moved no more than the error of ±" + f"{e:.1f}")
+    half = rows(seen(m, Side.LEFT, 5, 0), seen(m, Side.LEFT, 6, 1), seen(m, Side.RIGHT, 6, 1))[m, Side.LEFT, ""]
+    assert "right side not tested yet" in half.gap.sentence, "one visit lacks a side"
+
+
+def test_values_compared_in_percent_have_their_error_in_their_own_unit_and_treatments_are_told_in_order():
+    later = Treatment("ice", 5.0, "R. Falk", at=FIRST + timedelta(days=3), visit="v0")
+    made = case(seen("hip-abd", Side.LEFT, 200.0, 0, trials=3), Treatment("release", 10.0, at=FIRST, visit="v0"), later)
+    [point] = series(made, M, ("hip-abd", Side.LEFT, "")).points
+    assert 0.05 * 200 < point.error < 0.3 * 200
+    assert [t.words.split(",")[0] for t in ticks(made)] == ["release", "ice"]
+    assert gaps(made, M, "hip-abd", "", Rule.MEAN) == () and gaps(made, M, "gait-cadence", "", Rule.MEAN) == ()
+    assert series(made, M, ("hip-abd", Side.RIGHT, "")).points == ()

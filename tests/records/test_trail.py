@@ -11,7 +11,7 @@ from pathlib import Path
 
 import chance
 import pytest
-from desks import Desk, seen
+from desks import PATIENT, Desk, seen
 
 from tuning.core import entries as kinds
 from tuning.core.errors import EnvironmentFault
@@ -160,3 +160,13 @@ def test_the_record_before_the_trail_is_upgraded_and_covered_from_then_on(tmp_pa
     record = Record(tmp_path / "r")
     assert any("not what was written" in problem for problem in record.check()), "left and right changed places"
     record.close()
+
+
+def test_whole_numbers_are_read_again_as_they_were_written(tmp_path):
+    desk = Desk(tmp_path / "r")
+    heavy = desk.record.add_patient(
+        desk.person, **{**PATIENT, "name": "Whole Kilograms", "body_mass_kg": 74, "stature_m": 2}
+    )
+    again = next(p for p in desk.record.patients() if p.uid == heavy.uid)
+    assert (again.body_mass_kg, again.stature_m) == (74.0, 2.0) and desk.record.check() == []
+    desk.record.close()

@@ -21,6 +21,8 @@ PATIENT = (
     "uid", "name", "birth_date", "sex", "body_mass_kg", "stature_m", "dominant_hand", "dominant_leg", "complaint",
     "involved", "occupation", "created_at",
 )  # fmt: skip
+DOUBLES = ("body_mass_kg", "stature_m")
+"""Columns that SQLite hands back as floating point, whatever was put in."""
 VISIT = ("uid", "patient", "started_at")
 MEDIUM = ("uid", "sha256", "suffix", "original_name", "size")
 ENTRY = ("uid", "kind", "visit", "at", "person", "medium", "replaces", "struck_at", "body")
@@ -28,9 +30,15 @@ ENTRY = ("uid", "kind", "visit", "at", "person", "medium", "replaces", "struck_a
 
 
 def sum_of(row: Mapping[str, Any] | Row, fields: Sequence[str]) -> str:
-    """The sum of a row."""
-    words = "\x1f".join("" if row[name] is None else str(row[name]) for name in fields)
+    """The sum of a row: the same for one about to be written and one that was read, which knows 74 kg as 74.0."""
+    words = "\x1f".join(_word(name, row[name]) for name in fields)
     return hashlib.sha256(words.encode()).hexdigest()[:32]
+
+
+def _word(name: str, value: Any) -> str:
+    if value is None:
+        return ""
+    return str(float(value)) if name in DOUBLES else str(value)
 
 
 def sound(row: Row, fields: Sequence[str], what: str) -> Row:

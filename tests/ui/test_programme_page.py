@@ -374,3 +374,19 @@ def test_a_discharge_says_what_is_missing_and_the_activity_score_what_it_means(w
     page.log.refresh()
     assert "For a discharge" in page.log.phase_words.text() and "activity score" in page.log.phase_words.text().lower()
     assert course.clean_weeks() >= 1
+
+
+def test_a_deload_week_asks_two_thirds_of_the_sets_and_changes_no_plan(window, patient, monkeypatch):
+    patient("glassblower", "programme")
+    page = window.page("programme")
+    course, plan = page.log._course, window.workspace.plan()
+    page.open_view(2)
+    usual = [t.number for t in page.session.turns if t.rung.id == "sd-1-hold-taps"]
+    monkeypatch.setattr(type(course), "deload", lambda self: True)
+    page.session.refresh()
+    fewer = [t.number for t in page.session.turns if t.rung.id == "sd-1-hold-taps"]
+    assert (max(usual), max(fewer)) == (3, 2)
+    assert [i.minutes for i in course.items()][0] < 8.5 and window.workspace.plan() == plan
+    page.open_view(3)
+    page.log.refresh()
+    assert "deload" in page.log.phase_words.text()

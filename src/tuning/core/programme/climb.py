@@ -22,6 +22,11 @@ class Step:
     variant: str = ""
 
 
+def lighter(dose: Dose) -> Dose:
+    """Two thirds of the sets, at least one: what a deload week asks (practice judgement, editable)."""
+    return replace(dose, sets=max(1, round(2 * dose.sets / 3)))
+
+
 def start_dose(rung: Rung, phase: Phase, before: Dose | None = None) -> Dose:
     """The dose to begin a rung with: its own, no deeper than the phase allows or than was passed before."""
     depth = shallow(rung, phase)

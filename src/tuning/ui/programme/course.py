@@ -12,7 +12,7 @@ from tuning.core.entries import Done, Form, OtherLoad, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL
-from tuning.core.programme.climb import Step, climbed, cut, exceeds, start_dose, within
+from tuning.core.programme.climb import Step, climbed, cut, exceeds, lighter, start_dose, within
 from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Standing, decide
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.load import DayLoad, WeekLoad, by_week, day_load, joint_load
@@ -172,6 +172,11 @@ class Course:
         weeks = (self.today - min(starts)).days // 7 + 1 if starts else 1
         return weeks % DELOAD_EVERY == 0
 
+    def dose_now(self, item: PlanItem) -> Dose:
+        """The dose of this week: as prescribed, or lighter in a deload week."""
+        dose = Dose(**item.dose)
+        return lighter(dose) if self.deload() else dose
+
     # decisions
 
     def standing(self) -> Standing:
@@ -300,7 +305,7 @@ class Course:
         made = []
         for n, item in enumerate(self._space.plan()):
             rung, ladder = self._rung(item), self._space.knowledge.ladder_of(item.rung)
-            made.append(item_of(rung, ladder.id, Dose(**item.dose), first_choice=n < 3, new=rung.id not in known))
+            made.append(item_of(rung, ladder.id, self.dose_now(item), first_choice=n < 3, new=rung.id not in known))
         return made
 
     def week(self) -> Week:

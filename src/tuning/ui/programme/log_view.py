@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import TuningError
 from tuning.core.programme.decide import Decision, Morning, Move, School
-from tuning.core.programme.ladders import Dose
 from tuning.core.programme.load import REGIONS, last_tolerated
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side
@@ -320,8 +319,8 @@ class LogView(QWidget):
         column.addWidget(label(f"Row {decision.row}: {decision.reason}.", wrap=True))
         for words in decision.also:
             column.addWidget(label(words, role="caution", wrap=True))
-        column.addWidget(label(f"Changes with: {decision.reverses}. Dose now: {Dose(**item.dose).text}.", role="muted",
-                               wrap=True))  # fmt: skip
+        dose = self._course.dose_now(item).text
+        column.addWidget(label(f"Changes with: {decision.reverses}. Dose now: {dose}.", role="muted", wrap=True))
         column.addLayout(self._sessions(item))
         column.addLayout(self._choice(item, decision))
         column.addWidget(rule())

@@ -109,7 +109,7 @@ class SessionView(QWidget):
         """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
         made = []
         for item in self._workspace.plan():
-            rung, dose = self._workspace.knowledge.rung(item.rung), Dose(**item.dose)
+            rung, dose = self._workspace.knowledge.rung(item.rung), self._state.course.dose_now(item)
             sides = (item.first_side, item.first_side.other) if rung.sides == LEGS else (Side.NONE,)
             for number in range(1, dose.sets + 1):
                 made += [Turn(item, rung, dose, side, number) for side in sides]

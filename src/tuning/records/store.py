@@ -135,14 +135,14 @@ class Record:
     def _people(self, db: Connection) -> list[tuple[int, Patient]]:
         """Everybody with the row number, as the newest facts tell."""
         told = people.facts(partial(self._with_patients, db))
-        found = db.execute("select * from patient").fetchall()
+        found = db.execute("select * from patient order by name").fetchall()
         return [(row["id"], with_facts(rows.patient(row), told.get(row["id"], ()))) for row in found]
 
     def digests(self) -> list[Digest]:
         """What the day list tells of everybody, by name."""
         with self._reading() as db:
             found = people.digests(db, self._people(db), partial(self._with_patients, db), rows.moment)
-        return sorted(found, key=lambda one: plain(one.patient.name))
+        return found
 
     @staticmethod
     def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:

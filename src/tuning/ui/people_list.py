@@ -41,8 +41,21 @@ class PersonLine:
 
     digest: Digest
     told: Overview
-    who: str
-    seen: str
+    today: date
+
+    @cached_property
+    def who(self) -> str:
+        """Birth date, age and occupation."""
+        p = self.patient
+        born = f"{p.birth_date:%-d %b %Y}, {p.age_on(self.today)} y"
+        return f"{born} · {p.occupation or 'occupation not told'}"
+
+    @cached_property
+    def seen(self) -> str:
+        """The last visit and the next."""
+        one = self.digest
+        last = f"{day(one.last)}, visit {one.visits}" if one.last is not None else "no visit yet"
+        return last + (f" · next {self.told.next:%-d %b}" if self.told.next is not None else "")
 
     @cached_property
     def sought(self) -> str:
@@ -64,13 +77,8 @@ class PersonLine:
 
 
 def line_of(digest: Digest, today: date) -> PersonLine:
-    """A person as shown today."""
-    p, told = digest.patient, overview(digest, today)
-    born = f"{p.birth_date:%-d %b %Y}, {p.age_on(today)} y"
-    who = f"{born} · {p.occupation or 'occupation not told'}"
-    last = f"{day(digest.last)}, visit {digest.visits}" if digest.last is not None else "no visit yet"
-    ahead = f" · next {told.next:%-d %b}" if told.next is not None else ""
-    return PersonLine(digest, told, who, last + ahead)
+    """A person as shown today; words are made when they are first painted or searched."""
+    return PersonLine(digest, overview(digest, today), today)
 
 
 def _again(before: PersonLine | None, digest: Digest, today: date) -> PersonLine:

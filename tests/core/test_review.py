@@ -15,7 +15,7 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_change, compare_sides
 from tuning.core.judging.summary import Rule
-from tuning.core.judging.verdict import Verdict
+from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.review.changes import (
     ORDER,
     Finding,
@@ -152,11 +152,13 @@ def test_the_course_tells_values_gaps_pain_and_rungs_of_every_visit_in_order():
               for side, v in zip(LEGS, pair, strict=True)]  # fmt: skip
     made = case(*values, seen("pain-worst", Side.LEFT, 6, 0, region="heel"), *plan, Treatment("release"))
     left = series(made, M, ("knee-to-wall", Side.LEFT, ""))
-    assert [p.value for p in left.points] == [5, 7]
+    assert [p.value for p in left.points] == [5, 7] and left.side is Side.LEFT
+    assert [p.at for p in left.points] == [v.started_at for v in VISITS[:2]]
     assert left.points[0].error == pytest.approx(1.96 * M["knee-to-wall"].sem)
     assert [p.value for p in gaps(made, M, "knee-to-wall", "", Rule.MEAN)] == [6, 4], "plus means right larger"
     assert [(s.region, s.points[0].value) for s in told_series(made, M)] == [("heel", 6)]
-    assert [s.place for s in rung_steps(made, KNOWLEDGE.ladders)] == [1, 2, 1]
+    steps = rung_steps(made, KNOWLEDGE.ladders)
+    assert [s.place for s in steps] == [1, 2, 1] and [s.at for s in steps] == [plan[0].at, plan[2].at, plan[3].at]
 
 
 @given(st.floats(-30, 30), st.floats(-30, 30))
@@ -206,6 +208,9 @@ def test_a_gap_says_in_words_what_it_did():
     assert "further apart" in words((10, 11), (4, 12)) and "beyond the error" in words((10, 11), (4, 12))
     e = gap_verdict(gap(10, 11), gap(10, 11)).e
     assert words((10, 11), (10, 12)).startswith("the sides moved no more than the error of ±" + f"{e:.1f}")
+    steady = replace(M[m], band=50.0)
+    sides = [compare_sides(steady, seen(m, Side.LEFT, v, 0), seen(m, Side.RIGHT, 11, 0)) for v in (10.0, 10.1)]
+    assert gap_verdict(*sides).word is Word.IN_TUNE, "the band of the measure counts"
     half = rows(seen(m, Side.LEFT, 5, 0), seen(m, Side.LEFT, 6, 1), seen(m, Side.RIGHT, 6, 1))[m, Side.LEFT, ""]
     assert "right side not tested yet" in half.gap.sentence, "one visit lacks a side"
 
@@ -215,6 +220,6 @@ def test_values_compared_in_percent_have_their_error_in_their_own_unit_and_treat
     made = case(seen("hip-abd", Side.LEFT, 200.0, 0, trials=3), Treatment("release", 10.0, at=FIRST, visit="v0"), later)
     [point] = series(made, M, ("hip-abd", Side.LEFT, "")).points
     assert 0.05 * 200 < point.error < 0.3 * 200
-    assert [t.words.split(",")[0] for t in ticks(made)] == ["release", "ice"]
+    assert [(t.words.split(",")[0], t.at) for t in ticks(made)] == [("release", FIRST), ("ice", later.at)]
     assert gaps(made, M, "hip-abd", "", Rule.MEAN) == () and gaps(made, M, "gait-cadence", "", Rule.MEAN) == ()
     assert series(made, M, ("hip-abd", Side.RIGHT, "")).points == ()

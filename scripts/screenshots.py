@@ -143,6 +143,9 @@ def main() -> None:
                 dialog.close()
             window.page("force").leave()
         window.close()
+        for left in app.topLevelWidgets():  # gone before the application is
+            left.deleteLater()
+        settle(100)
 
 
 if __name__ == "__main__":

@@ -15,12 +15,13 @@ Answers = Mapping[str, bool]
 
 @dataclass(frozen=True)
 class SafetyQuestion:
-    """One question; `after` names the question that must be yes before it is asked."""
+    """One question; `after` names the question that must be yes before it is asked, `recent` asks of an injury."""
 
     id: str
     text: str
     group: str
     after: str = ""
+    recent: bool = False
 
 
 @dataclass(frozen=True)
@@ -29,7 +30,8 @@ class SafetyRule:
 
     A RED rule locks, an AMBER one asks; a rule of level NONE only says what to have
     looked at. `bars` and `asks` are the demands (gate.demands) that a standing AMBER
-    bars, or asks a reason for. With `hours` it ends by itself.
+    bars, or asks a reason for. With `hours` it ends by itself. While a `strict` one stands
+    exercises follow the strict pain school (suspected bone stress).
     """
 
     id: str
@@ -42,6 +44,7 @@ class SafetyRule:
     bars: tuple[str, ...] = ()
     asks: tuple[str, ...] = ()
     hours: float | None = None
+    strict: bool = False
     source: str = ""
 
 

@@ -1,7 +1,8 @@
-"""A typed birth date, checked for plausibility."""
+"""Typed dates: a birth date, checked for plausibility, and the day of an injury as far as it is known."""
 
 from __future__ import annotations
 
+import calendar
 import re
 from datetime import date
 
@@ -10,6 +11,7 @@ from tuning.core.errors import BadInput
 OLDEST_Y = 120
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 _DATE = re.compile(r"(\d{1,4})[\s./,-]+(\d{1,2}|[a-z]{3,9})[\s./,-]+(\d{1,4})", re.IGNORECASE)
+_MONTH = re.compile(r"(?:(\d{1,2})[./-]|([a-z]{3,9})\.?\s+)?(\d{4})", re.IGNORECASE)
 
 
 def birth_date(text: str, today: date, month_first: bool = False) -> date:
@@ -31,11 +33,8 @@ def birth_date(text: str, today: date, month_first: bool = False) -> date:
         year, month, day = last, middle, first
     else:
         year, month, day = last, first, middle
-    number = (
-        MONTHS.index(month[:3].lower()) + 1 if month[:3].lower() in MONTHS else int(month) if month.isdigit() else 0
-    )
     try:
-        found = date(int(year), number, int(day))
+        found = date(int(year), _month(month), int(day))
     except ValueError:
         raise BadInput(f"Birth date: {text.strip()} is no day of the calendar; type {order}.") from None
     if found > today:
@@ -43,3 +42,35 @@ def birth_date(text: str, today: date, month_first: bool = False) -> date:
     if today.year - found.year - ((today.month, today.day) < (found.month, found.day)) > OLDEST_Y:
         raise BadInput(f"Birth date: that is more than {OLDEST_Y} years ago.")
     return found
+
+
+def latest_day(text: str, today: date) -> date | None:
+    """The latest day, not after today, that a told date allows: `12 Sept 2026`, `Sept 2026`, `9/2026` or `2020`.
+
+    None for what is no date or lies ahead. Where day and month can be exchanged the later reading counts: whoever
+    counts weeks from an injury must not count too many.
+    """
+    told = text.strip()
+    match = _MONTH.fullmatch(told)
+    if match is None:
+        exact = [found for first in (False, True) if (found := _exact(told, today, first)) is not None]
+        return max(exact, default=None)
+    digits, name, year = match.groups()
+    month = _month(digits or name) if digits or name else 12
+    first_month = month if digits or name else 1
+    if not (1 <= month <= 12 and today.year - OLDEST_Y <= int(year)) or date(int(year), first_month, 1) > today:
+        return None
+    return min(today, date(int(year), month, calendar.monthrange(int(year), month)[1]))
+
+
+def _exact(text: str, today: date, month_first: bool) -> date | None:
+    try:
+        return birth_date(text, today, month_first)
+    except BadInput:
+        return None
+
+
+def _month(text: str) -> int:
+    """A month from its name or number; 0 for what is none."""
+    short = text[:3].lower()
+    return MONTHS.index(short) + 1 if short in MONTHS else int(text) if text.isdigit() else 0

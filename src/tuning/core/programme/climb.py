@@ -49,7 +49,7 @@ def within(rung: Rung, dose: Dose, variant: str) -> Step | None:
         return Step(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
     names = [pose.name for pose in rung.poses]
     place = names.index(variant) if variant in names else 0
-    return Step(rung, dose, names[place + 1], names[place + 1]) if place + 1 < len(names) else None
+    return Step(rung, dose, f"next variant: {names[place + 1]}", names[place + 1]) if place + 1 < len(names) else None
 
 
 def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> Step | None:

@@ -283,6 +283,11 @@ def decide(exercise: Exercise, log: Sequence[Set], standing: Standing) -> Decisi
     raise AssertionError("the last row always matches")
 
 
+def is_ready(exercise: Exercise, log: Sequence[Set], standing: Standing) -> bool:
+    """Whether all sides have their clean sessions and days, with pain that lets climb."""
+    return _ready(inputs_of(exercise, log, standing))
+
+
 def _back(row: int, x: Inputs, reason: str, reverses: str, *also: str) -> Decision:
     """One rung down; at the bottom it is held, with less."""
     if x.exercise.below:

@@ -17,6 +17,8 @@ from tuning.core.programme.ladders import Dose, Pose, Rung
 from tuning.core.programme.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, Frame, Position
 from tuning.core.units import GRAVITY
 
+USUAL_STATURE_M = 1.72
+"""Stature where the patient's is not known; screens say so (practice judgement, editable)."""
 REGIONS = ("kneecap", "knee", "hip", "calf")
 HOLD_COUNTS_S = 3.0
 """A hold of so long counts as one repetition."""
@@ -76,17 +78,15 @@ def repetitions(dose: Dose, sets: int | None = None, reps: int | None = None) ->
 
 @dataclass(frozen=True)
 class DayLoad:
-    """Load of a day by region (Nm/kg times repetitions), whether the next morning was settled, and other load.
+    """Load of one leg on a day by region (Nm/kg times repetitions), and whether the next morning was settled.
 
-    `graded` are grades times repetitions where no moment is known: another unit, never added to `regions`. `other` is
-    minutes times effort.
+    `graded` are grades times repetitions where no moment is known: another unit, never added to `regions`.
     """
 
     day: date
     regions: Mapping[str, float]
     settled: bool | None = None
     graded: Mapping[str, float] = field(default_factory=dict)
-    other: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -97,7 +97,6 @@ class WeekLoad:
     regions: Mapping[str, float]
     settled: bool | None
     graded: Mapping[str, float] = field(default_factory=dict)
-    other: float = 0.0
 
     def load(self, region: str, graded: bool = False) -> float:
         """The sum of a region, of moments or of grades."""
@@ -123,7 +122,7 @@ def by_week(days: Iterable[DayLoad]) -> list[WeekLoad]:
         told = [d.settled for d in found]
         settled = False if False in told else None if None in told else True
         graded = {name: sum(d.graded.get(name, 0.0) for d in found) for name in REGIONS}
-        made.append(WeekLoad(monday, regions, settled, graded, sum(d.other for d in found)))
+        made.append(WeekLoad(monday, regions, settled, graded))
     return made
 
 
@@ -173,7 +172,7 @@ class Dial:
         return [n for n in self.notches if n.kneecap <= kneecap and n.knee <= knee]
 
 
-def dial(rungs: Iterable[Rung], stature_m: float = 1.72) -> Dial:
+def dial(rungs: Iterable[Rung], stature_m: float = USUAL_STATURE_M) -> Dial:
     """Standing rungs by kneecap demand, then toe zone, then knee moment where it is known."""
     made = []
     for rung in rungs:

@@ -44,14 +44,14 @@ def passed(entries: Iterable[Entry]) -> frozenset[str]:
 
 
 @dataclass(frozen=True)
-class Around:
-    """What stands around one exercise: why its next step is locked, and the step that the rung itself still has."""
+class Ahead:
+    """What lies ahead of one exercise: why its next step is locked, and the step that the rung itself still has."""
 
     locked: str = ""
     within: str = ""
 
 
-def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[Entry], around: Around) -> Exercise:
+def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[Entry], ahead: Ahead) -> Exercise:
     """An item of the plan as the decision table reads it."""
     line = ladder.line(rung)
     dose = Dose(**item.dose)
@@ -76,11 +76,11 @@ def exercise_of(item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[En
         days=rung.pass_days,
         per_week=float(dose.days),
         changed=changes[-1].at.date() if changes else None,
-        locked=around.locked,
+        locked=ahead.locked,
         transition=above is not None and above.transition,
         tried=above is not None and tried >= set(above.sides),
         held=str(backs[-1].inputs["from"]) if backs else "",
-        within=around.within,
+        within=ahead.within,
     )
 
 

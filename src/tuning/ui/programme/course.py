@@ -8,29 +8,34 @@ from datetime import date, timedelta
 from typing import Any
 
 from tuning.core.entries import Decision as Decided
-from tuning.core.entries import Done, Form, OtherLoad, PlanItem
+from tuning.core.entries import Done, OtherLoad, PlanItem
 from tuning.core.errors import BadInput
-from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL
 from tuning.core.programme.climb import Step, climbed, cut, exceeds, lighter, start_dose, within
-from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Standing, decide
+from tuning.core.programme.course import (
+    SCORE,
+    Around,
+    clean_weeks,
+    deload_week,
+    facts_of,
+    open_goals,
+    scores,
+    suspects_bone,
+    target_passed,
+    weekly_load,
+)
+from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Set, Standing, decide
 from tuning.core.programme.ladders import Dose, Rung
-from tuning.core.programme.load import DayLoad, WeekLoad, by_week, day_load, joint_load
-from tuning.core.programme.load import repetitions as repetitions_of
-from tuning.core.programme.logbook import SUBJECT, Around, exercise_of, passed, sessions, set_of
+from tuning.core.programme.load import USUAL_STATURE_M, WeekLoad
+from tuning.core.programme.logbook import SUBJECT, Ahead, exercise_of, passed, sessions, set_of
 from tuning.core.programme.phases import Course as CourseFacts
 from tuning.core.programme.phases import Phase, discharge, entry_phase, next_phase, score_change, still_needed
 from tuning.core.programme.week import Item, Room, Week, item_of, plan_week
-from tuning.core.types import Observation, Side, Triage
+from tuning.core.types import Observation, Side
 from tuning.knowledge.acts import act_of_rung
 from tuning.ui.workspace import Workspace
 
 PHASE, DIAL, SCHOOL, WEEK = "phase", "dial", "pain-school", "week"
-DELOAD_EVERY = 5
-"""Every fifth week has fewer sets and no climb (4 to 6, practice judgement, editable)."""
-SCORE, GOAL_MET = "intake-goals", 8.0
-"""The activity score, and from where a goal counts as met: its error of 2 below "as before" (Stratford 1995)."""
-ASKS = (Word.NOTABLE, Word.MARKED)
 
 
 class Course:
@@ -56,34 +61,24 @@ class Course:
 
     def facts(self) -> CourseFacts:
         """What decides about the phase."""
-        done = [e for e in self._entries() if isinstance(e, Done)]
-        recent = [d for d in done if self.today - timedelta(days=14) <= d.day <= self.today]
-        flares = {d.day for d in recent if d.morning == Morning.NOT.value or set_of(d).alarming}
-        unquiet = [d.day for d in done if d.morning == Morning.NOT.value]
-        first = min((d.day for d in done if not d.trial), default=self.today)
-        week = [d for d in recent if d.day >= self.today - timedelta(days=7)]
-        rows = [r for r in self._space.comparisons() if isinstance(r.verdict, Verdict) and r.verdict.word in ASKS]
-        gaps = {stage: [r.measure.name for r in rows if r.measure.stage == stage] for stage in ("mobility", "strength")}
-        gone = passed(self._entries())
-        skills = [self._rung(i).name for i in self._space.plan() if self._rung(i).skill and i.rung not in gone]
-        limit = self._space.knowledge.cautions.pain_limit
-        return CourseFacts(
-            pain_inhibited="pain-inhibition" in self._space_factors(),
-            flares=len(flares),
-            trial_pain=max((d.pain for d in recent if d.trial), default=0),
-            climb_pain=limit,
-            quiet_days=(self.today - max(unquiet, default=first)).days,
-            worst_pain=max((d.pain for d in week), default=0),
-            swelling=any("swelling" in d.alarms for d in week),
-            amber=self._space.triage() is Triage.AMBER,
-            gaps=gaps["mobility"],
-            weak=gaps["strength"],
-            skills=skills,
+        knowledge, plan = self._space.knowledge, self._space.plan()
+        around = Around(
+            self.today,
+            self._space.triage(),
+            self._space.comparisons(),
+            [self._rung(item) for item in plan],
+            passed(self._entries()),
+            self.pain_school(),
+            any(self._at_target(item) for item in plan),
         )
+        return facts_of(self._entries(), knowledge.safety, around)
 
-    def _space_factors(self) -> set[str]:
-        taken = [e for e in self._entries() if isinstance(e, Decided) and e.subject == "factor-to-programme"]
-        return {str(e.inputs.get("factor")) for e in taken}
+    def _at_target(self, item: PlanItem) -> bool:
+        x = self._exercise(item, locked="")
+        return target_passed(self._rung(item), x, self._log(x), self.standing())
+
+    def _log(self, exercise: Exercise) -> list[Set]:
+        return [set_of(d) for d in sessions(self._entries(), exercise.line)]
 
     def _rung(self, item: PlanItem) -> Rung:
         return self._space.knowledge.rung(item.rung)
@@ -99,41 +94,19 @@ class Course:
         """What keeps the plan in its phase."""
         return still_needed(self.phase()[0], self.facts())
 
-    def scores(self) -> list[float]:
-        """The activity score of every visit at which it was asked, oldest first."""
-        case = self._space.case
-        seen = case.all(Observation) if case is not None else ()
-        return [o.measured for o in seen if o.measure_id == SCORE and o.measured is not None]
-
     def score_words(self) -> str:
         """The activity score at first and now, and what the change means; empty before it was asked twice."""
-        known = self.scores()
+        case = self._space.case
+        known = scores(case.all(Observation)) if case is not None else []
         if len(known) < 2:
             return ""
         return f"activity score {known[0]:.1f} at first, {known[-1]:.1f} now: {score_change(known[0], known[-1])}"
 
     def discharge_missing(self) -> list[str]:
         """What is missing for a discharge."""
-        case = self._space.case
-        if case is None:
-            return []
-        form = next((f for f in reversed(case.all(Form)) if f.kind == "intake-complaint"), None)
-        goals = form.data.get("goals", ()) if form is not None else ()
-        open_goals = [g["activity"] for g in goals if g.get("activity") and (g.get("score") or 0) < GOAL_MET]
-        facts = self.facts()
-        asked = any(o.measure_id == SCORE for o in case.today(Observation))
-        return discharge(open_goals, [*facts.gaps, *facts.weak], self.clean_weeks(), asked)
-
-    def clean_weeks(self) -> int:
-        """Weeks up to today in which something was done and every morning settled, without a break."""
-        done = [d for d in self._entries() if isinstance(d, Done) and not d.trial]
-        count = 0
-        while True:
-            end = self.today - timedelta(days=7 * count)
-            week = [d for d in done if end - timedelta(days=7) < d.day <= end]
-            if not week or any(d.morning != Morning.SETTLED.value or set_of(d).alarming for d in week):
-                return count
-            count += 1
+        facts, asked = self.facts(), any(o.measure_id == SCORE for o in self._space.entries(Observation))
+        clean = clean_weeks(self._entries(), self.today)
+        return discharge(open_goals(self._entries()), [*facts.gaps, *facts.weak], clean, asked)
 
     def set_phase(self, phase: Phase, reason: str) -> None:
         """Go to a phase; against its criteria only with a reason. Raises BadInput."""
@@ -166,11 +139,13 @@ class Course:
         with self._space.action(f"pain school {school.value}") as act:
             act.add(Decided(SCHOOL, school.value))
 
+    def pain_school(self) -> School:
+        """The school that counts: strict while bone stress is suspected, whatever was chosen."""
+        return self.standing().pain_school
+
     def deload(self) -> bool:
         """Whether this week is one with fewer sets."""
-        starts = [e.at.date() for e in self._entries() if isinstance(e, PlanItem)]
-        weeks = (self.today - min(starts)).days // 7 + 1 if starts else 1
-        return weeks % DELOAD_EVERY == 0
+        return deload_week(self._entries(), self.today)
 
     def dose_now(self, item: PlanItem) -> Dose:
         """The dose of this week: as prescribed, or lighter in a deload week."""
@@ -181,14 +156,19 @@ class Course:
 
     def standing(self) -> Standing:
         """What stands around the exercises."""
-        return Standing(self.today, self._space.triage(), school=self.school(), deload=self.deload())
+        found = self._space.standing()
+        bone = found is not None and suspects_bone(found.open, self._space.knowledge.safety)
+        return Standing(self.today, self._space.triage(), school=self.school(), bone_stress=bone, deload=self.deload())
 
     def exercise(self, item: PlanItem) -> Exercise:
         """An item of the plan as the decision table reads it."""
+        return self._exercise(item, self._locked(item))
+
+    def _exercise(self, item: PlanItem, locked: str) -> Exercise:
         rung, ladder = self._rung(item), self._space.knowledge.ladder_of(item.rung)
         own = within(rung, Dose(**item.dose), item.variant)
-        around = Around(self._locked(item), own.words if own is not None else "")
-        return exercise_of(item, rung, ladder, self._entries(), around)
+        ahead = Ahead(locked, own.words if own is not None else "")
+        return exercise_of(item, rung, ladder, self._entries(), ahead)
 
     def _locked(self, item: PlanItem) -> str:
         """Why the next step may not be taken."""
@@ -206,7 +186,7 @@ class Course:
     def decision(self, item: PlanItem) -> Decision:
         """Up, hold or back, from what was done."""
         exercise = self.exercise(item)
-        return decide(exercise, [set_of(d) for d in sessions(self._entries(), exercise.line)], self.standing())
+        return decide(exercise, self._log(exercise), self.standing())
 
     def after(self, item: PlanItem, decision: Decision) -> Step | None:
         """The exercise as it would go on; None where nothing of it changes."""
@@ -316,23 +296,23 @@ class Course:
 
     # the load ledger
 
-    def weeks(self) -> list[WeekLoad]:
-        """Load of every week of the record."""
+    def weeks(self, side: Side) -> list[WeekLoad]:
+        """What a leg bore in every week of the record."""
         patient = self._space.patient
-        stature = (patient.stature_m if patient is not None else None) or 1.72
-        days: list[DayLoad] = []
-        doses = {e.rung: Dose(**e.dose) for e in self._entries() if isinstance(e, PlanItem)}
-        for one in self._entries():
-            if isinstance(one, Done) and not one.trial:
-                rung = self._space.knowledge.rung(one.rung)
-                dose = doses.get(one.rung, rung.dose)
-                joint = joint_load(rung, rung.pose(one.variant), stature, dose.depth_deg)
-                count = repetitions_of(dose, one.sets or None, one.reps or None)
-                settled = {Morning.SETTLED.value: True, Morning.NOT.value: False}.get(one.morning)
-                days.append(day_load(one.day, joint, count, settled))
-            elif isinstance(one, OtherLoad):
-                days.append(DayLoad(one.day, {}, one.settled, other=one.amount * one.effort))
-        return by_week(days)
+        stature = (patient.stature_m if patient is not None else None) or USUAL_STATURE_M
+        return weekly_load(self._entries(), self._space.knowledge.rung, stature, side)
+
+    def stature_words(self) -> str:
+        """Which stature the moments stand on, where the patient's is not known."""
+        patient = self._space.patient
+        known = patient is not None and patient.stature_m
+        return "" if known else f" Stature not known: reckoned with {USUAL_STATURE_M:.2f} m."
+
+    def beside(self, days: int = 7) -> list[OtherLoad]:
+        """Loads beside the exercises in the last days, newest first."""
+        found = [e for e in self._entries() if isinstance(e, OtherLoad)]
+        start = self.today - timedelta(days=days)
+        return sorted((e for e in found if start < e.day <= self.today), key=lambda e: e.day, reverse=True)
 
 
 def done_of(item: PlanItem, side: Side, day: date, **told: Any) -> Done:

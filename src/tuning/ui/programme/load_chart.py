@@ -19,7 +19,7 @@ class LoadChart(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._weeks: list[WeekLoad] = []
-        self._region = "kneecap"
+        self._name = self._region = "kneecap"
         self._tolerated: Tolerated | None = None
         self._graded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -29,11 +29,14 @@ class LoadChart(QWidget):
         """A strip."""
         return QSize(400, 190)
 
-    def show_load(self, weeks: list[WeekLoad], region: str, tolerated: Tolerated | None, graded: bool) -> None:
-        """Another region or newer weeks; `graded` where no moment of it is known."""
+    def show_load(
+        self, weeks: list[WeekLoad], name: str, region: str, tolerated: Tolerated | None, graded: bool
+    ) -> None:
+        """Another region or leg, named by `name`, or newer weeks; `graded` where no moment of it is known."""
+        self._name = name
         self._weeks, self._region, self._tolerated, self._graded = weeks[-SHOWN:], region, tolerated, graded
         words = [f"week of {w.monday:%-d %b}: {w.load(region, graded):.0f}" for w in self._weeks]
-        self.setAccessibleName(f"Load of the {region} by week. {'; '.join(words)}")
+        self.setAccessibleName(f"Load by week: {name}. {'; '.join(words)}")
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -47,7 +50,7 @@ class LoadChart(QWidget):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignCenter), "No session is logged yet.")
             return
         painter.drawText(
-            QRectF(box.left(), 0, box.width(), 20), f"{self._region}, {GRADED if self._graded else UNIT} a week"
+            QRectF(box.left(), 0, box.width(), 20), f"{self._name}, {GRADED if self._graded else UNIT} a week"
         )
         top = max([w.load(self._region, self._graded) for w in self._weeks] + [1e-9])
         top = max(top, self._tolerated.most_next if self._tolerated else 0.0)

@@ -45,7 +45,7 @@ class LogView(QWidget):
     def __init__(self, workspace: Workspace, course: Course, exports: Exports) -> None:
         super().__init__()
         self._workspace, self._course, self._exports = workspace, course, exports
-        self._filling = False
+        self._filling, self._leg_of = False, ""
         self._decisions = QVBoxLayout()
         self._decisions.setSpacing(6)
         left = QWidget()
@@ -81,7 +81,13 @@ class LogView(QWidget):
         self.region.addItems(list(REGIONS))
         self.region.setAccessibleName("Region of the load")
         self.region.activated.connect(lambda _: self._show_load())
+        self.leg = QComboBox()
+        for side in LEGS:
+            self.leg.addItem(f"{side.value} leg", side)
+        self.leg.setAccessibleName("Leg of the load")
+        self.leg.activated.connect(lambda _: self._show_load())
         head.addWidget(self.region)
+        head.addWidget(self.leg)
         head.addStretch(1)
         column.addLayout(head)
         self.chart = LoadChart()
@@ -280,6 +286,7 @@ class LogView(QWidget):
             leaves = f"For a discharge: {'; '.join(open_still)}." if open_still else "Discharge is possible."
         told = f" {sentence_case(score)}." if score else ""
         self.phase_words.setText(f"{phase.value}: {why}. {leaves}{told}{deload}")
+        self._show_leg()
         self._show_load()
         self._filling = False
 
@@ -291,17 +298,29 @@ class LogView(QWidget):
             for side in sides:
                 self.side.addItem(side.value if side in LEGS else "both legs", side)
 
+    def _show_leg(self) -> None:
+        """The involved leg first; a choice stays with its person."""
+        patient = self._workspace.patient
+        if patient is not None and patient.uid != self._leg_of:
+            self._leg_of = patient.uid
+            self.leg.setCurrentIndex(max(0, self.leg.findData(patient.involved)))
+
     def _show_load(self) -> None:
-        region = self.region.currentText()
-        weeks = self._course.weeks()
+        region, side = self.region.currentText(), self.leg.currentData()
+        weeks = self._course.weeks(side)
         graded = not any(w.regions.get(region) for w in weeks)
         found = last_tolerated(weeks, region, self._course.today, graded)
-        self.chart.show_load(weeks, region, found, graded)
-        self.load_words.setText(
-            f"Last tolerated: {found.load:.0f} (week of {found.monday:%-d %b}); next at most {found.most_next:.0f}. "
-            "Ring: mornings settled; full: not; dotted: not all told."
+        self.chart.show_load(weeks, f"{region}, {side.value} leg", region, found, graded)
+        tolerated = (
+            f"Last tolerated: {found.load:.0f} (week of {found.monday:%-d %b}); next at most {found.most_next:.0f}."
             if found
             else "No week with load had all its mornings settled yet."
+        )
+        beside = [f"{o.day:%-d %b} {o.what} {o.amount:g} {o.unit}, effort {o.effort}/10" for o in self._course.beside()]
+        told = f" Beside it in the last 7 days: {'; '.join(beside)}." if beside else ""
+        self.load_words.setText(
+            f"{tolerated} Ring: mornings settled; full: not; dotted: not all told. By a planar model of a usual "
+            f"build, its error not known: compare weeks, not people.{self._course.stature_words()}{told}"
         )
 
     def _card(self, item: PlanItem) -> QWidget:
@@ -317,7 +336,7 @@ class LogView(QWidget):
         head = label(f"{decision.move.value.upper()}{goes}", theme.LARGE, wrap=True)
         column.addWidget(head)
         column.addWidget(label(f"Row {decision.row}: {decision.reason}.", wrap=True))
-        for words in decision.also:
+        for words in [w for w in decision.also if step is None or w != step.words]:
             column.addWidget(label(words, role="caution", wrap=True))
         dose = self._course.dose_now(item).text
         column.addWidget(label(f"Changes with: {decision.reverses}. Dose now: {dose}.", role="muted", wrap=True))

@@ -195,7 +195,7 @@ class ProgrammePage(StagePage):
         if not self.isVisible() or self._workspace.patient is None:
             return
         phase, why = self.state.course.phase()
-        self.phase.setText(f"Phase {phase.value}: {why} · pain school {self.state.course.school().value}")
+        self.phase.setText(f"Phase {phase.value}: {why} · pain school {self.state.course.pain_school().value}")
         shown = self._stack.currentWidget()
         if isinstance(shown, ChooseView | WeekView | SessionView | LogView):
             shown.refresh()

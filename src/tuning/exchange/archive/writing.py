@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
-import tempfile
 import zipfile
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
-from tuning.core.errors import EnvironmentFault
 from tuning.exchange.archive.layout import CASE, SCHEMA, SUMS, VERSION, schema
+from tuning.exchange.files import whole_file
 
 MOMENT = (2020, 1, 1, 0, 0, 0)
 """Time of every member, so that the same case makes the same file."""
@@ -25,23 +23,11 @@ def write_archive(data: Mapping[str, Any], files: Mapping[str, Path], target: Pa
         CASE: json.dumps(whole, indent=1, ensure_ascii=False).encode(),
         SCHEMA: json.dumps(schema(), indent=1).encode(),
     }
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=".part-", suffix=".zip", dir=target.parent)
-        try:
-            with os.fdopen(handle, "w+b") as half:
-                _write(half, texts, data, files)
-                half.flush()
-                os.fsync(half.fileno())
-            os.replace(temporary, target)
-        finally:
-            Path(temporary).unlink(missing_ok=True)
-    except OSError as err:
-        raise EnvironmentFault(
-            f"The archive could not be written to {target} ({err.strerror or err}). The record is kept."
-        ) from err
+    with whole_file(target, "The archive") as half:
+        _write(half, texts, data, files)
 
 
-def _write(half: Any, texts: Mapping[str, bytes], data: Mapping[str, Any], files: Mapping[str, Path]) -> None:
+def _write(half: BinaryIO, texts: Mapping[str, bytes], data: Mapping[str, Any], files: Mapping[str, Path]) -> None:
     sums = {name: hashlib.sha256(text).hexdigest() for name, text in texts.items()}
     with zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, text in texts.items():

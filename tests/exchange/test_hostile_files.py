@@ -27,7 +27,8 @@ KNOWLEDGE = load()
 CASES = sorted((Path(__file__).parents[2] / "docs" / "cases").glob("*.json"))
 LOG = {
     "kind": "home-log",
-    "version": 1,
+    "owner": "x",
+    "version": 2,
     "log": [{"day": "2026-11-20", "side": "left", "rung": "sd-1-hold-taps", "pain": 1}],
 }
 PLAN = {
@@ -78,7 +79,7 @@ def tried(read, file: Path, data) -> object:
 def test_a_home_log_of_any_shape(tmp_path, steps, odd):
     rungs = {"sd-1-hold-taps"}
     found = tried(
-        lambda f: read_home_log(f, rungs, date(2026, 11, 28)), tmp_path / "log.json", changed(LOG, steps, odd)
+        lambda f: read_home_log(f, "x", rungs, date(2026, 11, 28)), tmp_path / "log.json", changed(LOG, steps, odd)
     )
     for line in found or ():
         assert line.rung in rungs and 0 <= line.pain <= 10 and line.day <= date(2026, 11, 28)

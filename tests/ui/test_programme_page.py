@@ -16,6 +16,7 @@ from tuning.core.programme.decide import Move, School
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
+from tuning.exchange.json.home_log import owner_mark
 from tuning.exchange.json.plans import exercises, read_plan
 from tuning.ui.programme.course import done_of
 
@@ -299,8 +300,9 @@ def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
     assert alone == {item.rung: course.decision(item).row for item in page._workspace.plan()}
 
 
-def home_log(path, *lines):
-    path.write_text(json.dumps({"version": 1, "kind": "home-log", "log": list(lines)}))
+def home_log(page, path, *lines):
+    owner = owner_mark(page._workspace.patient.uid)
+    path.write_text(json.dumps({"version": 2, "kind": "home-log", "owner": owner, "log": list(lines)}))
     return path
 
 
@@ -309,9 +311,9 @@ def test_a_home_log_is_taken_in_once(page, course, tmp_path):
     line = {"day": day, "side": "left", "rung": "sd-1-hold-taps", "pain": 3, "morning": "settled"}
     said: list[str] = []
     page.log.told.connect(said.append)
-    page.log.read_log(home_log(tmp_path / "log.json", line))
-    page.log.read_log(home_log(tmp_path / "log.json", line))
-    page.log.read_log(home_log(tmp_path / "log.json", {**line, "pain": 4}))
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    page.log.read_log(home_log(page, tmp_path / "log.json", {**line, "pain": 4}))
     assert [s.split(" from")[0] for s in said] == [
         "1 lines added, 0 changed",
         "0 lines added, 0 changed",
@@ -340,8 +342,31 @@ def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path, li
     told: list[str] = []
     page.log.refused.connect(told.append)
     before = len(page._workspace.case.entries)
-    page.log.read_log(home_log(tmp_path / "log.json", good, line))
+    page.log.read_log(home_log(page, tmp_path / "log.json", good, line))
     assert len(page._workspace.case.entries) == before and "line 2" in told[0]
+
+
+def test_the_log_of_somebody_else_is_not_taken_in(window, patient, page, tmp_path):
+    """Two people may have the same exercises; the file that comes back says whose it is."""
+    item, line = planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps"}
+    theirs = home_log(page, tmp_path / "log.json", line)
+    patient("potter", "programme")
+    hands.settle()
+    with page._workspace.action("plan") as act:
+        act.add(PlanItem(item.ladder, item.rung, item.dose, item.first_side, reason="asked for"))
+    told: list[str] = []
+    page.log.refused.connect(told.append)
+    page.log.read_log(theirs)
+    assert told and "somebody else" in told[0] and not page._workspace.case.all(Done)
+    page.log.read_log(home_log(page, tmp_path / "own.json", line))
+    assert [d.day.isoformat() for d in page._workspace.case.all(Done)] == ["2026-11-01"]
+
+
+def test_lines_of_an_exercise_that_left_the_plan_are_still_read(page, course, tmp_path):
+    page.state.withdraw(planned(page)["am-1-glide"])
+    line = {"day": "2026-11-01", "side": "left", "rung": "am-1-glide", "pain": 1}
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    assert any(d.rung == line["rung"] and d.day.isoformat() == line["day"] for d in page._workspace.case.all(Done))
 
 
 def test_other_load_stands_in_the_same_weeks_and_what_is_refused_stays(window, patient):

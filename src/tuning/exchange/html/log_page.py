@@ -9,7 +9,7 @@ from html import escape
 from importlib.resources import files
 from string import Template
 
-VERSION = 1
+from tuning.exchange.json.home_log import VERSION
 
 
 @dataclass(frozen=True)
@@ -26,9 +26,11 @@ class LogExercise:
     """SVG of the figure."""
 
 
-def log_page(exercises: Sequence[LogExercise], stop_rules: str, pain_limit: int) -> str:
-    """The page as text. It names nobody."""
-    data = json.dumps({"version": VERSION, "exercises": [asdict(one) for one in exercises]}, ensure_ascii=False)
+def log_page(owner: str, exercises: Sequence[LogExercise], stop_rules: str, pain_limit: int) -> str:
+    """The page as text. It names nobody; `owner` (owner_mark) tells the clinic whose log comes back."""
+    data = json.dumps(
+        {"version": VERSION, "owner": owner, "exercises": [asdict(one) for one in exercises]}, ensure_ascii=False
+    )
     # Inside a script no text may end the script or open a comment, whatever was typed.
     safe = data.replace("<", "\\u003c").replace("\u2028", "\\u2028").replace("\u2029", "\\u2029")
     page = files("tuning.exchange.html").joinpath("log_page.html").read_text(encoding="utf-8")

@@ -6,6 +6,7 @@ import json
 from collections.abc import Collection, Iterable
 from dataclasses import fields
 from datetime import date
+from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -18,13 +19,21 @@ from tuning.core.programme.logbook import ALARMS
 from tuning.core.types import Side
 from tuning.exchange.json.plans import plain_converter
 
-VERSION, KIND = 1, "home-log"
+VERSION, KIND = 2, "home-log"
 MOST_BYTES, MOST_LINES = 5_000_000, 20_000
 HOME = "home"
 
 
-def read_home_log(path: Path, rungs: Collection[str], today: date) -> list[Done]:
-    """Lines of the file as entries, oldest first. Raises BadInput with what is wrong; nothing is taken in part."""
+def owner_mark(patient: str) -> str:
+    """What tells one person's log from another's and names nobody: a short sum of the patient's uid."""
+    return sha256(f"{KIND} {patient}".encode()).hexdigest()[:16]
+
+
+def read_home_log(path: Path, owner: str, rungs: Collection[str], today: date) -> list[Done]:
+    """Lines of the file as entries, oldest first. Raises BadInput with what is wrong; nothing is taken in part.
+
+    `owner` is the mark of the person whose log it has to be.
+    """
     try:
         if path.stat().st_size > MOST_BYTES:
             raise BadInput(f"“{path.name}” is larger than a log can be.")
@@ -33,6 +42,8 @@ def read_home_log(path: Path, rungs: Collection[str], today: date) -> list[Done]
         raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
     if not isinstance(told, dict) or told.get("kind") != KIND or told.get("version") != VERSION:
         raise BadInput(f"“{path.name}” is no home log of version {VERSION}.")
+    if told.get("owner") != owner:
+        raise BadInput(f"“{path.name}” is the log of somebody else; nothing was taken in.")
     lines = told.get("log")
     if not isinstance(lines, list) or len(lines) > MOST_LINES:
         raise BadInput(f"“{path.name}”: its log is no list of up to {MOST_LINES} lines.")

@@ -7,7 +7,7 @@ import json
 from datetime import date, time, timedelta
 from pathlib import Path
 
-from tuning.core.entries import Done
+from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.programme.ladders import Dose
 from tuning.core.programme.logbook import sessions
@@ -69,7 +69,15 @@ class Exports:
                 )
             )  # fmt: skip
         cautions = self._space.knowledge.cautions
-        write_whole(log_page(made, cautions.stop_now, cautions.pain_limit).encode(), target, "The log page")
+        page = log_page(self._owner, made, cautions.stop_now, cautions.pain_limit)
+        write_whole(page.encode(), target, "The log page")
+
+    @property
+    def _owner(self) -> str:
+        from tuning.exchange.json.home_log import owner_mark
+
+        assert self._space.patient is not None
+        return owner_mark(self._space.patient.uid)
 
     def plan(self, target: Path, today: date) -> None:
         """Plan and log as `tuning plan` reads them. Raises TuningError."""
@@ -86,7 +94,8 @@ class Exports:
         """New lines of a home log, and those that change one that is held. Raises BadInput."""
         from tuning.exchange.json.home_log import only_new, read_home_log
 
-        known = {r.id for item in self._space.plan() for r in self._space.knowledge.ladder_of(item.rung).rungs}
-        read = read_home_log(source, known, date.today())
         entries = self._space.case.entries if self._space.case is not None else ()
+        items = [e for e in entries if isinstance(e, PlanItem)]  # of earlier plans, too: a phone keeps old lines
+        known = {r.id for item in items for r in self._space.knowledge.ladder_of(item.rung).rungs}
+        read = read_home_log(source, self._owner, known, date.today())
         return only_new(read, [e for e in entries if isinstance(e, Done)])

@@ -192,6 +192,30 @@ def test_the_command_line_decides_from_a_file(tmp_path):
     assert found.exit_code == 0 and (one["row"], one["move"], one["to"]) == (14, "climb", "sd-3")
 
 
+STEPS = ("sd-1-hold-taps", "sd-2-sit-back", "sd-3-knee-forward")
+REAL = {
+    **PLAN,
+    "plan": [{**PLAN["plan"][0], "rung": STEPS[1], "line": list(STEPS)}],
+    "log": [{**line, "rung": STEPS[1]} for line in PLAN["log"]],
+}
+
+
+@pytest.mark.parametrize(
+    ("change", "row", "words"),
+    [
+        ({}, 14, ""),
+        ({"kit": ["bottom stair"], "phase": "load"}, 14, ""),
+        ({"kit": ["mat"]}, 12, "not at hand: step"),
+        ({"phase": "settle"}, 12, "opens in phase restore"),
+    ],
+)
+def test_phase_and_kit_of_the_file_keep_the_next_rung_locked(tmp_path, change, row, words):
+    found = run(tmp_path, {**REAL, **change, "person": "Österberg’s knee"})
+    told = json.loads(found.output)
+    (one,) = told["decisions"]
+    assert one["row"] == row and words in one["reason"] and told["person"] == "Österberg’s knee"
+
+
 def test_the_published_schema_knows_every_field_and_takes_the_file():
     schema = json.loads((Path(__file__).parents[2] / "docs" / "log.schema.json").read_text())
     jsonschema.validate(PLAN, schema)
@@ -212,6 +236,8 @@ def test_the_published_schema_knows_every_field_and_takes_the_file():
         ({"log": [{"day": "27.11.2026", "side": "left", "rung": "sd-2"}]}, "invalid"),
         ({"log": [{"day": "2026-11-27", "side": "middle", "rung": "sd-2"}]}, "side"),
         ({"school": "kind"}, "school"),
+        ({"phase": "later"}, "phase"),
+        ({"kit": ["trampoline"]}, "no kit"),
         ({"version": 7}, "version 7"),
     ],
 )

@@ -14,6 +14,7 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
+from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.reasoning.tables import ReasoningTable
@@ -24,7 +25,7 @@ from tuning.core.strength.trials import StrengthTable
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
-from tuning.knowledge.loaders.ladders import check_drawings, load_faults, load_ladders, load_placement
+from tuning.knowledge.loaders.ladders import check_drawings, load_faults, load_kit, load_ladders, load_placement
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
@@ -68,6 +69,7 @@ class Knowledge:
     strength: StrengthTable
     reasoning: ReasoningTable
     placement: PlacementTable
+    kit: dict[str, KitItem]
     reports: ReportTable
 
     @cached_property
@@ -114,6 +116,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
+    kit = load_kit(reading, ladders)
     check_poses(reading, tests, ladders)
     reports = load_reports(reading)
     posture, soles = load_posture(reading), load_soles(reading)
@@ -147,6 +150,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         strength=strength,
         reasoning=reasoning,
         placement=placement,
+        kit=kit,
         reports=reports,
     )
     return (None if reading.problems else found), reading.problems

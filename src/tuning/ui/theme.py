@@ -134,6 +134,7 @@ def apply(app: QApplication, chosen: Palette = LIGHT) -> None:
     sheet = _SHEET
     for field in sorted(fields(Palette), key=lambda f: -len(f.name)):
         sheet = sheet.replace(f"@{field.name}", getattr(chosen, field.name))
+    sheet = sheet.replace("@tick", "tick-light" if chosen is LIGHT else "tick-dark")
     sheet = sheet.replace("@family", FAMILY).replace("@icons", str(Path(__file__).with_name("icons")))
     if app.styleSheet() != sheet:  # a sheet is costly: it dresses every living widget anew
         app.setFont(font(SMALL))
@@ -159,10 +160,10 @@ QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus, QAbstractSpinBox:focus {
 QLineEdit#number { border: 2px solid @accent; border-radius: 5px; padding: 4px 12px; min-height: 56px; }
 QLineEdit:disabled { color: @muted; background: @paper; }
 QComboBox::drop-down { border: none; width: 24px; }
-QComboBox::down-arrow { image: url(@icons/down.svg); width: 12px; height: 12px; }
+QComboBox::down-arrow { image: url("@icons/down.svg"); width: 12px; height: 12px; }
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { border: none; background: transparent; width: 22px; }
-QAbstractSpinBox::up-arrow { image: url(@icons/up.svg); width: 10px; height: 10px; }
-QAbstractSpinBox::down-arrow { image: url(@icons/down.svg); width: 10px; height: 10px; }
+QAbstractSpinBox::up-arrow { image: url("@icons/up.svg"); width: 10px; height: 10px; }
+QAbstractSpinBox::down-arrow { image: url("@icons/down.svg"); width: 10px; height: 10px; }
 QProgressBar { background: @line; border: none; border-radius: 4px; }
 QProgressBar::chunk { background: @accent; border-radius: 4px; }
 QComboBox QAbstractItemView { background: @panel; selection-background-color: @accent_wash;
@@ -175,16 +176,20 @@ QPushButton:disabled { border-color: @line; color: @muted; }
 QPushButton#primary { background: @accent; color: @on_accent; }
 QPushButton#primary:disabled { background: @line; color: @muted; border-color: @line; }
 QPushButton#link { border: none; padding: 5px 4px; text-align: left; }
-QPushButton#link:focus { border: 2px solid @accent; }
+QPushButton#link:focus { border: 2px solid @accent; padding: 3px 2px; }
 QPushButton[chosen="true"] { background: @accent_wash; border: 2px solid @accent; }
 QListView, QTableView { background: transparent; border: none; outline: none; }
 QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
 QWidget#reading:focus { border: 1px solid @accent; border-radius: 3px; }
 QListView::item { padding: 4px 2px; color: @ink; }
 QListView::item:selected { background: @accent_wash; color: @ink; }
-QListView::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
-QListView::indicator:checked { background: @accent; border-color: @accent; image: none; }
-QCheckBox::indicator:focus { border: 2px solid @accent; }
+QListView::indicator, QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @muted; border-radius: 3px; }
+QListView::indicator, QCheckBox::indicator { background: @panel; }
+QListView::indicator:checked, QCheckBox::indicator:checked { background: @accent; border-color: @accent; }
+QListView::indicator:checked, QCheckBox::indicator:checked { image: url("@icons/@tick.svg"); }
+QCheckBox::indicator:disabled { background: @line; border-color: @line; }
+QCheckBox::indicator:focus { border: 2px solid @accent; width: 12px; height: 12px; }
+QCheckBox::indicator:checked:focus { border-color: @ink; }
 QTabWidget::pane { border: 1px solid @line; }
 QTabBar::tab { background: @paper; color: @muted; border: 1px solid @line; padding: 6px 14px; }
 QTabBar::tab:selected { background: @panel; color: @ink; border-bottom: 2px solid @accent; }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from tuning.core.programme.ladders import Dose, Ladder, Rung
@@ -72,12 +73,14 @@ def cut(rung: Rung, dose: Dose) -> Step | None:
     return Step(rung, replace(dose, depth_deg=depth), f"less range: knee bent to {depth:.0f}°")
 
 
-def exceeds(step: Step, phase: Phase, caps: tuple[int, int]) -> str:
-    """Why phase or dial forbid a step; empty where they allow it."""
+def exceeds(step: Step, phase: Phase, caps: tuple[int, int], missing: Sequence[str] = ()) -> str:
+    """Why phase, missing kit or dial forbid a step; empty where they allow it."""
     pose = step.rung.pose(step.variant)
     opens, asks = step.rung.phase_of(pose), step.rung.demand_of(pose, step.dose.depth_deg)
     if opens.place > phase.place:
         return f"{step.rung.name} ({pose.name}) opens in phase {opens.value}"
+    if missing:
+        return f"{step.rung.name} needs what is not at hand: {', '.join(missing)}"
     if step.rung.light:
         return ""
     if asks.kneecap > phase.most_kneecap:

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from tuning.core.gate.may import Permission
 from tuning.core.judging.verdict import Word
+from tuning.core.programme.kit import Kit, KitItem
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.pose import Frame, Position, at_depth, knee_zone, kneecap_zone
 from tuning.core.types import LEGS, Side, Triage
@@ -284,8 +285,11 @@ class Ladder:
     rungs: tuple[Rung, ...]
     purpose: str = ""
     kit: tuple[str, ...] = ()
-    refused: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
+
+    def needs(self, rung: Rung) -> tuple[str, ...]:
+        """What a rung is done with."""
+        return tuple(dict.fromkeys((*self.kit, *rung.kit)))
 
     def line(self, rung: Rung) -> tuple[Rung, ...]:
         """The rungs of a rung's line, easy first."""
@@ -330,7 +334,7 @@ class Situation:
     `permission` is the gate's answer for the rung, `screened` the level of the
     safety screen, None without one. `measured` holds values per measure and side,
     `verdicts` the side comparisons so far. `phase` is that of the plan, None while it has
-    none; `caps` are toe zone and kneecap demand that the dial allows; `kit` what is at hand, None for anything.
+    none; `caps` are toe zone and kneecap demand that the dial allows; `kit` what is at hand.
     """
 
     permission: Permission
@@ -342,7 +346,7 @@ class Situation:
     pain_limit: int = 2
     phase: Phase | None = None
     caps: tuple[int, int] = (3, 3)
-    kit: frozenset[str] | None = None
+    kit: Kit = Kit()
 
 
 class State(StrEnum):
@@ -407,8 +411,13 @@ def _caps(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[C
 
 
 def _kit(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
-    missing = [] if now.kit is None else [item for item in (*ladder.kit, *rung.kit) if item not in now.kit]
-    return [Check(State.NOT_MET, f"not at hand: {', '.join(dict.fromkeys(missing))}")] if missing else []
+    needed = ladder.needs(rung)
+    missing, swaps = now.kit.missing(needed), now.kit.swaps(needed)
+    never = [words for item in missing for words in now.kit.table.get(item, KitItem()).never]
+    if missing:
+        warned = f" (never: {'; '.join(never)})" if never else ""
+        return [Check(State.NOT_MET, f"not at hand: {', '.join(missing)}{warned}")]
+    return [Check(State.MET, "; ".join(swaps))] if swaps else []
 
 
 def _safety(now: Situation) -> Check:

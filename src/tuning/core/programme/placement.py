@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
+from tuning.core.programme.kit import Kit
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
+from tuning.core.programme.pose import Position
 from tuning.core.types import LEGS, Side
 
 MOST_FIRST, MOST_NEW = 2, 2
 FIRST, SECOND = "first choice", "second choice"
+CHAIR = "chair"
 
 
 @dataclass(frozen=True)
@@ -59,7 +62,8 @@ class Proposal:
     rank: str
     reasons: tuple[str, ...]
     barred: str = ""
-    notes: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    """Things that nothing at hand serves for, where they are what bars it."""
 
 
 class FirstSchool(StrEnum):
@@ -83,11 +87,11 @@ class Schools:
 
 @dataclass(frozen=True)
 class Placing:
-    """What stands around a placement: phase, cautions present by id, items at hand (None for all), rungs passed."""
+    """What stands around a placement: phase, cautions present by id, what is at hand, rungs passed."""
 
     phase: Phase = Phase.RESTORE
     cautions: frozenset[str] = frozenset()
-    kit: frozenset[str] | None = None
+    kit: Kit = Kit()
     passed: frozenset[str] = frozenset()
     caps: tuple[int, int] = (3, 3)
     schools: Schools = Schools()
@@ -112,7 +116,9 @@ def propose(
                 notes.append(f"{cause.name or cause.factor}: {choice.notes}")
             barred = "; ".join(words for caution, words in choice.never.items() if caution in now.cautions)
             for target in choice.first if rank == FIRST else choice.second:
-                _add(found, _proposal(target, cause, rank, barred, ladders, now))
+                made = _proposal(target, cause, rank, barred, ladders, now)
+                for one in (made, *(() if barred else _for_want_of_kit(made, cause, ladders, now))):
+                    _add(found, one)
     if now.schools.pattern:
         found = _with_pattern(found, table.pattern, ladders, now)
     return _ranked(_by_school(list(found.values()), table, now.schools), table.mobility), notes
@@ -134,14 +140,21 @@ def _by_school(found: Sequence[Proposal], table: PlacementTable, schools: School
 
 
 def _add(found: dict[str, Proposal], new: Proposal) -> None:
-    """One proposal a ladder: the first stays, and takes over further reasons; barred by one cause is barred."""
+    """One proposal a ladder: the first stays, and takes over further reasons; barred by one cause is barred.
+
+    What is barred for want of kit alone gives way to a rung of the ladder that can be done.
+    """
     old = found.get(new.ladder)
     if old is None:
         found[new.ladder] = new
         return
     reasons = tuple(dict.fromkeys((*old.reasons, *new.reasons)))
     side = old.side if old.side is new.side else Side.NONE
-    found[new.ladder] = Proposal(old.ladder, old.entry, side, old.rank, reasons, old.barred or new.barred, old.notes)
+    if bool(old.missing) != bool(new.missing):
+        able = new if old.missing else old
+        found[new.ladder] = replace(able, rank=old.rank, side=side, reasons=reasons)
+        return
+    found[new.ladder] = replace(old, side=side, reasons=reasons, barred=old.barred or new.barred)
 
 
 def _proposal(
@@ -151,20 +164,61 @@ def _proposal(
     ladder = ladders.get(target) or next(la for la in ladders.values() if any(r.id == target for r in la.rungs))
     named = next((r for r in ladder.rungs if r.id == target), None)
     line = ladder.line(named or min(ladder.rungs, key=lambda r: r.order))
-    open_rungs = [rung for rung in line if enters(rung, ladder, now)]
-    start = named if named in open_rungs else _predicted(open_rungs, now)
+    opened = [rung for rung in line if opens(rung, now)]
+    wanted = named if named in opened else _predicted(opened, now)
     side = f", {cause.side.value}" if cause.side in LEGS else ""
-    reason = f"{cause.name or cause.factor}{side}"
-    if start is None:
-        why = barred or f"no rung of it is open in phase {now.phase.value} with what is at hand"
-        return Proposal(ladder.id, line[0].id, cause.side, rank, (reason,), why)
-    return Proposal(ladder.id, start.id, cause.side, rank, (reason,), barred)
+    made = Proposal(ladder.id, line[0].id, cause.side, rank, (f"{cause.name or cause.factor}{side}",), barred)
+    if wanted is None:
+        return replace(made, barred=barred or f"no rung of it is open in phase {now.phase.value}")
+    missing = now.kit.missing(ladder.needs(wanted))
+    if not missing:
+        return replace(made, entry=wanted.id)
+    sister = _sister(wanted, ladder, now)
+    if sister is None and not barred:
+        return replace(made, barred=f"not at hand: {', '.join(missing)}", missing=tuple(missing))
+    if sister is None:
+        return made
+    why = f"in place of {wanted.name}: no {', no '.join(missing)}"
+    return replace(made, entry=sister.id, reasons=(*made.reasons, why))
+
+
+def _sister(wanted: Rung, ladder: Ladder, now: Placing) -> Rung | None:
+    """The nearest rung of the ladder that what is at hand allows and that asks no more in any part, own line first."""
+    most = wanted.demand_of(wanted.poses[0])
+
+    def no_harder(rung: Rung) -> bool:
+        found = rung.demand_of(rung.poses[0])
+        parts = ("knee", "kneecap", "hip", "balance")
+        return all(getattr(found, part) <= getattr(most, part) for part in parts)
+
+    fit = [rung for rung in ladder.rungs if enters(rung, ladder, now) and no_harder(rung)]
+    return min(fit, key=lambda r: (r.line != wanted.line, abs(r.order - wanted.order)), default=None)
+
+
+def _for_want_of_kit(made: Proposal, cause: Cause, ladders: Mapping[str, Ladder], now: Placing) -> Iterator[Proposal]:
+    """The floor or chair version where nothing at hand serves for a ladder: lowest rung for the same factor."""
+    if not made.missing:
+        return
+    for other in ladders.values():
+        if other.id == made.ladder or cause.factor not in other.factors:
+            continue
+        quiet = [r for r in other.rungs if r.position is not Position.STAND or other.id == CHAIR]
+        opened = [rung for rung in quiet if enters(rung, other, now)]
+        if opened:
+            why = f"floor or chair in place of {ladders[made.ladder].name}: {made.barred}"
+            yield replace(
+                made, ladder=other.id, entry=opened[0].id, reasons=(*made.reasons, why), barred="", missing=()
+            )
+            return
 
 
 def enters(rung: Rung, ladder: Ladder, now: Placing) -> bool:
     """Whether any variant of a rung is open: by phase, dial and what is at hand."""
-    if now.kit is not None and any(item not in now.kit for item in (*ladder.kit, *rung.kit)):
-        return False
+    return opens(rung, now) and not now.kit.missing(ladder.needs(rung))
+
+
+def opens(rung: Rung, now: Placing) -> bool:
+    """Whether phase and dial open any variant of a rung."""
     for pose in rung.poses:
         found = rung.demand_of(pose, shallow(rung, now.phase))
         within = found.knee <= now.caps[0] and found.kneecap <= min(now.caps[1], now.phase.most_kneecap)
@@ -199,7 +253,7 @@ def _ranked(found: Sequence[Proposal], mobility: Sequence[str]) -> list[Proposal
         keeps = one.rank == FIRST and not one.barred and counts[kind] < most
         counts[kind] += keeps
         rank = FIRST if keeps else SECOND
-        ranked.append(Proposal(one.ladder, one.entry, one.side, rank, one.reasons, one.barred, one.notes))
+        ranked.append(replace(one, rank=rank))
     return sorted(ranked, key=lambda p: (bool(p.barred), p.rank != FIRST))
 
 

@@ -15,7 +15,9 @@ import cattrs.v
 from tuning.core.entries import Done
 from tuning.core.errors import BadInput
 from tuning.core.programme.decide import Decision, Exercise, Morning, School, Set, Standing
+from tuning.core.programme.kit import Kit
 from tuning.core.programme.logbook import set_of
+from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
 
 VERSION = 1
@@ -34,6 +36,11 @@ class PlanFile:
     school: School = School.STRICT
     bone_stress: bool = False
     deload: bool = False
+    person: str = ""
+    """Any words to know the file by; they come back with the decisions."""
+    phase: Phase | None = None
+    kit: tuple[str, ...] | None = None
+    """Things at hand in the words of the ladders; None when nobody asked."""
     version: int = VERSION
 
     @property
@@ -123,8 +130,10 @@ def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
     return {"rung": exercise.rung, **told, "move": decision.move.value, "also": list(decision.also)}
 
 
-def plan_data(standing: Standing, plan: Iterable[Exercise], done: Iterable[Done]) -> dict[str, Any]:
-    """The file that `read_plan` reads, as plain data."""
+def plan_data(
+    standing: Standing, plan: Iterable[Exercise], done: Iterable[Done], phase: Phase | None, kit: Kit
+) -> dict[str, Any]:
+    """The file that `read_plan` reads, as plain data; it names nobody."""
     made = cattrs.Converter(omit_if_default=True)
     made.register_unstructure_hook(date, lambda day: day.isoformat())
     log = []
@@ -137,6 +146,8 @@ def plan_data(standing: Standing, plan: Iterable[Exercise], done: Iterable[Done]
         "screen": standing.triage.value if standing.triage is not None else None,
         "school": standing.school.value,
         "deload": standing.deload,
+        "phase": phase.value if phase is not None else None,
+        "kit": sorted(kit.at_hand) if kit.at_hand is not None else None,
         "plan": [{**made.unstructure(one), "sides": [s.value for s in one.sides]} for one in plan],
         "log": log,
     }

@@ -29,6 +29,7 @@ class SheetItem:
     first_side: Side
     faults: tuple[Fault, ...]
     variant: str = ""
+    kit: tuple[str, ...] = ()
 
     @property
     def poses(self) -> Sequence[Pose]:
@@ -56,6 +57,8 @@ class Sheet:
 PAPERS = {"A4": A4, "Letter": LETTER}
 AROUND, MOST_HEIGHT = 295.0, 250.0
 """What margins, head and foot of a page take, and the most that one exercise gets, points."""
+CAPTION = 14.0
+"""Room under the floor line for the names of the poses, points."""
 ON_A_PAGE, WATCHED, FOUND_LINES, TICK_DAYS = 3, 3, 3, 14
 
 
@@ -73,14 +76,16 @@ class PoseRow(Flowable):  # type: ignore[misc]
         self._shown = [
             (name, exercise_figure(scene_of(rung, pose, frame), side is Side.LEFT)) for name, pose, frame in frames
         ]
-        self.width, self.height = width, height
+        self.width, self._high = width, height
+        self.height = height + CAPTION
 
     def draw(self) -> None:
         """Called by the page layout."""
         room = self.width / len(self._shown)
         boxes = [_box_of(shapes) for _, shapes in self._shown]
         wide, high = max(b[1] - b[0] for b in boxes), max(b[3] for b in boxes) - min(b[2] for b in boxes)
-        scale = min(self.height / max(high, 0.55), (room - 14) / wide)
+        scale = min(self._high / max(high, 0.55), (room - 14) / wide)
+        self.canv.translate(0, CAPTION)
         low = min(b[2] for b in boxes)
         for n, ((name, shapes), found) in enumerate(zip(self._shown, boxes, strict=True)):
             x = room * (n + 0.5) - scale * (found[0] + found[1]) / 2
@@ -168,6 +173,8 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     parts += [
         Paragraph(f"{n}. {marked_up(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)
     ]
+    if item.kit:
+        parts.append(Paragraph(f"<b>You need:</b> {marked_up(', '.join(item.kit))}.", body))
     watch = "; ".join(f.cue[:1].lower() + f.cue[1:] for f in item.faults[:WATCHED])
     return [*parts, Paragraph(f"<b>Watch:</b> {marked_up(watch)}.", body)] if watch else parts
 
@@ -181,7 +188,7 @@ def _exercise(number: int, item: SheetItem, day: date, width: float, height: flo
     boxes = TickBoxes(day, width, 16 if large else 12)
     if large:
         wide = PoseRow(item.rung, item.poses, pictured(item), width, 200.0)
-        return [title, wide, Spacer(1, 18), *words, Spacer(1, 8), boxes]
+        return [title, wide, Spacer(1, 6), *words, Spacer(1, 8), boxes]
     beside = Table([[row, words]], colWidths=(picture + 6, width - picture - 6))
     beside.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
     inside = [title, beside, Spacer(1, 6), boxes, Spacer(1, 8)]

@@ -10,6 +10,7 @@ from typing import Any
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.body import drawing_faults
+from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.pose import ANGLE_SLACK, Frame, Position
@@ -108,6 +109,16 @@ def _rung(reading: Reading, path: Path, order: int, raw: dict[str, Any]) -> dict
         "balance_demand": demand.get("balance"),
         "dose": {"reps": None, "hold_s": None, "tempo": "", "each": each, **dose},
     }
+
+
+def load_kit(reading: Reading, ladders: Mapping[str, Ladder]) -> dict[str, KitItem]:
+    """What serves instead of each thing; every thing that a ladder names has a row, and every row a ladder."""
+    tables = reading.toml(reading.folder / "kit.toml")
+    rows = {item: reading.structure(row, KitItem, f"kit.toml: {item}") for item, row in tables.items()}
+    needed = {item for ladder in ladders.values() for rung in ladder.rungs for item in ladder.needs(rung)}
+    reading.orphans("kit.toml", needed, rows)
+    reading.orphans("kit.toml: no ladder needs", rows, needed)
+    return {item: row for item, row in rows.items() if row is not None}
 
 
 def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:

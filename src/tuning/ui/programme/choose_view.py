@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSpinBox, QVBoxLayout, QWidget
 
-from tuning.core.entries import PlanItem
 from tuning.core.errors import TuningError
 from tuning.core.preferences import LARGE_PRINT, PAPER
 from tuning.core.programme.climb import full_depth
-from tuning.core.programme.ladders import Dose, State, Trial
+from tuning.core.programme.ladders import State, Trial
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.dial import KneeDial
 from tuning.ui.programme.ladder_list import LadderList
 from tuning.ui.programme.moving_figure import MovingFigure
+from tuning.ui.programme.plan_list import PlanList
 from tuning.ui.programme.rung_card import RungCard
 from tuning.ui.programme.state import PAPER_NAMES, ProgrammeState
 from tuning.ui.signs import SideSign
@@ -181,10 +180,8 @@ class ChooseView(QWidget):
         self.write_button = button("Add to plan", self.write, "primary")
         column.addWidget(self.write_button)
         column.addWidget(rule())
-        column.addWidget(label("Plan", theme.BODY, bold=True))
-        self._plan = QVBoxLayout()
-        self._plan.setSpacing(4)
-        column.addLayout(self._plan)
+        self.plan = PlanList(self._workspace, self.state)
+        column.addWidget(self.plan)
         self._print_row(column)
         column.addWidget(rule())
         column.addWidget(self.dial)
@@ -219,10 +216,6 @@ class ChooseView(QWidget):
         rung = found.entry if found is not None else self._workspace.knowledge.ladders[ladder].rungs[0].id
         planned = [i.rung for i in self._workspace.plan() if i.ladder == ladder]
         self.state.choose(self.state.named(planned[0] if planned else rung))
-
-    def _withdraw(self, item: PlanItem) -> None:
-        with self._workspace.trying():
-            self.state.withdraw(item)
 
     def _trial_changed(self, side: Side) -> None:
         if self._filling:
@@ -293,7 +286,8 @@ class ChooseView(QWidget):
         self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {rung.pass_words}.")
         self._fill_inputs()
         self._show_checks()
-        self._show_plan()
+        self.plan.refresh()
+        self.sheet_button.setEnabled(bool(self._workspace.plan()))
         self.dial.refresh()
 
     def _show_cards(self) -> None:
@@ -369,24 +363,6 @@ class ChooseView(QWidget):
         self.write_button.setEnabled(not locked)
         self.write_button.setToolTip(locked)
         self.reason.setVisible(bool(self.state.open_points()) and not locked)
-
-    def _show_plan(self) -> None:
-        empty(self._plan)
-        plan = self._workspace.plan()
-        self.sheet_button.setEnabled(bool(plan))
-        if not plan:
-            self._plan.addWidget(label("Nothing prescribed yet.", role="muted"))
-        for item in plan:
-            row = QHBoxLayout()
-            rung = self.state.named(item.rung)
-            first = f", {item.first_side.value} first" if rung.sides == LEGS else ""
-            row.addWidget(label(f"{rung.name}{first}", bold=True, wrap=True), 1)
-            row.addWidget(button("Withdraw", partial(self._withdraw, item), "link"))
-            self._plan.addLayout(row)
-            self._plan.addWidget(label(Dose(**item.dose).text, role="muted", wrap=True))
-            if item.reason:
-                text = f"Started anyway: {item.reason} ({item.who})"
-                self._plan.addWidget(label(text, role="caution", wrap=True))
 
 
 def _word_of(trial: Trial) -> int:

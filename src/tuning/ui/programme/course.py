@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, replace
 from datetime import date, timedelta
 from typing import Any
@@ -25,6 +25,7 @@ from tuning.core.programme.course import (
     weekly_load,
 )
 from tuning.core.programme.decide import Decision, Exercise, Morning, Move, School, Set, Standing, decide
+from tuning.core.programme.kit import Kit
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.load import USUAL_STATURE_M, WeekLoad
 from tuning.core.programme.logbook import SUBJECT, Ahead, exercise_of, passed, sessions, set_of
@@ -35,7 +36,7 @@ from tuning.core.types import Observation, Side
 from tuning.knowledge.acts import act_of_rung
 from tuning.ui.workspace import Workspace
 
-PHASE, DIAL, SCHOOL, WEEK = "phase", "dial", "pain-school", "week"
+PHASE, DIAL, SCHOOL, WEEK, KIT = "phase", "dial", "pain-school", "week", "kit"
 
 
 class Course:
@@ -129,6 +130,22 @@ class Course:
         with self._space.action("knee dial") as act:
             act.add(Decided(DIAL, f"{zone}/{kneecap}", {"zone": zone, "kneecap": kneecap}))
 
+    def kit(self) -> Kit:
+        """What the patient has for exercises; everything until somebody asked."""
+        found = self._newest(KIT)
+        items = found.inputs.get("items") if found is not None else None
+        return Kit(None if items is None else frozenset(items), self._space.knowledge.kit)
+
+    def set_kit(self, things: Iterable[str] | None) -> None:
+        """Keep what there is; None takes it that everything is."""
+        items = None if things is None else sorted(things)
+        with self._space.action("kit at hand") as act:
+            act.add(Decided(KIT, "not asked" if items is None else f"{len(items)} things", {"items": items}))
+
+    def needs(self, item: PlanItem) -> tuple[str, ...]:
+        """What an exercise of the plan is done with."""
+        return self._space.knowledge.ladder_of(item.rung).needs(self._rung(item))
+
     def school(self) -> School:
         """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
         found = self._newest(SCHOOL)
@@ -176,7 +193,8 @@ class Course:
         if step is None:
             return ""
         permission = self._space.may(act_of_rung(step.rung))
-        return permission.sentence if permission.locked else exceeds(step, self.phase()[0], self.caps())
+        missing = self.kit().missing(self._space.knowledge.ladder_of(step.rung.id).needs(step.rung))
+        return permission.sentence if permission.locked else exceeds(step, self.phase()[0], self.caps(), missing)
 
     def step_up(self, item: PlanItem) -> Step | None:
         """What a climb would bring."""

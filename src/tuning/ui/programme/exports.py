@@ -87,7 +87,7 @@ class Exports:
         entries = self._space.case.entries if self._space.case is not None else ()
         exercises = [course.exercise(item) for item in self._space.plan()]
         done = [d for one in exercises for d in sessions(entries, one.line)]
-        data = plan_data(course.standing(), exercises, done)
+        data = plan_data(course.standing(), exercises, done, course.phase()[0], course.kit())
         write_whole(json.dumps(data, indent=1).encode(), target, "The plan")
 
     def read_log(self, source: Path) -> tuple[list[Done], list[tuple[Done, Done]]]:

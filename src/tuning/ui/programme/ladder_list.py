@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from tuning.core.programme.placement import FIRST
@@ -11,6 +12,7 @@ from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.widgets import label
 
 LADDER = Qt.ItemDataRole.UserRole
+WIDTH = 188
 
 
 class LadderList(QWidget):
@@ -58,7 +60,9 @@ class LadderList(QWidget):
             item.setFont(theme.font(bold=proposal is not None and proposal.rank == FIRST and not proposal.barred))
             if proposal is not None and proposal.barred:
                 item.setForeground(theme.colour("caution"))
-            item.setSizeHint(QSize(200, 22 + 34 * (len(lines) - 1)))
+            room = QRect(0, 0, WIDTH, 1000)
+            high = QFontMetrics(item.font()).boundingRect(room, Qt.TextFlag.TextWordWrap, item.text()).height()
+            item.setSizeHint(QSize(WIDTH, high + 8))
             self.list.addItem(item)
             if key == self._state.ladder.id:
                 self.list.setCurrentItem(item)

@@ -143,7 +143,11 @@ class ProgrammeState(QObject):
         space = self._workspace
         entries = space.case.entries if space.case is not None else ()
         now = Placing(
-            self.course.phase()[0], passed=passed(entries), caps=self.course.caps(), schools=schools or self.schools
+            self.course.phase()[0],
+            kit=self.course.kit(),
+            passed=passed(entries),
+            caps=self.course.caps(),
+            schools=schools or self.schools,
         )
         return propose(self.causes(), space.knowledge.placement, space.knowledge.ladders, now)
 
@@ -208,6 +212,7 @@ class ProgrammeState(QObject):
             pain_limit=space.knowledge.cautions.pain_limit,
             phase=self.course.phase()[0],
             caps=self.course.caps(),
+            kit=self.course.kit(),
         )
         return entry_checks(self.rung, self.ladder, now, self.variant, self.dose.depth_deg)
 
@@ -279,7 +284,9 @@ class ProgrammeState(QObject):
         for entry in plan:
             rung = self.named(entry.rung)
             faults = tuple(space.knowledge.faults[f] for f in rung.faults)
-            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults, entry.variant))
+            used = self.course.kit().used(self.course.needs(entry))
+            kit = tuple(thing or f"{item} (to be found)" for item, thing in used.items())
+            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults, entry.variant, kit))
         settings = space.settings
         write_sheet(
             Sheet(

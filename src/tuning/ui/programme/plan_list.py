@@ -1,0 +1,77 @@
+"""The standing plan in a narrow column, with what is needed for it at home."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from tuning.core.entries import PlanItem
+from tuning.core.programme.ladders import Dose
+from tuning.core.types import LEGS
+from tuning.ui import theme
+from tuning.ui.programme.kit_dialog import KitDialog
+from tuning.ui.programme.state import ProgrammeState
+from tuning.ui.widgets import button, empty, label
+from tuning.ui.workspace import Workspace
+
+
+class PlanList(QWidget):
+    """Each exercise with its dose and what is missing for it."""
+
+    def __init__(self, workspace: Workspace, state: ProgrammeState) -> None:
+        super().__init__()
+        self._workspace, self._state = workspace, state
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(label("Plan", theme.BODY, bold=True))
+        self._items = QVBoxLayout()
+        self._items.setSpacing(4)
+        column.addLayout(self._items)
+        kit = QHBoxLayout()
+        self.kit_words = label("", role="muted", wrap=True)
+        kit.addWidget(self.kit_words, 1)
+        kit.addWidget(button("Kit…", self.ask_kit, "link", tip="What there is at home, and what may serve instead"))
+        column.addLayout(kit)
+
+    def ask_kit(self) -> None:
+        """What the patient has at home."""
+        asked = KitDialog(self._state.course.kit(), self)
+        if asked.exec():
+            self.set_kit(asked.chosen())
+
+    def set_kit(self, things: list[str] | None) -> None:
+        """Keep what the patient has at home."""
+        with self._workspace.trying():
+            self._state.course.set_kit(things)
+
+    def _withdraw(self, item: PlanItem) -> None:
+        with self._workspace.trying():
+            self._state.withdraw(item)
+
+    def refresh(self) -> None:
+        """Follow the plan."""
+        empty(self._items)
+        plan, kit = self._workspace.plan(), self._state.course.kit()
+        if not plan:
+            self._items.addWidget(label("Nothing prescribed yet.", role="muted"))
+        for item in plan:
+            row = QHBoxLayout()
+            rung = self._state.named(item.rung)
+            first = f", {item.first_side.value} first" if rung.sides == LEGS else ""
+            row.addWidget(label(f"{rung.name}{first}", bold=True, wrap=True), 1)
+            row.addWidget(button("Withdraw", partial(self._withdraw, item), "link"))
+            self._items.addLayout(row)
+            self._items.addWidget(label(Dose(**item.dose).text, role="muted", wrap=True))
+            needs = self._state.course.needs(item)
+            for words, role in ((", ".join(kit.missing(needs)), "caution"), ("; ".join(kit.swaps(needs)), "muted")):
+                if words:
+                    text = f"Not at home: {words}" if role == "caution" else words
+                    self._items.addWidget(label(text, role=role, wrap=True))
+            if item.reason:
+                text = f"Started anyway: {item.reason} ({item.who})"
+                self._items.addWidget(label(text, role="caution", wrap=True))
+        self.kit_words.setText(
+            "Kit at home: not asked" if kit.at_hand is None else f"Kit at home: {len(kit.at_hand)} things"
+        )

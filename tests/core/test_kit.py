@@ -1,5 +1,6 @@
 """Kit at hand: what serves instead, which rung or ladder stands in, and what is never used."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -44,6 +45,7 @@ def test_the_thing_itself_comes_first_then_what_serves_in_its_order():
     assert Kit(frozenset({"blanket", "carpet"}), table).used(["mat"]) == {"mat": "carpet"}
     assert Kit(frozenset({"blanket", "mat"}), table).swaps(["mat"]) == []
     assert Kit(frozenset(), table).missing(["mat", "stick"]) == ["mat", "stick"]
+    assert Kit(frozenset({"carpet"}), table).swaps(["stick", "mat"]) == ["carpet instead of mat"]
 
 
 def test_a_check_says_what_is_used_instead_what_is_missing_and_what_people_should_not_take():
@@ -80,6 +82,15 @@ def asked_for(factor, ladder):
 def no_harder(rung, other):
     own, most = (r.demand_of(r.poses[0]) for r in (rung, other))
     return all(getattr(own, part) <= getattr(most, part) for part in ("knee", "kneecap", "hip", "balance"))
+
+
+@pytest.mark.parametrize("factor", CAUSES)
+def test_only_lying_sitting_or_a_chair_stands_in_for_a_ladder_without_kit(factor):
+    whole = proposed(factor, Kit(), Phase.RETURN)
+    for at_hand in (kit(), kit(*(set(EVERY) - {"mirror", "step", "bottom stair"})), kit("mat", "firm chair")):
+        for one in proposed(factor, at_hand, Phase.RETURN).values():
+            if one.ladder not in whole and not one.barred:
+                assert one.ladder == "chair" or RUNGS[one.entry].position is not Position.STAND
 
 
 @given(st.sampled_from(CAUSES), st.sets(st.sampled_from(EVERY)), st.sampled_from(list(Phase)))

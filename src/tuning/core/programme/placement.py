@@ -117,7 +117,7 @@ def propose(
             barred = "; ".join(words for caution, words in choice.never.items() if caution in now.cautions)
             for target in choice.first if rank == FIRST else choice.second:
                 made = _proposal(target, cause, rank, barred, ladders, now)
-                for one in (made, *(() if barred else _for_want_of_kit(made, cause, ladders, now))):
+                for one in (made, *_for_want_of_kit(made, cause, ladders, now)):
                     _add(found, one)
     if now.schools.pattern:
         found = _with_pattern(found, table.pattern, ladders, now)

@@ -152,6 +152,18 @@ def test_a_change_of_strength_is_a_percentage_of_what_was():
     assert isinstance(nothing.verdict, NotMeasured) and "zero" in nothing.sentence
 
 
+def test_a_force_of_both_legs_at_once_has_its_error_in_percent_too():
+    """The squeeze is compared with nothing but itself; its 8 % were once read as 8 N."""
+    squeeze = MEASURES["squeeze-5s"]
+    told = {now: compare_change(squeeze, seen(squeeze, Side.NONE, 250.0), seen(squeeze, Side.NONE, now))
+            for now in (222.0, 190.0, 310.0)}  # fmt: skip
+    assert [told[now].beyond_error for now in (222.0, 190.0, 310.0)] == [False, True, True]
+    assert told[190.0].verdict.d == pytest.approx(-24.0) and told[190.0].verdict.e == pytest.approx(2.77 * 8, abs=0.1)
+    assert [told[now].turn for now in (190.0, 310.0)] == ["worse", "better"]
+    forces = [m for m in MEASURES.values() if m.unit in ("N", "Nm", "Nm/kg", "N/kg", "N/s") and m.sem > 0]
+    assert len(forces) > 20 and all(m.in_percent for m in forces)
+
+
 def test_changes_come_greatest_first_in_errors_and_only_where_both_have_a_value():
     wall, abd = MEASURES["knee-to-wall"], MEASURES["hip-abd"]
     before = [seen(wall, LEFT, [10.0] * 3), seen(wall, RIGHT, [10.0] * 3), seen(abd, LEFT, [100.0] * 3)]

@@ -30,7 +30,7 @@ from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
 from tuning.knowledge.loaders.reasoning import FILE as REASONING
-from tuning.knowledge.loaders.reasoning import load_reasoning
+from tuning.knowledge.loaders.reasoning import Around, load_reasoning
 from tuning.knowledge.loaders.reports import load_reports
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import check_poses, load_plate_errors, load_plates, load_tests
@@ -112,7 +112,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     order = load_order(reading, tests, plates)
     strength = load_strength(reading, measures)
     errors = load_plate_errors(reading)
-    reasoning = load_reasoning(reading, measures, tests)
+    reasoning = load_reasoning(reading, measures, tests, _around(strength, chain))
     causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
@@ -156,6 +156,12 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     return (None if reading.problems else found), reading.problems
 
 
+def _around(strength: StrengthTable | None, chain: Chain | None) -> Around:
+    """What signs of reasoning may name of other tables."""
+    outcomes = {outcome for row in chain.rows for outcome in row.outcomes} if chain else set()
+    return Around(strength.ratio if strength else (), outcomes)
+
+
 def check(folder: Path = FOLDER) -> list[str]:
     """Every problem of all files at once, each with file, key and reason; empty when all is sound."""
     found, problems = _read(folder)
@@ -174,7 +180,7 @@ def for_clinic(folder: Path) -> Knowledge:
     if not own.exists():
         return usual
     reading = Reading(folder)
-    table = load_reasoning(reading, usual.measures, usual.tests, own)
+    table = load_reasoning(reading, usual.measures, usual.tests, _around(usual.strength, usual.chain), own)
     if table is not None and not table.set_by:
         reading.wrong(REASONING, "an own table says `set_by`, whose it is")
     if reading.problems or table is None:

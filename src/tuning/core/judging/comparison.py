@@ -245,7 +245,7 @@ def same_session_error(measure: Measure, one: Observation, other: Observation) -
 
     In the unit of the measure; percent of `one` where the sides are compared in percent, as its error is given in it.
     """
-    scale = 100 / one.measured if measure.compare is Compare.STRONGER and one.measured else 1.0
+    scale = 100 / one.measured if measure.in_percent and one.measured else 1.0
     spread = 0.0
     for seen in (one, other):
         trial = max(error_parts(measure, seen).trial, scale * seen.spread)
@@ -316,7 +316,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation, same
         return Change(measure, side, before, now, Verdict(word, d, measure.change, None))
     if measure.sem <= 0:
         return Change(measure, side, before, now, NotMeasured("no error", "its error is not known: shown, not judged"))
-    if measure.compare is Compare.STRONGER:
+    if measure.in_percent:
         if before.measured <= 0:
             return Change(measure, side, before, now, NotMeasured("zero", "no percentage of a value of zero"))
         d, spread = 100 * d / before.measured, 100 * spread / before.measured

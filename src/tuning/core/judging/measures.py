@@ -113,6 +113,8 @@ class Measure:
     """Id of the measure whose ledger row also tells this one."""
     by_clinic_rule: bool = False
     """The clinic's rule says how its trials become one value."""
+    relative: bool = False
+    """`sem` and `band` are percent of the value, although the sides are not compared."""
     change: float | None = None
     """The smallest change that counts, where a source gives that and no SEM (pain, goals)."""
     change_source: str = ""
@@ -131,9 +133,14 @@ class Measure:
         return f"{value:g}".replace("-", "−") if self.unit == "grade" else signed(value, self.decimals)
 
     @property
+    def in_percent(self) -> bool:
+        """Whether `sem` and `band` are percent of the value."""
+        return self.compare is Compare.STRONGER or self.relative
+
+    @property
     def comparison_unit(self) -> str:
-        """Unit of the difference between the sides."""
-        if self.compare is Compare.STRONGER:
+        """Unit of a difference between the sides, or between two days."""
+        if self.in_percent:
             return "%"
         return "points" if self.unit == "%" else self.unit
 

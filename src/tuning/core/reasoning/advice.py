@@ -58,7 +58,7 @@ class Tests:
         if sign.changes:
             return [f"{TRIAL}{change}" for change in sign.changes]
         found = []
-        for measure in sign.measures:
+        for measure in (*sign.measures, *([sign.over] if sign.over else [])):
             test = self.test_of(measure)
             clip = next((clip for start, clip in CLIP_OF.items() if measure.startswith(start)), "")
             found += [test.id] if test is not None else [clip] if clip in self.clips else []

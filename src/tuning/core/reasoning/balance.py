@@ -218,6 +218,8 @@ def _kind(line: Line, looks: Sequence[Look], found: Findings, tests: Mapping[str
         return Kind.RESPONSE
     if sign.form:
         return Kind.HISTORY
+    if sign.decided:
+        return Kind.POSTURE
     if sign.test:
         return KIND_OF_STAGE.get(tests[sign.test].stage, Kind.MOVEMENT) if sign.test in tests else Kind.MOVEMENT
     return looks[0].kind or KIND_OF_STAGE.get(found.measures[sign.measures[0]].stage, Kind.MOVEMENT)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import date
 
 from tuning.core.case import Case
-from tuning.core.entries import Answer, Form
+from tuning.core.entries import Answer, Decision, Done, Form, PlanItem
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
 from tuning.core.judging.measures import Measure, Who
 from tuning.core.reasoning.responses import Response, responses
+from tuning.core.standing.levels import LEVELS_DECIDED
 from tuning.core.types import LEGS, Observation, Side
 
 
@@ -27,6 +29,12 @@ class Findings:
     responses: Sequence[Response]
     today: frozenset[str]
     """Measures and tests of the open visit."""
+    before: Mapping[tuple[str, Side], Sequence[Observation]] = field(default_factory=dict)
+    """Values of earlier visits than the one that counts, oldest first."""
+    worked: Mapping[str, tuple[date, date]] = field(default_factory=dict)
+    """First and last session of each ladder that was trained."""
+    decided: Sequence[Decision] = ()
+    """Outcomes of the looks that decide about the standing levels, newest last."""
 
 
 def findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
@@ -63,4 +71,24 @@ def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
     today = {o.measure_id for o in case.today(Observation)} | {a.test for a in case.today(Answer)}
     who = Who(case.patient.age_on(case.visit.started_at.date()), case.patient.sex)
     tried = responses(measures, [o for o in known if o.visit == here])
-    return Findings(measures, who, rows, values, known, answers, forms, tried, frozenset(today))
+    before: dict[tuple[str, Side], list[Observation]] = {}
+    for seen in sorted(usual, key=lambda o: o.at):
+        if seen.measured is not None and order.get(seen.visit, upto) < newest[seen.measure_id]:
+            before.setdefault((seen.measure_id, seen.side), []).append(seen)
+    chosen = [d for d in case.all(Decision) if d.subject == LEVELS_DECIDED and order.get(d.visit, upto) <= upto]
+    return Findings(
+        measures, who, rows, values, known, answers, forms, tried, frozenset(today), before, _worked(case), chosen
+    )
+
+
+def _worked(case: Case) -> dict[str, tuple[date, date]]:
+    """First and last session of every ladder that ever stood in the plan, up to the day of the open visit."""
+    ladder_of = {item.rung: item.ladder for item in case.all(PlanItem)}
+    today = case.visit.started_at.astimezone().date()
+    found: dict[str, tuple[date, date]] = {}
+    for done in case.all(Done):
+        ladder = ladder_of.get(done.rung, "")
+        if ladder and not done.trial and done.day <= today:
+            first, last = found.get(ladder, (done.day, done.day))
+            found[ladder] = min(first, done.day), max(last, done.day)
+    return found

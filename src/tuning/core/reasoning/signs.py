@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from tuning.core.judging.comparison import Comparison, against_reference
+from tuning.core.judging.comparison import Comparison, against_reference, compare_change
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.responses import Effect
 from tuning.core.reasoning.tables import KIND_OF_STAGE, Kind, Shows, Sign, Toward
+from tuning.core.strength.trials import ratio, sem_of_both
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind
 
@@ -67,6 +68,8 @@ def _look(sign: Sign, found: Findings, at: Side) -> Look:
         return _form(sign, found, at)
     if sign.changes:
         return _response(sign, found, at)
+    if sign.decided:
+        return _decided(sign, found, at)
     looks = [_measure(sign, found, measure_id, at) for measure_id in sign.measures]
     there = [one for one in looks if one.there]
     if len(there) >= sign.count:
@@ -117,10 +120,60 @@ def _response(sign: Sign, found: Findings, at: Side) -> Look:
                 kind=Kind.RESPONSE)  # fmt: skip
 
 
+def _decided(sign: Sign, found: Findings, at: Side) -> Look:
+    """What the deciding look at the standing levels gave, on the lower side."""
+    told = [d for d in found.decided if d.side is at]
+    if not told:
+        return UNKNOWN
+    text = f"{told[-1].inputs.get('suspicion', '')}: {told[-1].outcome}"
+    return Look(True, told[-1].outcome in sign.decided, text, source=told[-1].subject, entry=told[-1].uid,
+                kind=Kind.POSTURE)  # fmt: skip
+
+
+def _share_of(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:
+    """One force of the leg over another of the same visit, against the usual band of the two."""
+    upper, lower = found.values.get((measure.id, at)), found.values.get((sign.over, at))
+    if upper is None or lower is None or sign.band is None or upper.visit != lower.visit:
+        return UNKNOWN
+    share = ratio(upper, lower, sem_of_both(measure, upper, lower), sign.band)
+    if isinstance(share, NotMeasured) or share.place is None:
+        return UNKNOWN
+    there = share.place < 0 or (share.place > 0 and sign.shows is Shows.OUTSIDE)
+    text = f"{share.band.name} {share.value:.2f} ±{share.error:.2f}, {share.words}"
+    return replace(_told(measure, upper, there, text, "", None, [upper, lower]), short=f"{share.value:.2f}")
+
+
+def _since(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:
+    """A value against its own of an earlier visit: less beyond error, or unmoved by weeks of work."""
+    side = at if measure.paired else Side.NONE
+    now, earlier = found.values.get((measure.id, side)), list(found.before.get((measure.id, side), ()))
+    if sign.worked:
+        first, last = found.worked.get(sign.worked, (None, None))
+        if first is None or last is None or (last - first).days < 7 * sign.weeks:
+            return UNKNOWN
+        earlier = [o for o in earlier if o.at.astimezone().date() <= first]
+        if now is not None and (now.at.astimezone().date() - first).days < 7 * sign.weeks:
+            return UNKNOWN
+    if now is None or not earlier:
+        return UNKNOWN
+    change = compare_change(measure, earlier[-1], now)
+    if isinstance(change.verdict, NotMeasured):
+        return UNKNOWN
+    unmoved = change.verdict.word is Word.IN_TUNE
+    fell = change.beyond_error and change.verdict.d < 0
+    there = unmoved if sign.shows is Shows.UNMOVED else fell
+    text = f"since {earlier[-1].at.astimezone():%-d %b}: {change.sentence}"
+    return _told(measure, now, there, text, change.verdict.word.value, None, [earlier[-1], now])
+
+
 def _measure(sign: Sign, found: Findings, measure_id: str, at: Side) -> Look:
     measure = found.measures[measure_id]
     if sign.regions:
         return _pain_at(sign, found, measure_id, at)
+    if sign.over:
+        return _share_of(sign, found, measure, at)
+    if sign.shows in (Shows.FELL, Shows.UNMOVED):
+        return _since(sign, found, measure, at)
     if sign.shows in (Shows.DEFICIT, Shows.SYMMETRIC, Shows.EVEN, Shows.LOWER, Shows.LEVEL):
         row = found.rows.get(measure_id)
         return UNKNOWN if row is None else _verdict(sign, found, row, at)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from tuning.core.strength.trials import RatioBand
 from tuning.core.types import Side
 
 
@@ -25,6 +26,8 @@ class Shows(StrEnum):
     UNDER = "under"
     PAINFUL = "painful"  # pain with the test from `limit` on
     PAINLESS = "painless"
+    FELL = "less than before"  # less than its own earlier value, beyond the error between days
+    UNMOVED = "unmoved"  # the same as before `weeks` of the work that `worked` names, within the band
 
 
 class Toward(StrEnum):
@@ -61,8 +64,9 @@ KIND_OF_STAGE = {
 class Sign:
     """One thing to look for: what measures show, an answer, a field of a form, or what one changed thing did.
 
-    Of several `measures` at least `count` must show it on the same side. `regions` narrows pain to places of the
-    body map. `sex_age` bands weigh more where both sides are weak.
+    Of several `measures` at least `count` must show it on the same side; `over` is another force of the leg that
+    theirs is divided by, against the usual band of the two. `regions` narrows pain to places of the body map.
+    `decided` are outcomes of the looks that decide about the standing levels.
     """
 
     measures: tuple[str, ...] = ()
@@ -73,6 +77,13 @@ class Sign:
     test: str = ""
     question: str = ""
     options: tuple[str, ...] = ()
+    over: str = ""
+    band: RatioBand | None = None
+    """Filled in by the loader, for `over`."""
+    worked: str = ""
+    """A ladder that was worked at for `weeks`."""
+    weeks: float = 4.0
+    decided: tuple[str, ...] = ()
     form: str = ""
     field: str = ""
     changes: tuple[str, ...] = ()
@@ -84,8 +95,8 @@ class Sign:
 
     @property
     def given(self) -> int:
-        """How many of the four things it names; one is right."""
-        return sum(bool(x) for x in (self.measures, self.test, self.form, self.changes))
+        """How many of the five things it names; one is right."""
+        return sum(bool(x) for x in (self.measures, self.test, self.form, self.changes, self.decided))
 
 
 @dataclass(frozen=True)

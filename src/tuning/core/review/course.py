@@ -9,7 +9,7 @@ from datetime import datetime
 from tuning.core.case import Case
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_sides, error_parts, trials_averaged
-from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.verdict import Verdict, error_of_value
 from tuning.core.programme.ladders import Ladder
@@ -70,7 +70,7 @@ def _error(measure: Measure, value: float, seen: Observation) -> float:
     if measure.sem <= 0:
         return 0.0
     error = error_of_value(error_parts(measure, seen), trials_averaged(seen))
-    return abs(value) * error / 100 if measure.compare is Compare.STRONGER else error
+    return abs(value) * error / 100 if measure.in_percent else error
 
 
 def gaps(case: Case, measures: Mapping[str, Measure], measure_id: str, region: str, rule: Rule) -> tuple[Point, ...]:

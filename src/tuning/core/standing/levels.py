@@ -10,6 +10,8 @@ import numpy as np
 
 from tuning.core.types import Observation, Role, Side
 
+LEVELS_DECIDED = "levels-chain"
+"""The subject of a decision about what lowers a side."""
 LOOK_METHODS = ("typed", "photo", "by eye")
 """How a height was taken; each tells differences from another size on."""
 

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision
-from tuning.core.standing.levels import Chain, Suspicion, levels_from, suspect
+from tuning.core.standing.levels import LEVELS_DECIDED, Chain, Suspicion, levels_from, suspect
 from tuning.core.standing.posture import Posture, PostureRule, SpineCurve, posture_type, side_line
 from tuning.core.types import LEGS, NotMeasured, Observation
 from tuning.core.visit.next_step import NextStep, Tables, rows_of
 from tuning.core.visit.target import Target
 
-TRAIL, PAST = "levels-chain", "levels-chain-past"
+TRAIL, PAST = LEVELS_DECIDED, "levels-chain-past"
 CURVES = "plumb-side"
 """The test whose answers tell the curves of the spine."""
 

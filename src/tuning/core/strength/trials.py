@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from tuning.core.judging.likeness import is_pain_limited
+from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule, summed_up
 from tuning.core.judging.verdict import Z95, error_of_difference, split_sem
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Setup, Side, TraceRef
@@ -200,17 +201,28 @@ class Ratio:
     band: RatioBand
 
     @property
+    def place(self) -> int | None:
+        """-1 below the band, 0 inside, 1 above it; None where the error does not allow to say."""
+        low, high = self.band.low, self.band.high
+        if low is not None and self.value + self.error < low:
+            return -1
+        if high is not None and self.value - self.error > high:
+            return 1
+        inside = (low is None or self.value - self.error >= low) and (high is None or self.value + self.error <= high)
+        return 0 if inside else None
+
+    @property
     def words(self) -> str:
         """Where the ratio lies, or that the error does not allow to say."""
-        low, high = self.band.low, self.band.high
-        below = low is not None and self.value + self.error < low
-        above = high is not None and self.value - self.error > high
-        inside = (low is None or self.value - self.error >= low) and (high is None or self.value + self.error <= high)
-        if below:
-            return f"below {low:g}"
-        if above:
-            return f"above {high:g}"
-        return "inside the usual band" if inside else "cannot tell on which side of the band"
+        if self.place is None:
+            return "cannot tell on which side of the band"
+        return {-1: f"below {self.band.low}", 0: "inside the usual band", 1: f"above {self.band.high}"}[self.place]
+
+
+def sem_of_both(measure: Measure, upper: Observation, lower: Observation) -> float:
+    """SEM, percent, that holds for two forces: that of the belt only where both were taken with it."""
+    belt = upper.setup.fixation == lower.setup.fixation == "belt"
+    return measure.sem_by.get("belt", measure.sem) if belt else measure.sem
 
 
 def ratio(upper: Observation, lower: Observation, sem_percent: float, band: RatioBand) -> Ratio | NotMeasured:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from tuning.core.case import Case
 from tuning.core.judging.comparison import error_parts, trials_averaged
-from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import error_of_value
 from tuning.core.types import NotMeasured, Observation
 from tuning.exchange.files import write_whole
@@ -31,7 +31,7 @@ def error_95(measure: Measure, seen: Observation) -> float | None:
     if measure.sem <= 0 or seen.measured is None:
         return None
     error = error_of_value(error_parts(measure, seen), trials_averaged(seen))
-    return abs(seen.measured) * error / 100 if measure.compare is Compare.STRONGER else error
+    return abs(seen.measured) * error / 100 if measure.in_percent else error
 
 
 def observations_csv(case: Case, measures: Mapping[str, Measure]) -> str:
@@ -67,7 +67,7 @@ def definitions_csv(measures: Mapping[str, Measure], used: Sequence[str]) -> str
     for key in dict.fromkeys(used):
         if key in measures:
             m = measures[key]
-            percent = " %" if m.compare is Compare.STRONGER else f" {m.unit}"
+            percent = " %" if m.in_percent else f" {m.unit}"
             sem, band = (f"{v:g}{percent}" if v else "" for v in (m.sem, m.band))
             writer.writerow([m.id, m.name, m.unit, m.stage, m.definition, m.sign, m.formula, sem,
                              m.sem_source, band, m.band_source])  # fmt: skip

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from tuning.core.judging.measures import Measure
 from tuning.core.reasoning.tables import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
+from tuning.core.strength.trials import RatioBand
 from tuning.core.visit.battery import Ask, Test
 from tuning.knowledge.loaders.reading import Reading
 
@@ -19,8 +20,9 @@ INTAKE_FORMS = ("intake-history", "shoe-wear-map")
 
 
 def load_reasoning(
-    reading: Reading, measures: Mapping[str, Measure], tests: Mapping[str, Test], path: Path | None = None
-) -> ReasoningTable | None:
+    reading: Reading, measures: Mapping[str, Measure], tests: Mapping[str, Test], around: Around,
+    path: Path | None = None,
+) -> ReasoningTable | None:  # fmt: skip
     """The table, whole and without an orphan; `path` is that of a clinic's own."""
     tables = reading.toml(path or reading.folder / FILE)
     if not tables:
@@ -39,12 +41,44 @@ def load_reasoning(
         for table in raw.get("lines", []):
             where = f"{FILE}: {key}, “{table.get('words', '')}”"
             line = reading.structure({"factor": key, "source": source, **table}, Line, where)
-            lines += [line] if line is not None else []
+            lines += [_with_bands(line, around.ratios)] if line is not None else []
     factors, more = _with_pain(factors, patterns)
     lines += more
     _look_at(reading, patterns, factors, lines, changes, measures, tests)
+    _look_around(reading, lines, around)
     by_factor = {key: tuple(line for line in lines if line.factor == key) for key in factors}
     return ReasoningTable(patterns, factors, tuple(lines), changes, tables.get("set_by", ""), by_factor)
+
+
+@dataclass(frozen=True)
+class Around:
+    """What other tables hold that a sign may name: bands of two forces, outcomes of looks at the levels."""
+
+    ratios: Sequence[RatioBand] = ()
+    outcomes: Collection[str] = ()
+
+
+def _with_bands(line: Line, ratios: Sequence[RatioBand]) -> Line:
+    """Signs of one force over another with the band of the two."""
+    bands = {(band.upper, band.lower): band for band in ratios}
+    return replace(
+        line,
+        signs=tuple(
+            replace(s, band=bands.get((s.measures[0], s.over) if s.over and s.measures else ("", "")))
+            for s in line.signs
+        ),
+    )
+
+
+def _look_around(reading: Reading, lines: Sequence[Line], around: Around) -> None:
+    for line in lines:
+        where = f"{FILE}: {line.factor}, “{line.words}”"
+        for sign in line.signs:
+            reading.orphans(where, sign.decided, around.outcomes)
+            if sign.over and sign.band is None:
+                reading.wrong(where, f"no band is known for {', '.join(sign.measures)} over {sign.over}")
+            if (sign.shows is Shows.UNMOVED) != bool(sign.worked):
+                reading.wrong(where, "“unmoved” names the ladder that was worked at")
 
 
 def _all(reading: Reading, tables: Mapping[str, Any], kind: type[Any], name: str) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
 from tuning.core.preferences import FORMULA, UNIT
 from tuning.core.strength.protocol import Protocol, protocol_of
-from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, summarise
+from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, sem_of_both, summarise
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import pad_of, position_of
@@ -205,13 +205,7 @@ class StrengthReadings(QObject):
             for side in LEGS:
                 a, b = self.observation(side, band.upper), self.observation(side, band.lower)
                 if a is not None and b is not None:
-                    belt = a.setup.fixation == b.setup.fixation == "belt"
-                    sem = (
-                        measures[band.upper].sem_by.get("belt", measures[band.upper].sem)
-                        if belt
-                        else measures[band.upper].sem
-                    )
-                    by_side[side] = ratio(a, b, sem, band)
+                    by_side[side] = ratio(a, b, sem_of_both(measures[band.upper], a, b), band)
             if by_side:
                 rows.append((band.name, by_side))
         return rows

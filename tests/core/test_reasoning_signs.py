@@ -1,0 +1,510 @@
+"""Signs, balances, trials, trail and words of reasoning, each against what was written by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from tuning.core.case import Case, Patient, Visit
+from tuning.core.entries import Answer, Decision, Done, Form, PlanItem
+from tuning.core.reasoning.advice import CLIP_OF, SHOWN, next_tests
+from tuning.core.reasoning.balance import Kind, Label, Schools, label_of
+from tuning.core.reasoning.conclusion import CHECKED, OVERRULED, conclude
+from tuning.core.reasoning.findings import findings
+from tuning.core.reasoning.responses import Effect, judge_response, responses
+from tuning.core.reasoning.signs import look
+from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
+from tuning.core.reasoning.tables import Shows, Sign, Toward
+from tuning.core.reasoning.trail import trail
+from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Role, Setup, Side, Triage
+from tuning.core.visit.efforts import Place
+from tuning.knowledge import load
+from tuning.knowledge.reasoning import tests_of as all_tests
+
+KNOWLEDGE = load()
+TABLE, MEASURES, TESTS = KNOWLEDGE.reasoning, KNOWLEDGE.measures, all_tests(KNOWLEDGE)
+LEFT, RIGHT = LEGS
+FIRST = datetime(2026, 10, 1, 9, 0, tzinfo=UTC)
+WHO = Patient("p", "Ines", date(1990, 1, 1), "female", 60.0, 1.7, "right", "right", "", Side.NONE)
+
+
+def visit(n: int) -> Visit:
+    """Visits are five weeks apart."""
+    return Visit(f"v{n}", "p", FIRST + timedelta(weeks=5 * n))
+
+
+def obs(measure: str, side: Side, *trials: float, n: int = 0, minute: int = 0, **more) -> Observation:
+    at = visit(n).started_at + timedelta(minutes=minute)
+    setup = more.pop("setup", Setup(mode="make", fixation="hand"))
+    return Observation(
+        measure, side, float(np.mean(trials)), np.asarray(trials, float), "mean", more.pop("method", "typed"),
+        setup=setup, uid=f"{measure}-{side}-{n}-{minute}", visit=f"v{n}", at=at, **more,
+    )  # fmt: skip
+
+
+def both(measure: str, left: float, right: float, n: int = 0, **more) -> list[Observation]:
+    return [obs(measure, LEFT, left, left, left, n=n, **more), obs(measure, RIGHT, right, right, right, n=n, **more)]
+
+
+def case(*entries: Entry, n: int = 0) -> Case:
+    """A case of three visits, of which n is open."""
+    visits = tuple(visit(k) for k in range(3))
+    return Case(WHO, visits, visits[n], tuple(entries), 1)
+
+
+def seen(sign: Sign, side: Side, *entries: Entry, n: int = 0):
+    return look(sign, findings(case(*entries, n=n), MEASURES), side)
+
+
+def concluded(*entries: Entry, n: int = 0, schools: Schools | None = None, triage: Triage | None = None):
+    return conclude(case(*entries, n=n), TABLE, MEASURES, TESTS, triage, schools)
+
+
+def sheet(factor: str, pattern: str, side: Side, *entries: Entry, n: int = 0):
+    return concluded(*entries, n=n).of(pattern, side).sheet(factor)
+
+
+def line(factor: str, words: str):
+    return next(one for one in TABLE.lines if one.factor == factor and one.words == words)
+
+
+# a force over another of the same leg
+
+ADD = line("adductor-capacity", "adduction to abduction").signs[0]
+FLEX = line("leg-strength", "knee flexion to extension").signs[0]
+
+
+@pytest.mark.parametrize(
+    ("sign", "upper", "lower", "there"),
+    [
+        (ADD, 100, 200, True),  # 0.5, clearly under 0.8
+        (ADD, 200, 200, False),
+        (ADD, 156, 200, None),  # 0.78: the error reaches over the edge
+        (ADD, 400, 200, False),  # no upper edge
+        (FLEX, 60, 300, True),
+        (FLEX, 160, 300, None),
+        (FLEX, 400, 300, True),
+    ],
+)
+@pytest.mark.parametrize("side", LEGS)
+def test_one_force_over_another_speaks_only_beyond_its_error_and_on_its_own_leg(sign, upper, lower, there, side):
+    a, b = sign.measures[0], sign.over
+    forces = [obs(a, side, upper, upper, upper), obs(b, side, lower, lower, lower)]
+    found = seen(sign, side, *forces)
+    assert (found.done, found.there) == ((False, False) if there is None else (True, there))
+    assert not seen(sign, side.other, *forces).done, "the other leg was not tested"
+    if there:
+        assert f"{upper / lower:.2f} ±" in found.text and found.short == f"{upper / lower:.2f}"
+
+
+def test_forces_of_two_visits_or_modes_or_in_pain_are_no_ratio():
+    upper = obs("hip-add", LEFT, 100, 100, 100)
+    assert seen(ADD, LEFT, upper, obs("hip-abd", LEFT, 200, 200, 200)).there
+    assert not seen(ADD, LEFT, upper, obs("hip-abd", LEFT, 200, 200, 200, n=1), n=1).done
+    assert not seen(ADD, LEFT, upper, obs("hip-abd", LEFT, 200, 200, 200, setup=Setup(mode="break"))).done
+    assert not seen(ADD, LEFT, replace(upper, pain=5), obs("hip-abd", LEFT, 200, 200, 200)).done
+
+
+# a value against its own of an earlier visit
+
+FELL = line("adductor-capacity", "squeeze weaker than before").signs[0]
+UNMOVED = line("bony-twist", "unmoved by four weeks of shin work").signs[0]
+
+
+def test_a_squeeze_weaker_than_before_speaks_beyond_the_error_between_days():
+    def squeezes(*newtons: float) -> list[Observation]:
+        return [obs("squeeze-5s", Side.NONE, f, f, f, n=n) for n, f in enumerate(newtons)]
+
+    assert seen(FELL, Side.NONE, *squeezes(250, 150), n=1).there
+    for newtons in ((250, 235), (250, 400)):
+        found = seen(FELL, Side.NONE, *squeezes(*newtons), n=1)
+        assert found.done and not found.there
+    assert not seen(FELL, Side.NONE, *squeezes(150)).done, "nothing before it"
+    assert not seen(FELL, Side.NONE, *squeezes(250, 150)).done, "what lies ahead of the open visit is not known"
+    found = seen(FELL, Side.NONE, *squeezes(400, 250, 150), n=2)
+    assert found.there and "40 % less" in found.text and "since 5 Nov" in found.text, "against the newest before"
+    assert seen(FELL, LEFT, *squeezes(250, 150), n=1).there, "of both legs at once, whichever is asked about"
+
+
+def shin_work(first: date, last: date, trial: bool = False) -> list[Entry]:
+    item = PlanItem("shin", "tr-2-turn", {}, LEFT)
+    return [item, *(Done("tr-2-turn", LEFT, day, trial=trial) for day in (first, last))]
+
+
+START = FIRST.date() + timedelta(days=1)
+
+
+@pytest.mark.parametrize(
+    ("days", "after", "trial", "there"),
+    [(28, 40.0, False, True), (30, 40.5, False, True), (28, 60.0, False, False), (27, 40.0, False, None),
+     (28, 40.0, True, None)],
+)  # fmt: skip
+@pytest.mark.parametrize("side", LEGS)
+def test_a_shin_that_four_weeks_of_work_left_unmoved(days, after, trial, there, side):
+    turns = [obs("tibial-rotation-in", side, *[deg] * 9, n=n) for n, deg in ((0, 40.0), (1, after))]
+    found = seen(UNMOVED, side, *turns, *shin_work(START, START + timedelta(days=days), trial), n=1)
+    assert (found.done, found.there) == ((False, False) if there is None else (True, there))
+    assert not seen(UNMOVED, side.other, *turns, *shin_work(START, START + timedelta(days=days)), n=1).there
+
+
+def test_work_of_another_ladder_or_a_measure_taken_too_early_says_nothing():
+    turns = [obs("tibial-rotation-in", LEFT, *[40.0] * 9, n=n) for n in (0, 1)]
+    other = [PlanItem("ankle", "am-1-glide", {}, LEFT), *(Done("am-1-glide", LEFT, START + timedelta(days=d))
+             for d in (0, 30))]  # fmt: skip
+    assert not seen(UNMOVED, LEFT, *turns, *other, n=1).done
+    late = START + timedelta(weeks=2)
+    assert not seen(UNMOVED, LEFT, *turns, *shin_work(late, late + timedelta(days=20)), n=1).done
+    before_any = [turns[1]]
+    assert not seen(UNMOVED, LEFT, *before_any, *shin_work(START, START + timedelta(days=30)), n=1).done
+
+
+# what the deciding look at the levels gave
+
+
+def looked(outcome: str, low: Side, n: int = 0) -> Decision:
+    about = {"row": "shorter-below", "suspicion": "a shorter shank"}
+    return Decision("levels-chain", outcome, about, low, visit=f"v{n}", uid=f"d-{outcome}")
+
+
+def low_left(mm: float) -> list[Observation]:
+    return [obs(m, Side.NONE, mm, method="photo", marking_sd=0.5) for m in ("knee-crease-level", "psis-level")]
+
+
+@pytest.mark.parametrize(("side", "mm"), [(LEFT, 25.0), (RIGHT, -25.0)])
+def test_the_deciding_look_speaks_for_and_against_leg_length_on_the_lower_side(side, mm):
+    bare = sheet("leg-length", "level-tilt", side, *low_left(mm))
+    longer = sheet("leg-length", "level-tilt", side, *low_left(mm), looked("20 mm or more", side))
+    evened = sheet("leg-length", "level-tilt", side, *low_left(mm), looked("levels out", side))
+    assert (longer.score - bare.score, evened.score - bare.score) == (2, -2)
+    assert any("a shorter shank: 20 mm or more" in chip.look.text for chip in longer.fired)
+    other = sheet("leg-length", "level-tilt", side, *low_left(mm), looked("20 mm or more", side.other))
+    assert other.score == bare.score
+    again = sheet("leg-length", "level-tilt", side, *low_left(mm), looked("20 mm or more", side),
+                  looked("levels out", side))  # fmt: skip
+    assert again.score == evened.score, "the newest look counts"
+
+
+# answers, forms, pain, verdicts
+
+
+def test_an_answer_of_the_leg_comes_before_one_of_no_leg_and_the_newest_counts():
+    sign = Sign(test="step-down", question="knee-in", options=("most", "every"))
+
+    def said(option: str, side: Side, n: int = 0, minute: int = 0) -> Answer:
+        return Answer("step-down", "knee-in", side, option, uid=f"{option}-{side}-{n}", visit=f"v{n}",
+                      at=visit(n).started_at + timedelta(minutes=minute))  # fmt: skip
+
+    assert seen(sign, LEFT, said("most", LEFT)).there and not seen(sign, RIGHT, said("most", LEFT)).done
+    found = seen(sign, LEFT, said("none", LEFT, minute=5), said("most", LEFT, minute=1))
+    assert found.done and not found.there and found.text == "none"
+    ahead = said("none", LEFT, n=1)
+    assert seen(sign, LEFT, said("most", LEFT), ahead).there, "an answer of a later visit is not known yet"
+    assert not seen(sign, LEFT, said("most", LEFT), ahead, n=1).there
+    assert seen(sign, LEFT, said("most", Side.NONE)).there
+    assert not seen(sign, LEFT, said("none", LEFT), said("most", Side.NONE)).there
+    assert seen(sign, Side.NONE, said("every", RIGHT)).there
+
+
+def test_a_form_is_read_by_field_column_side_and_limit():
+    def told(sign: Sign, side: Side, data: dict) -> tuple[bool, bool, str]:
+        form = Form("intake-history", data, visit="v0", uid="f")
+        found = seen(sign, side, form)
+        return found.done, found.there, found.text
+
+    trouble = Sign(form="intake-history", field="episodes.side", options=("side",))
+    rows = {"episodes": [{"side": "right"}, {"side": "left"}]}
+    assert told(trouble, LEFT, rows) == (True, True, "left") and told(trouble, RIGHT, rows) == (True, True, "right")
+    assert told(trouble, LEFT, {"episodes": [{"side": "right"}]}) == (True, False, "right")
+    assert told(trouble, LEFT, {"episodes": [{"side": "not said"}]})[0] is False
+    hours = Sign(form="intake-history", field="hours", limit=6.0)
+    assert [told(hours, LEFT, {"hours": h})[:2] for h in (5.9, 6, 7.5, "")] == [
+        (True, False), (True, True), (True, True), (False, False)]  # fmt: skip
+    assert told(hours, LEFT, {"hours": [2, 8, 9]}) == (True, True, "8")
+    assert not seen(hours, LEFT).done
+
+
+def test_pain_of_a_place_is_the_worst_that_stands_there_now():
+    sign = Sign(measures=("pain-now",), shows=Shows.AT_LEAST, limit=3.0, regions=("groin", "inner thigh"))
+
+    def hurts(region: str, side: Side, pain: float, minute: int = 0, quality: float = 1.0) -> Observation:
+        return obs("pain-now", side, pain, minute=minute, setup=Setup(region=region), quality=quality)
+
+    found = seen(sign, LEFT, hurts("groin", LEFT, 3), hurts("inner thigh", LEFT, 6, 1, 0.5), hurts("heel", LEFT, 9, 2))
+    assert found.there and found.text == "inner thigh 6/10" and found.quality == 0.5 and found.kind is Kind.PAIN
+    assert found.source == "pain-now inner thigh" and found.entry.startswith("pain-now-left")
+    assert not seen(sign, RIGHT, hurts("groin", LEFT, 5)).there
+    eased = seen(sign, LEFT, hurts("groin", LEFT, 7), hurts("groin", LEFT, 2, 5))
+    assert eased.done and not eased.there
+    assert not seen(sign, LEFT, hurts("groin", LEFT, 2.9)).there and seen(sign, LEFT, hurts("groin", LEFT, 3)).there
+
+
+def test_pain_with_a_test_from_the_limit_on():
+    hurt, free = (Sign(measures=("hip-abd",), shows=s, limit=3.0) for s in (Shows.PAINFUL, Shows.PAINLESS))
+    for pain, there in ((2, False), (3, True), (8, True)):
+        force = obs("hip-abd", LEFT, 150, pain=pain, quality=0.8)
+        assert seen(hurt, LEFT, force).there is there and seen(free, LEFT, force).there is not there
+        found = seen(hurt if there else free, LEFT, force)
+        assert (found.text, found.source, found.quality) == (f"{pain}/10 in the test", "pain hip-abd", 0.8)
+        assert found.kind is Kind.PAIN and found.entry == force.uid
+    assert not seen(hurt, LEFT, obs("hip-abd", LEFT, 150)).done and not seen(free, LEFT, obs("hip-abd", LEFT, 150)).done
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_what_a_verdict_tells_is_that_of_the_side_at_issue(side):
+    weaker = {LEFT: (100.0, 200.0), RIGHT: (200.0, 100.0)}[side]
+    forces = both("hip-abd", *weaker)
+    deficit = seen(Sign(measures=("hip-abd",)), side, *forces)
+    assert deficit.there and deficit.verdict == "marked" and deficit.short == "50 %"
+    assert deficit.entry == forces[LEGS.index(side)].uid, "the chip opens the value of its own side"
+    well = seen(Sign(measures=("hip-abd",)), side.other, *forces)
+    assert well.done and not well.there
+    even = seen(Sign(measures=("hip-abd",), shows=Shows.EVEN), side, *both("hip-abd", 200, 201))
+    assert even.there and not seen(Sign(measures=("hip-abd",), shows=Shows.EVEN), side, *forces).there
+    gone = seen(Sign(measures=("hip-abd",), absent=True), side, *both("hip-abd", 200, 201))
+    assert gone.there and not seen(Sign(measures=("hip-abd",), absent=True), side).there, "looked for and not there"
+    low = Sign(measures=("two-scale-share",), shows=Shows.LOWER)
+    share = {LEFT: 62.0, RIGHT: 38.0}[side]  # percent on the right leg
+    assert seen(low, side, obs("two-scale-share", Side.NONE, share, share, share)).there
+    assert not seen(low, side.other, obs("two-scale-share", Side.NONE, share, share, share)).there
+
+
+def test_at_least_and_under_meet_at_their_limit():
+    least = Sign(measures=("knee-toe-zone",), shows=Shows.AT_LEAST, limit=3.0)
+    under = replace(least, shows=Shows.UNDER)
+    for value, there in ((2.9, False), (3.0, True), (3.1, True)):
+        zone = obs("knee-toe-zone", LEFT, value)
+        assert seen(least, LEFT, zone).there is there and seen(under, LEFT, zone).there is not there
+
+
+# several signs, several measures, the strongest once
+
+
+def test_of_several_measures_as_many_as_asked_must_show_it():
+    sign = Sign(measures=("hip-abd", "hip-er", "hip-ext"), count=2)
+    one, two = both("hip-abd", 100, 200), both("hip-er", 100, 200)
+    assert not seen(sign, LEFT, *one).there and seen(sign, LEFT, *one).done
+    assert seen(sign, LEFT, *one, *two).there and not seen(sign, RIGHT, *one, *two).there
+    assert not seen(sign, LEFT).done
+
+
+def test_labels_from_scores_kinds_and_strong_lines():
+    lines = {w: line("hip-abductor-strength", w) for w in ("abduction", "abduction even and in band")}
+    from tuning.core.reasoning.balance import Chip
+    from tuning.core.reasoning.signs import Look
+
+    def chip(weight: float, kind: Kind, way: int = 1) -> Chip:
+        base = lines["abduction" if way > 0 else "abduction even and in band"]
+        return Chip(replace(base, weight=weight), Look(True, True), kind)
+
+    strength, movement = Kind.STRENGTH, Kind.MOVEMENT
+    for chips, label in (
+        ([], Label.UNTESTED),
+        ([replace(chip(2, strength), look=Look(True))], Label.OPEN),
+        ([chip(1, strength), chip(1, movement)], Label.SUPPORTED),
+        ([chip(1, strength), chip(0.99, movement)], Label.LIKELY),
+        ([chip(2, strength), chip(2, strength)], Label.LIKELY),
+        ([chip(1, strength)], Label.LIKELY),
+        ([chip(0.99, strength)], Label.OPEN),
+        ([chip(1, strength, -1)], Label.UNLIKELY),
+        ([chip(0.99, strength, -1)], Label.OPEN),
+        ([chip(2, strength), chip(2, movement, -1)], Label.CONTESTED),
+        ([chip(2, strength), chip(1.9, movement, -1)], Label.OPEN),
+    ):
+        assert label_of(chips, sum(c.score for c in chips))[0] is label, (label, chips)
+
+
+def test_the_regional_school_moves_knee_factors_back_only_among_equals_and_only_at_the_knee():
+    pain = obs("pain-now", LEFT, 5, setup=Setup(region="front of knee"))
+    for on in (True, False):
+        found = concluded(pain, schools=Schools(regional=on)).of("complaint-front-knee", LEFT)
+        regions = [s.factor.region for s in found.sheets if s.label is Label.UNTESTED]
+        assert (regions == sorted(regions, key=lambda r: r == "knee")) is on
+    weak = [*both("knee-ext", 100, 200), pain]
+    first = concluded(*weak).of("complaint-front-knee", LEFT).sheets[0]
+    assert first.factor.id == "leg-strength", "a likely factor of the knee still comes first"
+    shift = [obs("squat-hip-shift", Side.NONE, 12, 12, 12)]
+    on, off = (concluded(*shift, schools=Schools(regional=r)).balances[0].sheets for r in (True, False))
+    assert [s.factor.id for s in on] == [s.factor.id for s in off], "a pattern of the hip knows no such order"
+
+
+def test_an_overruled_label_is_that_pattern_s_and_side_s_alone_and_can_be_taken_back():
+    tilt = [*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)]
+
+    def by_hand(outcome: str, side: Side, pattern: str = "knee-in", n: int = 0) -> Decision:
+        about = {"pattern": pattern, "factor": "hip-abductor-strength"}
+        return Decision(OVERRULED, outcome, about, side, "seen otherwise", visit=f"v{n}", uid=f"o{outcome}{side}")
+
+    plain = sheet("hip-abductor-strength", "knee-in", LEFT, *tilt)
+    put = sheet("hip-abductor-strength", "knee-in", LEFT, *tilt, by_hand("unlikely", LEFT))
+    assert plain.label is not Label.UNLIKELY is put.label and put.overruled == "seen otherwise"
+    assert put.score == plain.score
+    for other in (by_hand("unlikely", RIGHT), by_hand("unlikely", LEFT, "pelvis-drop")):
+        assert sheet("hip-abductor-strength", "knee-in", LEFT, *tilt, other).label is plain.label
+    back = sheet("hip-abductor-strength", "knee-in", LEFT, *tilt, by_hand("unlikely", LEFT), by_hand("", LEFT))
+    assert back.label is plain.label and not back.overruled
+    found = concluded(*tilt)
+    assert found.of("knee-in", RIGHT) is None and found.of("pelvis-drop", LEFT) is None
+    assert found.of("knee-in", LEFT) is not None
+
+
+# trials of cause
+
+FPPA = MEASURES["step-down-fppa"]
+
+
+def clip(value: float, changed: str = "", minute: int = 0, side: Side = LEFT, treatment: str = "") -> Observation:
+    trials = value + np.array([-0.2, 0.0, 0.2])
+    return obs("step-down-fppa", side, *trials, minute=minute, method="clip",
+               setup=Setup(changed=changed, treatment=treatment))  # fmt: skip
+
+
+def test_a_trial_is_the_changed_one_between_the_nearest_plain_ones_of_its_side():
+    row = [clip(20, minute=0), clip(30, minute=1), clip(12, "cue", 2), clip(28, minute=3), clip(5, minute=4)]
+    (found,) = responses(MEASURES, row)
+    assert (found.before.value, found.after.value, found.change) == (30, 28, "cue")
+    assert found.effect is Effect.RESPONDS and found.gain == pytest.approx(16) and found.side is LEFT
+    assert responses(MEASURES, row[2:]) == [], "without a plain one before it there is no trial"
+    other = [replace(o, side=RIGHT) for o in row[:2]]
+    assert responses(MEASURES, [*other, row[2], row[3]]) == [], "plain ones of the other leg are none"
+    work = [clip(30, minute=1), clip(12, minute=2, treatment="release"), clip(28, minute=3)]
+    assert [r.change for r in responses(MEASURES, work)] == ["release"]
+    (open_one,) = responses(MEASURES, row[:3])
+    assert open_one.effect is Effect.INCOMPLETE and open_one.gain == pytest.approx(18) and not open_one.drifted
+    assert open_one.after is None and "measure again" in open_one.sentence
+    lost = replace(clip(28, minute=3), value=NotMeasured("lost", "lost"))
+    assert responses(MEASURES, [*row[:3], lost])[0].effect is Effect.INCOMPLETE
+
+
+def test_unchanged_needs_an_error_small_enough_to_have_shown_half_the_finding():
+    error = judge_response(FPPA, clip(30), clip(30, "cue"), clip(30), "cue").error
+    size = 2 * error  # half of it is the error: just enough
+    assert judge_response(FPPA, clip(size), clip(size, "cue"), clip(size), "cue").effect is Effect.UNCHANGED
+    less = 1.99 * error
+    assert judge_response(FPPA, clip(less), clip(less, "cue"), clip(less), "cue").effect is Effect.CANNOT_TELL
+
+
+def test_a_smaller_number_is_the_finding_where_the_measure_says_so():
+    wall = MEASURES["knee-to-wall"]
+    made = [obs("knee-to-wall", LEFT, v, v, v, setup=Setup(changed=c)) for v, c in ((4, ""), (11, "release"), (4, ""))]
+    assert judge_response(wall, *made, "release").effect is Effect.RESPONDS
+    worse = [replace(o, value=15 - o.value, trials=15 - o.trials) for o in made]
+    assert judge_response(wall, *worse, "release").effect is Effect.WORSE
+
+
+# the next test
+
+
+def test_each_test_costs_its_minutes_and_those_of_getting_there():
+    found = concluded(*both("squat-front-fppa", 25, 2, method="clip"))
+    one = found.of("knee-in", LEFT)
+
+    def offered(now: Place | None):
+        return {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, now)}
+
+    free = offered(None)
+    abd = KNOWLEDGE.tests["hip-abd"]
+    assert free["hip-abd"].minutes == abd.minutes * 2 and free["hip-abd"].side is LEFT
+    assert free["hip-abd"].moves == "no change of position" and free["hip-abd"].stage == "strength"
+    near = offered(Place("standing", "free", "none"))
+    turn = KNOWLEDGE.order.minutes.turn
+    assert near["hip-abd"].usefulness == pytest.approx(
+        free["hip-abd"].usefulness * 2 * abd.minutes / (2 * abd.minutes + turn))  # fmt: skip
+    assert near["hip-abd"].moves and near["hip-abd"].moves != "no change of position"
+    trial = free["trial:cue"]
+    assert trial.change == "cue" and trial.name == "Again with: cue" and trial.minutes == TABLE.changes["cue"].minutes
+    assert trial.stage == "movement" and free["hip-abd"].change == ""
+    clips = [o for o in free.values() if o.id in TESTS.clips]
+    assert clips and all(o.id in set(CLIP_OF.values()) for o in clips)
+    standing = {o.id: o for o in offered(Place("side-left", "couch", "hands")).values() if o.id in TESTS.clips}
+    for o in standing.values():
+        assert o.moves == "standing" and o.usefulness < free[o.id].usefulness
+    assert list(free["hip-abd"].factors)[0] in {"hip-abductor-strength", "hip-abductor-timing"}
+    assert SHOWN == 3
+
+
+def test_a_test_of_the_left_is_done_lying_on_the_right():
+    for side, lying in ((LEFT, "side, right"), (RIGHT, "side, left")):
+        worse = {LEFT: (25, 2), RIGHT: (2, 25)}[side]
+        found = concluded(*both("squat-front-fppa", *worse))
+        one = found.of("knee-in", side)
+        made = {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, Place("standing", "free", "none"))}
+        assert made["hip-abd"].moves == lying
+
+
+def test_a_trial_of_cause_is_offered_until_it_told_something():
+    shift = [obs("squat-hip-shift", Side.NONE, 12, 12.2, 11.8, minute=m, method="clip", setup=Setup(changed=c))
+             for m, c in ((0, ""), (1, "wedge"), (2, ""))]  # fmt: skip
+    for upto, there in ((1, True), (2, True), (3, False)):
+        found = concluded(*shift[:upto])
+        one = found.of("hip-shift", LEFT) or found.of("hip-shift", RIGHT)
+        assert ("trial:wedge" in {o.id for o in next_tests(TABLE, one, found.found, TESTS)}) is there
+
+
+# the trail
+
+
+def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
+    entries: Sequence[Entry] = [
+        *both("squat-front-fppa", 25, 2, n=0),
+        *both("squat-front-fppa", 25, 2, n=1), *both("hip-abd", 100, 200, n=1),
+        *both("squat-front-fppa", 25, 2, n=2), *both("hip-abd", 200, 201, n=2),
+    ]  # fmt: skip
+    whole = case(*entries, n=2)
+    turns = trail(whole, lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
+    about = [t for t in turns if (t.pattern, t.factor) == ("knee-in", TABLE.factors["hip-abductor-strength"].name)]
+    assert [(t.at, t.before) for t in about][-1] == (visit(1).started_at, Label.UNTESTED)
+    assert about[-1].now is Label.LIKELY and about[-1].because == ("for: abduction",) and about[-1].side is LEFT
+    assert about[0].at == visit(2).started_at and about[0].before is Label.LIKELY is not about[0].now
+    assert about[0].name == "Left knee travels inward under load"
+    assert turns == sorted(turns, key=lambda t: t.at, reverse=True)
+    assert not [t for t in turns if t.at == visit(0).started_at and t.now in (Label.UNTESTED, Label.OPEN)]
+    early = trail(case(*entries, n=1), lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
+    assert max(t.at for t in early) == visit(1).started_at, "later visits are not known in an earlier one"
+
+
+# words
+
+
+def test_the_page_for_the_record_names_what_speaks_for_and_against():
+    knee = [*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)]
+    found = concluded(*knee)
+    options = [next_tests(TABLE, one, found.found, TESTS) for one in found.balances]
+    text = for_record(found, Role.CLINICIAN, options)
+    part = next(p for p in text.split("\n\n") if p.startswith("Left knee travels inward"))
+    assert "  Seen: " in part and "Hip abductors weak: likely. for: abduction (" in part
+    assert part.count("  Next: ") == SHOWN and text.endswith(CLOSING) and "\n\n" in text
+    assert f"  Next: {options[found.balances.index(found.of('knee-in', LEFT))][0].name}, " in part
+    even = concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 200, 201))
+    assert "Nothing is likely yet." in for_record(even, Role.CLINICIAN, [[] for _ in even.balances])
+    refer = concluded(*knee, triage=Triage.RED)
+    assert "refer" in for_record(refer, Role.CLINICIAN, []) and not refer.balances
+    assert for_record(concluded(), Role.CLINICIAN, []).startswith("No pattern")
+
+
+def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
+    feet = [*both("turnout-kneecap", 30, 8), obs("thigh-foot-angle", LEFT, 40, 40, 40)]
+    found = concluded(*feet)
+    none: list[list] = [[] for _ in found.balances]
+    assert "Bone twist: likely" in for_record(found, Role.CLINICIAN, none)
+    student = for_record(found, Role.STUDENT, none)
+    assert f"{CHECKED}: likely" in student and "Bone" not in student
+    told = for_patient(found)
+    assert "We saw: the left foot points outward." in told and "bone" not in told
+    assert "We do not know yet why" in told and told.endswith(CLOSING)
+    weak = for_patient(concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)))
+    assert "It may come from this:" in weak and "some findings point there" in weak
+    assert for_patient(concluded()).startswith("Nothing stood out")
+    assert "doctor" in for_patient(concluded(*feet, triage=Triage.RED))
+
+
+def test_signs_turn_with_the_side_of_their_line():
+    deficit = Sign(measures=("hip-abd",))
+    found = findings(case(*both("hip-abd", 100, 200)), MEASURES)
+    for usual, there in ((Toward.SAME, LEFT), (Toward.OTHER, RIGHT)):
+        assert look(deficit, found, there, usual).there and not look(deficit, found, there.other, usual).there
+    own = replace(deficit, side=Toward.OTHER)
+    assert look(own, found, RIGHT, Toward.SAME).there and not look(own, found, LEFT, Toward.SAME).there

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 from tuning.core.reasoning.balance import Balance, Chip, Label, Sheet
 from tuning.core.reasoning.findings import Findings
@@ -59,10 +60,15 @@ class Tests:
             return [f"{TRIAL}{change}" for change in sign.changes]
         found = []
         for measure in (*sign.measures, *([sign.over] if sign.over else [])):
-            test = self.test_of(measure)
-            clip = next((clip for start, clip in CLIP_OF.items() if measure.startswith(start)), "")
+            test, clip = self.test_of(measure), _clip_of(measure)
             found += [test.id] if test is not None else [clip] if clip in self.clips else []
         return list(dict.fromkeys(found))
+
+
+@cache
+def _clip_of(measure: str) -> str:
+    """The clip or recording that a measure is taken in; empty for others."""
+    return next((clip for start, clip in CLIP_OF.items() if measure.startswith(start)), "")
 
 
 def chance(score: float) -> float:
@@ -92,25 +98,24 @@ def next_tests(
                     before = gains.setdefault(test, {}).get(sheet.factor.id)
                     if before is None or gain > before[0]:
                         gains[test][sheet.factor.id] = gain, chip
-    side, options = sheets.seen.side, []
+    side, options, done = sheets.seen.side, [], _done(found, tests)
     for test, by_factor in gains.items():
-        if _is_done(test, found, tests) or not is_open(test, side):
+        if test in done or not is_open(test, side):
             continue
         made = _option(test, by_factor, sheets, table, tests, now)
         options += [made] if made is not None else []
     return sorted(options, key=lambda o: (-o.usefulness, o.id))
 
 
-def _is_done(test: str, found: Findings, tests: Tests) -> bool:
-    """Whether it was done in this visit; a trial of cause once it told something."""
-    if test.startswith(TRIAL):
-        return any(r.change == test.removeprefix(TRIAL) and r.after is not None for r in found.responses)
-    if test in found.today:
-        return True
-    here = [m for m in found.today if (t := tests.test_of(m)) is not None and t.id == test]
-    clip = [m for m in found.today for start, name in CLIP_OF.items() if name == test and m.startswith(start)]
-    complete = [m for m in here if m not in found.rows or not isinstance(found.rows[m].verdict, NotMeasured)]
-    return bool(complete or clip)
+def _done(found: Findings, tests: Tests) -> set[str]:
+    """What was done in this visit: tests and clips, and trials of cause once they told something."""
+    done = {f"{TRIAL}{r.change}" for r in found.responses if r.after is not None} | found.today
+    for measure in found.today:
+        test = tests.test_of(measure)
+        whole = measure not in found.rows or not isinstance(found.rows[measure].verdict, NotMeasured)
+        done |= {test.id} if test is not None and whole else set()
+        done.add(_clip_of(measure))
+    return done
 
 
 def _option(

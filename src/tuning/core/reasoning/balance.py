@@ -151,6 +151,7 @@ def balance(
     overruled: Mapping[str, tuple[Label, str]] | None = None,
 ) -> Balance:  # fmt: skip
     """All factors of a pattern. With the regional school factors of foot and hip stand before those of the knee."""
+    found = replace(found, responses=[r for r in found.responses if r.measure.id in seen.pattern.measures])
     sheets = []
     for factor in table.bearing_on(seen.pattern.id):
         if factor.school and not (factor.school == "habit" and schools.habit):
@@ -168,8 +169,7 @@ def balance(
 
 
 def _sheet(table: ReasoningTable, found: Findings, seen: Seen, factor: Factor, tests: Mapping[str, Test]) -> Sheet:
-    own = [r for r in found.responses if r.measure.id in seen.pattern.measures]
-    found, chips = replace(found, responses=own), []
+    chips = []
     for line in table.lines_of(factor.id, seen.pattern.id):
         if _raised_it(line, seen):
             continue

@@ -140,7 +140,7 @@ def _share_of(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:
         return UNKNOWN
     there = share.place < 0 or (share.place > 0 and sign.shows is Shows.OUTSIDE)
     text = f"{share.band.name} {share.value:.2f} ±{share.error:.2f}, {share.words}"
-    return replace(_told(measure, upper, there, text, "", None, [upper, lower]), short=f"{share.value:.2f}")
+    return _told(measure, upper, there, text, "", None, [upper, lower], f"{share.value:.2f}")
 
 
 def _since(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:
@@ -217,11 +217,11 @@ def _verdict(sign: Sign, found: Findings, row: Comparison, at: Side) -> Look:
         there = verdict.word is Word.IN_TUNE
     else:
         there, most, text = _symmetric(found, measure, verdict, seen, row)
-    made = _told(measure, seen, there, text, verdict.word.value, most, both)
+    short = ""
     if sign.shows in (Shows.DEFICIT, Shows.LOWER) and most is None:
         unit = behind(measure.comparison_unit)
-        made = replace(made, short=f"{abs(verdict.d):.{0 if unit == ' %' else measure.decimals}f}{unit}")
-    return made
+        short = f"{abs(verdict.d):.{0 if unit == ' %' else measure.decimals}f}{unit}"
+    return _told(measure, seen, there, text, verdict.word.value, most, both, short)
 
 
 def _both_out(found: Findings, measure: Measure, row: Comparison, beyond: bool) -> float | None:
@@ -254,7 +254,7 @@ def _value(sign: Sign, found: Findings, measure: Measure, seen: Observation) -> 
     if sign.shows in (Shows.PAINFUL, Shows.PAINLESS):
         return _pain_in(sign, seen)
     text = f"{measure.text(value)}{behind(measure.unit)}"
-    return replace(_at_limit(sign, found, measure, seen, value, text), short=text)
+    return _at_limit(sign, found, measure, seen, value, text)
 
 
 def _at_limit(sign: Sign, found: Findings, measure: Measure, seen: Observation, value: float, text: str) -> Look:
@@ -262,7 +262,7 @@ def _at_limit(sign: Sign, found: Findings, measure: Measure, seen: Observation, 
     if sign.shows is Shows.AT_LEAST or sign.shows is Shows.UNDER:
         limit = sign.limit or 0.0
         there = value >= limit if sign.shows is Shows.AT_LEAST else value < limit
-        return _told(measure, seen, there, text, "", None, [seen])
+        return _told(measure, seen, there, text, "", None, [seen], text)
     told = against_reference(measure, seen, found.who)
     if told is None:
         return UNKNOWN
@@ -272,7 +272,7 @@ def _at_limit(sign: Sign, found: Findings, measure: Measure, seen: Observation, 
         Shows.OUTSIDE: told[0].startswith(("below", "above")),
         Shows.INSIDE: told[0].startswith("inside"),
     }[sign.shows]
-    return _told(measure, seen, there, f"{text}, {told[0]}", told[0], None, [seen])
+    return _told(measure, seen, there, f"{text}, {told[0]}", told[0], None, [seen], text)
 
 
 def _pain_in(sign: Sign, seen: Observation) -> Look:
@@ -287,9 +287,9 @@ def _pain_in(sign: Sign, seen: Observation) -> Look:
 
 def _told(
     measure: Measure, seen: Observation, there: bool, text: str, verdict: str, most: float | None,
-    both: Sequence[Observation],
+    both: Sequence[Observation], short: str = "",
 ) -> Look:  # fmt: skip
     kind = Kind.PAIN if measure.id in PAIN else KIND_OF_STAGE.get(measure.stage)
     quality = min(one.quality for one in both)
     source = seen.capture or measure.id
-    return Look(True, there, text, verdict, quality, source, seen.uid, most, kind)
+    return Look(True, there, text, verdict, quality, source, seen.uid, most, kind, short)

@@ -350,7 +350,7 @@ def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(t
     force = np.where(TIME < 2, 5.0, 600.0 + 20 * np.sin(40 * TIME))
     place = np.column_stack([20 * np.sin(TIME), 100 + 10 * np.cos(TIME)])
     head = "time (s);left Fz (N);left COP x (cm);left COP y (cm);right Fz (N)"
-    path = write(tmp_path / "x.csv", [TIME, force, *(place / 10).T, force], head, ";")
+    path = write(tmp_path / "x.csv", [TIME, force, *(place / 10).T, force + 1], head, ";")
     found = read_plates(path)
     assert set(found.point) == {Side.LEFT}
     assert np.isnan(found.point[Side.LEFT][:1900]).all()
@@ -358,7 +358,7 @@ def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(t
     write_csv(found, tmp_path / "again.csv")
     again = read_plates(tmp_path / "again.csv")
     np.testing.assert_allclose(again.point[Side.LEFT][2100:], place[2100:], atol=0.01)
-    far = write(tmp_path / "far.csv", [TIME, force, *(100 * place).T, force], head, ";")
+    far = write(tmp_path / "far.csv", [TIME, force, *(100 * place).T, force + 1], head, ";")
     with pytest.raises(BadInput, match="Check its unit"):
         read_plates(far)
     kept = json.loads(json.dumps(preview(path).mapping.kept()))

@@ -18,6 +18,8 @@ from tuning.core.types import NotMeasured, Side
 
 LIGHTEST_KG, HEAVIEST_KG = 30.0, 250.0
 """Weights outside are questioned (practice judgement, editable)."""
+UNEVEN_POINTS = 12.0
+"""So far from half the weight on one leg in quiet standing is questioned (practice judgement, editable)."""
 
 
 def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mass_kg: float | None = None) -> Analysis:
@@ -50,12 +52,34 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
         found.warnings.append(
             f"The plates weigh {weighed.mass_kg:.0f} kg, which no adult does: the wrong unit, or a scale factor?"
         )
+    if test.legs == 2 and isinstance(weighed, Weight):
+        _doubt_zero(recording, weighed, found)
     if leg is not Side.NONE and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)
     _READERS[test.kind](recording, found)
     if not found.reps:
         found.warnings.append("No repetition was found.")
     return found
+
+
+def _doubt_zero(recording: Recording, weight: Weight, found: Analysis) -> None:
+    """A plate not set to zero, or one that drifts, shows in how the patient stands; shares go by it."""
+    quiet = slice(weight.first, weight.last + 1)
+    share = 100 * float(recording.force[Side.LEFT][quiet].mean()) / weight.newtons
+    if abs(share - 50) > UNEVEN_POINTS:
+        side = Side.LEFT if share > 50 else Side.RIGHT
+        found.warnings.append(
+            f"In quiet standing {max(share, 100 - share):.0f} % is on the {side.value} plate: did the patient stand "
+            "so, or was a plate not set to zero?"
+        )
+    half = max(1, round(0.5 * recording.rate))
+    ends = [float(recording.total[part].mean()) for part in (slice(None, half), slice(-half, None))]
+    standing = all(0.6 < end / weight.newtons < 1.7 for end in ends)
+    if standing and abs(ends[1] - ends[0]) > WEIGHT_GAP * weight.newtons:
+        found.warnings.append(
+            f"The plates carry {ends[0]:.0f} N at first and {ends[1]:.0f} N at the end: a plate drifts, or the "
+            "recording begins or ends in a movement."
+        )
 
 
 def _before_the_push(recording: Recording) -> tuple[float, float]:

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
 import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
-from tuning.core.types import Floats, Side
+from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import FORCE_UNITS
 from tuning.exchange.csv.cells import column
 from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
-from tuning.exchange.csv.recognise import preview, text_of
+from tuning.exchange.csv.recognise import preview, rows_of, text_of
 from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
 
 
@@ -28,7 +27,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     found = mapping or preview(path).mapping
     text, _ = text_of(path, found.encoding)
     lines = [line for line in text.splitlines() if line.strip()]
-    rows = list(csv.reader(lines[found.header_rows :], delimiter=found.separator))
+    rows = rows_of(lines[found.header_rows :], found.separator, path)
     if not rows:
         raise BadInput(f"{path.name} has a header but no samples.")
     points = found.points
@@ -57,6 +56,8 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
             samples[side, axis] = values[n] * POINT_UNITS[found.point_unit]
     rate, samples = _even_clock(times, samples, found, notes)
     force = {side: samples[side, "force"] for side in legs}
+    if len(force) == len(LEGS) and np.array_equal(force[Side.LEFT], force[Side.RIGHT]):
+        raise BadInput(f"{path.name}: both plates hold the very same numbers; one channel was written twice.")
     at = {side: np.stack([samples[side, "x"], samples[side, "y"]], axis=1) for side in points if side in legs}
     return finish(rate, force, notes, at)
 

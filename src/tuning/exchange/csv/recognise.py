@@ -83,6 +83,14 @@ def _encoding_of(raw: bytes) -> str:
     return "utf-8-sig"
 
 
+def rows_of(lines: Sequence[str], separator: str, path: Path) -> list[list[str]]:
+    """Lines cut into cells. Raises BadInput where a quotation mark is never closed."""
+    try:
+        return list(csv.reader(lines, delimiter=separator))
+    except csv.Error as err:
+        raise BadInput(f"{path.name} cannot be cut into columns ({err}): is a quotation mark never closed?") from err
+
+
 def preview(path: Path, most_rows: int = 12) -> Preview:
     """Recognise separator, decimal comma, header rows and columns. Raises BadInput when it is no table of numbers."""
     text, encoding = text_of(path, most=200_000)
@@ -90,7 +98,7 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     if not lines:
         raise BadInput(f"{path.name} is empty; a table with a column for each plate is needed.")
     separator = next((s for s in SEPARATORS if _is_even(lines, s)), ",")
-    rows = list(csv.reader(lines, delimiter=separator))
+    rows = rows_of(lines, separator, path)
     cells = [c.strip() for row in rows[-40:] for c in row]
     comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and surely_decimal(c, ",") for c in cells)
     first = next((n for n, row in enumerate(rows) if is_numbers(row)), None)

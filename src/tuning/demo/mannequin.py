@@ -174,9 +174,9 @@ def _add_leg(body: Body, leg: Leg, side: str, sign: float, stature: float) -> No
         Limb(split, knee, 0.073, 0.055, "skin"),
         Limb(knee, knee + 0.35 * (ankle - knee) + 0.012 * back, 0.052, 0.055, "skin"),
         Limb(knee + 0.35 * (ankle - knee) + 0.012 * back, ankle, 0.055, 0.036, "skin"),
-        Limb(ankle, heel, 0.034, 0.034, "skin"),
-        Limb(heel, ball, 0.032, 0.036, "skin"),
-        Limb(ball, tip, 0.036, 0.022, "skin"),
+        Limb(ankle, heel, 0.034, 0.034, "foot"),
+        Limb(heel, ball, 0.032, 0.036, "foot"),
+        Limb(ball, tip, 0.036, 0.022, "foot"),
     ]
 
 

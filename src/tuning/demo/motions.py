@@ -29,6 +29,8 @@ class Walker:
     arc_right: float = 0.01
     half_width: float = 0.075
     stature: float = 1.72
+    stance: float = STANCE
+    """Share of a cycle that a foot stands; a run has less than half."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +65,7 @@ def walking(walker: Walker, t: float) -> Posture:
     """Posture at time `t` of a treadmill walk; the left foot touches down at t = 0."""
     phase = {"left": (t / walker.cycle) % 1.0, "right": (t / walker.cycle + 0.5) % 1.0}
     legs = {side: _walking_leg(walker, side, phase[side]) for side in SIDES}
-    left, right = (_hump(phase[side] / STANCE) for side in ("left", "right"))
+    left, right = (_hump(phase[side] / walker.stance) for side in ("left", "right"))
     hip_height = (0.491 + ANKLE) * walker.stature - 0.042
     bob = 0.012 * math.cos(4 * math.pi * (t / walker.cycle - 0.31))
     return Posture(
@@ -83,21 +85,21 @@ def _walking_leg(walker: Walker, side: str, phase: float) -> Leg:
     arc = getattr(walker, f"arc_{side}")
     toe_out = getattr(walker, f"toe_out_{side}")
     rise, fore = ANKLE * walker.stature, 0.72 * FOOT * walker.stature
-    if phase < STANCE:
-        s = phase / STANCE
+    if phase < walker.stance:
+        s = phase / walker.stance
         pitch = 34 * _smooth((s - 0.62) / 0.38) - 8 * (1 - _smooth(s / 0.15))
         z, sideways = walker.step * (1 - 2 * s), 0.0
         # While the heel is up the forefoot stays on the belt.
         lift = fore * max(0.0, math.sin(math.radians(pitch)))
     else:
-        s = (phase - STANCE) / (1 - STANCE)
+        s = (phase - walker.stance) / (1 - walker.stance)
         pitch = 34 * (1 - _smooth(s / 0.6)) + 26 * _hump(s) - 8 * _smooth((s - 0.6) / 0.4)
         # The foot leaves the belt moving up and still moves down when it lands; the floor stops it.
         lift = fore * math.sin(math.radians(34)) * (1 - _smooth(s / 0.75))
         lift += 6.75 * s * (1 - s) * (0.04 * (1 - s) + 0.03 * s)
         z, sideways = -walker.step * math.cos(math.pi * s), arc * _hump(s)
     height = rise * math.cos(math.radians(pitch))
-    load = _hump(phase / STANCE)
+    load = _hump(phase / walker.stance)
     return Leg(
         ankle=(sign * (walker.half_width + sideways), height + lift, z - 0.02),
         knee_in=knee_in * load,

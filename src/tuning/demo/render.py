@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -19,6 +20,7 @@ STICKER_LIFT = 0.04
 """How far a sticker's disc is brought before the skin it sits on, m."""
 COLOURS = {
     "skin": (0.78, 0.60, 0.50),
+    "foot": (0.78, 0.60, 0.50),
     "shorts": (0.24, 0.33, 0.38),
     "shirt": (0.46, 0.54, 0.50),
     "hair": (0.30, 0.24, 0.20),
@@ -41,6 +43,12 @@ class Look:
     sticker_radius: float = STICKER_RADIUS
     flicker: float = 0.0
     """Depth of a 100 Hz lamp's brightness change, part of 1."""
+    colours: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
+    """Cloths and skins that differ from the usual ones."""
+    light: float = 1.0
+    """How bright the room is."""
+    sharpen: float = 0.0
+    """How much a phone's sharpening adds at edges, part of 1."""
 
 
 def _noise_texture(rng: np.random.Generator, size: int = 512) -> Picture:
@@ -150,12 +158,32 @@ def _stickers(body: Body, view: str, radius: float) -> list[Limb]:
     return [Limb(place, place + up, radius, radius, "sticker") for place in body.stickers(view).values()]
 
 
+def shown(body: Body, camera: Camera, radius: float) -> dict[str, float]:
+    """How much of each sticker nothing hides, 0..1, by name."""
+    ring = [(r * math.cos(a), r * math.sin(a)) for r in (0.45, 0.85) for a in np.arange(0, 2 * math.pi, math.pi / 4)]
+    spots = np.array([(0.0, 0.0), *ring])
+    right, down, forward = camera.axes
+    found = {}
+    for name, place in body.stickers(camera.view).items():
+        depth = float((place - camera.position) @ forward)
+        at = camera.project(place) + camera.focal_px * radius / depth * spots
+        flat = (at - [camera.width / 2, camera.height_px / 2]) / camera.focal_px
+        rays = forward + flat[:, :1] * right + flat[:, 1:] * down
+        rays = (rays / np.linalg.norm(rays, axis=1, keepdims=True)).astype(np.float32)
+        with np.errstate(invalid="ignore"):
+            nearest = np.min([_distance(limb, camera.position, rays) for limb in body.limbs], axis=0)
+        own = depth / (rays @ forward.astype(np.float32)) - radius - STICKER_LIFT
+        found[name] = float(np.mean(~(nearest < own)))
+    return found
+
+
 def draw(
     body: Body,
     camera: Camera,
     background: Picture,
     shift: tuple[float, float] = (0.0, 0.0),
     sticker_radius: float = STICKER_RADIUS,
+    colours: Mapping[str, tuple[float, float, float]] = COLOURS,
 ) -> Picture:
     """One sharp picture (height, width, 3), 0..1."""
     picture = background.copy()
@@ -176,7 +204,7 @@ def draw(
         if limb.cloth != "sticker":
             points = camera.position + rays[shown] * distance[shown][:, None]
             tone = 0.45 + 0.6 * np.clip(_normals(limb, points) @ light, 0, 1)
-        picture[window][shown] = np.array(COLOURS[limb.cloth]) * tone[:, None]
+        picture[window][shown] = np.array(colours.get(limb.cloth, COLOURS[limb.cloth])) * tone[:, None]
         nearest[window] = np.where(shown, distance, nearest[window])
     return picture
 
@@ -207,8 +235,11 @@ def photograph(
     for part in range(look.exposures):
         when = t + look.exposure_s * ((part + 0.5) / look.exposures - 0.5)
         shift = (float(across[part]), float(down[part]))
-        total += draw(body_at(when), camera, background, shift, look.sticker_radius)
-    total *= 255 * (1 + look.flicker * math.sin(2 * math.pi * 100 * t)) / look.exposures
+        total += draw(body_at(when), camera, background, shift, look.sticker_radius, look.colours)
+    if look.sharpen:
+        blurred = np.asarray(cv2.GaussianBlur(total, (0, 0), 1.2), dtype=np.float32)
+        total += look.sharpen * (total - blurred)
+    total *= 255 * look.light * (1 + look.flicker * math.sin(2 * math.pi * 100 * t)) / look.exposures
     if look.noise:
         noise = rng.standard_normal(total.shape, dtype=np.float32)
         noise *= look.noise

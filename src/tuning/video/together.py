@@ -17,12 +17,18 @@ NEAR_SHARE, NEAR_RADII = 0.075, 14.0
 editable)."""
 BEND_PX, BEND_MORE_PX, BEND_MOST_PX = 2.5, 0.7, 8.0
 """How far a mark may leave its place among the others: at once, more with each frame unseen, at most."""
+TURN_SHARE = 0.15
+"""The further a group went beyond what was expected the more it may have turned: added to the bend, share of the way
+(practice judgement, editable)."""
 LEAST_FIT = 0.06
 """A find that fits its place among the others less than this is none."""
 SHIFT_COST = 0.25
 """What a shift as far as the reach costs, in marks: of two shifts that fit alike the shorter is meant."""
 TRACE_WORTH, UNSEEN_COST = 0.6, 0.15
 """What a mere trace counts beside a likeness; what a frame unseen takes from a mark's claim on a find."""
+BORROWED = 0.4
+"""What the look of another mark counts: stickers of a clip are alike, so that one in a mark's own place is not taken by
+its neighbour when blur or bits have changed how it looks (practice judgement, editable)."""
 ONE_PLACE_PX = 3.0
 FAR_SHARE = 0.12
 """How far off a mark that was hidden for long may come back, share of the height (practice judgement, editable)."""
@@ -77,7 +83,8 @@ def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float
     like = np.array([[likeness(find, m.sticker) for find in finds] for m in members])
     trace = np.array([[trace_of(find, m.sticker) for find in finds] for m in members])
     firm = np.array([1 / (1 + UNSEEN_COST * m.unseen) for m in members])
-    worth = np.maximum(like, TRACE_WORTH * trace) * firm[:, None]
+    borrowed = BORROWED * like.max(axis=0, keepdims=True)
+    worth = np.maximum(np.maximum(like, TRACE_WORTH * trace), borrowed) * firm[:, None]
     reach = np.array([m.reach for m in members])
     bend = np.array([m.bend for m in members])
     shifts = (at[None] - places[:, None]).reshape(-1, 2)
@@ -85,7 +92,8 @@ def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float
     known = (length <= np.repeat(reach, len(finds))) & (worth.ravel() > LEAST_FIT)
     shifts, length = np.vstack([np.zeros(2), shifts[known]]), np.append(0.0, length[known])
     off = np.linalg.norm(places[None, :, None] + shifts[:, None, None] - at[None, None], axis=3)
-    fit = worth[None] * np.exp(-0.5 * (off / bend[None, :, None]) ** 2)
+    loose = bend[None, :] + TURN_SHARE * length[:, None]
+    fit = worth[None] * np.exp(-0.5 * (off / loose[:, :, None]) ** 2)
     # No assignment of its own is needed for a shift whose best finds would not do even if they were shared.
     hoped = fit.max(axis=2).sum(axis=1) - SHIFT_COST * length / reach.max()
     best, chosen = -np.inf, None

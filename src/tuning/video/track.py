@@ -46,8 +46,9 @@ from tuning.video.together import (
     solve,
 )
 
-GATE_PX = 9.0
-"""A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen."""
+GATE_PX, USUAL_FRAME_S, USUAL_HEIGHT = 9.0, 1 / 60, 720
+"""A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen: in a picture
+720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the square of its time."""
 GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
 """The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
 GATE_GROWTH_PX = 2.5
@@ -98,35 +99,40 @@ class _Target:
     """Frames in which only a trace of it was seen."""
     reach: float = GATE_MOST_PX
     """How far from its prediction it is looked for at most: never as far as the next mark."""
-    company: list[tuple[_Target, Floats, float]] = field(default_factory=list)
-    """While unseen: the nearest marks, their places when it was last seen, and their weights."""
+    company: list[tuple[_Target, Floats, Floats, float]] = field(default_factory=list)
+    """While unseen: the nearest marks, their places and speeds when it was last seen, and their weights."""
 
     def predicted(self) -> Floats:
-        """Its own course, fading into the motion of its neighbours while unseen."""
+        """Its own course, turned as its neighbours left theirs, fading into their motion while unseen."""
         if not self.unseen:
             return self.at + self.velocity
         fade = 0.8**self.unseen
-        return self.at + fade * (self.course + fade * self.velocity) + (1 - fade) * self._carried()
+        own = self.course + fade * self.velocity + self._carried(surprise=True)
+        return self.at + fade * own + (1 - fade) * self._carried()
 
     def straight(self) -> Floats:
         """Where it would be had it gone on as it was last seen to."""
         return self.at + (self.unseen + 1) * self.velocity
 
-    def _carried(self) -> Floats:
-        shown = [(t.at - was, w) for t, was, w in self.company if not t.unseen]
+    def _carried(self, surprise: bool = False) -> Floats:
+        """How far its neighbours went since it was last seen; or how much further than they were on their way to."""
+        on_the_way = self.unseen if surprise else 0
+        shown = [(t.at - was - on_the_way * speed, w) for t, was, speed, w in self.company if not t.unseen]
         total = sum(w for _, w in shown)
-        return sum((moved * w for moved, w in shown), np.zeros(2)) / total if total else self.course
+        if not total:
+            return np.zeros(2) if surprise else self.course
+        return sum((moved * w for moved, w in shown), np.zeros(2)) / total
 
     def carried_speed(self) -> Floats:
         """The speed of what was near it when it was last seen."""
-        shown = [(t.velocity, w) for t, _, w in self.company if not t.unseen]
+        shown = [(t.velocity, w) for t, _, _, w in self.company if not t.unseen]
         total = sum(w for _, w in shown)
         return sum((speed * w for speed, w in shown), np.zeros(2)) / total if total else np.zeros(2)
 
     def leave(self, others: list[_Target]) -> None:
         """It is out of sight from now on: remember who was near."""
         near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: gap(t.at, self.at))[:3]
-        self.company = [(t, t.at.copy(), 1 / (10 + gap(t.at, self.at)) ** 2) for t in near]
+        self.company = [(t, t.at.copy(), t.velocity.copy(), 1 / (10 + gap(t.at, self.at)) ** 2) for t in near]
         self.course = np.zeros(2)
         gaps = [gap(t.at, self.at) for t in others if t is not self]
         self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
@@ -135,7 +141,9 @@ class _Target:
 class Follower:
     """Carries all marks from one frame to the next."""
 
-    def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats]) -> None:
+    def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
+        height = as_picture(picture).shape[0]
+        self._gate = GATE_PX * height / USUAL_HEIGHT * max(1.0, frame_s / USUAL_FRAME_S) ** 2
         self.targets: list[_Target] = []
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
@@ -234,12 +242,11 @@ class Follower:
             return self._find_plain(picture.y, target, predicted)
         return self._find_sticker(picture, target, target.sticker, predicted, quick, free)
 
-    @staticmethod
     def _find_sticker(
-        picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
+        self, picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
     ) -> tuple[Floats, float] | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
-        gate = min(GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
+        gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
         if target.unseen:
             gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
         like = likeness(seen, sticker) if seen is not None else 0.0
@@ -316,7 +323,7 @@ class Follower:
         target = self.targets[k]
         assert target.sticker is not None
         speed = math.hypot(target.velocity[0], target.velocity[1])
-        reach = GATE_PX + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
+        reach = self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
         unsettled = max(0, UNSETTLED - 2 * target.age)
         far = far if target.unseen >= LONG_HIDDEN else 0.0
@@ -437,12 +444,13 @@ def track(
     if opening is None:
         raise BadInput(f"Frame {start + 1} cannot be read; place the marks in another one.")
     read[start] = True
-    follower = Follower(opening, marks)
+    frame_s = float(np.median(np.diff(times))) if len(times) > 1 else USUAL_FRAME_S
+    follower = Follower(opening, marks, frame_s)
     for k, target in enumerate(follower.targets):
         found.xy[start, k], found.quality[start, k] = target.at, 1.0
     run(reader.forward(start + 1, last + 1), follower)
     if start > first and going:
-        run(reader.backward(start - 1, first - 1), Follower(opening, marks))
+        run(reader.backward(start - 1, first - 1), Follower(opening, marks, frame_s))
     _doubt_edges(found)
     found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found

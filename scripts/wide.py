@@ -1,0 +1,216 @@
+"""Films people, stickers, light and phones that the everyday tests never show, and tells where following fails.
+
+`python scripts/wide.py [--clips 40] [--seed S] [--write]`: half a minute a clip. Every clip draws all its conditions
+at random; the table groups the same clips by one condition at a time.
+"""
+
+from __future__ import annotations
+
+import secrets
+import tempfile
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import accuracy_page
+import av
+import click
+import numpy as np
+
+from tuning.core.movement.tracks import TRUSTED
+from tuning.demo import render
+from tuning.demo.camera import Camera
+from tuning.demo.mannequin import Body, build
+from tuning.demo.motions import Squatter, Stepper, Walker, squatting, stepping_down, walking
+from tuning.video.follow import follow_clip
+
+SKINS = {"pale": (0.90, 0.76, 0.68), "fair": (0.78, 0.60, 0.50), "olive": (0.62, 0.46, 0.35),
+         "brown": (0.42, 0.29, 0.22), "dark": (0.25, 0.17, 0.14)}  # fmt: skip
+CLOTHS = [(0.24, 0.33, 0.38), (0.08, 0.08, 0.09), (0.85, 0.85, 0.86), (0.70, 0.12, 0.12), (0.12, 0.20, 0.55),
+          (0.15, 0.42, 0.22), (0.80, 0.68, 0.20)]  # fmt: skip
+FRAMES, WHOLE, HALF = 100, 0.95, 0.5
+WRONG_PX, EXCHANGED_PX = 1.5, 12.0
+LEAST_CONTRAST = 0.16
+"""Distance of colours from where on a person sees a sticker without looking for it, part of white."""
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """Everything that one clip is made of; `words` are its groups in the table."""
+
+    words: Mapping[str, str]
+    body_at: Callable[[float], Body]
+    camera: Camera
+    look: render.Look
+    fps: int
+    bits: int
+    seed: int
+
+
+def binned(value: float, edges: tuple[float, ...], unit: str) -> str:
+    """The bin of a value, in words."""
+    low = max((e for e in edges if e <= value), default=None)
+    high = min((e for e in edges if e > value), default=None)
+    if low is None:
+        return f"under {high:g}{unit}"
+    return f"from {low:g}{unit}" if high is None else f"{low:g} to {high:g}{unit}"
+
+
+def _colours(rng: np.random.Generator) -> tuple[dict[str, tuple[float, float, float]], str, float]:
+    """Skin, cloths, shoes, and a sticker that stands out from all that it may lie on."""
+    name = str(rng.choice(list(SKINS)))
+    grounds = {"skin": SKINS[name], "face": SKINS[name]}
+    for cloth in ("shorts", "shirt", "foot"):
+        grounds[cloth] = SKINS[name] if cloth == "foot" and rng.random() < 0.4 else CLOTHS[rng.integers(len(CLOTHS))]
+    while True:
+        sticker = rng.uniform(0.05, 1.0, 3)
+        contrast = min(float(np.linalg.norm(sticker - grounds[c]) / np.sqrt(3)) for c in ("skin", "shorts", "foot"))
+        if contrast >= LEAST_CONTRAST:
+            return {**grounds, "sticker": tuple(map(float, sticker))}, name, contrast  # type: ignore[dict-item]
+
+
+def _movement(rng: np.random.Generator) -> tuple[str, str, Callable[[float], Body]]:
+    u, kind = rng.uniform, str(rng.choice(["walk", "run", "run", "squat", "step-down"]))
+    if kind in ("walk", "run"):
+        fast = kind == "run"
+        who = Walker(
+            cycle=u(0.6, 0.8) if fast else u(0.9, 1.5), step=u(0.25, 0.4) if fast else u(0.15, 0.32),
+            stance=u(0.3, 0.42) if fast else u(0.58, 0.65), drop_left=u(2, 9), drop_right=u(2, 9),
+            knee_in_left=u(0, 10), toe_out_left=u(3, 20), toe_out_right=u(3, 20), half_width=u(0.05, 0.11),
+            stature=u(1.5, 1.95),
+        )  # fmt: skip
+        return kind, "rear", lambda t: build(walking(who, t + 0.3), who.stature)
+    if kind == "squat":
+        squatter = Squatter(repetition=u(1.6, 4), depth=u(0.2, 0.42), knee_in_left=u(-3, 14), shift=u(-0.03, 0.03))
+        return kind, "front", lambda t: build(squatting(squatter, t))
+    stepper = Stepper(side=str(rng.choice(["left", "right"])), repetition=u(2, 4), knee_in=u(0, 14))
+    return kind, "front", lambda t: build(stepping_down(stepper, t))
+
+
+def drawn(seed: int) -> Conditions:
+    """One clip's conditions, all at random."""
+    rng = np.random.default_rng(seed)
+    colours, skin, contrast = _colours(rng)
+    kind, view, body_at = _movement(rng)
+    large = rng.random() < 0.2
+    scale = 1.5 if large else 1.0
+    camera = Camera(view, distance=3.6, focal_px=1300 * scale, width=int(1280 * scale), height_px=int(720 * scale),
+                    roll_deg=rng.uniform(-2, 2))  # fmt: skip
+    radius_px, fps = float(rng.uniform(3, 10)), int(rng.choice([25, 30, 60, 60, 120, 240]))
+    light, sharpen, bits = float(rng.uniform(0.45, 1.05)), float(rng.choice([0, 0, 0.4, 0.9])), rng.uniform(-0.7, 2.1)
+    bits = int(1e6 * np.exp(bits))
+    exposure = min(float(rng.uniform(0.001, 0.014)), 0.8 / fps)
+    look = render.Look(
+        exposures=3, exposure_s=exposure, noise=float(rng.uniform(1, 5)), flicker=float(rng.choice([0, 0, 0.12])),
+        sticker_radius=radius_px * 3.6 / camera.focal_px, colours=colours, light=light, sharpen=sharpen,
+    )  # fmt: skip
+    words = {
+        "movement": kind, "skin": skin, "contrast": binned(contrast, (0.22, 0.35), ""),
+        "sticker": binned(2 * radius_px, (9, 14), " px"), "frames a second": binned(fps, (30, 60, 120), ""),
+        "Mbit/s": binned(bits / 1e6, (1, 3), ""), "light": binned(light, (0.7,), ""),
+        "sharpened": f"{sharpen:g}", "exposure": binned(1000 * exposure, (5, 10), " ms"),
+        "height": f"{camera.height_px}p",
+    }  # fmt: skip
+    return Conditions(words, body_at, camera, look, fps, bits, seed)
+
+
+def film(path: Path, made: Conditions, rng: np.random.Generator) -> None:
+    """The clip, as a phone with so many bits a second would write it."""
+    background = render.room(made.camera, rng, belt=made.camera.view == "rear")
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("libx264", rate=made.fps)
+        stream.width, stream.height, stream.pix_fmt = made.camera.width, made.camera.height_px, "yuv420p"
+        stream.bit_rate, stream.options = made.bits, {"preset": "veryfast", "g": str(made.fps)}
+        for n in range(FRAMES):
+            pixels = render.photograph(made.body_at, n / made.fps, made.camera, background, rng, made.look)
+            frame = av.VideoFrame.from_ndarray(pixels, format="rgb24")
+            frame.pts, frame.time_base = n, Fraction(1, made.fps)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode())
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """Of one clip, for each mark and frame: distance from the truth (px, NaN without a place), quality, part shown."""
+
+    words: Mapping[str, str]
+    seed: int
+    off: np.ndarray
+    quality: np.ndarray
+    shown: np.ndarray
+    names: tuple[str, ...]
+
+
+def followed(seed: int, keep: Path | None = None) -> Outcome:
+    """Film, mark once up to a pixel off, follow, and set against the truth."""
+    made, rng = drawn(seed), np.random.default_rng(seed + 1)
+    bodies = [made.body_at(n / made.fps) for n in range(FRAMES)]
+    places = [body.projected(made.camera) for body in bodies]
+    parts = [render.shown(body, made.camera, made.look.sticker_radius) for body in bodies]
+    start = max(range(FRAMES), key=lambda n: sum(part > WHOLE for part in parts[n].values()))
+    worn = {k: at + rng.uniform(-0.7, 0.7, 2) for k, at in places[start].items() if parts[start][k] > WHOLE}
+    with tempfile.TemporaryDirectory() as folder:
+        path = keep or Path(folder) / "clip.mp4"
+        film(path, made, rng)
+        found = follow_clip(path, start, worn)
+    truth = np.array([[places[n][name] for name in found.names] for n in range(FRAMES)])
+    shown = np.array([[parts[n][name] for name in found.names] for n in range(FRAMES)])
+    return Outcome(made.words, seed, np.linalg.norm(found.xy - truth, axis=2), found.quality, shown, found.names)
+
+
+def row(name: str, of: list[Outcome]) -> list[str]:
+    """A line of the table for a group of clips."""
+    off = np.concatenate([o.off.ravel() for o in of])
+    quality = np.concatenate([o.quality.ravel() for o in of])
+    shown = np.concatenate([o.shown.ravel() for o in of])
+    trusted, whole = quality >= TRUSTED, shown > HALF
+    kept = off[trusted & whole]
+
+    def within(q: float) -> str:
+        surely = quality >= q
+        return f"{100 * np.mean(off[surely] <= WRONG_PX):.1f} %" if surely.any() else "–"
+
+    hidden = shown <= HALF
+    reported = f"{100 * np.mean(trusted[hidden]):.1f} % of {hidden.sum()}" if hidden.any() else "–"
+    return [
+        name, str(len(of)), f"{100 * np.mean(~trusted[shown > WHOLE]):.1f} %",
+        f"{np.sqrt(np.mean(np.square(kept))):.2f} px" if kept.size else "–",
+        f"{100 * np.mean(off[trusted] > EXCHANGED_PX):.2f} %", within(0.5), within(0.9), reported,
+    ]  # fmt: skip
+
+
+HEAD = ["clips with", "clips", "lost", "RMS", "elsewhere", "q 0.5: within 1.5 px", "q 0.9", "hidden, yet given"]
+
+
+@click.command()
+@click.option("--clips", default=40)
+@click.option("--seed", type=int)
+@click.option("--jobs", default=1)
+@click.option("--write/--no-write", default=False, help="Write docs/accuracy.md.")
+@click.option("--worst", default=8, help="How many of the worst clips to list.")
+def main(clips: int, seed: int | None, jobs: int, write: bool, worst: int) -> None:
+    """Film, follow, print."""
+    seed = secrets.randbits(24) if seed is None else seed
+    with ProcessPoolExecutor(jobs) as pool:
+        made = list(pool.map(followed, range(1000 * seed, 1000 * seed + clips)))
+    groups: dict[tuple[str, str], list[Outcome]] = defaultdict(list)
+    for one in made:
+        for what, value in one.words.items():
+            groups[what, value].append(one)
+    rows = [row("all", made), *(row(f"{w}: {v}", groups[w, v]) for w, v in sorted(groups))]
+    said = f"Seed {seed}, {clips} clips of {FRAMES} frames, all conditions at random."
+    click.echo("\n".join([said, *("  ".join(line) for line in (HEAD, *rows))]))
+    bad = sorted(made, key=lambda o: -float(np.mean((o.shown > WHOLE) & ~((o.quality >= TRUSTED) & (o.off <= 1.5)))))
+    for one in bad[:worst]:
+        click.echo(
+            f"{one.seed}: {', '.join(f'{k} {v}' for k, v in one.words.items())}: {'; '.join(row('', [one])[2:])}"
+        )
+    if write:
+        accuracy_page.write_table(said, HEAD, rows)
+
+
+if __name__ == "__main__":
+    main()

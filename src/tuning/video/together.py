@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 from scipy.optimize import linear_sum_assignment
@@ -26,6 +27,8 @@ SHIFT_COST = 0.25
 """What a shift as far as the reach costs, in marks: of two shifts that fit alike the shorter is meant."""
 TRACE_WORTH, UNSEEN_COST = 0.6, 0.15
 """What a mere trace counts beside a likeness; what a frame unseen takes from a mark's claim on a find."""
+MOST_WAYS = 16
+"""Shifts of a limb that are tried together with those of another."""
 BORROWED = 0.4
 """What the look of another mark counts: stickers of a clip are alike, so that one in a mark's own place is not taken by
 its neighbour when blur or bits have changed how it looks (practice judgement, editable)."""
@@ -49,6 +52,8 @@ class Member:
     sticker: Sticker
     unseen: int
     unsettled: int = 0
+    limb: str = ""
+    """Members of one limb move together; limbs may part."""
     far: float = 0.0
     """How far from there a mark that was hidden for long may come back; 0 for no further than `reach`."""
 
@@ -74,44 +79,78 @@ def groups(places: Floats, near: float) -> list[list[int]]:
 
 
 def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float] | None]:
-    """The find of each member, with its likeness: all moved by one shift, none on another's sticker."""
+    """The find of each member, with its likeness: all of a limb moved by one shift, none on another's sticker."""
     finds = _candidates(picture, members)
     if not finds:
         return [None] * len(members)
-    at = np.array([find.at for find in finds])
-    places = np.array([m.predicted for m in members])
     like = np.array([[likeness(find, m.sticker) for find in finds] for m in members])
     trace = np.array([[trace_of(find, m.sticker) for find in finds] for m in members])
     firm = np.array([1 / (1 + UNSEEN_COST * m.unseen) for m in members])
     borrowed = BORROWED * like.max(axis=0, keepdims=True)
     worth = np.maximum(np.maximum(like, TRACE_WORTH * trace), borrowed) * firm[:, None]
+    at = np.array([find.at for find in finds])
+    limbs = [_shifted([members[k] for k in rows], rows, at, worth[rows]) for rows in _by_limb(members)]
+    made: list[tuple[Blob, float] | None] = [None] * len(members)
+    for m, c in _assigned(limbs, len(members), len(finds)):
+        made[m] = finds[c], float(like[m, c])
+    _found_again(made, members, finds, like)
+    return made
+
+
+def _by_limb(members: Sequence[Member]) -> list[list[int]]:
+    """Numbers of the members of each limb: a left foot does not go where the right one goes."""
+    names = dict.fromkeys(m.limb for m in members)
+    return [[k for k, m in enumerate(members) if m.limb == name] for name in names]
+
+
+@dataclass(frozen=True)
+class _Limb:
+    """Ways in which one limb may have moved, most hopeful first.
+
+    `rows` are its members, `fit` says how well each would sit on each find, shape (ways, members, finds); `cost` and
+    `hoped` hold, for each way, what its length costs and the score that it has where finds are shared.
+    """
+
+    rows: list[int]
+    fit: Floats
+    cost: Floats
+    hoped: Floats
+
+
+def _shifted(members: Sequence[Member], rows: list[int], at: Floats, worth: Floats) -> _Limb:
+    """Every shift that would put a member of a limb onto a find, and none at all."""
+    places = np.array([m.predicted for m in members])
     reach = np.array([m.reach for m in members])
     bend = np.array([m.bend for m in members])
     shifts = (at[None] - places[:, None]).reshape(-1, 2)
     length = np.hypot(*shifts.T)
-    known = (length <= np.repeat(reach, len(finds))) & (worth.ravel() > LEAST_FIT)
+    known = (length <= np.repeat(reach, len(at))) & (worth.ravel() > LEAST_FIT)
     shifts, length = np.vstack([np.zeros(2), shifts[known]]), np.append(0.0, length[known])
     off = np.linalg.norm(places[None, :, None] + shifts[:, None, None] - at[None, None], axis=3)
     loose = bend[None, :] + TURN_SHARE * length[:, None]
     fit = worth[None] * np.exp(-0.5 * (off / loose[:, :, None]) ** 2)
-    # No assignment of its own is needed for a shift whose best finds would not do even if they were shared.
-    hoped = fit.max(axis=2).sum(axis=1) - SHIFT_COST * length / reach.max()
-    best, chosen = -np.inf, None
-    for k in np.argsort(-hoped):
-        if hoped[k] <= best:
+    cost = SHIFT_COST * length / reach.max()
+    hoped = fit.max(axis=2).sum(axis=1) - cost
+    best = np.argsort(-hoped)
+    return _Limb(rows, fit[best], cost[best], hoped[best])
+
+
+def _assigned(limbs: Sequence[_Limb], members: int, finds: int) -> list[tuple[int, int]]:
+    """Member and find of the best assignment over all ways of all limbs."""
+    ways = [range(min(len(limb.hoped), MOST_WAYS)) for limb in limbs]
+    hoped = {way: sum(float(limb.hoped[k]) for limb, k in zip(limbs, way, strict=True)) for way in product(*ways)}
+    best, chosen, fit = -np.inf, list[tuple[int, int]](), np.empty((members, finds))
+    for way in sorted(hoped, key=lambda w: -hoped[w]):
+        if hoped[way] <= best:  # not even where finds might be shared
             break
-        rows, columns = linear_sum_assignment(-fit[k])
-        score = float(fit[k, rows, columns].sum() - SHIFT_COST * length[k] / reach.max())
+        for limb, k in zip(limbs, way, strict=True):
+            fit[limb.rows] = limb.fit[k]
+        rows, columns = linear_sum_assignment(-fit)
+        score = float(fit[rows, columns].sum()) - sum(float(o.cost[k]) for o, k in zip(limbs, way, strict=True))
         if score > best:
-            best, chosen = score, (k, rows, columns)
-    made: list[tuple[Blob, float] | None] = [None] * len(members)
-    if chosen is not None:
-        k, rows, columns = chosen
-        for m, c in zip(rows, columns, strict=True):
-            if fit[k, m, c] >= LEAST_FIT:
-                made[m] = finds[c], float(like[m, c])
-    _found_again(made, members, finds, like)
-    return made
+            best = score
+            chosen = [(int(m), int(c)) for m, c in zip(rows, columns, strict=True) if fit[m, c] >= LEAST_FIT]
+    return chosen
 
 
 def _found_again(

@@ -102,6 +102,11 @@ class _Target:
     company: list[tuple[_Target, Floats, Floats, float]] = field(default_factory=list)
     """While unseen: the nearest marks, their places and speeds when it was last seen, and their weights."""
 
+    @property
+    def limb(self) -> str:
+        """Left or right, as its name ends; empty for a mark of the middle."""
+        return next((side for side in ("left", "right") if self.name.endswith(side)), "")
+
     def predicted(self) -> Floats:
         """Its own course, turned as its neighbours left theirs, fading into their motion while unseen."""
         if not self.unseen:
@@ -131,7 +136,8 @@ class _Target:
 
     def leave(self, others: list[_Target]) -> None:
         """It is out of sight from now on: remember who was near."""
-        near = sorted((t for t in others if t is not self and not t.unseen), key=lambda t: gap(t.at, self.at))[:3]
+        shown = [t for t in others if t is not self and not t.unseen]
+        near = sorted(shown, key=lambda t: (t.limb != self.limb, gap(t.at, self.at)))[:3]
         self.company = [(t, t.at.copy(), t.velocity.copy(), 1 / (10 + gap(t.at, self.at)) ** 2) for t in near]
         self.course = np.zeros(2)
         gaps = [gap(t.at, self.at) for t in others if t is not self]
@@ -327,7 +333,7 @@ class Follower:
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
         unsettled = max(0, UNSETTLED - 2 * target.age)
         far = far if target.unseen >= LONG_HIDDEN else 0.0
-        return Member(predicted, reach, target.sticker, target.unseen, unsettled, far)
+        return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far)
 
     def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""

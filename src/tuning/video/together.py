@@ -56,11 +56,13 @@ class Member:
     """Members of one limb move together; limbs may part."""
     far: float = 0.0
     """How far from there a mark that was hidden for long may come back; 0 for no further than `reach`."""
+    scale: float = 1.0
+    """How much further everything goes in a frame than in one of 1/60 s in a picture 720 px high."""
 
     @property
     def bend(self) -> float:
         """How far it may leave its place among the others, px (SD)."""
-        return min(BEND_PX + BEND_MORE_PX * max(self.unseen, self.unsettled), BEND_MOST_PX)
+        return self.scale * min(BEND_PX + BEND_MORE_PX * max(self.unseen, self.unsettled), BEND_MOST_PX)
 
 
 def groups(places: Floats, near: float) -> list[list[int]]:

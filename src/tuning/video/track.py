@@ -149,7 +149,9 @@ class Follower:
 
     def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
         height = as_picture(picture).shape[0]
-        self._gate = GATE_PX * height / USUAL_HEIGHT * max(1.0, frame_s / USUAL_FRAME_S) ** 2
+        longer = max(1.0, frame_s / USUAL_FRAME_S)
+        self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
+        self._scale = max(1.0, height / USUAL_HEIGHT) * longer
         self.targets: list[_Target] = []
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
@@ -333,7 +335,7 @@ class Follower:
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
         unsettled = max(0, UNSETTLED - 2 * target.age)
         far = far if target.unseen >= LONG_HIDDEN else 0.0
-        return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far)
+        return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
 
     def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""

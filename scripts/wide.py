@@ -31,10 +31,10 @@ SKINS = {"pale": (0.90, 0.76, 0.68), "fair": (0.78, 0.60, 0.50), "olive": (0.62,
          "brown": (0.42, 0.29, 0.22), "dark": (0.25, 0.17, 0.14)}  # fmt: skip
 CLOTHS = [(0.24, 0.33, 0.38), (0.08, 0.08, 0.09), (0.85, 0.85, 0.86), (0.70, 0.12, 0.12), (0.12, 0.20, 0.55),
           (0.15, 0.42, 0.22), (0.80, 0.68, 0.20)]  # fmt: skip
-FRAMES, WHOLE, HALF = 100, 0.95, 0.5
+FRAMES, WHOLE, HALF = 90, 0.95, 0.5
 WRONG_PX, EXCHANGED_PX = 1.5, 12.0
 LEAST_CONTRAST = 0.16
-"""Distance of colours from where on a person sees a sticker without looking for it, part of white."""
+"""Distance of colours as they are lit from where on a person finds a sticker without hesitating, part of white."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def binned(value: float, edges: tuple[float, ...], unit: str) -> str:
     return f"from {low:g}{unit}" if high is None else f"{low:g} to {high:g}{unit}"
 
 
-def _colours(rng: np.random.Generator) -> tuple[dict[str, tuple[float, float, float]], str, float]:
+def _colours(rng: np.random.Generator, light: float) -> tuple[dict[str, tuple[float, float, float]], str, float]:
     """Skin, cloths, shoes, and a sticker that stands out from all that it may lie on."""
     name = str(rng.choice(list(SKINS)))
     grounds = {"skin": SKINS[name], "face": SKINS[name]}
@@ -67,7 +67,8 @@ def _colours(rng: np.random.Generator) -> tuple[dict[str, tuple[float, float, fl
         grounds[cloth] = SKINS[name] if cloth == "foot" and rng.random() < 0.4 else CLOTHS[rng.integers(len(CLOTHS))]
     while True:
         sticker = rng.uniform(0.05, 1.0, 3)
-        contrast = min(float(np.linalg.norm(sticker - grounds[c]) / np.sqrt(3)) for c in ("skin", "shorts", "foot"))
+        apart = [float(np.linalg.norm(sticker - grounds[c]) / np.sqrt(3)) for c in ("skin", "shorts", "foot")]
+        contrast = light * min(apart)
         if contrast >= LEAST_CONTRAST:
             return {**grounds, "sticker": tuple(map(float, sticker))}, name, contrast  # type: ignore[dict-item]
 
@@ -93,18 +94,18 @@ def _movement(rng: np.random.Generator) -> tuple[str, str, Callable[[float], Bod
 def drawn(seed: int) -> Conditions:
     """One clip's conditions, all at random."""
     rng = np.random.default_rng(seed)
-    colours, skin, contrast = _colours(rng)
+    light = float(rng.uniform(0.45, 1.05))
+    colours, skin, contrast = _colours(rng, light)
     kind, view, body_at = _movement(rng)
     large = rng.random() < 0.2
     scale = 1.5 if large else 1.0
     camera = Camera(view, distance=3.6, focal_px=1300 * scale, width=int(1280 * scale), height_px=int(720 * scale),
                     roll_deg=rng.uniform(-2, 2))  # fmt: skip
     radius_px, fps = float(rng.uniform(3, 10)), int(rng.choice([25, 30, 60, 60, 120, 240]))
-    light, sharpen, bits = float(rng.uniform(0.45, 1.05)), float(rng.choice([0, 0, 0.4, 0.9])), rng.uniform(-0.7, 2.1)
-    bits = int(1e6 * np.exp(bits))
+    sharpen, bits = float(rng.choice([0, 0, 0.4, 0.9])), int(1e6 * np.exp(rng.uniform(-0.7, 2.1)))
     exposure = min(float(rng.uniform(0.001, 0.014)), 0.8 / fps)
     look = render.Look(
-        exposures=3, exposure_s=exposure, noise=float(rng.uniform(1, 5)), flicker=float(rng.choice([0, 0, 0.12])),
+        exposures=2, exposure_s=exposure, noise=float(rng.uniform(1, 5)), flicker=float(rng.choice([0, 0, 0.12])),
         sticker_radius=radius_px * 3.6 / camera.focal_px, colours=colours, light=light, sharpen=sharpen,
     )  # fmt: skip
     words = {

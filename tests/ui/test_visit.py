@@ -123,7 +123,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     assert [i.dose["sets"] for i in again.workspace.plan()] == [4]
     again.go("strength")
     again.page("strength").state.choose("hip-abd:left")
-    assert strength_words(again) == strength and again.page("strength").setup.lever.text() == "0.76 m"
+    assert strength_words(again) == strength and again.page("strength").setup.lever.text() == "76 cm"
     again.go("movement")
     qtbot.waitUntil(lambda: again.page("movement").bench.canvas.image is not None)
     assert again.page("movement").bench.board.frame == 42

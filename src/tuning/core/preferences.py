@@ -19,6 +19,7 @@ REGIONAL, HABIT, UNINVOLVED_FIRST, PAIN_SCHOOL = (
     "schools.regional", "schools.habit", "order.uninvolved-first", "schools.pain",
 )  # fmt: skip
 FIRST_SCHOOL, PATTERN_SCHOOL, SHIN_SCHOOL = "schools.first", "schools.pattern", "schools.shin"
+MASS_UNIT, LENGTH_UNIT = "look.mass-unit", "look.length-unit"
 LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper", "sheet.large", "dates.month-first"
 THEME, SCALE, MUTE = "look.theme", "look.scale", "session.mute"
 BACKUP_FOLDER, BACKUP_DAILY, LOCK_MINUTES = "backup.folder", "backup.daily", "lock.minutes"
@@ -101,6 +102,11 @@ DECLARED: tuple[Preference, ...] = (
                {1: "1", 2: "2", 3: "3"}),
     Preference(UNIT, "Measuring", "Force without a unit is", Type.CHOICE, "N",
                "What the gauge shows. Forces are kept in newtons.", {unit: unit for unit in FORCE_UNITS}),
+    Preference(MASS_UNIT, "Measuring", "Body mass and loads in", Type.CHOICE, "kg",
+               "As they are shown, and what a number without a unit is. Kept in kilograms.", {"kg": "kg", "lb": "lb"}),
+    Preference(LENGTH_UNIT, "Measuring", "Stature, levers and steps in", Type.CHOICE, "cm",
+               "As they are shown, and what a number without a unit is. Kept in metres; measures keep their own unit.",
+               {"cm": "cm", "in": "in"}),
     Preference(FORMULA, "Measuring", "Percentage beside a pair", Type.CHOICE, "stronger",
                "Shown beside the values. The verdict always goes by the stronger side.",
                {key: f.name for key, f in DIFFERENCES.items()}),

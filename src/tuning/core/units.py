@@ -70,17 +70,17 @@ def _within(value: float, least: float, most: float, unit: str, text: str, what:
     return value
 
 
-def parse_body_mass(text: str) -> float:
+def parse_body_mass(text: str, unit: str = "kg") -> float:
     """Read `74`, `74,5 kg` or `163 lb` in kg. Raises BadInput outside 15..350 kg (practice judgement, editable)."""
-    return _within(parse_number(text, "kg", MASS_UNITS, "body mass"), 15, 350, "kg", text, "Body mass")
+    return _within(parse_number(text, unit, MASS_UNITS, "body mass"), 15, 350, "kg", text, "Body mass")
 
 
-def parse_stature(text: str) -> float:
+def parse_stature(text: str, unit: str = "cm") -> float:
     """Read `172`, `172 cm`, `1.72 m` or `68 in` in metres; a bare number under 3 is metres.
 
     Raises BadInput outside 80..250 cm (practice judgement, editable).
     """
-    metres = parse_number(text, "m" if 0 < _bare(text) < 3 else "cm", LENGTH_UNITS, "stature")
+    metres = parse_number(text, "m" if 0 < _bare(text) < 3 else unit, LENGTH_UNITS, "stature")
     return _within(100 * metres, 80, 250, "cm", text, "Stature") / 100
 
 
@@ -95,9 +95,9 @@ def parse_length(text: str, default_unit: str = "m") -> float:
     return length
 
 
-def parse_lever(text: str) -> float:
-    """Read a typed lever arm in metres; without a unit under 2 is metres, 2 and more centimetres. Raises BadInput."""
-    return parse_length(text, "cm" if _bare(text) >= BARE_CM else "m")
+def parse_lever(text: str, unit: str = "cm") -> float:
+    """Read a typed lever arm in metres; without a unit under 2 is metres, 2 and more are `unit`. Raises BadInput."""
+    return parse_length(text, unit if _bare(text) >= BARE_CM else "m")
 
 
 def parse_speed(text: str) -> float:
@@ -109,17 +109,17 @@ def parse_speed(text: str) -> float:
     return _within(3.6 * speed, 0.3, 36, "km/h", text, "Speed") / 3.6
 
 
-def parse_step_height(text: str) -> float:
-    """Read the height of a step or seat in metres; a bare number is centimetres.
+def parse_step_height(text: str, unit: str = "cm") -> float:
+    """Read the height of a step or seat in metres; a bare number has `unit`.
 
     Raises BadInput outside 2..80 cm (practice judgement, editable).
     """
-    return _within(100 * parse_number(text, "cm", LENGTH_UNITS, "height"), 2, 80, "cm", text, "Height") / 100
+    return _within(100 * parse_number(text, unit, LENGTH_UNITS, "height"), 2, 80, "cm", text, "Height") / 100
 
 
-def parse_load(text: str) -> float:
+def parse_load(text: str, unit: str = "kg") -> float:
     """Read a bar or weight in kg. Raises BadInput outside 0..400 kg (practice judgement, editable)."""
-    return _within(parse_number(text, "kg", MASS_UNITS, "load"), 0, 400, "kg", text, "Load")
+    return _within(parse_number(text, unit, MASS_UNITS, "load"), 0, 400, "kg", text, "Load")
 
 
 def parse_turn_out(text: str) -> float:
@@ -136,6 +136,16 @@ def _bare(text: str) -> float:
 def from_newtons(force: float, unit: str) -> float:
     """Express newtons in `N`, `kgf` or `lbf`."""
     return force / FORCE_UNITS[unit]
+
+
+def shown_mass(kilograms: float, unit: str = "kg") -> str:
+    """A mass as it is shown and may be typed: 74 kg, 163.1 lb."""
+    return f"{kilograms / MASS_UNITS[unit]:.4g} {unit}"
+
+
+def shown_length(metres: float, unit: str = "cm") -> str:
+    """A length as it is shown and may be typed: 35 cm, 67.7 in."""
+    return f"{metres / LENGTH_UNITS[unit]:.3g} {unit}"
 
 
 def behind(unit: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from functools import partial
 from typing import Any
@@ -21,9 +22,9 @@ from PyQt6.QtWidgets import (
 from tuning.core.case import Patient, Person
 from tuning.core.errors import BadInput
 from tuning.core.intake.patient import birth_date
-from tuning.core.preferences import MONTH_FIRST
+from tuning.core.preferences import BY_KEY, LENGTH_UNIT, MASS_UNIT, MONTH_FIRST
 from tuning.core.types import Role
-from tuning.core.units import parse_body_mass, parse_stature
+from tuning.core.units import parse_body_mass, parse_stature, shown_length, shown_mass
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
@@ -123,8 +124,10 @@ class PatientForm(FieldsDialog):
         self.birth.textChanged.connect(self._read_back)
         self.sex = self.choice("Sex", [NOT_SAID, "female", "male", "other"])
         self.occupation = self.line("Occupation", "glassblower")
-        self.mass = self.line("Body mass", "74 kg")
-        self.stature = self.line("Stature", "172 cm")
+        kept = settings.values if settings is not None else {}
+        self._mass_unit, self._length_unit = (BY_KEY[key].read(kept) for key in (MASS_UNIT, LENGTH_UNIT))
+        self.mass = self.line("Body mass", shown_mass(74, self._mass_unit))
+        self.stature = self.line("Stature", shown_length(1.72, self._length_unit))
         self.hand = self.choice("Writing hand", [NOT_SAID, "right", "left", "both"])
         self.leg = self.choice("Kicking leg", [NOT_SAID, "right", "left", "both"])
         self.complaint = QPlainTextEdit()
@@ -132,6 +135,7 @@ class PatientForm(FieldsDialog):
         self._row("Complaint", self.complaint)
         self.involved = self.choice("Involved side", ["none", "left", "right", "both"])
         self.values: dict[str, Any] = {}
+        self._untouched: dict[QLineEdit, float | None] = {}
         self._styled(self.date_order.currentIndex())
         if patient is not None:
             self._fill(patient)
@@ -142,13 +146,25 @@ class PatientForm(FieldsDialog):
         self.name.setEnabled(False)
         self.birth.setText(f"{patient.birth_date:%-d %B %Y}")
         self.occupation.setText(patient.occupation)
-        self.mass.setText(f"{patient.body_mass_kg:g} kg" if patient.body_mass_kg else "")
-        self.stature.setText(f"{100 * patient.stature_m:.0f} cm" if patient.stature_m else "")
+        self.mass.setText(shown_mass(patient.body_mass_kg, self._mass_unit) if patient.body_mass_kg else "")
+        self.stature.setText(shown_length(patient.stature_m, self._length_unit) if patient.stature_m else "")
+        self._untouched = {self.mass: patient.body_mass_kg, self.stature: patient.stature_m}
+        for line in self._untouched:
+            line.textChanged.connect(partial(self._touched, line))
         self.complaint.setPlainText(patient.complaint)
         chosen = ((self.sex, patient.sex), (self.hand, patient.dominant_hand), (self.leg, patient.dominant_leg))
         for box, value in (*chosen, (self.involved, patient.involved.value)):
             box.setCurrentIndex(max(0, box.findText(value)))
         self._read_back()
+
+    def _touched(self, line: QLineEdit, _: str) -> None:
+        self._untouched.pop(line, None)
+
+    def _number(self, line: QLineEdit, read: Callable[[str, str], float], unit: str) -> float | None:
+        """What a line says; as it stood, to the last digit, where nobody touched it."""
+        if line in self._untouched:
+            return self._untouched[line]
+        return read(line.text(), unit) if line.text().strip() else None
 
     def _styled(self, index: int) -> None:
         self.birth.setPlaceholderText("3/12/1979" if index else "12.3.1979")
@@ -178,8 +194,8 @@ class PatientForm(FieldsDialog):
             "birth_date": self._birth(),
             "sex": self.sex.currentText(),
             "occupation": self.occupation.text().strip(),
-            "body_mass_kg": parse_body_mass(self.mass.text()) if self.mass.text().strip() else None,
-            "stature_m": parse_stature(self.stature.text()) if self.stature.text().strip() else None,
+            "body_mass_kg": self._number(self.mass, parse_body_mass, self._mass_unit),
+            "stature_m": self._number(self.stature, parse_stature, self._length_unit),
             "dominant_hand": self.hand.currentText(),
             "dominant_leg": self.leg.currentText(),
             "complaint": self.complaint.toPlainText().strip(),

@@ -11,7 +11,9 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayo
 
 from tuning.core.entries import Note, Treatment
 from tuning.core.gate.words import standing_words
+from tuning.core.preferences import MASS_UNIT
 from tuning.core.types import Side
+from tuning.core.units import shown_mass
 from tuning.ui import theme
 from tuning.ui.stage import StageSpec, place_key
 from tuning.ui.widgets import ElidedLabel, button, label
@@ -88,7 +90,7 @@ def facts(workspace: Workspace, today: date) -> str:
         return ""
     parts = [patient.occupation, f"{patient.age_on(today)} y"]
     if patient.body_mass_kg:
-        parts.append(f"{patient.body_mass_kg:g} kg")
+        parts.append(shown_mass(patient.body_mass_kg, workspace.prefer(MASS_UNIT)))
     sides = {Side.LEFT: "left leg involved", Side.RIGHT: "right leg involved", Side.BOTH: "both legs involved"}
     parts.append(sides.get(patient.involved, "no side involved"))
     return " · ".join(p for p in parts if p)

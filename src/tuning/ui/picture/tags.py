@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from tuning.core.entries import Treatment
+from tuning.core.preferences import LENGTH_UNIT, MASS_UNIT
 from tuning.core.types import Setup
-from tuning.core.units import parse_load, parse_speed, parse_step_height, parse_turn_out
+from tuning.core.units import parse_load, parse_speed, parse_step_height, parse_turn_out, shown_length, shown_mass
 from tuning.ui.forms import FieldsDialog
 from tuning.ui.picture.following import Following
 from tuning.ui.workspace import Workspace
@@ -31,10 +34,15 @@ class TagsDialog(FieldsDialog):
         self.gait = self._choice("Walk or run", GAITS, setup.gait)
         self.speed = self._line("Speed", "9 km/h or 2.5 m/s", setup.speed_m_s and f"{setup.speed_m_s * KMH:.3g} km/h")
         self.shoes = self._choice("Shoes", SHOES, setup.shoes)
-        height = setup.step_height_m and f"{100 * setup.step_height_m:.3g} cm"
-        self.step = self._line("Height of the step or seat", "20 cm", height)
+        self._mass, self._length = space.prefer(MASS_UNIT), space.prefer(LENGTH_UNIT)
+        height = setup.step_height_m and shown_length(setup.step_height_m, self._length)
+        self.step = self._line("Height of the step or seat", shown_length(0.2, self._length), height)
         self.reach = self._choice("Reach of the free leg", REACHES, setup.reach)
-        self.load = self._line("Load of a bar or weight", "20 kg", setup.load_kg and f"{setup.load_kg:g} kg")
+        load = setup.load_kg and shown_mass(setup.load_kg, self._mass)
+        self.load = self._line("Load of a bar or weight", shown_mass(20, self._mass), load)
+        self._shown = {self.step: setup.step_height_m, self.load: setup.load_kg}
+        for line in self._shown:
+            line.textChanged.connect(partial(self._touched, line))
         turn_out = None if setup.turn_out_deg is None else f"{setup.turn_out_deg:g}°"
         self.turn_out = self._line("Feet turned out", "15°", turn_out)
         self.band = self._line("Band", "light, above the knees", setup.band)
@@ -57,6 +65,15 @@ class TagsDialog(FieldsDialog):
     def _chosen(self, box: QComboBox) -> str:
         return box.currentText() if box.currentIndex() > 0 else ""
 
+    def _touched(self, line: QLineEdit, _: str) -> None:
+        self._shown.pop(line, None)
+
+    def _number(self, line: QLineEdit, text: str, read: Callable[[str, str], float], unit: str) -> float | None:
+        """What a line says; as it stood where nobody touched it."""
+        if line in self._shown:
+            return self._shown[line]
+        return read(text, unit) if text else None
+
     def setup(self) -> Setup:
         """The set-up as it is typed. Raises BadInput with what would be accepted."""
         speed, step = self.speed.text().strip(), self.step.text().strip()
@@ -66,9 +83,9 @@ class TagsDialog(FieldsDialog):
             gait=self._chosen(self.gait),
             speed_m_s=parse_speed(speed) if speed else None,
             shoes=self._chosen(self.shoes),
-            step_height_m=parse_step_height(step) if step else None,
+            step_height_m=self._number(self.step, step, parse_step_height, self._length),
             reach=self._chosen(self.reach),
-            load_kg=parse_load(load) if load else None,
+            load_kg=self._number(self.load, load, parse_load, self._mass),
             turn_out_deg=parse_turn_out(turn_out) if turn_out else None,
             band=self.band.text().strip(),
             cue=self.cue.text().strip(),

@@ -9,8 +9,10 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from tuning.core.errors import TuningError
+from tuning.core.preferences import LENGTH_UNIT
 from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
+from tuning.core.units import shown_length
 from tuning.ui.strength.state import StrengthState
 from tuning.ui.widgets import Flow, Line
 
@@ -33,7 +35,7 @@ class SetupRow(QWidget):
             self.mode.addItem(mode.value, mode.value)
         self.fixation.addItem("by hand", "hand")
         self.fixation.addItem("by belt", "belt")
-        self.lever.setPlaceholderText("lever, cm")
+        self._shown = ""
         self.pain.setPlaceholderText("pain")
         row = Flow(gap=4)
         self.setLayout(row)
@@ -66,7 +68,8 @@ class SetupRow(QWidget):
 
     def keep_lever(self) -> None:
         """Take the lever arm as typed."""
-        self._try(partial(self._state.set_lever, self.lever.text()))
+        if self.lever.text() != self._shown:  # shown in another unit it is rounded: only what was typed counts
+            self._try(partial(self._state.set_lever, self.lever.text()))
 
     def _use_position(self) -> None:
         self._state.order.use_position(self._state.test_id, self.place.currentData())
@@ -96,6 +99,9 @@ class SetupRow(QWidget):
         lever, pain = state.lever(state.side), state.pain(state.side)
         self.lever.setVisible(state.side in LEGS and state.test.lever)
         if not self.lever.hasFocus():
-            self.lever.setText(f"{lever:g} m" if lever else "")
+            unit = state.space.prefer(LENGTH_UNIT)
+            self._shown = shown_length(lever, unit) if lever else ""
+            self.lever.setText(self._shown)
+            self.lever.setPlaceholderText(f"lever, {unit}")
         if not self.pain.hasFocus():
             self.pain.setText("" if pain is None else str(pain))

@@ -15,7 +15,7 @@ from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.may import may, permit
 from tuning.core.judging.likeness import PAIN_LIMITED
 from tuning.core.judging.summary import Rule
-from tuning.core.preferences import FORMULA, TRIALS, UNIT
+from tuning.core.preferences import FORMULA, LENGTH_UNIT, TRIALS, UNIT
 from tuning.core.strength.protocol import last_protocol
 from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
@@ -324,7 +324,7 @@ class StrengthState(StrengthReadings):
 
     def set_lever(self, text: str) -> None:
         """Lever arm of this test and side; empty for none. Raises BadInput."""
-        lever = parse_lever(text) if text.strip() else None
+        lever = parse_lever(text, self.space.prefer(LENGTH_UNIT)) if text.strip() else None
         if lever == self.lever(self.side):
             return
         seen = self.observation(self.side)

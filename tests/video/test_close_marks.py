@@ -154,3 +154,70 @@ def test_one_sticker_for_two_marks_goes_to_the_one_that_was_seen_last():
     assert found[1] is None and np.hypot(*(found[0][0].at - places["heel"])) < 0.6
     assert solve(drawn({}, np.random.default_rng(3)), members(two)) == [None, None]
     assert not search(drawn({}, np.random.default_rng(3)), np.array([200.0, 150.0]), 25, heel.sticker)
+
+
+# two feet beside each other
+
+
+def pair_of_feet(left, right) -> dict[str, tuple[float, float]]:
+    """Two feet 45 px apart, each moved by its own way."""
+    feet = (("left", (170, 150), left), ("right", (215, 150), right))
+    return {f"{n}_{side}": at for side, (x, y), (dx, dy) in feet
+            for n, at in foot_at((x + dx, y + dy), 0).items()}  # fmt: skip
+
+
+@pytest.mark.parametrize(("left", "right"), [((0, 0), (0, -22)), ((2, -20), (0, 1)), ((-8, 12), (10, -14))])
+def test_feet_that_part_within_one_frame_keep_their_marks(left, right):
+    """One foot leaves the ground while the other stands: a single shift of both would lose or exchange them."""
+    rng = np.random.default_rng(3)
+    still = pair_of_feet((0, 0), (0, 0))
+    sticker = Sticker(3.5, (1.0, 0.0, 0.0), 120.0, 38.0)
+    members = [Member(np.array(at), 36.0, sticker, 0, limb=name.split("_")[1], scale=2.0) for name, at in still.items()]
+    moved = pair_of_feet(left, right)
+    found = solve(drawn(moved, rng), members)
+    for (name, at), one in zip(moved.items(), found, strict=True):
+        assert one is not None, name
+        assert np.hypot(*(one[0].at - np.array(at))) < 1, name
+
+
+def test_a_hidden_mark_goes_where_its_own_foot_went_and_not_where_it_was_on_its_way_to():
+    """The foot stops, stands, and leaves upward while the heel cannot be seen; the other foot stays."""
+
+    def course(n: int) -> dict[str, tuple[float, float]]:
+        up = 0.0 if n < 12 else -1.6 * (n - 12) ** 1.5
+        return pair_of_feet((0, 0), (0, up))
+
+    told = followed(course, 24, hidden=[("heel_right", 11, 17)])
+    off = errors(course, told, "heel_right")
+    assert np.all(off[17:] < 1.5) and not np.any(off > 4)
+    for name in ("tendon_right", "toe_right", "heel_left", "tendon_left", "toe_left"):
+        assert np.nanmax(errors(course, told, name)) < 2, name
+
+
+def test_a_sticker_that_changed_its_look_is_not_taken_by_its_neighbour():
+    """The tendon cannot be seen and the heel is dim in this frame: the heel stays the heel's, told without trust."""
+    rng = np.random.default_rng(4)
+    places = foot_at((200, 150), 0)
+    bright, dim = Sticker(3.5, (1.0, 0.0, 0.0), 120.0, 38.0), Sticker(3.5, (1.0, 0.0, 0.0), 400.0, 90.0)
+    members = [Member(np.array(places[n]), 30.0, dim if n == "heel" else bright, 0) for n in ("heel", "tendon")]
+    heel, tendon = solve(drawn({"heel": places["heel"]}, rng), members)
+    assert tendon is None and heel is not None and heel[1] < SURE
+
+
+@pytest.mark.parametrize("frames_a_second", [25, 30, 60, 120])
+def test_a_foot_is_held_however_few_frames_a_second_there_are(frames_a_second):
+    """A foot that swings 60 px and stands, 1.4 times a second, as phones film it."""
+
+    def course(n: int) -> dict[str, tuple[float, float]]:
+        t = 1.4 * n / frames_a_second % 1
+        lift = 45 * np.sin(np.pi * (t - 0.4) / 0.6) ** 2 if t > 0.4 else 0.0
+        return pair_of_feet((0, 0), (0.3 * lift, -lift))
+
+    rng, names = np.random.default_rng(5), list(course(0))
+    clicks = {k: np.array(v) + rng.uniform(-1, 1, 2) for k, v in course(0).items()}
+    follower = Follower(drawn(course(0), rng), clicks, 1 / frames_a_second)
+    count = 2 * frames_a_second
+    told = [dict(zip(names, follower.step(drawn(course(n), rng)), strict=True)) for n in range(1, count)]
+    for name in names:
+        off = errors(course, told, name)
+        assert np.isfinite(off).mean() > 0.97 and np.nanmax(off) < 2, name

@@ -23,13 +23,14 @@ TURN_SHARE = 0.15
 (practice judgement, editable)."""
 LEAST_FIT = 0.06
 """A find that fits its place among the others less than this is none."""
-SHIFT_COST = 0.25
-"""What a shift as far as the reach costs, in marks: of two shifts that fit alike the shorter is meant."""
+SHIFT_COST = 0.5
+"""What a shift as far as the next mark of the limb, or as the reach, costs, in marks: of two shifts that fit alike the
+shorter is meant, and one mark alone is no reason to go as far as its neighbour."""
 TRACE_WORTH, UNSEEN_COST = 0.6, 0.15
 """What a mere trace counts beside a likeness; what a frame unseen takes from a mark's claim on a find."""
 MOST_WAYS = 16
 """Shifts of a limb that are tried together with those of another."""
-BORROWED = 0.4
+BORROWED = 0.6
 """What the look of another mark counts: stickers of a clip are alike, so that one in a mark's own place is not taken by
 its neighbour when blur or bits have changed how it looks (practice judgement, editable)."""
 ONE_PLACE_PX = 3.0
@@ -131,7 +132,8 @@ def _shifted(members: Sequence[Member], rows: list[int], at: Floats, worth: Floa
     off = np.linalg.norm(places[None, :, None] + shifts[:, None, None] - at[None, None], axis=3)
     loose = bend[None, :] + TURN_SHARE * length[:, None]
     fit = worth[None] * np.exp(-0.5 * (off / loose[:, :, None]) ** 2)
-    cost = SHIFT_COST * length / reach.max()
+    apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1)) + np.diag(np.full(len(places), np.inf))
+    cost = SHIFT_COST * np.minimum(length / min(float(reach.max()), float(apart.min())), 1.0)
     hoped = fit.max(axis=2).sum(axis=1) - cost
     best = np.argsort(-hoped)
     return _Limb(rows, fit[best], cost[best], hoped[best])

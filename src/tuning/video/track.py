@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
+from tuning.video.doubts import doubt
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
     SNAP_PX,
@@ -55,7 +56,6 @@ GATE_GROWTH_PX = 2.5
 GATE_MOST_PX = 48.0
 SAME_PX = 3.0
 """Two marks closer than this sit on one sticker."""
-EDGE_QUALITY = 0.95
 NEIGHBOUR_SHARE = 0.45
 SURE = 0.5
 """Quality from which a place is trusted."""
@@ -459,17 +459,6 @@ def track(
     run(reader.forward(start + 1, last + 1), follower)
     if start > first and going:
         run(reader.backward(start - 1, first - 1), Follower(opening, marks, frame_s))
-    _doubt_edges(found)
+    doubt(found, start)
     found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found
-
-
-def _doubt_edges(found: Tracks) -> None:
-    """Beside a gap a sticker is half covered and its centroid off: less than whole is not trusted there."""
-    unseen = found.quality == 0
-    for by in (-2, -1, 1, 2):
-        beside = np.roll(unseen, by, axis=0)
-        beside[: max(by, 0)] = False
-        beside[len(beside) + min(by, 0) :] = False
-        doubtful = beside & (found.quality > 0) & (found.quality < EDGE_QUALITY)
-        found.quality[doubtful] = np.minimum(found.quality[doubtful], 0.4)

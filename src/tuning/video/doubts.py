@@ -1,0 +1,97 @@
+"""What a whole clip tells about its marks: exchanged names, feet too long, edges of gaps. Trust only falls here."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.types import Floats
+
+EDGE_QUALITY, DOUBTED = 0.95, 0.4
+"""Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""
+SIDES = ("left", "right")
+FOOT = ("heel", "heel_top", "toe", "second_toe", "ankle")
+"""Marks of a foot, as their names begin; the knee's begin with `knee`."""
+BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
+"""Pairs of which the first lies nearer to the knee; a toe may lie beside the heel."""
+CLEAR_ORDER, LEAST_RUN = 0.5, 5
+"""How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
+for how many frames the other way round (practice judgement, editable)."""
+LONGEST_FOOT = 0.85
+"""Two marks of a foot never lie further apart than this share of the longest shank seen; a foot is 0.62 of a shank
+(after Winter 2009), and pictures are taken aslant."""
+
+
+def doubt(found: Tracks, start: int) -> None:
+    """Lower the quality of places that the rest of the clip speaks against; `start` is where the marks were set."""
+    _edges(found)
+    for side in SIDES:
+        names = {name.removesuffix(f"_{side}"): k for k, name in enumerate(found.names) if name.endswith(f"_{side}")}
+        knee = next((k for name, k in names.items() if name.startswith("knee")), None)
+        foot = [names[name] for name in FOOT if name in names]
+        if knee is None:
+            continue
+        for near, far in BEHIND:
+            if near in names and far in names:
+                _exchanged(found, start, knee, names[near], names[far])
+        _too_far_apart(found, knee, foot)
+
+
+def _edges(found: Tracks) -> None:
+    """Beside a gap a sticker is half covered and its centroid off: less than whole is not trusted there."""
+    unseen = found.quality == 0
+    for by in (-2, -1, 1, 2):
+        beside = np.roll(unseen, by, axis=0)
+        beside[: max(by, 0)] = False
+        beside[len(beside) + min(by, 0) :] = False
+        doubtful = beside & (found.quality > 0) & (found.quality < EDGE_QUALITY)
+        found.quality[doubtful] = np.minimum(found.quality[doubtful], DOUBTED)
+
+
+def _apart(found: Tracks, a: int, b: int) -> Floats:
+    """Distance of two marks in every frame, px."""
+    return np.asarray(np.hypot(*(found.xy[:, a] - found.xy[:, b]).T))
+
+
+def _exchanged(found: Tracks, start: int, knee: int, a: int, b: int) -> None:
+    """From the knee one of two marks of a foot is the nearer one: runs in which it is the other are doubted.
+
+    A foot that swings up may turn this round for a moment, but it does so while it is followed, not after a gap.
+    """
+    with np.errstate(invalid="ignore", divide="ignore"):
+        order = (_apart(found, knee, a) - _apart(found, knee, b)) / _apart(found, a, b)
+    both = np.all(found.quality[:, [knee, a, b]] >= TRUSTED, axis=1)
+    if not both[start] or abs(order[start]) < CLEAR_ORDER:
+        return
+    turned = order * np.sign(order[start])
+    for first, last in _runs(both):
+        run = slice(first, last)
+        if not first <= start < last and last - first >= LEAST_RUN and np.median(turned[run]) < -CLEAR_ORDER:
+            found.quality[run, a] = np.minimum(found.quality[run, a], DOUBTED)
+            found.quality[run, b] = np.minimum(found.quality[run, b], DOUBTED)
+
+
+def _too_far_apart(found: Tracks, knee: int, foot: list[int]) -> None:
+    """Of the marks of a foot the one that lies too far from the others is another's."""
+    trusted = found.quality >= TRUSTED
+    seen = [_apart(found, knee, k)[trusted[:, knee] & trusted[:, k]] for k in foot]
+    longest = [float(np.percentile(one, 90)) for one in seen if one.size]
+    if not longest:
+        return
+    most = LONGEST_FOOT * float(np.median(longest))
+    far = {(a, b): (_apart(found, a, b) > most) & trusted[:, a] & trusted[:, b] for a, b in combinations(foot, 2)}
+    for k in foot:
+        against = np.sum([away for pair, away in far.items() if k in pair], axis=0) if len(foot) > 1 else np.zeros(1)
+        with_others = np.sum([trusted[:, k] & trusted[:, o] for o in foot if o != k], axis=0) if len(foot) > 1 else 1
+        strange = (against > 0) & (2 * against > with_others)
+        if strange.any():
+            found.quality[strange, k] = np.minimum(found.quality[strange, k], DOUBTED)
+
+
+def _runs(there: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First frame and the one after the last of every run."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], there.astype(int), [0]])))
+    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]

@@ -1,0 +1,76 @@
+"""What a whole clip tells about its marks lowers trust where names were exchanged, and nowhere else."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.types import LEGS
+from tuning.video.doubts import doubt
+
+NAMES = ("knee_back", "heel_top", "heel", "toe")
+FRAMES = 120
+
+
+def leg(side: str, lift: float = 60.0) -> Tracks:
+    """A leg that swings up every 40 frames, its heel above its tendon for a few frames at the top."""
+    t = np.arange(FRAMES)
+    up = lift * np.maximum(0.0, np.sin(2 * np.pi * t / 40)) ** 2
+    x = np.full(FRAMES, 300.0 if side == "left" else 380.0)
+    turned = np.where(up > 0.9 * lift, -1.0, 1.0) if lift else np.ones(FRAMES)
+    tracks = Tracks.empty(tuple(f"{name}_{side}" for name in NAMES), t / 60)
+    for k, (down, out) in enumerate(((400.0, 0.0), (520.0 - up, 0.0), (550.0 - up, 0.0), (560.0 - up, 22.0))):
+        at = down if k != 2 else 520.0 - up + 30 * turned
+        tracks.xy[:, k] = np.stack([x + out, np.broadcast_to(at, FRAMES)], axis=1)
+    tracks.quality[:] = 1.0
+    return tracks
+
+
+def lose(tracks: Tracks, mark: int, first: int, last: int) -> None:
+    tracks.xy[first:last, mark], tracks.quality[first:last, mark] = np.nan, 0.0
+
+
+@pytest.mark.parametrize("side", [s.value for s in LEGS])
+def test_names_exchanged_after_a_gap_are_doubted_until_the_next(side):
+    tracks = leg(side, 0.0)
+    lose(tracks, 2, 40, 44)
+    lose(tracks, 2, 80, 84)
+    tracks.xy[44:80, [1, 2]] = tracks.xy[44:80, [2, 1]]
+    doubt(tracks, 0)
+    assert (tracks.quality[44:80, 1:3] < TRUSTED).all()
+    assert (tracks.quality[:40, :] >= TRUSTED).all() and (tracks.quality[84:, :] >= TRUSTED).all()
+    assert (tracks.quality[44:80, [0, 3]] >= TRUSTED).all(), "knee and toe are as they were"
+
+
+def test_a_foot_that_turns_over_for_a_moment_while_it_is_followed_is_believed():
+    tracks = leg("left")
+    lose(tracks, 2, 60, 64)
+    doubt(tracks, 0)
+    seen = tracks.quality > 0
+    assert (tracks.quality[seen] >= TRUSTED).all()
+
+
+@pytest.mark.parametrize("side", [s.value for s in LEGS])
+def test_a_mark_of_a_foot_that_sits_on_the_other_foot_is_doubted_and_its_fellows_are_not(side):
+    tracks = leg(side, 0.0)
+    tracks.xy[50:70, 3, 0] += 130 if side == "left" else -130
+    doubt(tracks, 0)
+    assert (tracks.quality[50:70, 3] < TRUSTED).all() and (tracks.quality[50:70, :3] >= TRUSTED).all()
+    assert (np.delete(tracks.quality, np.s_[50:70], axis=0) >= TRUSTED).all()
+
+
+def test_beside_a_gap_a_half_covered_sticker_is_not_trusted_and_a_whole_one_is():
+    tracks = leg("left", 0.0)
+    tracks.quality[38:40, 0] = (0.99, 0.8)
+    lose(tracks, 0, 40, 45)
+    doubt(tracks, 0)
+    assert tracks.quality[38, 0] == 0.99 and tracks.quality[39, 0] < TRUSTED <= tracks.quality[45, 0]
+
+
+def test_marks_that_nobody_set_on_a_knee_or_a_foot_are_left_alone():
+    tracks = leg("left", 0.0)
+    plain = Tracks(("a", "b", "c", "d"), tracks.times, tracks.xy.copy(), tracks.quality.copy())
+    plain.xy[50:70, 3] += 400
+    doubt(plain, 0)
+    assert (plain.quality == 1).all()

@@ -22,7 +22,7 @@ def leg(side: str, lift: float = 60.0) -> Tracks:
     tracks = Tracks.empty(tuple(f"{name}_{side}" for name in NAMES), t / 60)
     for k, (down, out) in enumerate(((400.0, 0.0), (520.0 - up, 0.0), (550.0 - up, 0.0), (560.0 - up, 22.0))):
         at = down if k != 2 else 520.0 - up + 30 * turned
-        tracks.xy[:, k] = np.stack([x + out, np.broadcast_to(at, FRAMES)], axis=1)
+        tracks.xy[:, k] = np.stack([x + (out if side == "left" else -out), np.broadcast_to(at, FRAMES)], axis=1)
     tracks.quality[:] = 1.0
     return tracks
 

@@ -142,6 +142,22 @@ def test_two_legs_share_the_peak_and_the_later_one_has_the_delay(late):
     assert rep.values["peak", Side.BOTH] == pytest.approx(1500, rel=0.01)
 
 
+@pytest.mark.parametrize("late", LEGS)
+def test_rates_from_a_leg_s_own_onset_do_not_blame_it_for_its_delay(late):
+    """Both legs rise by 1500 N/s; the one that begins 80 ms later has risen for 20 ms only at 100 ms of the other."""
+    force = {side: line((0, 350), (3, 350), (10, 350), noise=0.2, seed=n)
+             + pushes(3.08 if side is late else 3.0, top=600.0, base=0.0, seconds=10.0, noise=0.0)
+             for n, side in enumerate(LEGS)}  # fmt: skip
+    [rep] = read("squat-iso", force).reps
+    assert rep.values["rate-100", late] < 600 < 1300 < rep.values["rate-100", late.other]
+    for side in LEGS:
+        for window in (100, 200):
+            assert rep.values[f"own-rate-{window}", side] == pytest.approx(1500, rel=0.08), (side, window)
+        assert ("own-rate-best20", side) not in rep.values
+    [one] = read("lunge-iso", {late: force[late]}, late).reps
+    assert not any(name.startswith("own-") for name, _ in one.values), "a leg alone has one onset"
+
+
 def test_the_quiet_is_the_stillest_half_second_before():
     force = line((0, 100), (2, 100), noise=0.2)
     force[:1300] += 30 * np.sin(np.arange(1300) / 9)

@@ -13,6 +13,7 @@ FAR_SD, NEAR_SD, HELD_S = 5.0, 1.0, 0.02
 NEAR_MEAN_S = 0.002
 """The way back ends where the mean of the last 3 ms is within 1 SD: a single noisy sample would end it too early
 (docs/decisions/0008)."""
+BEST = "rate-best20"
 WINDOWS_MS = (50, 100, 150, 200, 250)
 BEST_MS = 20
 STILL_START_SHARE = 0.05
@@ -79,7 +80,7 @@ def rates(force: Floats, onset: int, rate: float, last: int) -> dict[str, float]
     width = max(1, round(BEST_MS / 1000 * rate))
     if last - onset > width:
         rise = force[onset + width : last + 1] - force[onset : last + 1 - width]
-        found["rate-best20"] = float(rise.max()) / (width / rate)
+        found[BEST] = float(rise.max()) / (width / rate)
     return found
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from tuning.core.case import Case, Patient, Visit
-from tuning.core.entries import Answer, Decision, Done, Form, PlanItem
+from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
 from tuning.core.reasoning.advice import CLIP_OF, SHOWN, next_tests
 from tuning.core.reasoning.balance import Kind, Label, Schools, label_of
 from tuning.core.reasoning.conclusion import CHECKED, OVERRULED, conclude
@@ -186,6 +186,36 @@ def test_the_deciding_look_speaks_for_and_against_leg_length_on_the_lower_side(s
     again = sheet("leg-length", "level-tilt", side, *low_left(mm), looked("20 mm or more", side),
                   looked("levels out", side))  # fmt: skip
     assert again.score == evened.score, "the newest look counts"
+
+
+def done_beside(*rows: tuple[float, bool | None], what: str = "ramps") -> list[OtherLoad]:
+    day = FIRST.date()
+    return [OtherLoad(what, day - timedelta(days=9 - n), amount, "min", settled=well, uid=f"{what}{n}")
+            for n, (amount, well) in enumerate(rows)]  # fmt: skip
+
+
+def test_mornings_after_more_than_usual_of_a_load_speak_when_a_few_are_known():
+    sign = Sign(loads=True)
+    worse = done_beside((30, True), (30, True), (60, False), (90, False))
+    found = seen(sign, Side.NONE, *worse)
+    assert found.there and found.text == "ramps 90 min on 25 Sep: not settled next morning" and found.entry == "ramps3"
+    assert found.kind is Kind.HISTORY
+    for rows, there in (
+        (((30, True), (30, False), (60, True)), False),  # bad after the usual, well after more
+        (((30, True), (60, False)), None),
+        (((30, True), (60, None), (90, None), (30, True)), None),
+        (((30, True), (30, True), (60, True)), False),
+    ):
+        got = seen(sign, Side.NONE, *done_beside(*rows))
+        assert (got.done, got.there) == ((False, False) if there is None else (True, there)), rows
+    other = [*done_beside((30, True), (30, True)), *done_beside((300, False), (300, False), what="walks")]
+    assert not seen(sign, Side.NONE, *other).there, "each load by its own usual amount"
+    heel = obs("pain-now", LEFT, 5, setup=Setup(region="heel"))
+    bare, after = (sheet("load-change", "complaint-heel", LEFT, heel, *rows).score for rows in ([], worse))
+    calm = sheet("load-change", "complaint-heel", LEFT, heel, *done_beside((30, True), (30, True), (60, True))).score
+    assert (after - bare, calm - bare) == (1, -1)
+    ahead = [replace(o, day=o.day + timedelta(days=60)) for o in worse]
+    assert not seen(sign, Side.NONE, *ahead).done
 
 
 # answers, forms, pain, verdicts

@@ -216,7 +216,7 @@ def _kind(line: Line, looks: Sequence[Look], found: Findings, tests: Mapping[str
     sign = line.signs[0]
     if sign.changes:
         return Kind.RESPONSE
-    if sign.form:
+    if sign.form or sign.loads:
         return Kind.HISTORY
     if sign.decided:
         return Kind.POSTURE

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from tuning.core.case import Case
-from tuning.core.entries import Answer, Decision, Done, Form, PlanItem
+from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
 from tuning.core.judging.measures import Measure, Who
 from tuning.core.reasoning.responses import Response, responses
@@ -35,6 +35,8 @@ class Findings:
     """First and last session of each ladder that was trained."""
     decided: Sequence[Decision] = ()
     """Outcomes of the looks that decide about the standing levels, newest last."""
+    loads: Sequence[OtherLoad] = ()
+    """Loads beside the exercises, up to the day of the open visit."""
 
 
 def findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
@@ -76,8 +78,22 @@ def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
         if seen.measured is not None and order.get(seen.visit, upto) < newest[seen.measure_id]:
             before.setdefault((seen.measure_id, seen.side), []).append(seen)
     chosen = [d for d in case.all(Decision) if d.subject == LEVELS_DECIDED and order.get(d.visit, upto) <= upto]
+    day = case.visit.started_at.astimezone().date()
+    loads = [one for one in case.all(OtherLoad) if one.day <= day]
     return Findings(
-        measures, who, rows, values, known, answers, forms, tried, frozenset(today), before, _worked(case), chosen
+        measures,
+        who,
+        rows,
+        values,
+        known,
+        answers,
+        forms,
+        tried,
+        frozenset(today),
+        before,
+        _worked(case),
+        chosen,
+        loads,
     )
 
 

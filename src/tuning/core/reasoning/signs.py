@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from statistics import median
 
 from tuning.core.judging.comparison import Comparison, against_reference, compare_change
 from tuning.core.judging.measures import Compare, Measure
@@ -18,6 +19,8 @@ from tuning.core.units import behind
 WEAK_BOTH, WEAK_BOTH_BY_AGE, EQUAL_WITHOUT_BAND = 1.0, 2.0, 0.5
 """Weights of a two-sided deficit, the same where the band is for age and sex, and of two equal sides without a band."""
 BOTH = "both sides equal; how strong is not known"
+LEAST_MORNINGS = 3
+"""Mornings after loads that must be known before anything is said of them (practice judgement, editable)."""
 PAIN = ("pain-now", "pain-worst", "squeeze-pain")
 
 
@@ -70,6 +73,8 @@ def _look(sign: Sign, found: Findings, at: Side) -> Look:
         return _response(sign, found, at)
     if sign.decided:
         return _decided(sign, found, at)
+    if sign.loads:
+        return _after_loads(found)
     looks = [_measure(sign, found, measure_id, at) for measure_id in sign.measures]
     there = [one for one in looks if one.there]
     if len(there) >= sign.count:
@@ -128,6 +133,20 @@ def _decided(sign: Sign, found: Findings, at: Side) -> Look:
     text = f"{told[-1].inputs.get('suspicion', '')}: {told[-1].outcome}"
     return Look(True, told[-1].outcome in sign.decided, text, source=told[-1].subject, entry=told[-1].uid,
                 kind=Kind.POSTURE)  # fmt: skip
+
+
+def _after_loads(found: Findings) -> Look:
+    """Whether a morning after more than usual of a load was not settled; a few mornings must be known."""
+    told = [one for one in found.loads if one.settled is not None]
+    if len(told) < LEAST_MORNINGS:
+        return UNKNOWN
+    usual = {key: median(o.amount for o in told if (o.what, o.unit) == key) for key in {(o.what, o.unit) for o in told}}
+    bad = [one for one in told if one.amount > usual[one.what, one.unit] and not one.settled]
+    if not bad:
+        return Look(True, source="loads", kind=Kind.HISTORY)
+    worst = max(bad, key=lambda one: one.amount / usual[one.what, one.unit])
+    text = f"{worst.what} {worst.amount:g} {worst.unit} on {worst.day:%-d %b}: not settled next morning"
+    return Look(True, True, text, source="loads", entry=worst.uid, kind=Kind.HISTORY)
 
 
 def _share_of(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:

@@ -84,6 +84,8 @@ class Sign:
     """A ladder that was worked at for `weeks`."""
     weeks: float = 4.0
     decided: tuple[str, ...] = ()
+    loads: bool = False
+    """Mornings after more than usual of a load beside the exercises: not settled."""
     form: str = ""
     field: str = ""
     changes: tuple[str, ...] = ()
@@ -95,8 +97,8 @@ class Sign:
 
     @property
     def given(self) -> int:
-        """How many of the five things it names; one is right."""
-        return sum(bool(x) for x in (self.measures, self.test, self.form, self.changes, self.decided))
+        """How many of the six things it names; one is right."""
+        return sum(bool(x) for x in (self.measures, self.test, self.form, self.changes, self.decided, self.loads))
 
 
 @dataclass(frozen=True)

@@ -256,14 +256,17 @@ class Course:
             for one in done:
                 act.add(one)
 
-    def log_other(self, what: str, day: date, amount: float, unit: str, effort: int) -> None:
+    def log_other(
+        self, what: str, day: date, amount: float, unit: str, effort: int, morning: Morning = Morning.UNKNOWN
+    ) -> None:
         """Keep a load beside the exercises. Raises BadInput."""
         if not what.strip() or amount <= 0:
             raise BadInput("Say what it was and how much; nothing was kept.")
         if day > self.today:
             raise BadInput("That day lies ahead.")
         with self._space.action(what.strip()) as act:
-            act.add(OtherLoad(what.strip(), day, amount, unit, effort))
+            settled = {Morning.SETTLED: True, Morning.NOT: False}.get(morning)
+            act.add(OtherLoad(what.strip(), day, amount, unit, effort, settled))
 
     def done(self, item: PlanItem) -> list[Done]:
         """Sessions of an item's line, oldest first."""

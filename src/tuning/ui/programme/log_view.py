@@ -160,7 +160,13 @@ class LogView(QWidget):
         for column, part in enumerate((self.amount, self.unit, self.effort)):
             grid.addWidget(part, 1, column)
             grid.setColumnStretch(column, 1)
-        grid.addWidget(button("Add", self.add_other), 0, 3)
+        self.after = QComboBox()
+        for morning in Morning:
+            self.after.addItem(f"morning after: {morning.value}", morning)
+        self.after.setCurrentIndex(self.after.findData(Morning.UNKNOWN))
+        self.after.setAccessibleName("Morning after the load")
+        grid.addWidget(self.after, 2, 0, 1, 3)
+        grid.addWidget(button("Add", self.add_other), 2, 3)
         return grid
 
     # hands
@@ -171,10 +177,12 @@ class LogView(QWidget):
         with self._workspace.trying():
             day = self.day.date().toPyDate()
             amount, unit = float(self.amount.value()), self.unit.currentText()
-            self._course.log_other(self.what.text(), day, amount, unit, self.effort.value())
+            morning = Morning(self.after.currentData())
+            self._course.log_other(self.what.text(), day, amount, unit, self.effort.value(), morning)
         if self._workspace.case is not before:
             self.what.clear()
             self.amount.setValue(0)
+            self.after.setCurrentIndex(self.after.findData(Morning.UNKNOWN))
 
     def add_typed(self) -> None:
         """One line of the home log."""

@@ -15,6 +15,7 @@ class FieldKind(StrEnum):
     TEXT = "text"
     NUMBER = "number"
     CHOICE = "choice"
+    DAY = "told day"  # as it was told, such as Sept 2026; how it is counted stands beside it
 
 
 @dataclass(frozen=True)

@@ -63,6 +63,16 @@ def latest_day(text: str, today: date) -> date | None:
     return min(today, date(int(year), month, calendar.monthrange(int(year), month)[1]))
 
 
+def day_words(text: str, today: date) -> tuple[bool, str]:
+    """Whether a told day was understood, and in words from when weeks are counted; nothing for an empty one."""
+    if not text.strip():
+        return True, ""
+    day = latest_day(text, today)
+    if day is None:
+        return False, "Not understood as a day that has been; weeks since it are not counted. Write Sept 2026."
+    return True, f"counted from {day:%-d %b %Y}"
+
+
 def _exact(text: str, today: date, month_first: bool) -> date | None:
     try:
         return birth_date(text, today, month_first)

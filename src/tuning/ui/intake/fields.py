@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -10,8 +11,9 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBo
 
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
+from tuning.core.intake.patient import day_words
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, empty, label
+from tuning.ui.widgets import Line, button, empty, label, set_role
 
 
 def shown(value: Any) -> str:
@@ -32,6 +34,8 @@ class FieldEdit(QWidget):
         self.value: str | float | None = None
         self.refusal = label(role="caution", wrap=True)
         self.refusal.hide()
+        self.reading = label(wrap=True)
+        self.reading.hide()
         self.edit: QLineEdit | QComboBox
         if field.kind is FieldKind.CHOICE:
             box = QComboBox()
@@ -53,6 +57,7 @@ class FieldEdit(QWidget):
             column.addWidget(label(name, role="muted"))
         column.addWidget(self.edit)
         column.addWidget(self.refusal)
+        column.addWidget(self.reading)
 
     def show_value(self, value: Any) -> None:
         """Show what the record holds."""
@@ -62,6 +67,7 @@ class FieldEdit(QWidget):
         else:
             self.edit.setText(shown(value))
         self._refuse("")
+        self._read_back()
 
     def _take(self, text: str) -> None:
         try:
@@ -70,9 +76,18 @@ class FieldEdit(QWidget):
             self._refuse(str(err))
             return
         self._refuse("")
+        self._read_back()
         if value != self.value and not (value == self.field.default and self.value is None):
             self.value = value
             self.changed.emit()
+
+    def _read_back(self) -> None:
+        """From when a told day is counted, or that it was not understood."""
+        if self.field.kind is FieldKind.DAY and isinstance(self.edit, QLineEdit):
+            understood, words = day_words(self.edit.text(), date.today())
+            self.reading.setText(words)
+            self.reading.setVisible(bool(words))
+            set_role(self.reading, role="muted" if understood else "caution")
 
     def _refuse(self, sentence: str) -> None:
         self.refusal.setText(sentence)

@@ -19,7 +19,7 @@ LEAST_AGAINST, MOST_AGAINST = 96.0, 0.5
 """Room left of the axis: at least so many px (the words above it), at most this share of what the chips have."""
 CHIP, GAP, MOST_UNTESTED = 26, 5, 3
 LETTERS = {
-    Kind.STRENGTH: "S", Kind.MOVEMENT: "M", Kind.RANGE: "R", Kind.POSTURE: "P", Kind.HISTORY: "H", Kind.PAIN: "!",
+    Kind.STRENGTH: "S", Kind.MOVEMENT: "M", Kind.RANGE: "°", Kind.POSTURE: "P", Kind.HISTORY: "H", Kind.PAIN: "!",
     Kind.RESPONSE: "~",
 }  # fmt: skip
 WORDS = {

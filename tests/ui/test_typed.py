@@ -1,4 +1,4 @@
-"""Pounds and inches: shown and typed where the clinic prefers them; what nobody touched stays to the last digit."""
+"""What is typed and how it is read: pounds and inches, told days; what nobody touched stays to the last digit."""
 
 from __future__ import annotations
 
@@ -10,8 +10,10 @@ from PyQt6.QtTest import QTest
 
 from tuning.core.preferences import LENGTH_UNIT, MASS_UNIT
 from tuning.core.types import Side
+from tuning.knowledge import load
 from tuning.ui.forms import PatientForm
 from tuning.ui.header import facts
+from tuning.ui.intake.fields import FieldEdit
 from tuning.ui.picture.tags import TagsDialog
 
 
@@ -72,3 +74,30 @@ def test_tags_of_a_clip_keep_what_nobody_touched(qtbot, window, patient, pounds)
     typed(dialog.step, "8")
     setup = dialog.setup()
     assert setup.load_kg == pytest.approx(19.958, abs=0.001) and setup.step_height_m == pytest.approx(0.2032)
+
+
+@pytest.mark.parametrize(
+    ("told", "words", "role"),
+    [
+        ("12 Sept 2024", "counted from 12 Sep 2024", "muted"),
+        ("2020", "counted from 31 Dec 2020", "muted"),
+        ("some time ago", "Not understood", "caution"),
+        ("Sept 2099", "Not understood", "caution"),
+        ("", "", ""),
+    ],
+)
+def test_how_the_day_of_an_injury_is_counted_stands_beside_it(qtbot, told, words, role):
+    """Weeks since an operation settle a plan: a day that nobody understood must not pass in silence."""
+    lists = load().forms["history"].lists
+    field = next(c for rows in lists for c in rows.columns if rows.id == "injuries" and c.id == "date")
+    edit = FieldEdit(field)
+    qtbot.addWidget(edit)
+    typed(edit.edit, told)
+    edit.edit.editingFinished.emit()
+    assert edit.reading.text().startswith(words) and edit.reading.isHidden() is not bool(words)
+    assert not role or edit.reading.property("role") == role
+    assert edit.value == (told or None), "kept as it was told"
+    again = FieldEdit(field)
+    qtbot.addWidget(again)
+    again.show_value(told or None)
+    assert again.reading.text() == edit.reading.text()

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput
@@ -122,7 +122,7 @@ class RowsEdit(QWidget):
         for edit in edits:
             edit.show_value((values or {}).get(edit.field.id))
             edit.changed.connect(self.changed)
-            line.addWidget(edit, 1)
+            line.addWidget(edit, 1, Qt.AlignmentFlag.AlignTop)
         self.rows.append(edits)
         self._lines.addLayout(line)
         if values is None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import pytest
+from pypdf import PdfReader
 from PyQt6.QtCore import Qt, QTimer, QUrl
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QTest
@@ -12,7 +14,11 @@ from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Letter
 from tuning.core.errors import EnvironmentFault
+from tuning.core.preferences import DAYS, DECIMALS
+from tuning.core.reports.content import Register, as_text
+from tuning.exchange.pdf.report import write_report
 from tuning.ui.reports.dialog import ReportDialog
+from tuning.ui.reports.maker import ReportMaker
 
 
 def in_letter(window, act: Callable[[ReportDialog], None]) -> None:
@@ -139,3 +145,19 @@ def test_every_report_has_its_pages_and_its_pictures(window, patient, tmp_path, 
     assert dialog.write_file(tmp_path / "out.html")
     assert bool(pictures) == ("data:image/png" in (tmp_path / "out.html").read_text())
     assert dialog.write_file(tmp_path / "out.pdf")
+
+
+def test_a_letter_is_written_in_the_manner_of_the_clinic_and_screens_stay(window, patient, tmp_path):
+    patient("glassblower", "review")
+    space, maker = window.workspace, ReportMaker(window.workspace)
+    kind = maker.kinds[0]
+    usual = as_text(maker.report(kind, Register.COLLEAGUE))
+    space.set_preferences({DECIMALS: "comma", DAYS: "numbers"}, "letters go abroad")
+    report = maker.report(kind, Register.COLLEAGUE)
+    told = as_text(report)
+    assert re.search(r"\d\.\d", usual) and re.search(r"\d,\d", told)
+    assert not re.search(r"\d [A-Z][a-z]{2} 2026", told) and re.search(r"\d{1,2}\.\d{1,2}\.2026", told + report.days[1])
+    assert [s.rests for s in report.sentences] == [s.rests for s in maker.report(kind, Register.COLLEAGUE).sentences]
+    write_report(report, {}, tmp_path / "letter.pdf", "A4")
+    page = " ".join(PdfReader(tmp_path / "letter.pdf").pages[0].extract_text().split())
+    assert f"born {report.days[0]}" in page and "May 1985" not in page

@@ -20,6 +20,7 @@ REGIONAL, HABIT, UNINVOLVED_FIRST, PAIN_SCHOOL = (
 )  # fmt: skip
 FIRST_SCHOOL, PATTERN_SCHOOL, SHIN_SCHOOL = "schools.first", "schools.pattern", "schools.shin"
 MASS_UNIT, LENGTH_UNIT = "look.mass-unit", "look.length-unit"
+DECIMALS, DAYS = "report.decimals", "report.days"
 LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper", "sheet.large", "dates.month-first"
 THEME, SCALE, MUTE = "look.theme", "look.scale", "session.mute"
 BACKUP_FOLDER, BACKUP_DAILY, LOCK_MINUTES = "backup.folder", "backup.daily", "lock.minutes"
@@ -130,6 +131,10 @@ DECLARED: tuple[Preference, ...] = (
                {"graded": "graded, as it is tolerated", "upright": "shin kept upright"}),
     Preference(LETTERHEAD, "Letters", "Letterhead", Type.TEXT, "",
                "Name, address, telephone: as they stand on top of every letter.", high=600),
+    Preference(DECIMALS, "Letters", "Decimals in letters", Type.CHOICE, "point",
+               "What somebody typed stays as it was typed.", {"point": "12.5", "comma": "12,5"}),
+    Preference(DAYS, "Letters", "Days in letters", Type.CHOICE, "words", "Screens always show days in words.",
+               {"words": "3 May 2026", "numbers": "3.5.2026", "iso": "2026-05-03"}),
     Preference(PAPER, "Letters", "Paper", Type.CHOICE, "A4", "For letters and exercise sheets.",
                {"A4": "A4", "Letter": "Letter"}),
     _switch(LARGE_PRINT, "Letters", "Exercise sheets in large print", False, "One exercise a page, 14 points."),

@@ -114,6 +114,13 @@ class Report:
     letterhead: tuple[str, ...] = ()
     simulated: bool = False
     left_out: tuple[str, ...] = field(default=(), compare=False)
+    written: tuple[str, str] | None = None
+    """Birth date and day of the letter as the clinic writes them; the usual way without it."""
+
+    @property
+    def days(self) -> tuple[str, str]:
+        """Birth date and day of the letter, as they are written."""
+        return self.written or (f"{self.born:%-d %B %Y}", f"{self.day:%-d %B %Y}")
 
     @property
     def title(self) -> str:

@@ -33,8 +33,8 @@ def report_html(report: Report, images: Images, links: bool = False) -> str:
 <meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'">
 <title>{escape(report.title)}</title><style>{STYLE}</style></head><body><main>
 {head}<h1>{escape(report.title)}</h1>
-<p class="muted">{report.day:%-d %B %Y} · <bdi>{escape(report.author)}</bdi>, {escape(report.role)}</p><hr>
-<p><b><bdi>{escape(report.patient)}</bdi></b>, born {report.born:%-d %B %Y}</p>{made_up}
+<p class="muted">{report.days[1]} · <bdi>{escape(report.author)}</bdi>, {escape(report.role)}</p><hr>
+<p><b><bdi>{escape(report.patient)}</bdi></b>, born {report.days[0]}</p>{made_up}
 {sections}
 <hr><p class="muted">{escape(report.closing)} {escape(report.scope)}</p></main></body></html>
 """

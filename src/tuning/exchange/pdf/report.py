@@ -57,7 +57,7 @@ def _built(report: Report, images: Images, paper: tuple[float, float], size: flo
         canvas.setFont("Body", 8)
         canvas.setFillColor(MUTED)
         canvas.drawRightString(paper[0] - edge, 9 * mm, f"page {doc.page}")
-        canvas.drawString(edge, 9 * mm, f"{report.title} · {report.day:%-d %B %Y}")
+        canvas.drawString(edge, 9 * mm, f"{report.title} · {report.days[1]}")
 
     made.build(_story(report, images, width, size), onFirstPage=foot, onLaterPages=foot)
     return whole.getvalue(), made.page
@@ -68,11 +68,11 @@ def _story(report: Report, images: Images, width: float, size: float) -> list[An
     story: list[Any] = [Paragraph(marked_up(line, small), style(small, colour=MUTED, after=0))
                         for line in report.letterhead]  # fmt: skip
     by = f"{report.author}, {report.role}"
-    who = f"<b>{marked_up(report.patient, size + 3)}</b>, born {report.born:%-d %B %Y}"
+    who = f"<b>{marked_up(report.patient, size + 3)}</b>, born {report.days[0]}"
     story += [
         Spacer(1, 4),
         Paragraph(report.title, style(size * 1.9, bold=True, after=3)),
-        Paragraph(f"{report.day:%-d %B %Y} · {marked_up(by, size)}", style(size, colour=MUTED)),
+        Paragraph(f"{report.days[1]} · {marked_up(by, size)}", style(size, colour=MUTED)),
         HRFlowable(width="100%", color=LINE, spaceAfter=6),
         Paragraph(who, style(size + 3, after=4)),
     ]

@@ -13,10 +13,11 @@ from tuning.core.entries import Answer, Capture, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.judging.ledger import ledger
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.preferences import LETTERHEAD, PAPER
+from tuning.core.preferences import DAYS, DECIMALS, LETTERHEAD, PAPER
 from tuning.core.programme.plan import standing_plan
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
+from tuning.core.reports.manner import Days, Manner, in_manner
 from tuning.core.reports.material import Material
 from tuning.core.reports.sections import written
 from tuning.core.review.changes import between_visits, compared, not_retested
@@ -79,7 +80,8 @@ class ReportMaker:
         made = written(material_of(self._space), self._space.knowledge.reports, kind, register)
         if not made.sections:
             raise BadInput(f"{kind.name}: nothing to say yet. Measure or ask something first.")
-        return made
+        prefer = self._space.prefer
+        return in_manner(made, Manner(prefer(DECIMALS) == "comma", Days(prefer(DAYS))))
 
     def images(self, report: Report) -> dict[tuple[str, ...], bytes]:
         """The pictures of a report as PNG; one that cannot be drawn is left out."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import partial
 
 import cv2
@@ -35,6 +35,7 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
+from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Target
 from tuning.video.together import (
     CLEARLY,
     FAR_SHARE,
@@ -47,16 +48,14 @@ from tuning.video.together import (
     solve,
 )
 
-GATE_PX, USUAL_FRAME_S, USUAL_HEIGHT = 9.0, 1 / 60, 720
-"""A mark is looked for this far around its prediction, growing by GATE_GROWTH_PX with each frame unseen: in a picture
-720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the square of its time."""
+USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
+"""Gates are those of a picture 720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the
+square of its time."""
 GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
 """The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
 GATE_GROWTH_PX = 2.5
-GATE_MOST_PX = 48.0
 SAME_PX = 3.0
 """Two marks closer than this sit on one sticker."""
-NEIGHBOUR_SHARE = 0.45
 SURE = 0.5
 """Quality from which a place is trusted."""
 FIRM = 4.0
@@ -72,76 +71,11 @@ PALE, PALE_LIKE = 12.0, 0.1
 than elsewhere, since somebody has clicked there."""
 LEARNING = 12
 """Frames in which a sticker's look is still learnt: it may have been blurred or half turned at the click."""
-KNOWN_COURSE, UNSETTLED = 3, 8
-"""Frames unseen after which a mark's own speed is forgotten; how loosely it hangs among the others when it comes back,
-as if it had been unseen for so many frames, two fewer with each frame."""
+UNSETTLED = 8
+"""How loosely a mark hangs among the others when it comes back, as if it had been unseen for so many frames, two fewer
+with each frame."""
 STRAIGHT_ON = 15
 """Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
-
-
-@dataclass
-class _Target:
-    """One mark on its way through the clip."""
-
-    name: str
-    at: Floats
-    sticker: Sticker | None
-    patch: NDArray[np.uint8] | None = None
-    hold: float = 1.0
-    """How well the place holds a mark, 0..1: a sticker does; plain skin and smooth edges let it slide."""
-    velocity: Floats = field(default_factory=lambda: np.zeros(2))
-    unseen: int = 0
-    age: int = 0
-    """Frames in which it was seen."""
-    course: Floats = field(default_factory=lambda: np.zeros(2))
-    """Where its own course has led since it was last seen at `at`."""
-    traces: int = 0
-    """Frames in which only a trace of it was seen."""
-    reach: float = GATE_MOST_PX
-    """How far from its prediction it is looked for at most: never as far as the next mark."""
-    company: list[tuple[_Target, Floats, Floats, float]] = field(default_factory=list)
-    """While unseen: the nearest marks, their places and speeds when it was last seen, and their weights."""
-
-    @property
-    def limb(self) -> str:
-        """Left or right, as its name ends; empty for a mark of the middle."""
-        return next((side for side in ("left", "right") if self.name.endswith(side)), "")
-
-    def predicted(self) -> Floats:
-        """Its own course, turned as its neighbours left theirs, fading into their motion while unseen."""
-        if not self.unseen:
-            return self.at + self.velocity
-        fade = 0.8**self.unseen
-        own = self.course + fade * self.velocity + self._carried(surprise=True)
-        return self.at + fade * own + (1 - fade) * self._carried()
-
-    def straight(self) -> Floats:
-        """Where it would be had it gone on as it was last seen to."""
-        return self.at + (self.unseen + 1) * self.velocity
-
-    def _carried(self, surprise: bool = False) -> Floats:
-        """How far its neighbours went since it was last seen; or how much further than they were on their way to."""
-        on_the_way = self.unseen if surprise else 0
-        shown = [(t.at - was - on_the_way * speed, w) for t, was, speed, w in self.company if not t.unseen]
-        total = sum(w for _, w in shown)
-        if not total:
-            return np.zeros(2) if surprise else self.course
-        return sum((moved * w for moved, w in shown), np.zeros(2)) / total
-
-    def carried_speed(self) -> Floats:
-        """The speed of what was near it when it was last seen."""
-        shown = [(t.velocity, w) for t, _, _, w in self.company if not t.unseen]
-        total = sum(w for _, w in shown)
-        return sum((speed * w for speed, w in shown), np.zeros(2)) / total if total else np.zeros(2)
-
-    def leave(self, others: list[_Target]) -> None:
-        """It is out of sight from now on: remember who was near."""
-        shown = [t for t in others if t is not self and not t.unseen]
-        near = sorted(shown, key=lambda t: (t.limb != self.limb, gap(t.at, self.at)))[:3]
-        self.company = [(t, t.at.copy(), t.velocity.copy(), 1 / (10 + gap(t.at, self.at)) ** 2) for t in near]
-        self.course = np.zeros(2)
-        gaps = [gap(t.at, self.at) for t in others if t is not self]
-        self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
 
 
 class Follower:
@@ -152,7 +86,7 @@ class Follower:
         longer = max(1.0, frame_s / USUAL_FRAME_S)
         self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
         self._scale = max(1.0, height / USUAL_HEIGHT) * longer
-        self.targets: list[_Target] = []
+        self.targets: list[Target] = []
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
         for name, click in marks.items():
@@ -160,7 +94,7 @@ class Follower:
         for target in self.targets:  # the first one could not be told by the look of those that came after it
             self._by_the_others(as_picture(picture), target)
 
-    def _by_the_others(self, picture: Picture, target: _Target) -> None:
+    def _by_the_others(self, picture: Picture, target: Target) -> None:
         """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
         if target.sticker is not None:
             return
@@ -186,7 +120,7 @@ class Follower:
         at, sticker = recognise(picture, np.asarray(click, dtype=np.float64))
         patch = None if sticker is not None else crop(plane, at, 10)[0].copy()
         hold = 1.0 if patch is None else min(1.0, weakest_slope(patch) / FIRM)
-        self.targets.append(_Target(name, at, sticker, patch, hold))
+        self.targets.append(Target(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
         self._by_the_others(picture, self.targets[-1])
@@ -207,7 +141,7 @@ class Follower:
         for target, find in zip(self.targets, finds, strict=True):
             if find is None and not target.unseen:
                 target.leave(self.targets)
-        told = [self._settle(target, find) for target, find in zip(self.targets, finds, strict=True)]
+        told = [target.settle(find) for target, find in zip(self.targets, finds, strict=True)]
         if self._any_plain:
             self._before = picture.y.copy()
         return told
@@ -219,7 +153,7 @@ class Follower:
                 target.leave(self.targets)
         for _ in range(frames):
             for target in self.targets:
-                self._settle(target, None)
+                target.settle(None)
 
     @staticmethod
     def _free(predicted: list[Floats]) -> list[float]:
@@ -240,7 +174,7 @@ class Follower:
         return dict(zip(at, seen, strict=True))
 
     def _find(
-        self, picture: Picture, target: _Target, predicted: Floats, quick: Blob | None, free: float
+        self, picture: Picture, target: Target, predicted: Floats, quick: Blob | None, free: float
     ) -> tuple[Floats, float] | None:
         height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
@@ -251,7 +185,7 @@ class Follower:
         return self._find_sticker(picture, target, target.sticker, predicted, quick, free)
 
     def _find_sticker(
-        self, picture: Picture, target: _Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
+        self, picture: Picture, target: Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
     ) -> tuple[Floats, float] | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
@@ -312,7 +246,7 @@ class Follower:
                 finds[k] = self._taken(target, seen, like)
 
     @staticmethod
-    def _taken(target: _Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
+    def _taken(target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
         """A find as place and quality. A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
         if like >= SURE:
             target.traces = 0
@@ -337,7 +271,7 @@ class Follower:
         far = far if target.unseen >= LONG_HIDDEN else 0.0
         return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
 
-    def _find_plain(self, plane: Plane, target: _Target, predicted: Floats) -> tuple[Floats, float] | None:
+    def _find_plain(self, plane: Plane, target: Target, predicted: Floats) -> tuple[Floats, float] | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
         assert target.patch is not None
         half = 44
@@ -385,22 +319,6 @@ class Follower:
                     for n, k in zip((a, b), pair, strict=True)
                 ]
                 finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None
-
-    @staticmethod
-    def _settle(target: _Target, find: tuple[Floats, float] | None) -> tuple[Floats, float]:
-        if find is None:
-            target.unseen += 1
-            target.course = target.course + 0.8**target.unseen * target.velocity
-            return np.full(2, np.nan), 0.0
-        at, quality = find
-        if target.unseen > KNOWN_COURSE:  # the way between says little of where it is going now
-            target.velocity, target.age = target.carried_speed(), 0
-        elif target.unseen:
-            target.velocity = (at - target.at) / (target.unseen + 1)
-        else:
-            target.velocity = 0.35 * target.velocity + 0.65 * (at - target.at)
-        target.at, target.unseen, target.age = at, 0, target.age + 1
-        return at, quality
 
 
 def _parabola(left: float, middle: float, right: float) -> float:

@@ -135,6 +135,7 @@ def _leg(
 
 def _foot_at(hip: Place, knee: Place, ankle: Place, foot: Place) -> LegPlaces:
     def place(along: float) -> Place:
+        """A point of the sole, by its share of the foot from the heel."""
         return np.asarray(ankle + foot @ np.array([(along - ANKLE_ALONG_FOOT) * FOOT, -ANKLE_HEIGHT, 0.0]))
 
     return LegPlaces(hip, knee, ankle, place(0.0), place(BALL_ALONG_FOOT), place(1.0))
@@ -217,6 +218,7 @@ def _grounded(made: Body, frame: Frame, position: Position, step: float) -> Body
 
 def _moved(made: Body, by: Place) -> Body:
     def moved(part: Any) -> Any:
+        """A part of the body with every place shifted."""
         return type(part)(**{name: place + by for name, place in vars(part).items()})
 
     arms = (moved(made.arms[0]), moved(made.arms[1]))

@@ -185,6 +185,7 @@ def _search(items: Sequence[Item], room: Room) -> dict[str, tuple[int, ...]] | N
     steps = [0]
 
     def place(at: int) -> bool:
+        """Whether this item and those after it find their days."""
         if at == len(items):
             return True
         item = items[at]

@@ -187,7 +187,6 @@ def _sister(wanted: Rung, ladder: Ladder, now: Placing) -> Rung | None:
     most = wanted.demand_of(wanted.poses[0])
 
     def no_harder(rung: Rung) -> bool:
-
         """Whether it asks no more in any part."""
         found = rung.demand_of(rung.poses[0])
         parts = ("knee", "kneecap", "hip", "balance")

@@ -59,18 +59,15 @@ def in_manner(report: Report, manner: Manner) -> Report:
     """The report with every sentence, row and caption in a manner; nothing else of it changes."""
 
     def told(sentence: Sentence) -> Sentence:
-
         """One sentence."""
         return replace(sentence, text=manner.text(sentence.text))
 
     def behind_the_day(sentence: Sentence) -> Sentence:
-
         """The day of a sentence; what follows it was typed."""
         day, colon, typed = sentence.text.partition(": ")
         return replace(sentence, text=f"{manner.text(day)}{colon}{typed}")
 
     def section(one: Section) -> Section:
-
         """One section."""
         if one.id in AS_TYPED:
             return replace(one, sentences=tuple(map(behind_the_day, one.sentences)))

@@ -12,7 +12,7 @@ from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from tuning.core.entries import Letter
+from tuning.core.entries import Form, Letter
 from tuning.core.errors import EnvironmentFault
 from tuning.core.preferences import DAYS, DECIMALS
 from tuning.core.reports.content import Register, as_text
@@ -161,3 +161,21 @@ def test_a_letter_is_written_in_the_manner_of_the_clinic_and_screens_stay(window
     write_report(report, {}, tmp_path / "letter.pdf", "A4")
     page = " ".join(PdfReader(tmp_path / "letter.pdf").pages[0].extract_text().split())
     assert f"born {report.days[0]}" in page and "May 1985" not in page
+
+
+@pytest.mark.parametrize(("answers", "leaves"), [({}, True), ({"letters": "yes"}, True), ({"letters": "no"}, False),
+                                                 ({"film": "no", "letters": "yes"}, False)])  # fmt: skip
+def test_no_picture_leaves_in_a_letter_where_the_patient_did_not_agree(window, patient, answers, leaves):
+    patient("glassblower", "review")
+    space, maker = window.workspace, ReportMaker(window.workspace)
+    kind = next(k for k in maker.kinds if k.id == "full")
+    usual = maker.report(kind, Register.COLLEAGUE)
+    assert any(s.pictures for s in usual.sections), "there is something to leave out"
+    with space.action("consent") as act:
+        act.add(Form("intake-consent", answers))
+    report = maker.report(kind, Register.COLLEAGUE)
+    assert any(s.pictures for s in report.sections) is leaves
+    assert any("did not agree" in words for words in report.left_out) is not leaves
+    assert [s.text for one in report.sections for s in one.sentences] == [
+        s.text for one in usual.sections for s in one.sentences if one.sentences], "words stay"  # fmt: skip
+    assert bool(maker.images(report)) is leaves

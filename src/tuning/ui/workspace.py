@@ -17,7 +17,7 @@ from tuning.core.gate.clearing import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
 from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
-from tuning.core.intake.consent import check_pictures, film_refused, newest
+from tuning.core.intake.consent import check_pictures, film_refused, letters_refused, newest
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, Who
@@ -263,6 +263,10 @@ class Workspace(QObject):
     def film_refused(self) -> str:
         """Why no pictures may be taken or opened; empty where they may."""
         return film_refused(newest(self.case.all(Form))) if self.case is not None else ""
+
+    def letters_refused(self) -> str:
+        """Why no pictures may leave in a letter; empty where they may."""
+        return letters_refused(newest(self.case.all(Form))) if self.case is not None else ""
 
     def facts(self, case: Case | None = None) -> Facts:
         """What the gate knows now."""

@@ -25,6 +25,13 @@ def newest(forms: Iterable[Form]) -> Mapping[str, Any] | None:
     return next((form.data for form in reversed(list(forms)) if form.kind == CONSENT), None)
 
 
+def letters_refused(data: Mapping[str, Any] | None) -> str:
+    """Why no picture may leave in a letter; empty where that was agreed to, or not asked yet."""
+    if film_refused(data) or (data is not None and data.get("letters") == NO):
+        return "Pictures are left out: the patient did not agree to them in letters (Intake, Consent)."
+    return ""
+
+
 def film_refused(data: Mapping[str, Any] | None) -> str:
     """Why nothing may be filmed or photographed; empty where it was agreed to, or not asked yet."""
     if data is not None and data.get("film") == NO:

@@ -137,6 +137,12 @@ class Report:
             found += [picture.caption for picture in section.pictures]
         return found
 
+    def without_pictures(self, why: str) -> Report:
+        """The report without any picture, and with the sentence that tells why."""
+        kept = [replace(section, pictures=()) for section in self.sections]
+        told = tuple(dict.fromkeys((*self.left_out, why)))
+        return replace(self, sections=tuple(s for s in kept if not s.empty), left_out=told)
+
     def without(self, sections: Sequence[str]) -> Report:
         """The report without some sections."""
         return replace(self, sections=tuple(s for s in self.sections if s.id not in sections))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.entries import Form
-from tuning.core.intake.consent import CONSENT, film_refused
+from tuning.core.intake.consent import CONSENT, film_refused, letters_refused
 from tuning.core.intake.soles_and_regions import region_at, repeats
 from tuning.core.types import Observation, Setup, Side
 from tuning.core.visit.battery import observed
@@ -212,7 +212,9 @@ class ConsentPanel(FormPanel):
         kept = self._space.form(self.kind) if self._space.case is not None else None
         ask = "Ask before touch, undressing and filming."
         since = f"Kept {day(kept.at)} by {kept.who}." if kept is not None else ask
-        return f"{refusal}: camera and files stay closed.\n{since}" if refusal else since
+        if refusal:
+            return f"{refusal}: camera and files stay closed.\n{since}"
+        return f"Letters go without pictures.\n{since}" if letters_refused(data) else since
 
 
 class HistoryPanel(FormPanel):

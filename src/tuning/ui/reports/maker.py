@@ -80,6 +80,9 @@ class ReportMaker:
         made = written(material_of(self._space), self._space.knowledge.reports, kind, register)
         if not made.sections:
             raise BadInput(f"{kind.name}: nothing to say yet. Measure or ask something first.")
+        refusal = self._space.letters_refused()
+        if refusal and any(section.pictures for section in made.sections):
+            made = made.without_pictures(refusal)
         prefer = self._space.prefer
         return in_manner(made, Manner(prefer(DECIMALS) == "comma", Days(prefer(DAYS))))
 

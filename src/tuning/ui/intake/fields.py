@@ -159,6 +159,7 @@ class FormEdit(QWidget):
         grid.setVerticalSpacing(8)
         for n, edit in enumerate(self.fields.values()):
             grid.addWidget(edit, n // columns, n % columns)
+            grid.setColumnStretch(n % columns, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)

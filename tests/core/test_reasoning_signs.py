@@ -531,6 +531,19 @@ def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
     assert "doctor" in for_patient(concluded(*feet, triage=Triage.RED))
 
 
+@pytest.mark.parametrize("side", LEGS)
+def test_a_line_whose_sign_lies_on_the_other_side_speaks_for_the_thinner_calf(side):
+    """The larger calf carries the finding of its measure; what it tells is of the other leg."""
+    girth = {LEFT: (33.0, 38.0), RIGHT: (38.0, 33.0)}[side]
+    worse = {LEFT: (100.0, 200.0), RIGHT: (200.0, 100.0)}[side]
+    weak = both("hip-abd", *worse)
+    bare = sheet("leg-strength", "strength-gap", side, *weak)
+    thin = sheet("leg-strength", "strength-gap", side, *weak, *both("calf-bulk", *girth))
+    thick = sheet("leg-strength", "strength-gap", side, *weak, *both("calf-bulk", *girth[::-1]))
+    assert (thin.score - bare.score, thick.score - bare.score) == (0.5, 0)
+    assert [chip.line.words for chip in thin.fired] == ["thinner calf"]
+
+
 def test_signs_turn_with_the_side_of_their_line():
     deficit = Sign(measures=("hip-abd",))
     found = findings(case(*both("hip-abd", 100, 200)), MEASURES)

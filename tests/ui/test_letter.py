@@ -171,6 +171,7 @@ def test_no_picture_leaves_in_a_letter_where_the_patient_did_not_agree(window, p
     kind = next(k for k in maker.kinds if k.id == "full")
     usual = maker.report(kind, Register.COLLEAGUE)
     assert any(s.pictures for s in usual.sections), "there is something to leave out"
+    assert maker.images(usual), "and it was drawn before the patient was asked"
     with space.action("consent") as act:
         act.add(Form("intake-consent", answers))
     report = maker.report(kind, Register.COLLEAGUE)

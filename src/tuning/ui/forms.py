@@ -40,6 +40,7 @@ class FieldsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(520)
+        self._standing: dict[QLineEdit, float | None] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 20, 24, 16)
         column.setSpacing(12)
@@ -70,6 +71,17 @@ class FieldsDialog(QDialog):
         made.addItems(options)
         self._row(name, made)
         return made
+
+    def stands(self, line: QLineEdit, value: float | None) -> None:
+        """What a line shows stands in the record, to digits that are not shown; until somebody types into it."""
+        self._standing[line] = value
+        line.textChanged.connect(lambda _: self._standing.pop(line, None))
+
+    def number(self, line: QLineEdit, read: Callable[[str, str], float], unit: str) -> float | None:
+        """What a line says, None for nothing; what stands where nobody touched it. Raises BadInput."""
+        if line in self._standing:
+            return self._standing[line]
+        return read(line.text(), unit) if line.text().strip() else None
 
     def _row(self, name: str, field: QWidget) -> None:
         field.setAccessibleName(name)
@@ -135,7 +147,6 @@ class PatientForm(FieldsDialog):
         self._row("Complaint", self.complaint)
         self.involved = self.choice("Involved side", ["none", "left", "right", "both"])
         self.values: dict[str, Any] = {}
-        self._untouched: dict[QLineEdit, float | None] = {}
         self._styled(self.date_order.currentIndex())
         if patient is not None:
             self._fill(patient)
@@ -148,23 +159,13 @@ class PatientForm(FieldsDialog):
         self.occupation.setText(patient.occupation)
         self.mass.setText(shown_mass(patient.body_mass_kg, self._mass_unit) if patient.body_mass_kg else "")
         self.stature.setText(shown_length(patient.stature_m, self._length_unit) if patient.stature_m else "")
-        self._untouched = {self.mass: patient.body_mass_kg, self.stature: patient.stature_m}
-        for line in self._untouched:
-            line.textChanged.connect(partial(self._touched, line))
+        self.stands(self.mass, patient.body_mass_kg)
+        self.stands(self.stature, patient.stature_m)
         self.complaint.setPlainText(patient.complaint)
         chosen = ((self.sex, patient.sex), (self.hand, patient.dominant_hand), (self.leg, patient.dominant_leg))
         for box, value in (*chosen, (self.involved, patient.involved.value)):
             box.setCurrentIndex(max(0, box.findText(value)))
         self._read_back()
-
-    def _touched(self, line: QLineEdit, _: str) -> None:
-        self._untouched.pop(line, None)
-
-    def _number(self, line: QLineEdit, read: Callable[[str, str], float], unit: str) -> float | None:
-        """What a line says; as it stood, to the last digit, where nobody touched it."""
-        if line in self._untouched:
-            return self._untouched[line]
-        return read(line.text(), unit) if line.text().strip() else None
 
     def _styled(self, index: int) -> None:
         self.birth.setPlaceholderText("3/12/1979" if index else "12.3.1979")
@@ -194,8 +195,8 @@ class PatientForm(FieldsDialog):
             "birth_date": self._birth(),
             "sex": self.sex.currentText(),
             "occupation": self.occupation.text().strip(),
-            "body_mass_kg": self._number(self.mass, parse_body_mass, self._mass_unit),
-            "stature_m": self._number(self.stature, parse_stature, self._length_unit),
+            "body_mass_kg": self.number(self.mass, parse_body_mass, self._mass_unit),
+            "stature_m": self.number(self.stature, parse_stature, self._length_unit),
             "dominant_hand": self.hand.currentText(),
             "dominant_leg": self.leg.currentText(),
             "complaint": self.complaint.toPlainText().strip(),

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
@@ -40,9 +38,8 @@ class TagsDialog(FieldsDialog):
         self.reach = self._choice("Reach of the free leg", REACHES, setup.reach)
         load = setup.load_kg and shown_mass(setup.load_kg, self._mass)
         self.load = self._line("Load of a bar or weight", shown_mass(20, self._mass), load)
-        self._shown = {self.step: setup.step_height_m, self.load: setup.load_kg}
-        for line in self._shown:
-            line.textChanged.connect(partial(self._touched, line))
+        self.stands(self.step, setup.step_height_m)
+        self.stands(self.load, setup.load_kg)
         turn_out = None if setup.turn_out_deg is None else f"{setup.turn_out_deg:g}°"
         self.turn_out = self._line("Feet turned out", "15°", turn_out)
         self.band = self._line("Band", "light, above the knees", setup.band)
@@ -65,27 +62,17 @@ class TagsDialog(FieldsDialog):
     def _chosen(self, box: QComboBox) -> str:
         return box.currentText() if box.currentIndex() > 0 else ""
 
-    def _touched(self, line: QLineEdit, _: str) -> None:
-        self._shown.pop(line, None)
-
-    def _number(self, line: QLineEdit, text: str, read: Callable[[str, str], float], unit: str) -> float | None:
-        """What a line says; as it stood where nobody touched it."""
-        if line in self._shown:
-            return self._shown[line]
-        return read(text, unit) if text else None
-
     def setup(self) -> Setup:
         """The set-up as it is typed. Raises BadInput with what would be accepted."""
-        speed, step = self.speed.text().strip(), self.step.text().strip()
-        load, turn_out = self.load.text().strip(), self.turn_out.text().strip()
+        speed, turn_out = self.speed.text().strip(), self.turn_out.text().strip()
         return replace(
             self._following.facts().setup,
             gait=self._chosen(self.gait),
             speed_m_s=parse_speed(speed) if speed else None,
             shoes=self._chosen(self.shoes),
-            step_height_m=self._number(self.step, step, parse_step_height, self._length),
+            step_height_m=self.number(self.step, parse_step_height, self._length),
             reach=self._chosen(self.reach),
-            load_kg=self._number(self.load, load, parse_load, self._mass),
+            load_kg=self.number(self.load, parse_load, self._mass),
             turn_out_deg=parse_turn_out(turn_out) if turn_out else None,
             band=self.band.text().strip(),
             cue=self.cue.text().strip(),

@@ -98,7 +98,8 @@ class ReportMaker:
                             self._images[picture.shows] = drawn
         finally:
             frames.close()
-        return dict(self._images)
+        shown = [picture.shows for section in report.sections for picture in section.pictures]
+        return {key: self._images[key] for key in shown if key in self._images}
 
     def _drawn(self, frames: Frames, picture: Picture) -> bytes:
         case, halves, view = self._space.case, [], ""

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import av
 import chance
+import hands
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -120,6 +121,14 @@ def patient(window):
         return people[occupation]
 
     return open_patient
+
+
+@pytest.fixture
+def programme(window, patient):
+    """Programme of the glassblower: three exercises, six weeks of log."""
+    patient("glassblower", "programme")
+    hands.settle()
+    return window.page("programme")
 
 
 def write_clip(

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date
 
 import hands
-import pytest
 from pypdf import PdfReader
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -14,54 +13,41 @@ from PyQt6.QtWidgets import QCheckBox, QLabel
 from tuning.ui.programme.kit_dialog import KitDialog
 
 
-@pytest.fixture
-def page(window, patient):
-    """The glassblower: three exercises in the plan."""
-    patient("glassblower", "programme")
-    hands.settle()
-    return window.page("programme")
-
-
-@pytest.fixture
-def course(page):
-    return page.state.course
-
-
-def test_kit_at_home_is_asked_and_what_serves_instead_stands_in_list_plan_and_sheet(page, course, tmp_path):
-    asked = KitDialog(course.kit(), page)
-    assert not any(box.isChecked() for box in asked.boxes.values()) and course.kit().at_hand is None
+def test_kit_at_home_is_asked_and_what_serves_instead_stands_in_list_plan_and_sheet(programme, tmp_path):
+    asked = KitDialog(programme.state.course.kit(), programme)
+    assert not any(box.isChecked() for box in asked.boxes.values()) and programme.state.course.kit().at_hand is None
     for thing in ("bottom stair", "mat"):
         asked.boxes[thing].click()
     assert asked.boxes["bottom stair"].isChecked() and len(asked.findChildren(QCheckBox)) > len(asked.boxes)
-    page.choose.plan.set_kit(asked.chosen())
-    again = KitDialog(course.kit(), page)
+    programme.choose.plan.set_kit(asked.chosen())
+    again = KitDialog(programme.state.course.kit(), programme)
     assert {thing for thing, box in again.boxes.items() if box.isChecked()} == {"bottom stair", "mat"}
-    words = [label.text() for label in page.choose.plan.findChildren(QLabel)]
+    words = [label.text() for label in programme.choose.plan.findChildren(QLabel)]
     assert "bottom stair instead of step" in words and "Not at home: band" in words and "Not at home: rail" in words
-    listed = [page.choose.ladders.list.item(n).text() for n in range(page.choose.ladders.list.count())]
+    listed = [programme.choose.ladders.list.item(n).text() for n in range(programme.choose.ladders.list.count())]
     assert any("not now: not at hand: band" in text for text in listed)
-    page.state.print_sheet(tmp_path / "sheet.pdf", date(2026, 11, 28))
+    programme.state.print_sheet(tmp_path / "sheet.pdf", date(2026, 11, 28))
     text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "sheet.pdf").pages)
     assert "You need: bottom stair." in text and "You need: band (to be found)." in text
     again._forget()
-    page.choose.plan.set_kit(again.chosen())
-    assert course.kit().at_hand is None
+    programme.choose.plan.set_kit(again.chosen())
+    assert programme.state.course.kit().at_hand is None
 
 
-def test_a_rung_whose_kit_is_missing_is_no_next_step(page, course):
-    item = next(i for i in page._workspace.plan() if i.rung == "hb-1-calf")
-    assert course.step_up(item) is not None
-    step = next(s for s in [course.step_up(item)] if s is not None)
-    needs = page._workspace.knowledge.ladder_of(step.rung.id).needs(step.rung)
-    course.set_kit([])
-    assert needs and "not at hand" in course.exercise(item).locked
-    course.set_kit(needs)
-    assert "not at hand" not in course.exercise(item).locked
+def test_a_rung_whose_kit_is_missing_is_no_next_step(programme):
+    item = next(i for i in programme._workspace.plan() if i.rung == "hb-1-calf")
+    assert programme.state.course.step_up(item) is not None
+    step = next(s for s in [programme.state.course.step_up(item)] if s is not None)
+    needs = programme._workspace.knowledge.ladder_of(step.rung.id).needs(step.rung)
+    programme.state.course.set_kit([])
+    assert needs and "not at hand" in programme.state.course.exercise(item).locked
+    programme.state.course.set_kit(needs)
+    assert "not at hand" not in programme.state.course.exercise(item).locked
 
 
-def test_a_tick_can_be_seen_while_it_has_the_focus(page, course):
+def test_a_tick_can_be_seen_while_it_has_the_focus(programme):
     """Keys tick a box; a style of the frame alone once hid the tick of the box that had the focus."""
-    asked = KitDialog(course.kit(), page)
+    asked = KitDialog(programme.state.course.kit(), programme)
     asked.show()
     asked.activateWindow()
     box = asked.boxes["mat"]

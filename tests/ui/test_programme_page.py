@@ -24,11 +24,8 @@ LEFT, RIGHT = LEGS
 
 
 @pytest.fixture
-def page(window, patient):
-    """The glassblower: three exercises, six weeks of log."""
-    patient("glassblower", "programme")
-    hands.settle()
-    return window.page("programme")
+def page(programme):
+    return programme
 
 
 @pytest.fixture

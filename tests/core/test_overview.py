@@ -49,6 +49,8 @@ PLAN = {"rungs": 2, "measured": 9, "visits": 1}
         ({**PLAN, "since": ago(5), "last": ago(5), "alarm": ago(2).date()}, Need.LOG, "26 Nov"),
         ({**PLAN, "since": ago(5), "last": ago(1), "alarm": ago(2).date()}, Need.NOTHING, "plan of 2"),
         ({**PLAN, "screens": (RED,), "since": ago(9), "last": ago(9)}, Need.REFER, "refer"),
+        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12)}, Need.NOTHING, "discharged on 16 Nov"),
+        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12), "screens": (RED,)}, Need.REFER, "refer"),
     ],
 )
 def test_what_is_due(known, need, words):
@@ -58,6 +60,7 @@ def test_what_is_due(known, need, words):
 
 def test_the_next_visit_is_the_next_re_test():
     assert told(**PLAN, since=ago(5), last=ago(5)).next == (ago(5) + timedelta(days=7)).date()
+    assert told(**PLAN, since=ago(5), last=ago(5), ended=ago(5)).next is None
     assert told(**PLAN, since=ago(60), last=ago(1)).next is None and told(measured=3).next is None
 
 

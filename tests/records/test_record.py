@@ -122,6 +122,17 @@ def test_the_list_of_people_tells_what_stands(desk):
     assert found.screens[0].uid == screen.uid and (found.visits, found.last) == (1, desk.visit.started_at)
 
 
+def test_the_list_of_people_knows_a_discharge_until_the_next_visit(desk):
+    for outcome, ended in (("discharged", True), ("open again", False), ("discharged", True)):
+        [decided] = desk.keep(kinds.Decision("discharge", outcome))
+        desk.keep(kinds.Decision("factor-to-programme", "likely", {"factor": outcome}))
+        [found] = desk.record.digests()
+        assert found.ended == (decided.at if ended else None)
+    assert found.factors == 2
+    desk.record.start_visit(desk.patient, desk.person)
+    assert desk.record.digests()[0].ended is None
+
+
 def test_media_are_kept_bit_for_bit_once(desk, tmp_path: Path):
     record = desk.record
     file = tmp_path / "walk one.MP4"

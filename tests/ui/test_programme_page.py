@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import date, timedelta
 
 import hands
@@ -10,14 +11,18 @@ import icalendar
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from tuning.core.entries import Decision, Done, Form, OtherLoad, PlanItem, Screen
+from tuning.core.errors import BadInput, Refused
 from tuning.core.programme.decide import Move, School
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
-from tuning.core.types import LEGS, Side, Triage
+from tuning.core.types import LEGS, Role, Side, Triage
+from tuning.core.visit.overview import overview
 from tuning.exchange.json.home_log import owner_mark
 from tuning.exchange.json.plans import exercises, read_plan
+from tuning.ui.programme import phase_view
 from tuning.ui.programme.course import done_of
 
 LEFT, RIGHT = LEGS
@@ -433,10 +438,82 @@ def test_a_discharge_says_what_is_missing_and_the_activity_score_what_it_means(w
     course = page.log._course
     assert "3.0 at first, 5.0 now: better" in course.score_words()
     course.set_phase(Phase.RETURN, "asked for it")
-    missing = course.discharge_missing()
+    missing = course.ends.missing()
     assert any("gather glass" in m for m in missing) and not any("score asked" in m for m in missing)
     page.log.refresh()
-    assert "For a discharge" in page.log.phase_words.text() and "activity score" in page.log.phase_words.text().lower()
+    words = page.log.phase.words.text()
+    assert "For a discharge" in words and "activity score" in words.lower()
+
+
+def clicked(view, name: str, told: str | None, monkeypatch) -> None:
+    """The first line with a button of this name; the dialog is answered with `told`, or left with Esc."""
+    hands.settle()
+    monkeypatch.setattr(phase_view.QInputDialog, "getText", lambda *a: (told or "", told is not None))
+    next(b for b in view.findChildren(QPushButton) if b.text() == name and not b.isHidden()).click()
+
+
+def test_gaps_are_accepted_with_name_and_reason_goals_closed_and_the_plan_discharged(window, patient, monkeypatch):
+    patient("glassblower", "programme")
+    page, space = window.page("programme"), window.workspace
+    page.open_view(3)
+    view, ends = page.log.phase, page.log._course.ends
+    page.log._course.set_phase(Phase.RETURN, "asked for it")
+    page.log.refresh()
+    hands.settle()
+    first, number = ends.gaps()[0], len(ends.gaps())
+    assert f"all side gaps in tune or accepted ({number} open)" in ends.missing() and first.words in view_text(view)
+    for told in (None, "  "):
+        clicked(view, "accept…", told, monkeypatch)
+        assert ends.gaps()[0].accepted is None, "left, or without a reason"
+    clicked(view, "accept…", "old fracture, stays", monkeypatch)
+    assert ends.gaps()[0].why_accepted.endswith(": old fracture, stays") and space.person.name in view_text(view)
+    assert f"all side gaps in tune or accepted ({number - 1} open)" in ends.missing()
+    clicked(view, "open again", "", monkeypatch)
+    assert ends.gaps()[0].accepted is None
+    space.undo.undo()
+    assert ends.gaps()[0].accepted is not None
+    goal = ends.goals()[0]
+    clicked(view, "close…", "works at the desk now", monkeypatch)
+    assert goal not in ends.goals() and goal in ends.closed_goals()
+    clicked(view, "Discharge…", "", monkeypatch)
+    assert ends.discharged() is None, "something is missing and no reason was given"
+    clicked(view, "Discharge…", "moves away", monkeypatch)
+    assert ends.discharged().reason == "moves away" and ends.discharged().inputs["missing"]
+    assert "Discharged on" in view.words.text()
+    [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
+    assert overview(known, page.log._course.today).due.startswith("discharged on")
+    clicked(view, "Take the discharge back", "", monkeypatch)
+    [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
+    assert ends.discharged() is None and known.ended is None
+
+
+def view_text(view) -> str:
+    hands.settle()
+    return " ".join(part.text() for part in view.findChildren(QLabel) if not part.isHidden())
+
+
+def test_only_a_licensed_clinician_accepts_a_gap_or_discharges(window, patient):
+    patient("glassblower", "programme")
+    space, ends = window.workspace, window.page("programme").log._course.ends
+    space.person = replace(space.person, role=Role.TRAINER)
+    for deed in (lambda: ends.accept(ends.gaps()[0], "fine"), lambda: ends.discharge("fine")):
+        with pytest.raises(Refused, match="licensed"):
+            deed()
+    assert all(gap.accepted is None for gap in ends.gaps()) and ends.discharged() is None
+
+
+def test_restore_leads_on_to_return_where_no_goal_needs_load(page, course):
+    view = page.log.phase
+    course.set_phase(Phase.RESTORE, "")
+    view.refresh()
+    assert view.load.isChecked()
+    view.load.click()
+    assert not course.ends.needs_load() and not course.facts().wants_load and not view.load.isChecked()
+    with pytest.raises(BadInput):
+        course.set_phase(Phase.RETURN, "")
+    for gap in course.ends.gaps():
+        course.ends.accept(gap, "stays")
+    assert course.phase_missing() == ["the AMBER finding cleared"], "a caution holds whatever the goal is"
 
 
 def test_a_deload_week_asks_two_thirds_of_the_sets_and_changes_no_plan(window, patient, monkeypatch):
@@ -452,4 +529,4 @@ def test_a_deload_week_asks_two_thirds_of_the_sets_and_changes_no_plan(window, p
     assert [i.minutes for i in course.items()][0] < 8.5 and window.workspace.plan() == plan
     page.open_view(3)
     page.log.refresh()
-    assert "deload" in page.log.phase_words.text()
+    assert "deload" in page.log.phase.words.text()

@@ -7,6 +7,8 @@ from datetime import date, datetime
 from sqlite3 import Connection, Row
 
 from tuning.core.case import FACTS, Patient
+from tuning.core.programme.course import DISCHARGE, OPEN_AGAIN
+from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
 from tuning.core.visit.overview import Digest
 
@@ -37,12 +39,16 @@ MEASURED = """
     select visit.patient_id, count(*) as values_ from entry join visit on visit_id = visit.id
     where kind = 'observation' and struck_at is null group by visit.patient_id
 """
-SUSPECTED = """
-    select visit.patient_id, count(distinct json_extract(body, '$.inputs.factor')) as factors
-    from entry join visit on visit_id = visit.id
-    where kind = 'decision' and struck_at is null and json_extract(body, '$.subject') = 'factor-to-programme'
+DECIDED = """
+    select visit.patient_id,
+        count(distinct case json_extract(body, '$.subject') when ? then json_extract(body, '$.inputs.factor') end)
+            as factors,
+        max(case json_extract(body, '$.subject') when ? then
+            printf('%012d|%d|%s|%s', entry.id, visit_id, entry.at, json_extract(body, '$.outcome')) end) as ended
+    from entry join visit on visit_id = visit.id where kind = 'decision' and struck_at is null
     group by visit.patient_id
 """
+"""Suspected causes that went to the programme, and the newest word on a discharge behind its number, visit, moment."""
 
 
 EntriesOf = Callable[[str, Sequence[object]], Sequence[tuple[int, Entry]]]
@@ -65,7 +71,7 @@ def digests(
         return {row["patient_id"]: row for row in db.execute(query, values)}
 
     visited, planned, logged = of_each(VISITED), of_each(PLANNED), of_each(LOGGED)
-    measured, suspected = of_each(MEASURED), of_each(SUSPECTED)
+    measured, decided = of_each(MEASURED), of_each(DECIDED, TO_PROGRAMME, DISCHARGE)
     found = of_each(SCREENED, Triage.NONE.value)
     marks = ", ".join("?" * len(found))
     screens = _gathered(
@@ -78,6 +84,12 @@ def digests(
     def day(text: str | None) -> date | None:
         """A day as it stands in a body."""
         return date.fromisoformat(text) if text else None
+
+    def end(row: int) -> datetime | None:
+        """When the newest visit ended with a discharge; None where it did not, or that was taken back."""
+        told = decided[row]["ended"] if row in decided else None
+        _, visit, at, outcome = told.split("|") if told else ("", "", "", OPEN_AGAIN)
+        return moment(at) if outcome != OPEN_AGAIN and int(visit) == visited[row]["newest"] else None
 
     told = []
     for row, patient in people:
@@ -93,7 +105,8 @@ def digests(
                 day(log["last"]) if log else None,
                 day(log["alarm"]) if log else None,
                 measured[row]["values_"] if row in measured else 0,
-                suspected[row]["factors"] if row in suspected else 0,
+                decided[row]["factors"] if row in decided else 0,
+                end(row),
             )
         )
     return told

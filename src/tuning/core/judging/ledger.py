@@ -1,23 +1,41 @@
-"""The ledger of a case: every measure of the open visit, worst first."""
+"""The ledger of a case: every measure of a visit, worst first."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from tuning.core.case import Case
+from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Comparison, compare_all
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule, by_rule
 from tuning.core.types import Observation
 
 
+def at_visit(
+    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
+) -> Sequence[Observation]:
+    """The standing observations of one visit, as the clinic's rule for trials reads them."""
+
+    def read() -> Sequence[Observation]:
+        """Those of the visit."""
+        return by_rule(measures, [o for o in case.all(Observation) if o.visit == visit.uid], rule)
+
+    return case.remembered(("at visit", visit.uid, id(measures), rule), read)
+
+
 def observed_today(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Observation]:
-    """The observations of the open visit, as the clinic's rule for trials reads them."""
-    key = ("observed", id(measures), rule)
-    return case.remembered(key, lambda: by_rule(measures, case.today(Observation), rule))
+    """The observations of the open visit."""
+    return at_visit(case, case.visit, measures, rule)
+
+
+def ledger_at(
+    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
+) -> Sequence[Comparison]:
+    """All rows of one visit, worst first."""
+    key = ("ledger", visit.uid, id(measures), rule)
+    return case.remembered(key, lambda: compare_all(measures, at_visit(case, visit, measures, rule)))
 
 
 def ledger(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Comparison]:
     """All rows of the open visit, worst first."""
-    key = ("ledger", id(measures), rule)
-    return case.remembered(key, lambda: compare_all(measures, observed_today(case, measures, rule)))
+    return ledger_at(case, case.visit, measures, rule)

@@ -11,9 +11,8 @@ from tuning.core.entries import Decision, Done, Form, PlanItem, Screen
 from tuning.core.gate.standing import Finding
 from tuning.core.gate.triage import SafetyTable, is_yes
 from tuning.core.intake.patient import latest_day
-from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.programme.decide import CLIMB_PAIN, Exercise, Morning, School, Set, Standing, is_ready
+from tuning.core.programme.gaps import SideGap, still_open
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.load import WeekLoad, by_week, day_load, joint_load, repetitions
 from tuning.core.programme.logbook import set_of
@@ -28,19 +27,22 @@ GOAL_MET = 8.0
 DELOAD_EVERY = 5
 """Every fifth week has fewer sets and no climb (4 to 6, practice judgement, editable)."""
 INHIBITED = "pain-inhibition"
-ASKS = (Word.NOTABLE, Word.MARKED)
+GOALS_LOAD, NO_LOAD = "goals-need-load", "no"
+"""Decision whether a goal of the patient needs load, and its outcome where none does."""
+GOAL_CLOSED, DISCHARGE, OPEN_AGAIN = "goal-closed", "discharge", "open again"
+"""Decisions that a goal is given up, and that the plan has ended; both can be opened again."""
 
 
 @dataclass(frozen=True)
 class Around:
-    """What stands around the log on `today`: level of the screen, open findings, ledger, pain school.
+    """What stands around the log on `today`: level of the screen, open findings, side gaps, pain school.
 
     `planned` are the rungs of the plan, `passed` those left upward, `target` whether the target rung is passed.
     """
 
     today: date
     triage: Triage | None = None
-    rows: Sequence[Comparison] = ()
+    gaps: Sequence[SideGap] = ()
     planned: Sequence[Rung] = ()
     passed: frozenset[str] = frozenset()
     school: School = School.STRICT
@@ -65,10 +67,11 @@ def facts_of(entries: Sequence[Entry], safety: SafetyTable, around: Around) -> C
         worst_pain=max((d.pain for d in week), default=0),
         swelling=any("swelling" in d.alarms for d in week),
         amber=around.triage is Triage.AMBER,
-        gaps=_standing_out(around.rows, "mobility"),
-        weak=_standing_out(around.rows, "strength"),
+        gaps=still_open(around.gaps, "mobility"),
+        weak=still_open(around.gaps, "strength"),
         skills=[rung.name for rung in around.planned if rung.skill and rung.id not in around.passed],
         target=around.target,
+        wants_load=wants_load(entries),
     )
 
 
@@ -78,13 +81,10 @@ def _taken_over(entries: Iterable[Entry]) -> set[str]:
     return {str(e.inputs.get("factor")) for e in taken}
 
 
-def _standing_out(rows: Iterable[Comparison], stage: str) -> list[str]:
-    """Names of a stage's measures whose verdict is notable or marked."""
-    return [
-        row.measure.name
-        for row in rows
-        if row.measure.stage == stage and isinstance(row.verdict, Verdict) and row.verdict.word in ASKS
-    ]
+def wants_load(entries: Iterable[Entry]) -> bool:
+    """Whether a goal needs load: yes until somebody decided that none does."""
+    told = [e.outcome for e in entries if isinstance(e, Decision) and e.subject == GOALS_LOAD]
+    return not told or told[-1] != NO_LOAD
 
 
 def weeks_since_injury(entries: Iterable[Entry], safety: SafetyTable, today: date) -> float | None:
@@ -141,12 +141,23 @@ def scores(seen: Iterable[Observation]) -> list[float]:
 
 
 def open_goals(entries: Iterable[Entry]) -> list[str]:
-    """Goals of the newest complaint that are not met yet."""
+    """Goals of the newest complaint that are neither met nor closed by the patient."""
     newest: Mapping[str, Any] = {}
+    closed: dict[str, bool] = {}
     for entry in entries:
         if isinstance(entry, Form) and entry.kind == COMPLAINT:
             newest = entry.data
-    return [g["activity"] for g in newest.get("goals") or () if g.get("activity") and (g.get("score") or 0) < GOAL_MET]
+        elif isinstance(entry, Decision) and entry.subject == GOAL_CLOSED:
+            closed[str(entry.inputs["activity"])] = entry.outcome != OPEN_AGAIN
+    unmet = [g["activity"] for g in newest.get("goals") or () if (g.get("score") or 0) < GOAL_MET]
+    return [activity for activity in unmet if activity and not closed.get(activity)]
+
+
+def discharged(entries: Iterable[Entry], visit: str) -> Decision | None:
+    """The decision of a visit that ended the plan; None where it was taken back. A later visit begins anew."""
+    found = [e for e in entries if isinstance(e, Decision) and e.subject == DISCHARGE and e.visit == visit]
+    last = found[-1] if found else None
+    return last if last is not None and last.outcome != OPEN_AGAIN else None
 
 
 def weekly_load(

@@ -84,15 +84,20 @@ def still_needed(phase: Phase, course: Course) -> list[str]:
         if course.swelling:
             missing.append("no new swelling")
     elif phase is Phase.RESTORE:
-        missing += [f"range in tune or accepted: {gap}" for gap in course.gaps]
+        missing += _gaps("range", course.gaps)
         missing += [f"passed without a cue on both sides: {skill}" for skill in course.skills]
         if course.amber:
             missing.append("the AMBER finding cleared")
     elif phase is Phase.LOAD:
         if not course.target:
             missing.append("the target rung passed at its load")
-        missing += [f"strength in tune or accepted: {gap}" for gap in course.weak]
+        missing += _gaps("strength", course.weak)
     return missing
+
+
+def _gaps(kind: str, found: Sequence[str]) -> list[str]:
+    """One line for all: which they are is told where they can be accepted."""
+    return [f"{kind} side gaps in tune or accepted ({len(found)} open)"] if found else []
 
 
 def next_phase(phase: Phase, course: Course) -> Phase:
@@ -111,7 +116,7 @@ def score_change(before: float, now: float) -> str:
 
 def discharge(goals_open: Sequence[str], gaps: Sequence[str], clean_weeks: int, score_asked: bool) -> list[str]:
     """What is missing for a discharge; empty when it may be."""
-    missing = [f"goal open: {goal}" for goal in goals_open] + [f"side gap open: {gap}" for gap in gaps]
+    missing = [f"goal open: {goal}" for goal in goals_open] + _gaps("all", gaps)
     if clean_weeks < 2:
         missing.append(f"two clean weeks ({clean_weeks} so far)")
     if not score_asked:

@@ -9,8 +9,9 @@ from enum import StrEnum
 
 from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Change, Comparison, compare_all, compare_change, compare_sides, joined
+from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule, by_rule
+from tuning.core.judging.summary import Rule
 from tuning.core.judging.verdict import Verdict, Word, judge
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind, signed
@@ -123,18 +124,6 @@ def newest(measures: Mapping[str, Measure], seen: Sequence[Observation], plain: 
         else:
             found |= {(o.measure_id, o.side, region): o for o in known}
     return found
-
-
-def at_visit(
-    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
-) -> Sequence[Observation]:
-    """The standing observations of one visit, as the clinic's rule for trials reads them."""
-
-    def read() -> Sequence[Observation]:
-        """Those of the visit."""
-        return by_rule(measures, [o for o in case.all(Observation) if o.visit == visit.uid], rule)
-
-    return case.remembered(("at visit", visit.uid, id(measures), rule), read)
 
 
 def between_visits(

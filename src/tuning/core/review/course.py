@@ -9,11 +9,12 @@ from datetime import datetime
 from tuning.core.case import Case
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_sides, error_parts, trials_averaged
+from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.verdict import Verdict, error_of_value
 from tuning.core.programme.ladders import Ladder
-from tuning.core.review.changes import Key, at_visit, newest
+from tuning.core.review.changes import Key, newest
 from tuning.core.types import LEGS, Observation, Side
 from tuning.core.visit.log import told
 

@@ -34,7 +34,8 @@ class Digest:
 
     `screens` are the screens and clearances of somebody in whom anything was ever found, oldest first; `rungs` how
     many stand in the plan, since when; `logged` the last day done at home or here, `alarm` the last one that was not
-    settled; `factors` how many suspected causes went to the programme.
+    settled; `factors` how many suspected causes went to the programme; `ended` when
+    the newest visit ended with a discharge.
     """
 
     patient: Patient
@@ -47,6 +48,7 @@ class Digest:
     alarm: date | None = None
     measured: int = 0
     factors: int = 0
+    ended: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -64,7 +66,7 @@ def overview(known: Digest, today: date) -> Overview:
     found = standing(known.screens)
     level = found.level if found is not None and found.level is not Triage.NONE else None
     last = known.last.astimezone().date() if known.last is not None else None
-    due, ahead = _retest(known, last, today)
+    due, ahead = _retest(known, last, today) if known.ended is None else (None, None)
     need, words = _need(known, level, last, due, today)
     return Overview(level, need, words, due if due is not None and due > today else ahead)
 
@@ -82,6 +84,8 @@ def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None,
 def _need(known: Digest, level: Triage | None, last: date | None, due: date | None, today: date) -> tuple[Need, str]:
     if level is Triage.RED:
         return Need.REFER, "refer, or clear the finding"
+    if known.ended is not None:
+        return Need.NOTHING, f"discharged on {known.ended.astimezone():%-d %b}"
     if known.rungs and known.alarm is not None and (last is None or known.alarm > last):
         return Need.LOG, f"log: not settled on {known.alarm:%-d %b}"
     if due is not None:

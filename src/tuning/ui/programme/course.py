@@ -13,12 +13,9 @@ from tuning.core.errors import BadInput
 from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL
 from tuning.core.programme.climb import Step, climbed, cut, exceeds, lighter, start_dose, within
 from tuning.core.programme.course import (
-    SCORE,
     Around,
-    clean_weeks,
     deload_week,
     facts_of,
-    open_goals,
     scores,
     suspects_bone,
     target_passed,
@@ -30,10 +27,11 @@ from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.load import USUAL_STATURE_M, WeekLoad
 from tuning.core.programme.logbook import SUBJECT, Ahead, exercise_of, passed, sessions, set_of
 from tuning.core.programme.phases import Course as CourseFacts
-from tuning.core.programme.phases import Phase, discharge, entry_phase, next_phase, score_change, still_needed
+from tuning.core.programme.phases import Phase, entry_phase, next_phase, score_change, still_needed
 from tuning.core.programme.week import Item, Room, Week, item_of, plan_week
 from tuning.core.types import Observation, Side
 from tuning.knowledge.acts import act_of_rung
+from tuning.ui.programme.open_ends import OpenEnds
 from tuning.ui.workspace import Workspace
 
 PHASE, DIAL, SCHOOL, WEEK, KIT = "phase", "dial", "pain-school", "week", "kit"
@@ -44,6 +42,7 @@ class Course:
 
     def __init__(self, space: Workspace) -> None:
         self._space = space
+        self.ends = OpenEnds(space)
 
     @property
     def today(self) -> date:
@@ -66,7 +65,7 @@ class Course:
         around = Around(
             self.today,
             self._space.triage(),
-            self._space.comparisons(),
+            self.ends.gaps(),
             [self._rung(item) for item in plan],
             passed(self._entries()),
             self.pain_school(),
@@ -102,12 +101,6 @@ class Course:
         if len(known) < 2:
             return ""
         return f"activity score {known[0]:.1f} at first, {known[-1]:.1f} now: {score_change(known[0], known[-1])}"
-
-    def discharge_missing(self) -> list[str]:
-        """What is missing for a discharge."""
-        facts, asked = self.facts(), any(o.measure_id == SCORE for o in self._space.entries(Observation))
-        clean = clean_weeks(self._entries(), self.today)
-        return discharge(open_goals(self._entries()), [*facts.gaps, *facts.weak], clean, asked)
 
     def set_phase(self, phase: Phase, reason: str) -> None:
         """Go to a phase; against its criteria only with a reason. Raises BadInput."""

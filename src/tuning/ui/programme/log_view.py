@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QInputDialog,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -20,15 +19,14 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import TuningError
-from tuning.core.programme.decide import Decision, Morning, Move, School
+from tuning.core.programme.decide import Decision, Morning, Move
 from tuning.core.programme.load import REGIONS, last_tolerated
-from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side
-from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.programme.course import Course, done_of
 from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.load_chart import LoadChart
+from tuning.ui.programme.phase_view import PhaseView
 from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule
 from tuning.ui.workspace import Workspace
 
@@ -45,7 +43,8 @@ class LogView(QWidget):
     def __init__(self, workspace: Workspace, course: Course, exports: Exports) -> None:
         super().__init__()
         self._workspace, self._course, self._exports = workspace, course, exports
-        self._filling, self._leg_of = False, ""
+        self._leg_of = ""
+        self.phase = PhaseView(workspace, course)
         self._decisions = QVBoxLayout()
         self._decisions.setSpacing(6)
         left = QWidget()
@@ -95,22 +94,7 @@ class LogView(QWidget):
         self.load_words = label("", role="muted", wrap=True)
         column.addWidget(self.load_words)
         column.addWidget(rule())
-        column.addWidget(label("Phase", theme.BODY, bold=True))
-        self.phase_words = label("", wrap=True)
-        column.addWidget(self.phase_words)
-        choices = QHBoxLayout()
-        self.phase, self.school = QComboBox(), QComboBox()
-        self.phase.setAccessibleName("Phase of the plan")
-        self.school.setAccessibleName("Pain school")
-        for phase in Phase:
-            self.phase.addItem(phase.value, phase)
-        self.school.addItem("strict: pain at most 2", School.STRICT)
-        self.school.addItem("monitored: to 5 if settled", School.MONITORED)
-        self.phase.activated.connect(lambda _: self._set_phase())
-        self.school.activated.connect(lambda _: self._set_school())
-        choices.addWidget(self.phase)
-        choices.addWidget(self.school, 1)
-        column.addLayout(choices)
+        column.addWidget(self.phase)
         column.addStretch(1)
         return inner
 
@@ -237,24 +221,6 @@ class LogView(QWidget):
             return
         self.told.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
 
-    def _set_phase(self) -> None:
-        if self._filling:
-            return
-        wanted = self.phase.currentData()
-        reason = ""
-        missing = self._course.phase_missing()
-        if wanted.place > self._course.phase()[0].place and missing:
-            text = f"Still missing: {'; '.join(missing)}. Reason to go on anyway:"
-            reason, _ = QInputDialog.getText(self, "Phase", text)
-        with self._workspace.trying():
-            self._course.set_phase(wanted, reason)
-        self.refresh()
-
-    def _set_school(self) -> None:
-        if not self._filling:
-            with self._workspace.trying():
-                self._course.set_school(self.school.currentData())
-
     def _confirm(self, item: PlanItem, decision: Decision, reason: Line) -> None:
         with self._workspace.trying():
             self._course.confirm(item, decision, reason.text())
@@ -267,7 +233,6 @@ class LogView(QWidget):
 
     def refresh(self) -> None:
         """Follow the record."""
-        self._filling = True
         plan = self._workspace.plan()
         empty(self._decisions)
         for item in plan:
@@ -282,21 +247,9 @@ class LogView(QWidget):
         today = self._course.today
         if self.day.date().toPyDate() > today or self.day.date().year() < 2001:
             self.day.setDate(QDate(today.year, today.month, today.day))
-        phase, why = self._course.phase()
-        self.phase.setCurrentIndex(self.phase.findData(phase))
-        self.school.setCurrentIndex(self.school.findData(self._course.school()))
-        missing = self._course.phase_missing()
-        leaves = f"To leave it: {'; '.join(missing)}." if missing else "It may be left."
-        score = self._course.score_words()
-        deload = " This week has fewer sets and no climb (deload)." if self._course.deload() else ""
-        if phase is Phase.RETURN:
-            open_still = self._course.discharge_missing()
-            leaves = f"For a discharge: {'; '.join(open_still)}." if open_still else "Discharge is possible."
-        told = f" {sentence_case(score)}." if score else ""
-        self.phase_words.setText(f"{phase.value}: {why}. {leaves}{told}{deload}")
+        self.phase.refresh()
         self._show_leg()
         self._show_load()
-        self._filling = False
 
     def _fill_sides(self) -> None:
         item = self._chosen()

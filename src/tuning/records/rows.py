@@ -35,7 +35,7 @@ def stamp(moment: datetime) -> str:
 
 def moment(stamp: str) -> datetime:
     """A moment as it was meant."""
-    return datetime.fromisoformat(stamp).replace(tzinfo=UTC)
+    return datetime.fromisoformat(f"{stamp}+00:00")
 
 
 def insert(db: Connection, table: str, **values: Any) -> int | None:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 import os
-import sqlite3
 import sys
 import tempfile
 import time
@@ -24,6 +23,7 @@ from tuning.core.entries import Done, PlanItem, Screen
 from tuning.core.types import Entry, Observation, Side, Triage
 from tuning.knowledge import load
 from tuning.records import Record, bodies, new_uid, trail
+from tuning.records.dbapi import sqlite
 from tuning.ui import theme
 from tuning.ui.day_list import DayList
 from tuning.ui.window import MainWindow
@@ -54,7 +54,7 @@ def fill(folder: Path, people: int, visits: int) -> None:
     person = record.add_person("R. Falk", "licensed clinician").uid
     record.close()
     start = datetime(2020, 1, 1, 9, tzinfo=UTC)
-    with closing(sqlite3.connect(folder / "record.sqlite")) as db, db:
+    with closing(sqlite.connect(folder / "record.sqlite")) as db, db:
 
         def insert(table: str, row: dict[str, object], fields: tuple[str, ...], **columns: object) -> int:
             """A row with its sum; `columns` in the place of what stands in other tables."""
@@ -104,7 +104,7 @@ def main() -> None:
         folder = Path(name)
         fill(folder, people, visits)
         record = Record(folder)
-        with closing(sqlite3.connect(folder / "record.sqlite")) as db:
+        with closing(sqlite.connect(folder / "record.sqlite")) as db:
             raw = best(lambda: db.execute(RAW).fetchall())
         lists = [DayList(record) for _ in range(ROUNDS)]
         for one in lists:

@@ -9,7 +9,6 @@ import gzip
 import random
 import shutil
 import signal
-import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -21,6 +20,7 @@ from tuning.demo.clinic import build_clinic
 from tuning.exchange.archive.writing import write_archive
 from tuning.records import Record
 from tuning.records.backup import backups, verify
+from tuning.records.dbapi import sqlite
 from tuning.records.schema import HEAD
 
 PROGRAM = """
@@ -76,7 +76,7 @@ def _problems(folder: Path, fresh: bool) -> list[str]:
     finally:
         record.close()
     if not fresh:
-        kept = sqlite3.connect(folder / f"record.sqlite.before-{HEAD}")
+        kept = sqlite.connect(folder / f"record.sqlite.before-{HEAD}")
         if kept.execute("select version_num from alembic_version").fetchone() != ("0003",):
             found.append("the copy is not the old record")
         kept.close()
@@ -194,7 +194,7 @@ def parcel_of(record: Path, target: Path) -> Path:
     """The first person with pictures as an archive."""
     opened = Record(record)
     data = max((opened.dump(p.uid) for p in opened.patients()), key=lambda one: len(one["media"]))
-    files = {row["sha256"]: opened.media.path(row["sha256"], row["suffix"]) for row in data["media"]}
+    files = opened.media.files(data["media"])
     opened.close()
     write_archive(data, files, target)
     return target

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import shutil
-import sqlite3
 import stat
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -18,6 +17,7 @@ from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.demo.clinic import build_clinic
 from tuning.records import Record
 from tuning.records.backup import backup, backups, due, newest, restore, thin_out, verify
+from tuning.records.dbapi import sqlite
 
 NOON = datetime(2026, 11, 28, 12, tzinfo=UTC)
 
@@ -188,8 +188,11 @@ def test_the_command_line_backs_up_previews_and_restores(record, tmp_path):
 
 
 def test_a_backup_does_not_change_the_record(record, tmp_path):
-    with sqlite3.connect(record / "record.sqlite") as raw:
-        before = list(raw.iterdump())
+    def everything() -> list:
+        with sqlite.connect(record / "record.sqlite") as raw:
+            tables = [name for (name,) in raw.execute("select name from sqlite_master where type = 'table'")]
+            return [raw.execute(f"select * from {name}").fetchall() for name in tables]
+
+    before = everything()
     backup(record, tmp_path / "safe", NOON)
-    with sqlite3.connect(record / "record.sqlite") as raw:
-        assert list(raw.iterdump()) == before
+    assert everything() == before

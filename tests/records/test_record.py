@@ -3,7 +3,6 @@
 import errno
 import os
 import signal
-import sqlite3
 import subprocess
 import sys
 from dataclasses import fields, replace
@@ -19,6 +18,7 @@ from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
 from tuning.records import Record
 from tuning.records.bodies import KINDS
+from tuning.records.dbapi import sqlite
 
 PLACED = FrameRef("c", 3, 0.1, (3, 5), {"heel": (1.5, 2.5)}, "plumb line", -0.5, 7.0)
 ONE_OF_EACH = [
@@ -73,7 +73,7 @@ def test_undo_strikes_and_redo_restores_but_nothing_is_ever_removed(desk):
     assert desk.values() == [1.0]
     desk.record.commit(desk.case, struck=[first.uid], restored=[second.uid])
     assert desk.values() == [2.0]
-    with sqlite3.connect(desk.record.file) as raw:
+    with sqlite.connect(desk.record.file) as raw:
         assert raw.execute("select count(*) from entry").fetchone() == (2,)
 
 
@@ -197,7 +197,7 @@ def test_a_full_disk_refuses_one_entry_and_the_next_one_is_kept(desk):
 
 
 def test_a_record_that_is_locked_for_a_while_is_usable_afterwards(desk):
-    blocker = sqlite3.connect(desk.record.file, isolation_level=None)
+    blocker = sqlite.connect(desk.record.file, isolation_level=None)
     blocker.execute("begin immediate")
     with pytest.raises(EnvironmentFault, match="Another program holds the record"):
         desk.keep(seen(1.0))
@@ -209,7 +209,7 @@ def test_a_record_that_is_locked_for_a_while_is_usable_afterwards(desk):
 
 def test_errors_of_the_database_never_hold_what_was_to_be_written(desk):
     secret = "Nils Ostrov limps"
-    blocker = sqlite3.connect(desk.record.file, isolation_level=None)
+    blocker = sqlite.connect(desk.record.file, isolation_level=None)
     blocker.execute("drop table entry")
     blocker.close()
     with pytest.raises(EnvironmentFault) as error:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import gzip
 import json
 import shutil
-import sqlite3
 from contextlib import closing
 from pathlib import Path
 
@@ -18,6 +17,7 @@ from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Triage
 from tuning.records import Record
 from tuning.records.bodies import body
+from tuning.records.dbapi import sqlite
 
 FLIPS = 400 if chance.FRESH else 120
 
@@ -36,10 +36,10 @@ def kept(tmp_path: Path) -> Path:
 
 
 def raw(folder: Path, *statements: str) -> None:
-    with closing(sqlite3.connect(folder / "record.sqlite")) as db, db:
+    with closing(sqlite.connect(folder / "record.sqlite")) as db, db:
         for statement in statements:
             assert db.execute(statement).rowcount > 0, statement
-    with closing(sqlite3.connect(folder / "record.sqlite")) as db:
+    with closing(sqlite.connect(folder / "record.sqlite")) as db:
         db.execute("pragma wal_checkpoint(truncate)")
 
 
@@ -83,8 +83,8 @@ def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
     from tuning.records import trail
     from tuning.records.rows import ENTRIES
 
-    with closing(sqlite3.connect(kept / "record.sqlite")) as db, db:
-        db.row_factory = sqlite3.Row
+    with closing(sqlite.connect(kept / "record.sqlite")) as db, db:
+        db.row_factory = sqlite.Row
         row = dict(db.execute(f"{ENTRIES} where body like '%20.0%'").fetchone())
         row["body"] = json.dumps(body(seen(99.0)))
         db.execute("update entry set body = ?, sum = ? where id = ?",

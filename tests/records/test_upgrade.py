@@ -4,7 +4,6 @@ import gzip
 import os
 import shutil
 import signal
-import sqlite3
 import subprocess
 import sys
 from contextlib import closing
@@ -21,6 +20,7 @@ from tuning.core.programme.plan import standing_plan
 from tuning.core.types import FrameRef, Observation, Side, TraceRef, Triage
 from tuning.knowledge import load
 from tuning.records import Record, schema
+from tuning.records.dbapi import sqlite
 from tuning.records.schema import HEAD
 
 OLD = Path(__file__).parent / "data" / "record-0003.sqlite.gz"
@@ -104,12 +104,12 @@ def test_a_screen_keeps_its_answers_and_its_clearance(upgraded):
 
 def test_nothing_is_lost_and_the_copy_is_the_old_record(tmp_path: Path):
     file = old_record(tmp_path)
-    before = sqlite3.connect(file).execute("select count(*), count(struck_at) from entry").fetchone()
-    answers = sqlite3.connect(file).execute("select count(*) from finding where test_id = 'safety-screen'").fetchone()
+    before = sqlite.connect(file).execute("select count(*), count(struck_at) from entry").fetchone()
+    answers = sqlite.connect(file).execute("select count(*) from finding where test_id = 'safety-screen'").fetchone()
     Record(tmp_path).close()
-    after = sqlite3.connect(file).execute("select count(*), count(struck_at) from entry").fetchone()
+    after = sqlite.connect(file).execute("select count(*), count(struck_at) from entry").fetchone()
     assert after == (before[0] - answers[0], before[1]), "only the answers went into their screens"
-    kept = sqlite3.connect(tmp_path / f"record.sqlite.before-{HEAD}")
+    kept = sqlite.connect(tmp_path / f"record.sqlite.before-{HEAD}")
     assert kept.execute("select version_num from alembic_version").fetchone() == ("0003",)
     assert kept.execute("select count(*), count(struck_at) from entry").fetchone() == before
 
@@ -125,7 +125,7 @@ def test_the_copy_holds_what_was_still_in_the_log(tmp_path: Path):
     record = Record(tmp_path)
     assert "Late Entry" in [p.name for p in record.people()]
     record.close()
-    kept = sqlite3.connect(tmp_path / f"record.sqlite.before-{HEAD}")
+    kept = sqlite.connect(tmp_path / f"record.sqlite.before-{HEAD}")
     assert ("Late Entry",) in kept.execute("select name from person").fetchall()
 
 
@@ -139,7 +139,7 @@ print("logged", flush=True)
 time.sleep(60)
 """
 
-STEPS = ("_sweep", "copy_of", "migrate", "_put")
+STEPS = ("_sweep", "copy_of", "migrate", "put")
 
 
 @pytest.mark.parametrize("step", STEPS)
@@ -161,7 +161,7 @@ def test_a_failure_at_any_step_leaves_a_record_that_opens(tmp_path: Path, monkey
     record = Record(tmp_path)
     assert len(record.patients()) == 5 and not [p for p in record.check() if "media" not in p]
     record.close()
-    kept = sqlite3.connect(tmp_path / f"record.sqlite.before-{HEAD}")
+    kept = sqlite.connect(tmp_path / f"record.sqlite.before-{HEAD}")
     assert kept.execute("select version_num from alembic_version").fetchone() == ("0003",)
 
 
@@ -192,11 +192,11 @@ def damaged(folder: Path, how: str) -> Path:
     elif how == "text":
         file.write_text("this is a shopping list, and a long one, too " * 40)
     elif how == "foreign":
-        with sqlite3.connect(file) as raw:
+        with sqlite.connect(file) as raw:
             raw.execute("create table recipe (name text)")
     else:
         Record(folder).close()
-        with sqlite3.connect(file) as raw:
+        with sqlite.connect(file) as raw:
             raw.execute({"newer": "update alembic_version set version_num = '9999'",
                          "unknown": "update alembic_version set version_num = 'abc'",
                          "no table": "drop table places",
@@ -228,7 +228,7 @@ def test_what_is_no_sound_record_is_told_and_left_alone(tmp_path: Path, how, tol
 def test_a_record_of_the_first_revision_is_brought_up(tmp_path: Path):
     file = tmp_path / "record.sqlite"
     schema.migrate(file, "0001")
-    with sqlite3.connect(file) as raw:
+    with sqlite.connect(file) as raw:
         raw.execute("insert into person values (1, 'R. Falk', 'student', '2026-01-02 03:04:05')")
     record = Record(tmp_path)
     assert record.people()[0].name == "R. Falk" and record.check() == []
@@ -237,7 +237,7 @@ def test_a_record_of_the_first_revision_is_brought_up(tmp_path: Path):
 
 def tables_of(file: Path) -> dict[str, object]:
     """Columns, keys and indexes of every table."""
-    with closing(sqlite3.connect(file)) as db:
+    with closing(sqlite.connect(file)) as db:
         names = [row[0] for row in db.execute("select name from sqlite_master where type = 'table'")]
         columns = {t: sorted(row[1:] for row in db.execute(f"pragma table_info({t})")) for t in names}
         keys = {t: sorted(row[2:5] for row in db.execute(f"pragma foreign_key_list({t})")) for t in names}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import sqlite3
 import time
 from pathlib import Path
 
@@ -19,6 +18,7 @@ from tuning.core.errors import Refused
 from tuning.core.intake.forms import FieldKind
 from tuning.core.types import Observation, Side, Triage
 from tuning.demo.clips import CLIPS
+from tuning.records.dbapi import sqlite
 from tuning.ui.intake.fields import FieldEdit
 from tuning.ui.jobs import Job
 
@@ -129,7 +129,7 @@ def test_a_save_that_fails_costs_nothing_and_the_next_one_goes(window, patient):
     patient("ferry deckhand", "strength")
     page, space = window.page("strength"), window.workspace
     before, step = page.state.trials(page.state.side).size, space.undo.undo_text
-    holder = sqlite3.connect(space.record.folder / "record.sqlite", isolation_level=None)
+    holder = sqlite.connect(space.record.folder / "record.sqlite", isolation_level=None)
     holder.execute("BEGIN EXCLUSIVE")
     hands.type_enter(page.number, "171")
     assert page.number.text() == "171" and page.state.trials(page.state.side).size == before
@@ -286,5 +286,5 @@ def test_the_record_stays_whole_when_its_folder_was_copied_while_open(window, pa
     hands.type_enter(window.page("strength").number, "166")
     copy = tmp_path / "copy"
     shutil.copytree(window.workspace.record.folder, copy)
-    check = sqlite3.connect(copy / "record.sqlite").execute("PRAGMA integrity_check").fetchone()
+    check = sqlite.connect(copy / "record.sqlite").execute("PRAGMA integrity_check").fetchone()
     assert check == ("ok",)

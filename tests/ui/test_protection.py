@@ -5,16 +5,19 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+import hands
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QDialog
 
 from tuning.core.preferences import BACKUP_FOLDER, LOCK_MINUTES
-from tuning.records import Record
+from tuning.records import Record, keys, sealing
 from tuning.records.backup import backup, backups, verify
 from tuning.records.settings import Settings
 from tuning.ui.app import Frame
 from tuning.ui.explain import history
+from tuning.ui.protection import AskPassphrase, CodeDialog, ProtectionDialog
 
 
 @pytest.fixture
@@ -120,3 +123,105 @@ def test_a_second_window_on_the_same_record_sees_what_the_first_wrote(open_on, c
     second.workspace.look_elsewhere()
     assert not any(o.uid == row.left.uid for o in second.workspace.observations())
     assert Record(clinic).check() == []
+
+
+WORDS = "nine wet ferry ropes"
+
+
+@pytest.fixture
+def weak_keys(monkeypatch, tmp_path):
+    """A weak key, as it is stretched often here; nobody has told a passphrase."""
+    monkeypatch.setattr(keys, "OPS", 1)
+    monkeypatch.setattr(keys, "MEMORY", 1 << 20)
+    monkeypatch.setattr(keys, "IN_MEMORY", tmp_path / "no such place")
+    keys.forget()
+    yield
+    keys.forget()
+
+
+def asked(frame) -> AskPassphrase:
+    hands.settle()
+    found = frame.centralWidget()
+    assert isinstance(found, AskPassphrase) and frame.window_in is None
+    return found
+
+
+def answered(dialog, before: str, after: str, again: str):
+    dialog.before.setText(before)
+    dialog.after.setText(after)
+    dialog.again.setText(again)
+    return dialog
+
+
+def test_a_record_is_protected_asked_for_changed_and_opened_up_on_screen(qtbot, clinic, monkeypatch, weak_keys):
+    frame, codes = framed(qtbot, clinic), []
+    monkeypatch.setattr(CodeDialog, "exec", lambda self: codes.append(self.code.text()))
+
+    def choose(before: str, after: str, off: bool = False) -> None:
+        """The dialog of the window, filled in."""
+
+        def fill(dialog) -> int:
+            answered(dialog, before, after, after)
+            (dialog.take_off if off else dialog.keep)()
+            return dialog.result()
+
+        monkeypatch.setattr(ProtectionDialog, "exec", fill)
+        frame.window_in.cupboard.protection()
+        hands.settle()
+
+    choose("", WORDS)
+    assert frame.window_in is not None and len(frame.window_in.day_list.lines()) == 5 and keys.read(clinic)
+    frame.close()
+    keys.forget()
+
+    frame = framed(qtbot, clinic)
+    field = asked(frame)
+    for wrong in ("", "nine dry ferry ropes"):
+        field.field.setText(wrong)
+        QTest.keyClick(field.field, Qt.Key.Key_Return)
+        assert asked(frame) is field and "neither" in field.words.text()
+    field.field.setText(codes[0].lower())
+    QTest.keyClick(field.field, Qt.Key.Key_Return)
+    assert len(frame.window_in.day_list.lines()) == 5
+
+    choose("wrong one indeed", "ten dry ferry ropes")
+    assert len(codes) == 1, "without the present passphrase nothing is changed"
+    choose(WORDS, "ten dry ferry ropes")
+    assert len(codes) == 2 and codes[0] != codes[1]
+    choose("ten dry ferry ropes", "", off=True)
+    assert keys.read(clinic) is None and len(frame.window_in.day_list.lines()) == 5 and len(codes) == 2
+    frame.close()
+
+
+def test_what_was_typed_twice_must_agree_and_be_long_enough(qtbot, clinic):
+    dialog = ProtectionDialog(None, clinic)
+    qtbot.addWidget(dialog)
+    for after, again, said in ((WORDS, "nine wet", "same"), ("short", "short", "characters")):
+        answered(dialog, "", after, again).keep()
+        assert dialog.deed is None and said in dialog.words.text()
+
+
+def test_the_cover_of_a_protected_record_opens_by_the_passphrase_alone(qtbot, clinic, weak_keys):
+    sealing.protect(clinic, WORDS)
+    frame = framed(qtbot, clinic)
+    cover = frame.window_in.cover
+    open_dialog = QDialog()
+    qtbot.addWidget(open_dialog)
+    open_dialog.open()
+    cover.lie_down()
+    lock = cover.lock
+    cover.lie_down()
+    assert cover.lock is lock and lock.isVisible() and lock.isModal()
+    for shown in (open_dialog, frame):
+        [veil] = [veil for veil in lock.veils if veil.parentWidget() is shown]
+        assert veil.geometry() == shown.rect() and shown.childAt(9, 9) is veil, "what was open shows nothing"
+    for key in (Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_7, Qt.Key.Key_Return):
+        QTest.keyClick(lock.asks.field, key)
+    lock.close()
+    assert lock.isVisible() and cover.lock is lock
+    lock.asks.field.setText(WORDS)
+    QTest.keyClick(lock.asks.field, Qt.Key.Key_Return)
+    assert not lock.isVisible() and cover.lock is None
+    assert not any(veil.isVisible() for veil in lock.veils)
+    open_dialog.close()
+    frame.close()

@@ -1,6 +1,5 @@
 """One visit from the first patient to the printed sheet, quit, reopen: the same numbers everywhere."""
 
-import sqlite3
 from pathlib import Path
 
 import hands
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLabel
 
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
+from tuning.records.dbapi import sqlite
 from tuning.ui.forms import PatientForm, PersonDialog, PersonForm
 from tuning.ui.reports.dialog import ReportDialog
 
@@ -130,7 +130,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     for side, text in angles.items():
         assert hands.shown_value(again, "squat-front-fppa", side) == text
 
-    with sqlite3.connect(folder / "record.sqlite") as raw:
+    with sqlite.connect(folder / "record.sqlite") as raw:
         kept = dict(
             raw.execute(
                 "select body ->> 'side', body ->> 'value' from entry where struck_at is null "

@@ -10,7 +10,7 @@ import click
 from platformdirs import user_data_path, user_log_path
 
 from tuning.cli.measuring import force, measure, track
-from tuning.cli.records import backup, check_record, restore
+from tuning.cli.records import backup, check_record, protect, restore
 from tuning.cli.telling import run_told
 from tuning.cli.thinking import plan, reason
 from tuning.cli.travelling import erase, export_person, import_person, report
@@ -75,6 +75,7 @@ COMMANDS = (
     check_record,
     backup,
     restore,
+    protect,
     export_person,
     import_person,
     report,

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from tuning.cli.telling import run_told
+from tuning.cli.telling import passphrase, run_told
 
 
 @click.command("check-record")
@@ -29,6 +29,28 @@ def check_record(folder: Path, as_json: bool) -> None:
             click.echo("\n".join(problems) if problems else "The record is sound.")
         if problems:
             sys.exit(1)
+
+    run_told(run)
+
+
+@click.command()
+@click.argument("record", type=click.Path(path_type=Path, exists=True))
+@click.option("--off", is_flag=True, help="Take the passphrase off instead.")
+def protect(record: Path, off: bool) -> None:
+    """Seal the record in folder RECORD with a passphrase; database, media and later backups.
+
+    The passphrase is asked, or read from the file that TUNING_PASSPHRASE_FILE names, for this and every other command.
+    """
+
+    def run() -> None:
+        from tuning.records import sealing
+
+        if off:
+            sealing.open_up(record, passphrase("Passphrase", "This needs the passphrase."))
+            click.echo(f"The record in {record} lies open.")
+            return
+        code = sealing.protect(record, passphrase("New passphrase", "This needs a passphrase.", twice=True))
+        click.echo(f"Protected. Write the recovery code down; it is not shown again:\n{code}")
 
     run_told(run)
 

@@ -119,8 +119,7 @@ def _archive(opened: Record, patient: Patient, target: Path, secret_of: Path | N
         for sentence in may_identify(made, data):
             click.echo(f"Could still tell who it is: {sentence}.")
         return
-    files = {row["sha256"]: opened.media.path(row["sha256"], row["suffix"]) for row in data["media"]}
-    write_archive(data, files, target)
+    write_archive(data, opened.media.files(data["media"]), target)
 
 
 def _fhir(case: Case, target: Path) -> None:

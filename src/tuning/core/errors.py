@@ -1,5 +1,7 @@
 """The error tree. Every error carries one plain sentence for the clinician."""
 
+from pathlib import Path
+
 
 class TuningError(Exception):
     """Root of the errors that Tuning raises on purpose.
@@ -31,3 +33,11 @@ class Refused(TuningError):
 
 class DeviceFault(EnvironmentFault):
     """A device does not answer, or sends what makes no sense."""
+
+
+class Locked(EnvironmentFault):
+    """A folder is protected, and nobody has told its passphrase in this program yet."""
+
+    def __init__(self, sentence: str, folder: Path) -> None:
+        super().__init__(sentence)
+        self.folder = folder

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import os
 import shutil
-import sqlite3
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
@@ -14,7 +13,8 @@ from itertools import count
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import schema
+from tuning.records import engine, keys, schema
+from tuning.records.dbapi import sqlite
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only, sync_folder
 from tuning.records.media import MediaFolder
@@ -62,8 +62,10 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
         shutil.rmtree(part, ignore_errors=True)
         part.mkdir(mode=0o700)
         try:
+            if (record / keys.NAME).exists():  # first: what is written into the folder is sealed from then on
+                shutil.copy2(record / keys.NAME, part / keys.NAME)
             schema.copy_of(source, part / FILE)
-            with closing(sqlite3.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
+            with closing(engine.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
                 copy.execute("pragma journal_mode=DELETE")
             lost = _lost_in(record, part)
             copied = _copy_media(record, part, before, lost)
@@ -94,10 +96,10 @@ def _copy_media(record: Path, part: Path, before: Backup | None, lost: Sequence[
     for sha256, suffix in _named(part / FILE):
         if f"{sha256}{suffix}" in lost:
             continue
-        source = MediaFolder(record / MEDIA).path(sha256, suffix)
-        target = MediaFolder(part / MEDIA).path(sha256, suffix)
+        source = MediaFolder(record / MEDIA).stored(sha256, suffix)
+        target = part / MEDIA / source.relative_to(record / MEDIA)
         target.parent.mkdir(parents=True, exist_ok=True)
-        held = MediaFolder(before.folder / MEDIA).path(sha256, suffix) if before is not None else None
+        held = before.folder / MEDIA / source.relative_to(record / MEDIA) if before is not None else None
         if held is not None and held.is_file() and held.stat().st_size == source.stat().st_size:
             try:
                 os.link(held, target)
@@ -110,7 +112,7 @@ def _copy_media(record: Path, part: Path, before: Backup | None, lost: Sequence[
 
 
 def _named(file: Path) -> list[tuple[str, str]]:
-    with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+    with closing(engine.connect(file, "mode=ro")) as connection:
         return [(str(a), str(b)) for a, b in connection.execute("select sha256, suffix from medium")]
 
 
@@ -139,7 +141,8 @@ def _changed_since(folder: Path) -> list[str]:
 def verify(folder: Path) -> list[str]:
     """What is wrong with a record or backup at rest: the database, and each file against its hash where one is known.
 
-    A database can be changed and still be sound to SQLite: a backup is therefore compared with its own sums.
+    A database can be changed and still be sound to SQLite: a backup is therefore compared with its own sums. Raises
+    Locked while nobody has told the passphrase of a protected one.
     """
     file = folder / FILE
     if not file.is_file():
@@ -152,9 +155,11 @@ def verify(folder: Path) -> list[str]:
         return changed
     try:
         schema.revision_of(file)
-        with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+        with closing(engine.connect(file, "mode=ro")) as connection:
             found = [str(row[0]) for row in connection.execute("pragma integrity_check")]
-    except (EnvironmentFault, sqlite3.Error) as err:
+    except keys.Locked:
+        raise
+    except (EnvironmentFault, sqlite.Error) as err:
         return [str(err)]
     problems = [] if found == ["ok"] else found
     media, known = MediaFolder(folder / MEDIA), _known_lost(folder)
@@ -171,14 +176,16 @@ def _known_lost(folder: Path) -> set[str]:
 def contents(folder: Path) -> str:
     """How many people, visits and entries a record or backup holds, and until when. Raises BadInput."""
     file = folder / FILE
+    if keys.is_locked(folder):
+        return "protected by a passphrase"
     try:
-        with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+        with closing(engine.connect(file, "mode=ro")) as connection:
             people, visits, entries = (
                 connection.execute(f"select count(*) from {table}").fetchone()[0]
                 for table in ("patient", "visit", "entry")
             )
             last = connection.execute("select max(started_at) from visit").fetchone()[0]
-    except sqlite3.Error as err:
+    except sqlite.Error as err:
         raise BadInput(f"there is no record that can be read in {folder}") from err
     until = f", the last visit on {str(last)[:10]}" if last else ""
     return f"{people} people, {visits} visits, {entries} entries{until}"
@@ -206,7 +213,10 @@ def holding(into: Path, patient_uid: str) -> list[Backup]:
     """Backups in which a person still stands, newest first."""
     found = []
     for one in backups(into):
-        with closing(sqlite3.connect(f"file:{one.folder / FILE}?mode=ro&immutable=1", uri=True)) as db:
+        if keys.is_locked(one.folder):  # nobody can look; it may well be in there
+            found.append(one)
+            continue
+        with closing(engine.connect(one.folder / FILE, "mode=ro&immutable=1")) as db:
             if db.execute("select 1 from patient where uid = ?", (patient_uid,)).fetchone():
                 found.append(one)
     return found
@@ -279,11 +289,11 @@ def restore(source: Path, record: Path) -> Path | None:
 def _is_open(file: Path) -> bool:
     """Whether another window has a record open; what its log still holds is taken in on the way."""
     try:
-        with closing(sqlite3.connect(file, timeout=0.2)) as connection:
+        with closing(engine.connect(file, timeout=0.2)) as connection:
             return str(connection.execute("pragma journal_mode=DELETE").fetchone()[0]) != "delete"
-    except sqlite3.OperationalError as err:
+    except sqlite.OperationalError as err:
         return "locked" in str(err)
-    except sqlite3.DatabaseError:
+    except sqlite.DatabaseError:
         return False  # a damaged record is what a backup is for
 
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from sqlite3 import Connection, Row
 
 from tuning.core.types import Entry
 from tuning.records import trail
+from tuning.records.dbapi import Connection, Row
 
 Read = Callable[[Row], Entry]
 

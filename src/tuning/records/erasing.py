@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from sqlite3 import Connection, Row
+
+from tuning.records.dbapi import Connection, Row
 
 
 @dataclass(frozen=True)

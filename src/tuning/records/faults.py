@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import errno
-import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from tuning.core.errors import EnvironmentFault
+from tuning.records.dbapi import sqlite
 
 _OS_SENTENCES = {
     errno.ENOSPC: "The disk is full",
@@ -20,14 +20,14 @@ _OS_SENTENCES = {
 }
 
 _DATABASE_SENTENCES = {
-    sqlite3.SQLITE_READONLY: "The record is read-only",
-    sqlite3.SQLITE_CANTOPEN: "The record cannot be opened; its folder may be read-only or missing",
-    sqlite3.SQLITE_FULL: "The disk is full",
-    sqlite3.SQLITE_IOERR: "The disk refused to read or write",
-    sqlite3.SQLITE_BUSY: "Another program holds the record; close it and try again",
-    sqlite3.SQLITE_LOCKED: "Another program holds the record; close it and try again",
-    sqlite3.SQLITE_NOTADB: "The file record.sqlite is not a Tuning record",
-    sqlite3.SQLITE_CORRUPT: "The record is damaged; restore the last backup",
+    sqlite.SQLITE_READONLY: "The record is read-only",
+    sqlite.SQLITE_CANTOPEN: "The record cannot be opened; its folder may be read-only or missing",
+    sqlite.SQLITE_FULL: "The disk is full",
+    sqlite.SQLITE_IOERR: "The disk refused to read or write",
+    sqlite.SQLITE_BUSY: "Another program holds the record; close it and try again",
+    sqlite.SQLITE_LOCKED: "Another program holds the record; close it and try again",
+    sqlite.SQLITE_NOTADB: "The file record.sqlite is not a Tuning record, or is protected and its key file is gone",
+    sqlite.SQLITE_CORRUPT: "The record is damaged; restore the last backup",
 }
 
 
@@ -43,7 +43,7 @@ def told_as_fault(place: Path) -> Iterator[None]:
     """Turn errors of the machine into an EnvironmentFault with a plain sentence."""
     try:
         yield
-    except sqlite3.Error as err:
+    except sqlite.Error as err:
         raise EnvironmentFault(f"{database_sentence(err)} ({place}). What was saved before is kept.") from err
     except UnicodeDecodeError as err:  # SQLite quotes damaged bytes in what it says, and Python cannot read them
         raise EnvironmentFault(f"The record is damaged ({place}). Restore the last backup.") from err

@@ -6,16 +6,22 @@ import fcntl
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
+from typing import Any
 
 from tuning.core.entries import Medium
-from tuning.core.errors import BadInput
+from tuning.core.errors import BadInput, EnvironmentFault
+from tuning.records import keys
 from tuning.records.faults import told_as_fault
 from tuning.records.files import sync_folder
+from tuning.records.sealed_files import Lender, Sealer, opened
 
 _BLOCK = 1 << 20
+SEALED = ".sealed"
+"""What a sealed file has behind its own suffix."""
 
 
 @dataclass(frozen=True)
@@ -38,9 +44,79 @@ class MediaFolder:
         """Where the file of that hash lies."""
         return self.folder / sha256[:2] / f"{sha256}{suffix}"
 
-    def lent(self, medium: Medium) -> Path:
-        """A path to read a kept file from; ask again rather than keeping it."""
-        return self.path(medium.sha256, medium.suffix)
+    def stored(self, sha256: str, suffix: str) -> Path:
+        """Where it lies now: sealed, or open."""
+        sealed = self._sealed(self.path(sha256, suffix))
+        return sealed if sealed.is_file() else self.path(sha256, suffix)
+
+    @staticmethod
+    def _sealed(path: Path) -> Path:
+        return path.with_name(path.name + SEALED)
+
+    def lent(self, medium: Medium | Kept) -> Path:
+        """A path to read a kept file from; ask again rather than keeping it. Raises EnvironmentFault."""
+        return self._lent(medium.sha256, medium.suffix)
+
+    def _lent(self, sha256: str, suffix: str) -> Path:
+        stored = self.stored(sha256, suffix)
+        if stored.suffix != SEALED:
+            return stored
+        with told_as_fault(self.folder):
+            return _lender().lent(stored, self._key().files, stored.name.removesuffix(SEALED))
+
+    def _key(self) -> keys.Key:
+        key = keys.of(self.folder.parent)
+        if key is None:
+            raise EnvironmentFault(f"A file in {self.folder} is sealed, and its key file is missing. Restore it.")
+        return key
+
+    def files(self, rows: Iterable[Mapping[str, Any]]) -> Mapping[str, Path]:
+        """Paths by hash to read kept files from, each lent when it is asked for."""
+        return _Files(self, {row["sha256"]: row["suffix"] for row in rows})
+
+    def drop(self, sha256: str, suffix: str) -> None:
+        """Delete a file."""
+        for file in (self.path(sha256, suffix), self._sealed(self.path(sha256, suffix))):
+            file.unlink(missing_ok=True)
+
+    # protection
+
+    def plain(self) -> list[Path]:
+        """Files that lie open."""
+        return [f for f in self.folder.glob("??/*") if f.is_file() and f.suffix != SEALED]
+
+    def sealed(self) -> list[Path]:
+        """Files that are sealed."""
+        return [f for f in self.folder.glob("??/*") if f.suffix == SEALED]
+
+    def seal(self, file: Path) -> None:
+        """Seal a file that lies open; the open one goes when the sealed one is whole."""
+        with file.open("rb") as source:
+            self._put(iter(lambda: source.read(_BLOCK), b""), self._sealed(file), self._key())
+        file.unlink()
+
+    def open_up(self, file: Path) -> None:
+        """The other way round."""
+        with file.open("rb") as source:
+            self._put(opened(source, self._key().files), file.with_name(file.name.removesuffix(SEALED)), None)
+        file.unlink()
+
+    def _put(self, blocks: Iterable[bytes], target: Path, key: keys.Key | None) -> None:
+        handle, temporary = tempfile.mkstemp(prefix=".incoming-", dir=self.folder)
+        try:
+            with os.fdopen(handle, "wb") as copy:
+                fcntl.flock(copy, fcntl.LOCK_EX)
+                out = Sealer(copy, key.files) if key is not None else copy
+                for block in blocks:
+                    out.write(block)
+                if isinstance(out, Sealer):
+                    out.close()
+                copy.flush()
+                os.fsync(copy.fileno())
+            os.replace(temporary, target)
+            sync_folder(target.parent)
+        finally:
+            Path(temporary).unlink(missing_ok=True)
 
     def keep(self, source: Path, tick: Callable[[float], None] = lambda _: None) -> Kept:
         """Copy `source` in. `tick` is called with the fraction done and may raise to stop.
@@ -52,7 +128,7 @@ class MediaFolder:
             incoming = source.open("rb")
         except OSError as err:
             raise BadInput(f"“{source.name}” cannot be read ({err.strerror}). Nothing was changed.") from err
-        suffix = source.suffix.lower()
+        suffix, key = source.suffix.lower(), keys.of(self.folder.parent)
         with incoming, told_as_fault(self.folder):
             self.folder.mkdir(parents=True, exist_ok=True)
             handle, temporary = tempfile.mkstemp(prefix=".incoming-", dir=self.folder)
@@ -60,16 +136,20 @@ class MediaFolder:
                 digest, size, total = hashlib.sha256(), 0, max(1, source.stat().st_size)
                 with os.fdopen(handle, "wb") as copy:
                     fcntl.flock(copy, fcntl.LOCK_EX)  # whoever sweeps sees that this one is being written
+                    out = Sealer(copy, key.files) if key is not None else copy
                     while block := incoming.read(_BLOCK):
                         digest.update(block)
                         size += len(block)
-                        copy.write(block)
+                        out.write(block)
                         tick(size / total)
+                    if isinstance(out, Sealer):
+                        out.close()
                     copy.flush()
                     os.fsync(copy.fileno())
                     if size == 0:
                         raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
                     target = self.path(digest.hexdigest(), suffix)
+                    target = target if key is None else self._sealed(target)
                     target.parent.mkdir(exist_ok=True)
                     os.replace(temporary, target)
                     sync_folder(target.parent)
@@ -79,10 +159,12 @@ class MediaFolder:
 
     def is_intact(self, sha256: str, suffix: str) -> bool:
         """True when the file is there and still has its hash."""
-        path = self.path(sha256, suffix)
+        path = self.stored(sha256, suffix)
         if not path.is_file():
             return False
         with path.open("rb") as file:
+            if path.suffix == SEALED:
+                return _hash_of(opened(file, self._key().files)) == sha256
             return hashlib.file_digest(file, "sha256").hexdigest() == sha256
 
     def sweep(self) -> None:
@@ -94,3 +176,36 @@ class MediaFolder:
                     left.unlink(missing_ok=True)
             except OSError:
                 continue
+
+
+class _Files(Mapping[str, Path]):
+    """Kept files by hash."""
+
+    def __init__(self, media: MediaFolder, suffixes: Mapping[str, str]) -> None:
+        self._media, self._suffixes = media, suffixes
+
+    def __getitem__(self, sha256: str) -> Path:
+        return self._media._lent(sha256, self._suffixes[sha256])
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._suffixes)
+
+    def __len__(self) -> int:
+        return len(self._suffixes)
+
+
+@cache
+def _lender() -> Lender:
+    """One for the program: a file is opened once, whoever asks."""
+    return Lender()
+
+
+def _hash_of(blocks: Iterable[bytes]) -> str:
+    """The hash of what was sealed; empty where it was changed or cut."""
+    digest = hashlib.sha256()
+    try:
+        for block in blocks:
+            digest.update(block)
+    except EnvironmentFault:
+        return ""
+    return digest.hexdigest()

@@ -7,12 +7,12 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from sqlite3 import Connection, Row
 from typing import Any
 
 from tuning.core.errors import BadInput, Conflict
 from tuning.core.types import Role
 from tuning.records import bodies, trail
+from tuning.records.dbapi import Connection, Row
 
 ROWS = """
     select entry.uid, kind, visit.uid as visit, entry.at, person.uid as person, medium.uid as medium, replaces,

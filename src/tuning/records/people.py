@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import date, datetime
-from sqlite3 import Connection, Row
 
 from tuning.core.case import FACTS, Patient
 from tuning.core.programme.course import DISCHARGE, OPEN_AGAIN
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
 from tuning.core.visit.overview import Digest
+from tuning.records.dbapi import Connection, Row
 
 VISITED = (
     "select patient_id, count(*) as visits, max(id) as newest, max(started_at) as last from visit group by patient_id"

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from dataclasses import fields
 from datetime import UTC, date, datetime
-from sqlite3 import Connection, Row
 from typing import Any
 
 from tuning.core.case import Patient, Person
@@ -13,6 +12,7 @@ from tuning.core.entries import Medium
 from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Entry, Role, Side
 from tuning.records import bodies, trail
+from tuning.records.dbapi import Connection, Row
 
 PATIENT = tuple(f.name for f in fields(Patient))
 ENTRIES = """

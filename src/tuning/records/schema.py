@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import os
 import re
-import sqlite3
 from contextlib import closing
 from pathlib import Path
 
 from tuning.core.errors import EnvironmentFault
+from tuning.records import engine
+from tuning.records.dbapi import sqlite
 from tuning.records.faults import told_as_fault
 from tuning.records.files import held, sync_folder
 
@@ -30,12 +31,12 @@ OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
 OLD_TABLES["0004"] = {"info", "person", "patient", "medium", "visit", "entry", "places"}
 
 
-def connection_to(file: Path) -> sqlite3.Connection:
+def connection_to(file: Path) -> sqlite.Connection:
     """A connection whose commits are durable; transactions are begun by hand."""
-    connection = sqlite3.connect(file, timeout=3.0, isolation_level=None)
+    connection = engine.connect(file, timeout=3.0, isolation_level=None)
     for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL"):
         connection.execute(f"pragma {pragma}")
-    connection.row_factory = sqlite3.Row
+    connection.row_factory = sqlite.Row
     return connection
 
 
@@ -88,12 +89,12 @@ def _look_through(file: Path) -> None:
         raise EnvironmentFault(f"The record is damaged ({file}: {wrong[0]}). Restore the last backup.")
 
 
-def _tables(connection: sqlite3.Connection) -> set[str]:
+def _tables(connection: sqlite.Connection) -> set[str]:
     return {str(row[0]) for row in connection.execute("select name from sqlite_master where type = 'table'")}
 
 
-def _plain(file: Path) -> sqlite3.Connection:
-    connection = sqlite3.connect(file, timeout=3.0)
+def _plain(file: Path) -> sqlite.Connection:
+    connection = engine.connect(file, timeout=3.0)
     connection.execute("pragma synchronous=FULL")
     return connection
 
@@ -111,15 +112,15 @@ def _sweep(file: Path) -> None:
 
 def _make(file: Path, kind: str) -> None:
     made = _beside(file, "making")
-    with closing(sqlite3.connect(made)) as connection:
+    with closing(engine.connect(made)) as connection:
         connection.executescript(f"begin; {TABLES_SQL} commit;")
         with connection:
             connection.execute("insert into alembic_version values (?)", (HEAD,))
             connection.execute("insert into info values ('kind', ?)", (kind,))
-    _put(made, file)
+    put(made, file)
 
 
-def _put(made: Path, file: Path) -> None:
+def put(made: Path, file: Path) -> None:
     """Put a whole database file in its place."""
     with made.open("rb") as written:
         os.fsync(written.fileno())
@@ -132,9 +133,9 @@ def copy_of(file: Path, target: Path) -> None:
     """A whole copy of a database that may be in use, by SQLite's own backup; there or not there."""
     part = _beside(target, "copying")
     part.unlink(missing_ok=True)
-    with closing(_plain(file)) as source, closing(sqlite3.connect(part)) as copy:
+    with closing(_plain(file)) as source, closing(engine.connect(part)) as copy:
         source.backup(copy)
-    _put(part, target)
+    put(part, target)
 
 
 def _upgrade(file: Path, found: str) -> None:
@@ -146,10 +147,10 @@ def _upgrade(file: Path, found: str) -> None:
     with closing(_plain(file)) as source:
         if source.execute("pragma journal_mode=DELETE").fetchone()[0] != "delete":  # takes in what the log still holds
             raise EnvironmentFault(f"Another window has the record open ({file}). Close it to upgrade the record.")
-        with closing(sqlite3.connect(work)) as copy:
+        with closing(engine.connect(work)) as copy:
             source.backup(copy)
     migrate(work)
-    _put(work, file)
+    put(work, file)
 
 
 def migrate(file: Path, to: str = "head") -> None:
@@ -157,16 +158,19 @@ def migrate(file: Path, to: str = "head") -> None:
     from alembic import command
     from alembic.config import Config
     from sqlalchemy import create_engine
+    from sqlalchemy.pool import NullPool
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
-    engine = create_engine(f"sqlite:///{file}", hide_parameters=True)
+    way = create_engine(
+        "sqlite://", module=sqlite, creator=lambda: engine.connect(file), poolclass=NullPool, hide_parameters=True
+    )
     try:
-        with engine.begin() as connection:
+        with way.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, to)
     finally:
-        engine.dispose()
+        way.dispose()
     with closing(_plain(file)) as made:
         problems = [str(row[0]) for row in made.execute("pragma integrity_check")]
         missing = TABLES - _tables(made) if to == "head" else set()

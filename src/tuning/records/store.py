@@ -9,7 +9,6 @@ from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
-from sqlite3 import Connection
 from typing import Any
 
 from tuning.core.case import Case, Patient, Person, Visit, with_facts
@@ -18,7 +17,8 @@ from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
 from tuning.core.visit.overview import Digest
-from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, trail
+from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, sealing, trail
+from tuning.records.dbapi import Connection
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
@@ -51,6 +51,7 @@ class Record:
                 raise EnvironmentFault(f"The folder {folder} may not be written to. Nothing was changed.")
             if (folder / SUMS).exists():
                 raise EnvironmentFault(f"{folder} is a backup, kept as it was taken. Restore it to work with it.")
+            sealing.settle(folder)
             schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file)
         self.media = MediaFolder(folder / "media")
@@ -399,7 +400,7 @@ class Record:
             self._tell(db, person.uid, "erased", patient_uid, erased=gone.uids, reason=reason.strip())
         with told_as_fault(self.folder):
             for sha256, suffix in gone.files:
-                self.media.path(sha256, suffix).unlink(missing_ok=True)
+                self.media.drop(sha256, suffix)
             self._connection.execute("vacuum")
             self._connection.execute("pragma wal_checkpoint(truncate)")
         return gone.counts

@@ -11,10 +11,10 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from sqlite3 import Connection, Row
 from typing import Any
 
 from tuning.core.errors import EnvironmentFault
+from tuning.records.dbapi import Connection, Row
 
 PERSON = ("uid", "name", "role", "created_at")
 PATIENT = (

@@ -7,20 +7,23 @@ import os
 import sys
 import traceback
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEventLoop, Qt, QThread, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BACKUP_FOLDER, BY_KEY, SCALE, THEME
 from tuning.records.backup import FILE, Backup, backups, contents, restore, verify
+from tuning.records.keys import Locked, is_locked
 from tuning.records.settings import Settings
 from tuning.ui import theme
+from tuning.ui.protection import AskPassphrase, CodeDialog, Deed
 from tuning.ui.widgets import button, label
 
 if TYPE_CHECKING:  # importing the workbench takes most of a second, so the frame does without
@@ -53,6 +56,11 @@ class Frame(QMainWindow):
             record, day_list = self.show_people()
             self.repaint()
             self.window_in = equipped(record, self._devices, day_list)
+        except Locked:
+            asks = AskPassphrase(self._folder, self.open)
+            self.setCentralWidget(asks)
+            asks.field.setFocus()
+            return
         except TuningError as err:
             self._tell(str(err))
             return
@@ -61,10 +69,32 @@ class Frame(QMainWindow):
             self._tell(f"The record cannot be opened ({type(err).__name__}). Nothing was changed.")
             return
         self.setCentralWidget(self.window_in)
+        self.window_in.reseal_wanted.connect(self.reseal)
         day_list.search.setFocus()
         self.window_in.cupboard.back_up_if_due()
         if self.window_in.workspace.devices.simulated:
             self.setWindowTitle(f"Tuning · {self.window_in.workspace.kind} record, devices are made up")
+
+    def reseal(self, deed: Deed) -> None:
+        """Close the record, do something to the whole of it in the background, and open it again."""
+        if self.window_in is None or not self.window_in.close():
+            return
+        self.window_in, done = None, [0.0]
+        self._tell("Working on the record …")
+        with ThreadPoolExecutor(1) as pool:
+            work = pool.submit(deed, self._folder, partial(done.__setitem__, 0))
+            while not work.done():
+                self.waiting.setText(f"Working on the record: {100 * done[0]:.0f} % …")
+                QApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents, 50)
+                QThread.msleep(20)
+        err = work.exception()
+        if err is not None and not isinstance(err, TuningError):
+            raise err
+        self.open()
+        if err is not None and self.window_in is not None:
+            self.window_in.status.say(str(err), caution=True)
+        elif err is None and work.result():
+            CodeDialog(self, work.result()).exec()
 
     def show_people(self) -> tuple[Record, DayList]:
         """The day list alone, which needs neither tables nor stages. Raises TuningError."""
@@ -105,7 +135,8 @@ class Frame(QMainWindow):
         folder = str(BY_KEY[BACKUP_FOLDER].read(Settings(self._folder).values))
         if not folder or not (self._folder / FILE).exists():
             return None
-        return next((one for one in backups(Path(folder)) if not verify(one.folder)), None)
+        known = (one for one in backups(Path(folder)) if not is_locked(one.folder))
+        return next((one for one in known if not verify(one.folder)), None)
 
     def restore(self, good: Backup) -> None:
         """Put a backup in the place of what cannot be opened, and open it."""

@@ -1,6 +1,6 @@
 """A cover over the window after a while without a touch: nobody reads over a shoulder what lies open.
 
-It hides, it does not lock: whoever touches a key sees the record again.
+A protected record asks its passphrase again; for others the cover hides and does not lock.
 """
 
 from __future__ import annotations
@@ -9,7 +9,9 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from tuning.core.preferences import LOCK_MINUTES
+from tuning.records import keys
 from tuning.ui import theme
+from tuning.ui.protection import Lock
 from tuning.ui.widgets import label
 from tuning.ui.workspace import Workspace
 
@@ -22,6 +24,7 @@ class Cover(QWidget):
     def __init__(self, parent: QWidget, space: Workspace) -> None:
         super().__init__(parent)
         self._space = space
+        self.lock: Lock | None = None
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -48,12 +51,22 @@ class Cover(QWidget):
 
     def lie_down(self) -> None:
         """Cover everything."""
-        parent = self.parentWidget()
+        parent, folder = self.parentWidget(), self._space.record.folder
+        if parent is not None and keys.read(folder) is not None:
+            if self.lock is None:
+                self.lock = Lock(parent, folder)
+                self.lock.finished.connect(self._let_in)
+                self.lock.open()
+            return
         if parent is not None:
             self.setGeometry(parent.rect())
         self.show()
         self.raise_()
         self.setFocus()
+
+    def _let_in(self) -> None:
+        self.lock = None
+        self.wait()
 
     def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
         """A touch lifts the cover and is taken; without one lying it only begins the wait anew."""

@@ -85,6 +85,14 @@ class Cupboard:
         if PreferencesDialog(self._window, self._space).exec():
             self._window.rebuild()
 
+    def protection(self) -> None:
+        """Set, change or take off the passphrase; the record is closed and opened again for it."""
+        from tuning.ui.protection import ProtectionDialog
+
+        dialog = ProtectionDialog(self._window, self._space.record.folder)
+        if dialog.exec() and dialog.deed is not None:
+            self._window.reseal_wanted.emit(dialog.deed)
+
     # backups
 
     def back_up(self) -> None:

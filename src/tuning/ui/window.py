@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 from typing import Protocol, runtime_checkable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -59,6 +59,8 @@ class Explains(Protocol):
 
 class MainWindow(QWidget):
     """One case at a time; pages follow the workspace, never each other, and are made when first opened."""
+
+    reseal_wanted = pyqtSignal(object)
 
     def __init__(
         self, workspace: Workspace, stages: Sequence[StageSpec] = STAGES, day_list: DayList | None = None
@@ -167,6 +169,8 @@ class MainWindow(QWidget):
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Preferences", "Ctrl+,", self.cupboard.preferences),
             Action("Back up now", "Ctrl+Shift+B", self.cupboard.back_up),
+            Action("Cover the screen", "Ctrl+L", lambda: self.cover.lie_down()),
+            Action("Passphrase of this record", "", self.cupboard.protection),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),

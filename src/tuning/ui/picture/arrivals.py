@@ -90,7 +90,7 @@ class Arrivals(QObject):
         def work(tick: Callable[[float], None]) -> Opened:
             open_source(path).close()
             kept = media.keep(path, tick)
-            source = open_source(media.path(kept.sha256, kept.suffix), path.name)
+            source = open_source(media.lent(kept), path.name)
             return Opened(source, kept, kind_id, case, filmed)
 
         job = Job(f"Opening {path.name}", work, case)

@@ -134,7 +134,7 @@ class ReportMaker:
         """Keep a report as it was sent: its pages as a file, its words in the record. Raises TuningError."""
         space = self._space
         assert space.person is not None
-        with tempfile.NamedTemporaryFile(dir=space.record.folder, prefix=".letter-", suffix=".pdf") as file:
+        with tempfile.NamedTemporaryFile(prefix="tuning-letter-", suffix=".pdf") as file:
             file.write(pages)
             file.flush()
             kept = space.record.media.keep(Path(file.name))

@@ -1,0 +1,215 @@
+"""The passphrase on screen: asked at the start and after a while without a touch, set, changed, taken off."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from tuning.core.errors import BadInput, TuningError
+from tuning.records import keys, sealing
+from tuning.ui import theme
+from tuning.ui.widgets import Line, button, label
+
+Tick = Callable[[float], None]
+Deed = Callable[[Path, Tick], str]
+"""What is done to a record that is closed; the recovery code to write down, or nothing."""
+
+
+class AskPassphrase(QWidget):
+    """One field; Enter opens. What was wrong is said beside it."""
+
+    def __init__(self, folder: Path, opened: Callable[[], object]) -> None:
+        super().__init__()
+        self._folder, self._opened = folder, opened
+        self.field, self.words = _secret("Passphrase or recovery code"), label("", role="caution", wrap=True)
+        self.field.returnPressed.connect(self.try_it)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(self.field)
+        row.addWidget(button("Open", self.try_it, "primary"))
+        row.addStretch(1)
+        column = QVBoxLayout(self)
+        column.addStretch(2)
+        head = label("This record is protected", theme.LARGE)
+        head.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(head)
+        column.addLayout(row)
+        column.addWidget(self.words)
+        column.addStretch(3)
+        self.setFocusProxy(self.field)
+
+    def try_it(self) -> None:
+        """Open with what was typed, or say that it is wrong."""
+        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        try:
+            keys.unlock(self._folder, self.field.text())
+        except TuningError as err:
+            self.words.setText(str(err))
+            self.field.selectAll()
+            return
+        finally:
+            QApplication.restoreOverrideCursor()
+        self.field.clear()
+        self.words.clear()
+        self._opened()
+
+
+class Lock(QDialog):
+    """Lies over a window of a protected record until the passphrase is typed; nothing else of the program shows."""
+
+    def __init__(self, over: QWidget, folder: Path) -> None:
+        super().__init__(over, Qt.WindowType.Dialog | Qt.WindowType.FramelessWindowHint)
+        self.setObjectName("paper")
+        self.setWindowModality(Qt.WindowModality.ApplicationModal)
+        self.setGeometry(over.window().geometry())  # type: ignore[union-attr]
+        self.asks = AskPassphrase(folder, self.accept)
+        QVBoxLayout(self).addWidget(self.asks)
+        self.veils = [_veil(w) for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self]
+        self.finished.connect(self._lift)
+        self.asks.field.setFocus()
+
+    def _lift(self) -> None:
+        for veil in self.veils:
+            veil.hide()
+            veil.deleteLater()
+
+    def reject(self) -> None:
+        """Esc opens nothing."""
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Nor does closing."""
+        if event is not None:
+            event.ignore()
+
+
+def _veil(over: QWidget) -> QWidget:
+    """Paper over a whole window: hiding a dialog would end it."""
+    veil = QWidget(over)
+    veil.setObjectName("paper")
+    veil.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+    veil.setGeometry(over.rect())
+    veil.show()
+    veil.raise_()
+    return veil
+
+
+class ProtectionDialog(QDialog):
+    """Protect a record, or change the passphrase or take it off; what will be done is in `deed`."""
+
+    def __init__(self, parent: QWidget, folder: Path) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Protection")
+        self.deed: Deed | None = None
+        self._folder, self._protected = folder, keys.read(folder) is not None
+        self.before, self.after, self.again = (_secret(name) for name in ("Passphrase now", "New passphrase", "Again"))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 20, 24, 20)
+        column.setSpacing(10)
+        column.addWidget(label("Passphrase of this record", theme.LARGE))
+        column.addWidget(label(PROTECTED if self._protected else OPEN, wrap=True))
+        if self._protected:
+            column.addWidget(self.before)
+        column.addWidget(self.after)
+        column.addWidget(self.again)
+        self.words = label("", role="caution", wrap=True)
+        column.addWidget(self.words)
+        row = QHBoxLayout()
+        if self._protected:
+            row.addWidget(button("Take the passphrase off", self.take_off, "link"))
+        row.addStretch(1)
+        row.addWidget(button("Cancel", self.reject))
+        keep = button("Change it" if self._protected else "Protect the record", self.keep, "primary")
+        keep.setDefault(True)
+        row.addWidget(keep)
+        column.addLayout(row)
+        self.resize(620, 360)
+
+    def keep(self) -> None:
+        """Protect, or change."""
+        before, after = self.before.text(), self.after.text()
+        if after != self.again.text():
+            self.words.setText("The two are not the same.")
+            return
+        if len(after.strip()) < keys.LEAST:
+            self.words.setText(f"It needs {keys.LEAST} characters at least; several words are easier to keep.")
+            return
+        if self._protected:
+            self._end(lambda folder, _: keys.change(folder, before, after))
+        else:
+            self._end(lambda folder, tick: sealing.protect(folder, after, tick))
+
+    def take_off(self) -> None:
+        """Open everything up."""
+        before = self.before.text()
+
+        def deed(folder: Path, tick: Tick) -> str:
+            """No code to tell."""
+            sealing.open_up(folder, before, tick)
+            return ""
+
+        self._end(deed)
+
+    def _end(self, deed: Deed) -> None:
+        """Done where the present passphrase is right."""
+        try:
+            if self._protected:
+                keys.unlock(self._folder, self.before.text())
+        except BadInput as err:
+            self.words.setText(str(err))
+            return
+        self.deed = deed
+        self.accept()
+
+
+class CodeDialog(QDialog):
+    """The recovery code, told once."""
+
+    def __init__(self, parent: QWidget, code: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Recovery code")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 20, 24, 20)
+        column.setSpacing(12)
+        column.addWidget(label("Write this down now; it is not shown again", theme.LARGE))
+        self.code = Line(code)
+        self.code.setReadOnly(True)
+        self.code.setFont(theme.font(theme.LARGE))
+        self.code.setAccessibleName("Recovery code")
+        column.addWidget(self.code)
+        column.addWidget(label(CODE, wrap=True))
+        done = button("It is written down", self.accept, "primary")
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(done)
+        column.addLayout(row)
+        self.resize(640, 300)
+
+
+OPEN = (
+    "Everybody who can read this disk can read the record. With a passphrase the database and every kept file are "
+    "sealed; it is asked at the start, and to lift the cover after a while without a touch. Backups taken from then on "
+    "are sealed with it; earlier backups, exports and letters on other disks stay as they are. Without the passphrase "
+    "and without the recovery code, which is told once, nobody can open the record again."
+)
+PROTECTED = (
+    "The database and every kept file are sealed. Another passphrase makes another recovery code; the old one ends. "
+    "Backups keep the passphrase that they were taken with."
+)
+CODE = (
+    "It opens the record where the passphrase is forgotten. Keep it on paper, apart from this machine. Upper and lower "
+    "case, blanks and hyphens do not matter."
+)
+
+
+def _secret(name: str) -> QLineEdit:
+    field = Line()
+    field.setEchoMode(QLineEdit.EchoMode.Password)
+    field.setPlaceholderText(name)
+    field.setAccessibleName(name)
+    field.setMinimumWidth(360)
+    return field

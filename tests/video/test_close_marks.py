@@ -221,3 +221,49 @@ def test_a_foot_is_held_however_few_frames_a_second_there_are(frames_a_second):
     for name in names:
         off = errors(course, told, name)
         assert np.isfinite(off).mean() > 0.97 and np.nanmax(off) < 2, name
+
+
+def blurred(picture: Picture, sigma: float) -> Picture:
+    return Picture(cv2.GaussianBlur(picture.y, (0, 0), sigma)) if sigma else picture
+
+
+@pytest.mark.parametrize("way", [1, -1])
+def test_a_clip_that_begins_blurred_is_followed_when_it_clears_and_blurs_again(way):
+    """A disc of 8 px that is learnt smeared over its ground has a third of its contrast and half of its radius."""
+    rng = np.random.default_rng(3)
+
+    def course(n: int) -> dict[str, tuple[float, float]]:
+        """Two marks that go slowly, to the right or to the left."""
+        return {"ankle": (200 + way * 0.4 * n, 120.0), "toe": (230 + way * 0.4 * n, 190.0)}
+
+    def picture(n: int) -> Picture:
+        return blurred(drawn(course(n), rng, radius=4.0), 4.0 if n < 12 or 40 <= n < 50 else 0.0)
+
+    follower = Follower(picture(0), {k: np.array(v) for k, v in course(0).items()})
+    told = [follower.step(picture(n)) for n in range(1, 80)]
+    for k, name in enumerate(course(0)):
+        trusted = np.array([frame[k][1] >= SURE for frame in told])
+        off = np.array([np.hypot(*(frame[k][0] - course(n)[name])) for n, frame in enumerate(told, 1)])
+        assert trusted.mean() > 0.95 and np.nanmax(off[trusted]) < 1.5, name
+
+
+def landing(n: int) -> dict[str, tuple[float, float]]:
+    """Hips and toe that stay, and a heel with its tendon that comes down 8 px a frame and rises at once."""
+    down = 8.0 * min(n, 14) - 9.0 * max(0, n - 14)
+    heel = 20.0 + down
+    return {
+        "psis_left": (150.0, 20.0), "heel_left": (200.0, heel + 30), "heel_top_left": (190.0, heel),
+        "toe_left": (165.0, 200.0), "buttock_left": (150.0, 70.0),
+    }  # fmt: skip
+
+
+def test_a_heel_that_lands_hard_keeps_its_name_while_the_rest_of_the_leg_stays():
+    rng = np.random.default_rng(4)
+    follower = Follower(drawn(landing(0), rng, radius=9.0), {k: np.array(v) for k, v in landing(0).items()}, 1 / 30)
+    for n in range(1, 24):
+        for target, (at, quality) in zip(
+            follower.targets, follower.step(drawn(landing(n), rng, radius=9.0)), strict=True
+        ):
+            off = np.hypot(*(at - np.array(landing(n)[target.name])))
+            assert quality < SURE or off < 1.5, (n, target.name)
+    assert all(t.unseen == 0 for t in follower.targets)

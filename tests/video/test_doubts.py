@@ -7,7 +7,7 @@ import pytest
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import LEGS
-from tuning.video.doubts import doubt
+from tuning.video.doubts import doubt, doubt_bits
 
 NAMES = ("knee_back", "heel_top", "heel", "toe")
 FRAMES = 120
@@ -74,3 +74,14 @@ def test_marks_that_nobody_set_on_a_knee_or_a_foot_are_left_alone():
     plain.xy[50:70, 3] += 400
     doubt(plain, 0)
     assert (plain.quality == 1).all()
+
+
+@pytest.mark.parametrize(("bits", "most"), [(0.001, 0.6), (0.007, 0.9), (0.05, 1.0)])
+def test_few_bits_lower_the_quality_of_what_moves_but_not_its_own_click_nor_what_rests(bits, most):
+    tracks = leg("left")
+    tracks.quality[30:40, 2] = 0.55
+    lose(tracks, 3, 50, 60)
+    doubt_bits(tracks, bits, 10)
+    assert (tracks.quality[:, 0] == 1).all() and (tracks.quality[10] == 1).all(), "what rests, and the click"
+    assert (tracks.quality[40:58, 1] == most).all() and (tracks.quality[30:40, 2] == 0.55).all()
+    assert (tracks.quality[50:60, 3] == 0).all()

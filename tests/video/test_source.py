@@ -228,3 +228,18 @@ def test_a_small_file_that_unpacks_to_gigabytes_is_refused(tmp_path: Path):
     assert (tmp_path / "bomb.png").stat().st_size < 1_000_000
     with pytest.raises(BadInput, match="13000 x 13000 pixels"):
         open_source(tmp_path / "bomb.png")
+
+
+def test_a_clip_with_few_bits_says_so(tmp_path: Path):
+    rng = np.random.default_rng(1)
+    frames = [
+        np.kron(rng.integers(0, 255, (20, 12, 3), dtype=np.uint8), np.ones((8, 8, 1), np.uint8)) for _ in range(12)
+    ]
+    times = [n / 30 for n in range(12)]
+    starved = open_source(write_clip(tmp_path / "few.mp4", frames, times, crf="51"))
+    rich = open_source(write_clip(tmp_path / "many.mp4", frames, times, crf="20"))
+    print(starved.bits, rich.bits)
+    assert (starved.bits < 0.007) == ("bits for a pixel" in starved.warning) and "bits" not in rich.warning
+    assert rich.bits > starved.bits > 0
+    starved.close()
+    rich.close()

@@ -23,6 +23,9 @@ READ_ON_FRAMES = 30
 HOLE_S, HOLE_FRAMES = 0.3, 8
 """A stretch without pictures is told from so many seconds, and so many usual steps, on."""
 
+FEW_BITS, STILL_FRAMES = 0.007, 8
+"""Bits for a pixel of a frame below which places of moving marks are doubted; shorter clips are as good as pictures."""
+
 DAMAGED = "is damaged or incomplete"
 
 
@@ -32,12 +35,13 @@ class Clip:
     Opening reads the packet index only. A frame is decoded from the nearest
     key frame before it; what passes on the way is cached, oldest dropped
     first, so stepping is immediate in both directions and a long clip is
-    never in memory as a whole.
+    never in memory as a whole. `bits` is how many a pixel of a frame has been given.
     """
 
     def __init__(self, path: Path, name: str, cache_bytes: int = CACHE_BYTES) -> None:
         self._name = name
         self.warning = ""
+        self.bits = 0.0
         try:
             self._torn = bytes_missing(path) > 0
             self._container = av.open(str(path))
@@ -60,18 +64,21 @@ class Clip:
             raise BadInput(self._sentence(DAMAGED)) from err
         self._quarter_turns = round(getattr(first, "rotation", 0) / 90) % 4
         self._times: NDArray[np.float64] = (self._pts - self._pts[0]) * float(self._stream.time_base or 0)
-        self.warning = " ".join(filter(None, (self.warning, self._hole())))
+        self.warning = " ".join(filter(None, (self.warning, self._hole(), self._starved())))
 
     def _sentence(self, trouble: str) -> str:
         return f"“{self._name}” {trouble}. Nothing was changed; open a clip with pictures (MP4, MOV, AVI, WebM, MKV)."
 
     def _read_index(self) -> NDArray[np.int64]:
-        stamps = []
+        stamps, size = [], 0
         for packet in self._container.demux(self._stream):
             if packet.pts is not None and packet.size and not packet.is_corrupt:
                 stamps.append(packet.pts)
+                size += packet.size
         if not stamps:
             raise BadInput(self._sentence("holds no pictures"))
+        pixels = self._stream.codec_context.width * self._stream.codec_context.height
+        self.bits = 8 * size / (len(stamps) * max(pixels, 1))
         found = np.unique(np.array(stamps, dtype=np.int64))
         if len(found) < self._stream.frames or self._torn:
             found = self._readable(found)
@@ -86,6 +93,15 @@ class Clip:
             return ""
         a, b = self._times[longest : longest + 2]
         return f"“{self._name}” holds no pictures between {a:.2f} and {b:.2f} s: marks hidden there may be lost."
+
+    def _starved(self) -> str:
+        """Whether its pictures had too few bits for what moves, in words; empty where they had enough."""
+        if self.bits >= FEW_BITS or len(self._times) < STILL_FRAMES:
+            return ""
+        return (
+            f"“{self._name}” has {self.bits:.3f} bits for a pixel of a frame: marks that move may be off by 1 to 2 px. "
+            "Film with more bits a second, or fewer frames."
+        )
 
     def _lost(self, found: NDArray[np.int64]) -> str:
         """How much of a clip that breaks off is not there, as far as its header tells."""

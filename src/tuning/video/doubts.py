@@ -6,6 +6,7 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
@@ -20,6 +21,11 @@ BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
 CLEAR_ORDER, LEAST_RUN = 0.5, 5
 """How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
 for how many frames the other way round (practice judgement, editable)."""
+REST_S, REST_PX = 0.25, 1.5
+"""A mark rests where it goes no further than so many px within so many seconds before and after."""
+BITS, MOST_QUALITY = (0.004, 0.007, 0.012), (0.6, 0.9, 1.0)
+"""Bits for a pixel of a frame, and the quality that a place can have at most: by the share of places within 1.5 px on
+24 clips at random (`scripts/wide.py --seed 977`; practice judgement, editable)."""
 LONGEST_FOOT = 0.85
 """Two marks of a foot never lie further apart than this share of the longest shank seen; a foot is 0.62 of a shank
 (after Winter 2009), and pictures are taken aslant."""
@@ -38,6 +44,21 @@ def doubt(found: Tracks, start: int) -> None:
             if near in names and far in names:
                 _exchanged(found, start, knee, names[near], names[far])
         _too_far_apart(found, knee, foot)
+
+
+def doubt_bits(found: Tracks, bits: float, start: int) -> None:
+    """Where a clip has few bits for each frame the decoded picture stands still and then jumps, and stickers smear
+    over their way: places look whole and are 1 to 2 px off. A mark that rests is where it is. `start` is where a
+    person set the marks."""
+    most = float(np.interp(bits, BITS, MOST_QUALITY))
+    if most == 1.0 or len(found.times) < 2:
+        return
+    around = 1 + 2 * round(REST_S / float(np.median(np.diff(found.times))))
+    low = minimum_filter1d(np.nan_to_num(found.xy, nan=np.inf), around, axis=0, mode="nearest")
+    high = maximum_filter1d(np.nan_to_num(found.xy, nan=-np.inf), around, axis=0, mode="nearest")
+    doubted = (high - low).max(axis=2) > REST_PX
+    doubted[start] = False
+    found.quality[doubted] = np.minimum(found.quality[doubted], most)
 
 
 def _edges(found: Tracks) -> None:

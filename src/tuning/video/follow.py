@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.video.clip import Clip
+from tuning.video.doubts import doubt_bits
 from tuning.video.luma import LumaReader
 from tuning.video.source import open_source
 from tuning.video.track import track
@@ -44,7 +45,9 @@ def follow_clip(
                 raise BadInput(f"The mark {name} lies outside the picture of {width} x {height}.")
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:
-            return track(reader, len(source.times), source.times, frame, marks, first=first, last=last, tick=tick)
+            found = track(reader, len(source.times), source.times, frame, marks, first=first, last=last, tick=tick)
+            doubt_bits(found, source.bits, frame)
+            return found
         finally:
             reader.close()
     finally:

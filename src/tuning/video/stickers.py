@@ -28,6 +28,9 @@ RADII = np.arange(2.5, 14.1, 0.5)
 """Sticker radii looked for, px."""
 SNAP_PX = 4.0
 """A click counts as meant for a sticker no further away than this."""
+CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.8, 0.25
+"""A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
+colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
 LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
 
@@ -35,12 +38,13 @@ LEAST_CONTRAST = 30.0
 @dataclass
 class Sticker:
     """How one mark looks: radius (px), the mix of brightness and colour that tells it from its surroundings,
-    contrast along that mix, and area seen."""
+    contrast along that mix, and area seen. `blurred` is how it looked before it was seen clearer."""
 
     radius: float
     axis: Axis
     contrast: float
     area: float
+    blurred: Sticker | None = None
 
 
 def gap(a: Floats, b: Floats) -> float:
@@ -229,6 +233,16 @@ def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> 
 
 def likeness(seen: Blob, sticker: Sticker) -> float:
     """How much a find looks like the sticker, 0..1; a third of it covered is the end of trust."""
+    return max(_likeness(seen, look) for look in _looks(seen, sticker))
+
+
+def _looks(seen: Blob, sticker: Sticker) -> list[Sticker]:
+    """Looks that a find may have: it is small for being blurred only while its contrast is that of blur."""
+    before = sticker.blurred
+    return [sticker, before] if before is not None and seen.contrast < CLEARER * before.contrast else [sticker]
+
+
+def _likeness(seen: Blob, sticker: Sticker) -> float:
     contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
     cover = np.clip((ratio - 0.5) / 0.3, 0, 1) if ratio < 1 else np.clip((2.2 - ratio) / 0.8, 0, 1)
@@ -238,6 +252,10 @@ def likeness(seen: Blob, sticker: Sticker) -> float:
 def trace_of(seen: Blob, sticker: Sticker) -> float:
     """How much a find may still be the sticker turned away, blurred or half covered, 0..1: less is asked than of a
     likeness, so it counts only where the sticker is expected."""
+    return max(_trace(seen, look) for look in _looks(seen, sticker))
+
+
+def _trace(seen: Blob, sticker: Sticker) -> float:
     contrast = min(seen.contrast / (0.5 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
     cover = np.clip((ratio - 0.2) / 0.4, 0, 1) if ratio < 1 else np.clip((2.5 - ratio) / 0.8, 0, 1)

@@ -13,7 +13,7 @@ from tuning.core.types import Floats
 from tuning.video.luma import Picture
 from tuning.video.stickers import Blob, Sticker, gap, likeness, search, trace_of
 
-NEAR_SHARE, NEAR_RADII = 0.075, 14.0
+NEAR_SHARE, NEAR_RADII = 0.075, 9.0
 """Marks closer than this share of the picture's height, or than so many radii, belong together (practice judgement,
 editable)."""
 BEND_PX, BEND_MORE_PX, BEND_MOST_PX = 2.5, 0.7, 8.0
@@ -92,9 +92,11 @@ def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float
     borrowed = BORROWED * like.max(axis=0, keepdims=True)
     worth = np.maximum(np.maximum(like, TRACE_WORTH * trace), borrowed) * firm[:, None]
     at = np.array([find.at for find in finds])
-    limbs = [_shifted([members[k] for k in rows], rows, at, worth[rows]) for rows in _by_limb(members)]
+    rows_of = _by_limb(members)
+    limbs = [_shifted([members[k] for k in rows], rows, at, worth[rows]) for rows in rows_of]
     made: list[tuple[Blob, float] | None] = [None] * len(members)
-    for m, c in _assigned(limbs, len(members), len(finds)):
+    pairs = _assigned(limbs, len(members), len(finds))
+    for m, c in pairs + _of_their_own(members, rows_of, at, worth, pairs):
         made[m] = finds[c], float(like[m, c])
     _found_again(made, members, finds, like)
     return made
@@ -155,6 +157,23 @@ def _assigned(limbs: Sequence[_Limb], members: int, finds: int) -> list[tuple[in
             best = score
             chosen = [(int(m), int(c)) for m, c in zip(rows, columns, strict=True) if fit[m, c] >= LEAST_FIT]
     return chosen
+
+
+def _of_their_own(
+    members: Sequence[Member], rows_of: list[list[int]], at: Floats, worth: Floats, pairs: list[tuple[int, int]]
+) -> list[tuple[int, int]]:
+    """A part of a limb may go its own way: a heel lands while hip and toe stay. Two or more that are left over move
+    by a shift of their own onto what is left over; one alone does not."""
+    taken, more = {m for m, _ in pairs}, list[tuple[int, int]]()
+    for rows in rows_of:
+        free = [c for c in range(len(at)) if c not in {c for _, c in pairs + more}]
+        left = [m for m in rows if m not in taken and not members[m].unseen]
+        if len(left) < 2 or len(free) < 2:
+            continue
+        limb = _shifted([members[m] for m in left], list(range(len(left))), at[free], worth[np.ix_(left, free)])
+        found = _assigned([limb], len(left), len(free))
+        more += [(left[m], free[c]) for m, c in found] if len(found) > 1 else []
+    return more
 
 
 def _found_again(

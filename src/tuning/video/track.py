@@ -21,6 +21,9 @@ from tuning.core.types import Floats
 from tuning.video.doubts import doubt
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
+    CLEARER,
+    LEAST_LEFT,
+    SAME_HUE,
     SNAP_PX,
     Blob,
     Discs,
@@ -192,17 +195,23 @@ class Follower:
         if target.unseen:
             gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
         like = likeness(seen, sticker) if seen is not None else 0.0
+        if like < SURE and sticker.blurred is not None and not target.unseen:
+            seen, like = _as_before(picture, predicted, sticker.blurred) or (seen, like)
         if seen is None or like < SURE or gap(seen.at, predicted) > gate:
             # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
             ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
             finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
-                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX and trace_of(s, sticker) >= SURE]
+                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX]
                 if not close or target.unseen:
                     return None
-                trace = min(close, key=lambda s: gap(s.at, predicted))
-                return Follower._taken(target, trace, 0.0)
+                nearest = min(close, key=lambda s: gap(s.at, predicted))
+                clearer = _clearer(picture, target, sticker, nearest.at)
+                if clearer is not None:
+                    return clearer, 1.0
+                traces = [s for s in close if trace_of(s, sticker) >= SURE]
+                return Follower._taken(target, min(traces, key=lambda s: gap(s.at, predicted)), 0.0) if traces else None
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
         if 0.8 < seen.area / sticker.area < 1.25 or target.age < LEARNING:
@@ -319,6 +328,28 @@ class Follower:
                     for n, k in zip((a, b), pair, strict=True)
                 ]
                 finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None
+
+
+def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
+    """A mark that was learnt anew may be as blurred again as it was before."""
+    [seen] = centroids(picture, at[None], Discs.of((blurred.radius,)), (blurred.axis,))
+    like = likeness(seen, blurred) if seen is not None else 0.0
+    return (seen, like) if seen is not None and like >= SURE else None
+
+
+def _clearer(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> Floats | None:
+    """Where a mark lies that is seen much clearer now than when it was learnt: it is learnt anew then.
+
+    Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast.
+    """
+    place, fresh = recognise(picture, at)
+    if fresh is None or gap(place, at) > 0.5 + sticker.radius / 2:
+        return None
+    alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
+    if alike < SAME_HUE or fresh.contrast < CLEARER * sticker.contrast or fresh.area < LEAST_LEFT * sticker.area:
+        return None
+    target.sticker, target.traces = replace(fresh, blurred=sticker.blurred or sticker), 0
+    return place
 
 
 def _parabola(left: float, middle: float, right: float) -> float:

@@ -49,8 +49,10 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
     def run() -> None:
         from tuning.exchange.csv.tracks import read_points, write_tracks
         from tuning.video import open_source
+        from tuning.video.child import look_at
         from tuning.video.follow import follow_clip, follow_more
 
+        look_at(clip)
         source = open_source(clip)
         source.close()
         (frame, marks), *more = read_points(points, pixel_origin)

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEv
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.entries import Capture, Purpose
+from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, total_wear
 from tuning.core.types import LEGS, Observation, Setup, Side
@@ -23,6 +24,7 @@ from tuning.ui.intake.panels import keep_form
 from tuning.ui.signs import paint_side
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
+from tuning.video.child import look_at
 
 SHOES = "shoe-wear-map"
 BRUSHES = ("none", "slight", "clear", "worn through")
@@ -319,10 +321,10 @@ class ShoesPanel(QWidget):
     def add_photo(self, path: Path) -> None:
         """Keep a photograph of the soles with the visit."""
         space = self._space
-        if QPixmap(str(path)).isNull():
-            space.refused.emit(f"{path.name} is not a photograph that can be opened (JPEG, PNG). Nothing was added.")
-            return
         with space.trying(), space.action("photo of the soles") as act:
+            look_at(path)
+            if QPixmap(str(path)).isNull():
+                raise BadInput(f"{path.name} is not a photograph that can be opened (JPEG, PNG). Nothing was added.")
             assert space.person is not None
             act.add(Capture(space.record.medium(space.record.media.keep(path), space.person), Purpose.SHOES))
         self._tell(True)

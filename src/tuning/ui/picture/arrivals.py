@@ -22,6 +22,7 @@ from tuning.records.media import Kept
 from tuning.ui.jobs import Job
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
+from tuning.video.child import look_at
 
 FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.mov *.m4v *.avi *.webm *.mkv)"
 
@@ -88,7 +89,7 @@ class Arrivals(QObject):
             return
 
         def work(tick: Callable[[float], None]) -> Opened:
-            open_source(path).close()
+            look_at(path)
             kept = media.keep(path, tick)
             source = open_source(media.lent(kept), path.name)
             return Opened(source, kept, kind_id, case, filmed)

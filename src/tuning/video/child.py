@@ -1,0 +1,37 @@
+"""Looks at a foreign clip or photograph in a process of its own first: `python -m tuning.video.child FILE`."""
+
+from __future__ import annotations
+
+import sys
+from functools import partial
+from pathlib import Path
+
+from tuning.apart import limited, trouble
+from tuning.core.errors import BadInput
+
+FRAMES = 200
+"""Frames decoded from the start; the last one, too. Whole clips would take as long as following them."""
+MEMORY, SECONDS = 4 << 30, 45
+"""Bytes of address space and seconds of processor: a clip of 4K needs a gigabyte (practice judgement, editable)."""
+
+
+def look_at(path: Path) -> None:
+    """See that a file can be read without harm. Raises BadInput with what became of the reader."""
+    why = trouble("tuning.video.child", str(path.absolute()))
+    if why:
+        told = why if why.startswith("“") else f"“{path.name}” cannot be read ({why}). Nothing was changed."
+        raise BadInput(told)
+
+
+def _decode(path: Path) -> None:
+    from tuning.video.source import open_source
+
+    source = open_source(path)
+    frames = len(source.times)
+    for n in (*range(min(FRAMES, frames)), frames - 1):
+        source.frame(n)
+    source.close()
+
+
+if __name__ == "__main__":
+    limited(partial(_decode, Path(sys.argv[1])), MEMORY, SECONDS)

@@ -10,6 +10,7 @@ from contextlib import closing
 from pathlib import Path
 
 import chance
+import desks
 import pytest
 
 from tuning.core import entries as kinds
@@ -197,6 +198,8 @@ def damaged(folder: Path, how: str) -> Path:
     else:
         Record(folder).close()
         with sqlite.connect(file) as raw:
+            if how == "newer":
+                raw.execute("alter table places rename to stickers")
             raw.execute({"newer": "update alembic_version set version_num = '9999'",
                          "unknown": "update alembic_version set version_num = 'abc'",
                          "no table": "drop table places",
@@ -291,3 +294,39 @@ def test_a_kill_while_saving_importing_or_backing_up_loses_nothing_that_was_said
     assert kills.whole_while_saving(record, tmp_path, KILLS) == []
     assert kills.whole_while_importing(record, archive, tmp_path, KILLS) == []
     assert kills.whole_while_backing_up(record, tmp_path, KILLS) == []
+
+
+def test_a_record_of_a_newer_version_with_all_tables_opens_to_read_and_is_never_written(tmp_path: Path):
+    desk = desks.Desk(tmp_path)
+    desk.keep(desks.seen(12.5))
+    desk.record.close()
+    with sqlite.connect(desk.record.file) as raw:
+        raw.execute("update alembic_version set version_num = '9999'")
+        raw.execute("alter table patient add column nickname text")
+    raw.close()
+    before = desk.record.file.read_bytes()
+    later = desks.Desk(tmp_path)
+    assert later.record.read_only and later.values() == [12.5] and later.record.digests()[0].measured == 1
+    record = later.record
+    deeds = (
+        lambda: later.keep(desks.seen(1.0)),
+        lambda: record.mark("demo"),
+        lambda: record.add_person("A", "student"),
+    )
+    for deed in (*deeds, lambda: record.erase("", later.person, "x")):
+        with pytest.raises(EnvironmentFault, match="newer Tuning"):
+            deed()
+    later.record.close()
+    assert desk.record.file.read_bytes() == before
+
+
+def test_what_only_a_newer_version_can_read_is_said_and_nothing_is_shown_half(tmp_path: Path):
+    desk = desks.Desk(tmp_path)
+    desk.keep(desks.seen(12.5))
+    desk.record.close()
+    with sqlite.connect(desk.record.file) as raw:
+        raw.execute("update alembic_version set version_num = '9999'")
+        raw.execute("update entry set kind = 'hologram'")
+    raw.close()
+    with pytest.raises(EnvironmentFault, match="newer Tuning and holds"):
+        desks.Desk(tmp_path).case  # noqa: B018

@@ -11,9 +11,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QDialog
 
+from tuning.core.entries import Note
+from tuning.core.errors import Refused
 from tuning.core.preferences import BACKUP_FOLDER, LOCK_MINUTES
 from tuning.records import Record, keys, sealing
 from tuning.records.backup import backup, backups, verify
+from tuning.records.dbapi import sqlite
 from tuning.records.settings import Settings
 from tuning.ui.app import Frame
 from tuning.ui.explain import history
@@ -224,4 +227,20 @@ def test_the_cover_of_a_protected_record_opens_by_the_passphrase_alone(qtbot, cl
     assert not lock.isVisible() and cover.lock is None
     assert not any(veil.isVisible() for veil in lock.veils)
     open_dialog.close()
+    frame.close()
+
+
+def test_a_record_of_a_newer_version_is_shown_and_takes_nothing(qtbot, clinic):
+    with sqlite.connect(clinic / "record.sqlite") as raw:
+        raw.execute("update alembic_version set version_num = '9999'")
+    raw.close()
+    frame = framed(qtbot, clinic)
+    window = frame.window_in
+    assert "newer Tuning" in window.status.message.text()
+    window.workspace.person = window.workspace.record.people()[0]
+    window.open_patient(window.workspace.record.patients()[0])
+    before = window.workspace.case.revision
+    with pytest.raises(Refused, match="newer"), window.workspace.action("a note") as act:
+        act.add(Note("strength", "x"))
+    assert window.workspace.reading and window.workspace.case.revision == before
     frame.close()

@@ -31,36 +31,40 @@ OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
 OLD_TABLES["0004"] = {"info", "person", "patient", "medium", "visit", "entry", "places"}
 
 
-def connection_to(file: Path) -> sqlite.Connection:
+def connection_to(file: Path, writing: bool = True) -> sqlite.Connection:
     """A connection whose commits are durable; transactions are begun by hand."""
     connection = engine.connect(file, timeout=3.0, isolation_level=None)
-    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL"):
+    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL") if writing else ("query_only=ON",):
         connection.execute(f"pragma {pragma}")
     connection.row_factory = sqlite.Row
     return connection
 
 
-def ready(file: Path, kind: str) -> None:
+def ready(file: Path, kind: str) -> bool:
     """See to it that there is a record of the newest revision at `file`; `kind` is that of a new one.
 
-    Raises EnvironmentFault when it is none of ours, damaged, from a newer version,
-    or cannot be written; nothing is changed then.
+    Whether it may be written: one of a newer version that has all tables is opened to read. Raises
+    EnvironmentFault when it is none of ours, damaged, or cannot be written; nothing is changed then.
     """
     with held(file.parent, "record"), told_as_fault(file):
         if not file.exists():
             _sweep(file)
             _make(file, kind)
-            return
-        found = revision_of(file)
-        if found == HEAD:
+            return True
+        found = revision_of(file, newer=True)
+        if found not in KNOWN or found == HEAD:
             _look_through(file)
-            return
+            return found == HEAD
         _sweep(file)
         _upgrade(file, found)
+        return True
 
 
-def revision_of(file: Path) -> str:
-    """The revision of a record, its tables looked at. Raises EnvironmentFault when it is no sound record."""
+def revision_of(file: Path, newer: bool = False) -> str:
+    """The revision of a record, its tables looked at; one of a newer version only where `newer` says so.
+
+    Raises EnvironmentFault when it is no sound record.
+    """
     if file.stat().st_size == 0:
         raise EnvironmentFault(f"{file} is empty (0 bytes), so it is no record any more. Restore the last backup.")
     with told_as_fault(file), closing(_plain(file)) as connection:
@@ -69,11 +73,11 @@ def revision_of(file: Path) -> str:
             raise EnvironmentFault(f"{file} is a database, but not a Tuning record. Nothing was changed.")
         row = connection.execute("select version_num from alembic_version").fetchone()
     found = str(row[0]) if row else ""
-    if found not in KNOWN:
-        newer = found.isdigit() and found > HEAD
-        who = f"was written by a newer Tuning (revision {found})" if newer else f"has an unknown revision “{found}”"
+    later = found.isdigit() and found > HEAD
+    if found not in KNOWN and not (newer and later and tables >= TABLES):
+        who = f"was written by a newer Tuning (revision {found})" if later else f"has an unknown revision “{found}”"
         raise EnvironmentFault(f"This record {who}. Nothing was changed; open it with the version that wrote it.")
-    missing = (OLD_TABLES[found] if found != HEAD else TABLES) - tables
+    missing = OLD_TABLES.get(found, TABLES) - tables
     if missing:
         raise EnvironmentFault(
             f"The record is damaged: the table “{min(missing)}” is missing ({file}). Restore the last backup."

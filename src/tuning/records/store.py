@@ -24,6 +24,11 @@ from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
 
+NEWER = "This record was written by a newer Tuning. It is open to read; nothing can be changed in it here."
+NEWER_HOLDS = (
+    "This record was written by a newer Tuning and holds what this version cannot read. Nothing was changed; open it "
+    "with the version that wrote it."
+)
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
 
 
@@ -52,10 +57,11 @@ class Record:
             if (folder / SUMS).exists():
                 raise EnvironmentFault(f"{folder} is a backup, kept as it was taken. Restore it to work with it.")
             sealing.settle(folder)
-            schema.ready(self.file, kind)
-            self._connection = schema.connection_to(self.file)
+            self.read_only = not schema.ready(self.file, kind)
+            self._connection = schema.connection_to(self.file, not self.read_only)
         self.media = MediaFolder(folder / "media")
-        self.media.sweep()
+        if not self.read_only:
+            self.media.sweep()
         self._seen = self._data_version()
 
     def close(self) -> None:
@@ -79,13 +85,19 @@ class Record:
         try:
             with self._within("begin") as db:
                 yield db
-        except (ValueError, IndexError, KeyError, TypeError) as err:
+        except (ValueError, IndexError, KeyError, TypeError, EnvironmentFault) as err:
+            if self.read_only:
+                raise EnvironmentFault(NEWER_HOLDS) from err
+            if isinstance(err, EnvironmentFault):
+                raise
             raise EnvironmentFault(
                 f"The record is damaged ({self.file}): what stands there makes no sense. Restore the last backup."
             ) from err
 
     def _writing(self) -> AbstractContextManager[Connection]:
-        """One transaction that holds the record from its first look on."""
+        """One transaction that holds the record from its first look on. Raises EnvironmentFault for one to read."""
+        if self.read_only:
+            raise EnvironmentFault(NEWER)
         return self._within("begin immediate")
 
     def _data_version(self) -> int:

@@ -167,7 +167,7 @@ def opened(folder: Path, kind: str = "") -> Record:
     from tuning.records.store import OWN
 
     record = Record(folder, kind or OWN)
-    if kind and kind != record.kind:
+    if kind and kind != record.kind and not record.read_only:
         record.mark(kind)
     return record
 
@@ -182,6 +182,7 @@ def equipped(
     from tuning.core.errors import KnowledgeError
     from tuning.devices import NO_DEVICES
     from tuning.knowledge import for_clinic, load
+    from tuning.records.store import NEWER
     from tuning.ui.window import MainWindow
     from tuning.ui.workspace import Workspace
 
@@ -191,8 +192,8 @@ def equipped(
     except KnowledgeError as err:  # nobody is locked out of the record by a table; the shipped one serves
         knowledge, broken = load(), str(err)
     window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
-    if broken:
-        window.status.say(broken)
+    for words in filter(None, (NEWER if record.read_only else "", broken)):
+        window.status.say(words, caution=True)
     return window
 
 

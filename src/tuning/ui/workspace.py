@@ -32,7 +32,7 @@ from tuning.knowledge import Knowledge
 from tuning.knowledge.acts import new_acts
 from tuning.records import Record
 from tuning.records.settings import Settings
-from tuning.records.store import now
+from tuning.records.store import NEWER, now
 from tuning.ui.clinic import Clinic
 from tuning.ui.gesture import Action
 from tuning.ui.undo import Step, UndoStack
@@ -142,7 +142,7 @@ class Workspace(QObject):
         """Open any visit of the open patient; one that is over opens to read. Raises TuningError."""
         assert self.case is not None
         self._enter(self.record.case(self.case.patient.uid, uid))
-        self.reading = not goes_on(self.case.visit, now())
+        self.reading = self.record.read_only or not goes_on(self.case.visit, now())
         self.content_changed.emit()
 
     def new_visit(self) -> None:
@@ -163,7 +163,7 @@ class Workspace(QObject):
         self.saved.emit(_clock())
 
     def _enter(self, case: Case) -> None:
-        self.case, self.reading = case, False
+        self.case, self.reading = case, self.record.read_only
         self.undo.clear()
         self.case_changed.emit()
         self.content_changed.emit()
@@ -297,6 +297,8 @@ class Workspace(QObject):
         the gate refuses, the record cannot be written, or another window was faster.
         """
         where = case or self.case
+        if self.record.read_only:
+            raise Refused(NEWER)
         if self.reading and where is self.case and where is not None:
             raise Refused(f"The visit of {day(where.visit.started_at)} is open to read. A new visit takes new entries.")
         if where is None or self.person is None:

@@ -12,7 +12,7 @@ from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from tuning.core.entries import Form, Letter
+from tuning.core.entries import Decision, Form, Letter
 from tuning.core.errors import EnvironmentFault
 from tuning.core.preferences import DAYS, DECIMALS
 from tuning.core.reports.content import Register, as_text
@@ -180,3 +180,25 @@ def test_no_picture_leaves_in_a_letter_where_the_patient_did_not_agree(window, p
     assert [s.text for one in report.sections for s in one.sentences] == [
         s.text for one in usual.sections for s in one.sentences if one.sentences], "words stay"  # fmt: skip
     assert bool(maker.images(report)) is leaves
+
+
+def test_one_picture_is_kept_out_of_letters_and_the_others_stay(window, patient):
+    patient("glassblower", "review")
+    space, maker = window.workspace, ReportMaker(window.workspace)
+    kind = next(k for k in maker.kinds if k.id == "full")
+
+    def shown(report) -> set[str]:
+        """Uids of the captures in it."""
+        uids = [uid for s in report.sections for picture in s.pictures for uid in picture.shows]
+        return {space.case.entry(uid).capture for uid in uids}
+
+    usual = shown(maker.report(kind, Register.COLLEAGUE))
+    assert len(usual) > 1
+    back = sorted(usual)[0]
+    for outcome, gone in (("kept back", {back}), ("may be shown", set()), ("kept back", {back})):
+        with space.action("one picture") as act:
+            act.add(Decision("picture-kept-back", outcome, {"capture": back}))
+        report = maker.report(kind, Register.COLLEAGUE)
+        assert shown(report) == usual - gone
+        assert any("does not want it in letters" in words for words in report.left_out) == bool(gone)
+        assert len(maker.images(report)) == sum(len(s.pictures) for s in report.sections)

@@ -9,8 +9,13 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 
+from tuning.core.entries import Decision
+from tuning.core.intake.consent import kept_back
 from tuning.demo.clips import CLIPS
+from tuning.ui.picture.mask_dialog import MaskDialog
 from tuning.ui.picture.player import LIGHTS, lit
+from tuning.ui.picture.privacy import hide_face, keep_back
+from tuning.video import open_source
 
 LEFT_BUTTON, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton
 NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
@@ -235,3 +240,55 @@ def test_marks_that_no_frame_needs_are_asked_last_and_escape_leaves_them_out(win
     assert not board.chosen
     hands.click_at(bench.canvas, (600, 100))
     assert shoulders[0] not in board.points()
+
+
+def test_a_picture_is_kept_out_of_letters_by_one_action_and_let_in_by_the_next(window, bench):
+    said = []
+    window.workspace.told.connect(said.append)
+    for words, back in (("stays out", True), ("again", False)):
+        keep_back(bench)
+        found = kept_back(window.workspace.case.all(Decision))
+        assert (bench.board.capture.uid in found) is back and words in said[-1]
+
+
+def test_a_face_is_hidden_in_a_copy_by_a_box_that_is_drawn_and_moved(qtbot, window, bench, tmp_path, monkeypatch):
+    dialogs = []
+
+    def drawn(dialog) -> int:
+        """Drag a box over the head, nudge it, and save."""
+        dialogs.append(dialog)
+        dialog.show()
+        canvas = dialog.canvas
+        start, end = (canvas._origin() + QPointF(*at) * canvas._scale() for at in ((560, 40), (660, 160)))
+        QTest.mousePress(canvas, LEFT_BUTTON, NONE, start.toPoint())
+        QTest.mouseMove(canvas, end.toPoint())
+        hands.settle()
+        QTest.mouseRelease(canvas, LEFT_BUTTON, NONE, end.toPoint())
+        before = dialog.boxes[0]
+        assert before == pytest.approx((560, 40, 100, 120), abs=3)
+        QTest.keyClick(canvas, Qt.Key.Key_Right)
+        QTest.keyClick(canvas, Qt.Key.Key_Up, SHIFT)
+        assert dialog.boxes[0] == pytest.approx((before[0] + 1, before[1] - 10, *before[2:]))
+        dialog.slider.setValue(3)
+        assert canvas.box is None and "set in: 1." in dialog.words.text()
+        dialog.save(tmp_path / "copy.mp4")
+        return 1
+
+    monkeypatch.setattr(MaskDialog, "exec", drawn)
+    said = []
+    window.workspace.told.connect(said.append)
+    hide_face(bench)
+    qtbot.waitUntil(lambda: not window.jobs.running and bool(said))
+    copy = open_source(tmp_path / "copy.mp4")
+    assert "copy.mp4" in said[-1]
+    assert (np.abs(copy.frame(0)[60:140, 580:640].astype(int) - 96) < 12).all(), "grey, and nothing else"
+    copy.close()
+
+
+def test_no_key_means_two_things(window):
+    """A key of a stage that the whole window has, too, would do neither."""
+    everywhere = [a.key for a in window.actions_list if a.key]
+    assert len(everywhere) == len(set(everywhere))
+    for spec in window.stages:
+        own = [a.key for a in spec.actions if a.key]
+        assert len(own) == len(set(own)) and not set(own) & set(everywhere), spec.id

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 from platformdirs import user_data_path, user_log_path
 
-from tuning.cli.measuring import force, measure, track
+from tuning.cli.measuring import force, mask, measure, track
 from tuning.cli.records import backup, check_record, protect, restore
 from tuning.cli.telling import run_told
 from tuning.cli.thinking import plan, reason
@@ -81,6 +81,7 @@ COMMANDS = (
     report,
     erase,
     track,
+    mask,
     measure,
     force,
     reason,

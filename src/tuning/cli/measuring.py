@@ -70,6 +70,37 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
 
 
 @click.command()
+@click.argument("clip", type=click.Path(path_type=Path))
+@click.option("--box", "boxes", multiple=True, required=True, help="FRAME,LEFT,TOP,WIDTH,HEIGHT; from frame 0, px.")
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="Where the copy goes, MP4 or PNG.")
+def mask(clip: Path, boxes: tuple[str, ...], out: Path) -> None:
+    """Copy CLIP (a clip or photograph) with a face behind a box that is followed; exit code 1 where it was lost."""
+
+    def run() -> None:
+        from tuning.core.errors import BadInput
+        from tuning.video.child import look_at
+        from tuning.video.mask import Box, masked
+
+        known: dict[int, Box] = {}
+        for text in boxes:
+            try:
+                frame, left, top, wide, tall = text.split(",")
+                known[int(frame)] = (float(left), float(top), float(wide), float(tall))
+            except ValueError as err:
+                raise BadInput(f"“{text}” is no box; it is FRAME,LEFT,TOP,WIDTH,HEIGHT.") from err
+        if out.resolve() == clip.resolve():
+            raise BadInput("The copy needs a name of its own.")
+        look_at(clip)
+        way = masked(clip, known, out)
+        for first, last in way.doubted if way is not None else ():
+            click.echo(f"Look at frames {first} to {last}: the face was not surely found there.", err=True)
+        if way is None or way.doubted:
+            sys.exit(1)
+
+    run_told(run)
+
+
+@click.command()
 @click.argument("tracks", type=click.Path(path_type=Path))
 @click.option("--task", required=True, help="rear-gait, side-gait, front-squat, single-leg-squat, side-squat, …")
 @click.option("--side", type=click.Choice(["left", "right"]), help="The leg that stands, or that faces the camera.")

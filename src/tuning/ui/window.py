@@ -169,7 +169,7 @@ class MainWindow(QWidget):
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Preferences", "Ctrl+,", self.cupboard.preferences),
             Action("Back up now", "Ctrl+Shift+B", self.cupboard.back_up),
-            Action("Cover the screen", "Ctrl+L", lambda: self.cover.lie_down()),
+            Action("Cover the screen", "Ctrl+Shift+L", lambda: self.cover.lie_down()),
             Action("Passphrase of this record", "", self.cupboard.protection),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),

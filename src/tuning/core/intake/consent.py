@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from tuning.core.entries import Capture, Form, Purpose
+from tuning.core.entries import Capture, Decision, Form, Purpose
 from tuning.core.errors import Refused
 from tuning.core.types import Entry
 
 CONSENT = "intake-consent"
 NO = "no"
+KEPT_BACK, MAY_BE_SHOWN = "picture-kept-back", "may be shown"
+"""Decision about one picture and letters, and its outcome where nothing is against it any more."""
 
 
 def check_pictures(forms: Iterable[Form], added: Iterable[Entry]) -> None:
@@ -23,6 +25,12 @@ def check_pictures(forms: Iterable[Form], added: Iterable[Entry]) -> None:
 def newest(forms: Iterable[Form]) -> Mapping[str, Any] | None:
     """What was last said about it, forms oldest first; None where nobody asked."""
     return next((form.data for form in reversed(list(forms)) if form.kind == CONSENT), None)
+
+
+def kept_back(decided: Iterable[Decision]) -> set[str]:
+    """Uids of the pictures that the patient does not want in letters, decisions oldest first."""
+    newest = {str(d.inputs["capture"]): d.outcome for d in decided if d.subject == KEPT_BACK}
+    return {uid for uid, outcome in newest.items() if outcome != MAY_BE_SHOWN}
 
 
 def letters_refused(data: Mapping[str, Any] | None) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from enum import StrEnum
@@ -137,9 +137,11 @@ class Report:
             found += [picture.caption for picture in section.pictures]
         return found
 
-    def without_pictures(self, why: str) -> Report:
-        """The report without any picture, and with the sentence that tells why."""
-        kept = [replace(section, pictures=()) for section in self.sections]
+    def without_pictures(self, why: str, those: Callable[[Picture], bool] = lambda _: True) -> Report:
+        """The report without some pictures, usually any, and with the sentence that tells why where it had one."""
+        kept = [replace(s, pictures=tuple(p for p in s.pictures if not those(p))) for s in self.sections]
+        if kept == list(self.sections):
+            return self
         told = tuple(dict.fromkeys((*self.left_out, why)))
         return replace(self, sections=tuple(s for s in kept if not s.empty), left_out=told)
 

@@ -76,6 +76,11 @@ class MarkBoard(QObject):
 
     # what is open
 
+    @property
+    def workspace(self) -> Workspace:
+        """Where the case is."""
+        return self._workspace
+
     def open(self, capture: Capture | None, times: NDArray[np.float64]) -> None:
         """Show a capture from its first marked frame, or its first frame."""
         self.capture, self.times = capture, times

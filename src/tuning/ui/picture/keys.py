@@ -23,6 +23,15 @@ def _on_bench(act: Callable[[PicturePage], object]) -> Callable[[StagePage], obj
     return run
 
 
+def _privately(name: str) -> Callable[[PicturePage], object]:
+    def run(bench: PicturePage) -> object:
+        from tuning.ui.picture import privacy
+
+        return getattr(privacy, name)(bench)
+
+    return run
+
+
 def _players(page: StagePage) -> tuple[QWidget, ...]:
     from tuning.ui.testrun.page import TestRunPage
 
@@ -56,6 +65,8 @@ PICTURE_ACTIONS = (
     StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),
     StageAction("How the clip was taken: speed, shoes, load, cue", "", _on_bench(lambda bench: bench.tags())),
     StageAction("Follow the marks through the clip", "", _on_bench(lambda bench: bench.follow())),
+    StageAction("Keep this picture out of letters, or let it in again", "", _on_bench(_privately("keep_back"))),
+    StageAction("Save a copy with the face hidden", "", _on_bench(_privately("hide_face"))),
     StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),
 )
 PICTURE_KEYS = (

@@ -9,8 +9,9 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QIODevice, QRectF
 from PyQt6.QtGui import QImage, QPainter
 
-from tuning.core.entries import Answer, Capture, Form, Letter, Screen, Track
+from tuning.core.entries import Answer, Capture, Decision, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
+from tuning.core.intake.consent import kept_back
 from tuning.core.judging.ledger import ledger
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.preferences import DAYS, DECIMALS, LETTERHEAD, PAPER
@@ -58,6 +59,9 @@ def material_of(space: Workspace) -> Material:
     )
 
 
+ONE_KEPT_BACK = "A picture is left out: the patient does not want it in letters."
+
+
 class ReportMaker:
     """Writes reports of the open case, draws their pictures once, and keeps what was sent."""
 
@@ -81,10 +85,18 @@ class ReportMaker:
         if not made.sections:
             raise BadInput(f"{kind.name}: nothing to say yet. Measure or ask something first.")
         refusal = self._space.letters_refused()
-        if refusal and any(section.pictures for section in made.sections):
+        if refusal:
             made = made.without_pictures(refusal)
+        made = made.without_pictures(ONE_KEPT_BACK, self._kept_back)
         prefer = self._space.prefer
         return in_manner(made, Manner(prefer(DECIMALS) == "comma", Days(prefer(DAYS))))
+
+    def _kept_back(self, picture: Picture) -> bool:
+        """Whether it shows a capture that the patient does not want in letters."""
+        case = self._space.case
+        assert case is not None
+        back = kept_back(case.all(Decision))
+        return any(getattr(case.entry(uid), "capture", "") in back for uid in picture.shows)
 
     def images(self, report: Report) -> dict[tuple[str, ...], bytes]:
         """The pictures of a report as PNG; one that cannot be drawn is left out."""

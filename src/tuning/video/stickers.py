@@ -28,7 +28,7 @@ RADII = np.arange(2.5, 14.1, 0.5)
 """Sticker radii looked for, px."""
 SNAP_PX = 4.0
 """A click counts as meant for a sticker no further away than this."""
-CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.8, 0.25
+CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.7, 0.25
 """A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
 colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
 LEAST_CONTRAST = 30.0

@@ -59,6 +59,8 @@ GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
 GATE_GROWTH_PX = 2.5
 SAME_PX = 3.0
 """Two marks closer than this sit on one sticker."""
+OFF_CENTRE = 0.75
+"""How far a blurred disc may have been marked from the middle of the clear one, share of its radius."""
 SURE = 0.5
 """Quality from which a place is trusted."""
 FIRM = 4.0
@@ -203,11 +205,11 @@ class Follower:
             finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
-                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX]
-                if not close or target.unseen:
+                if target.unseen:
                     return None
-                nearest = min(close, key=lambda s: gap(s.at, predicted))
-                clearer = _clearer(picture, target, sticker, nearest.at)
+                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX]
+                nearest = min(close, key=lambda s: gap(s.at, predicted)).at if close else predicted
+                clearer = _clearer(picture, target, sticker, nearest)
                 if clearer is not None:
                     return clearer, 1.0
                 traces = [s for s in close if trace_of(s, sticker) >= SURE]
@@ -343,7 +345,7 @@ def _clearer(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> 
     Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast.
     """
     place, fresh = recognise(picture, at)
-    if fresh is None or gap(place, at) > 0.5 + sticker.radius / 2:
+    if fresh is None or gap(place, at) > max(0.5 + sticker.radius / 2, OFF_CENTRE * fresh.radius):
         return None
     alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
     if alike < SAME_HUE or fresh.contrast < CLEARER * sticker.contrast or fresh.area < LEAST_LEFT * sticker.area:

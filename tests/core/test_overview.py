@@ -14,6 +14,7 @@ from tuning.core.entries import Clearance, Screen
 from tuning.core.names import plain
 from tuning.core.types import Side, Triage
 from tuning.core.visit.overview import Digest, Need, overview
+from tuning.core.visit.retention import Keep
 
 TODAY = date(2026, 11, 28)
 SOMEBODY = Patient("p", "Someone", date(1980, 1, 1), "", None, None, "", "", "", Side.NONE)
@@ -83,3 +84,20 @@ def test_names_of_every_script(typed, kept):
 
 def test_different_names_stay_different():
     assert plain("Anna") != plain("Hanna") and plain("か") != plain("き")
+
+
+@pytest.mark.parametrize(
+    ("born", "last", "years", "until"),
+    [
+        (date(1970, 5, 5), date(2016, 11, 28), 10, date(2026, 11, 28)),
+        (date(2010, 5, 5), date(2026, 1, 1), 10, date(2036, 1, 1)),
+        (date(2016, 5, 5), date(2026, 1, 1), 10, date(2041, 5, 5)),
+        (date(2008, 1, 2), date(2026, 1, 1), 5, date(2033, 1, 2)),
+        (date(2008, 1, 1), date(2026, 1, 1), 5, date(2031, 1, 1)),
+        (date(1970, 5, 5), date(2024, 2, 29), 1, date(2025, 3, 1)),
+        (date(1970, 5, 5), date(2024, 2, 29), 0, None),
+        (date(1970, 5, 5), None, 10, None),
+    ],
+)
+def test_a_person_may_be_erased_so_long_after_the_last_visit_and_a_minor_not_before_an_age(born, last, years, until):
+    assert Keep(years, 25).until(born, last) == until

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from tuning.core.preferences import KEEP_YEARS
 from tuning.core.review.changes import Row
 from tuning.core.types import Side
+from tuning.ui import day_list
 
 
 @pytest.fixture
@@ -68,7 +72,8 @@ def test_one_visit_says_what_comes_here(window, patient):
 
 def test_filters_and_orders_of_the_day_list_and_down_leaves_the_search(window, qtbot):
     people = window.day_list
-    assert [b.text() for b in people.filters.values()] == ["Everybody 5", "Due 3", "Plan running 1", "Caution 2"]
+    shown = [b.text() for b in people.filters.values() if not b.isHidden()]
+    assert shown == ["Everybody 5", "Due 3", "Plan running 1", "Caution 2"]
     people.filters["Caution"].click()
     assert {line.patient.occupation for line in people.lines()} == {"glassblower", "beekeeper"}
     assert "2 of 5" in people.heading.text()
@@ -84,3 +89,22 @@ def test_filters_and_orders_of_the_day_list_and_down_leaves_the_search(window, q
     with qtbot.waitSignal(people.patient_chosen) as told:
         QTest.keyClick(people.view, Qt.Key.Key_Return)
     assert told.args[0].name == people.lines()[0].patient.name
+
+
+def test_whose_keep_time_is_over_is_named_and_nobody_is_erased(window, monkeypatch):
+    people = window.day_list
+
+    class Later(date):
+        """Eleven years on."""
+
+        @classmethod
+        def today(cls) -> date:
+            return date(date.today().year + 11, 1, 1)
+
+    monkeypatch.setattr(day_list, "date", Later)
+    people.refresh()
+    over = people.filters["Keep time over"]
+    assert over.text() == "Keep time over 5" and not over.isHidden()
+    window.workspace.set_preferences({KEEP_YEARS: 0}, "for ever")
+    people.refresh()
+    assert over.isHidden() and len(window.workspace.record.patients()) == 5

@@ -13,7 +13,7 @@ from tuning.cli.measuring import force, mask, measure, track
 from tuning.cli.records import backup, check_record, protect, restore
 from tuning.cli.telling import run_told
 from tuning.cli.thinking import plan, reason
-from tuning.cli.travelling import erase, export_person, import_person, report
+from tuning.cli.travelling import erase, export_person, import_person, keep_time, report
 
 if TYPE_CHECKING:
     from tuning.devices import Devices
@@ -80,6 +80,7 @@ COMMANDS = (
     import_person,
     report,
     erase,
+    keep_time,
     track,
     mask,
     measure,

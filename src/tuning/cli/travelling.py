@@ -229,6 +229,36 @@ def report(record: Path, who: str, kind: str, register: str, target: Path, by: s
     run_told(run)
 
 
+@click.command("keep-time")
+@RECORD
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")
+def keep_time(record: Path, as_json: bool) -> None:
+    """Name the people of RECORD whose keep time is over, as the clinic's preferences say. Nothing is erased."""
+
+    def run() -> None:
+        import json
+        from datetime import date
+
+        from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
+        from tuning.core.visit.retention import Keep
+        from tuning.records.settings import Settings
+
+        with _opened(record) as opened:
+            values = Settings(record).values
+            keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
+            ends = [(d, keep.until(d.patient.birth_date, d.last.date() if d.last else None)) for d in opened.digests()]
+        over = [(d, day) for d, day in ends if day is not None and day <= date.today()]
+        told = [{"uid": d.patient.uid, "name": d.patient.name, "since": day.isoformat()} for d, day in over]
+        if as_json:
+            click.echo(json.dumps(told, ensure_ascii=False, indent=1))
+            return
+        for one in told:
+            click.echo(f"{one['name']} ({one['uid']}): may be erased since {one['since']}.")
+        click.echo(f"{len(told)} of {len(ends)} people. `tuning erase` takes one out.")
+
+    run_told(run)
+
+
 @click.command()
 @RECORD
 @PERSON

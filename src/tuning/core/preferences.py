@@ -23,6 +23,7 @@ MASS_UNIT, LENGTH_UNIT = "look.mass-unit", "look.length-unit"
 DECIMALS, DAYS = "report.decimals", "report.days"
 LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper", "sheet.large", "dates.month-first"
 THEME, SCALE, MUTE = "look.theme", "look.scale", "session.mute"
+KEEP_YEARS, KEEP_AGE = "keep.years", "keep.age"
 BACKUP_FOLDER, BACKUP_DAILY, LOCK_MINUTES = "backup.folder", "backup.daily", "lock.minutes"
 BAND = "band."
 """Before the id of a measure: the clinic's own band for it."""
@@ -149,6 +150,11 @@ DECLARED: tuple[Preference, ...] = (
     _switch(BACKUP_DAILY, "Record", "Back up once a day", True, "When the window opens, while you go on working."),
     Preference(LOCK_MINUTES, "Record", "Cover the screen after", Type.NUMBER, 0,
                "Without a touch of key or pointer for so long. 0: never.", low=0, high=120, unit="min"),
+    Preference(KEEP_YEARS, "Record", "Keep people after their last visit for", Type.NUMBER, 10,
+               "Then the day list names them under “Keep time over”; erasing is done by hand. 0: for ever.",
+               low=0, high=100, unit="years"),
+    Preference(KEEP_AGE, "Record", "Who was under 18 is kept at least until", Type.NUMBER, 25,
+               "The law of the place decides.", low=18, high=100, unit="years of age"),
 )  # fmt: skip
 BY_KEY: Mapping[str, Preference] = {one.key: one for one in DECLARED}
 SECTIONS: tuple[str, ...] = tuple(dict.fromkeys(one.section for one in DECLARED))

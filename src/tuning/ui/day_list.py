@@ -10,9 +10,12 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
+from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
+from tuning.core.visit.retention import Keep
 from tuning.records import Record
+from tuning.records.settings import Settings
 from tuning.ui import theme
-from tuning.ui.people_list import FILTERS, ORDERS, PeopleModel, PeopleView, PersonLine
+from tuning.ui.people_list import FILTERS, ORDERS, OVER, PeopleModel, PeopleView, PersonLine
 from tuning.ui.widgets import Line, button, label, rule, set_role
 
 FIRST = (
@@ -44,7 +47,7 @@ class DayList(QWidget):
         self.hint.setContentsMargins(12, 24, 0, 0)
         self.filters: dict[str, QPushButton] = {}
         self._refusal = ""
-        self._read: tuple[int, int, date] | None = None
+        self._read: tuple[int, int, date, Keep] | None = None
         self._build()
 
     def _build(self) -> None:
@@ -108,16 +111,20 @@ class DayList(QWidget):
         """Read the people anew where anything was written since."""
         self._refusal = ""
         try:
-            now = (*self._record.stamp(), date.today())
+            values = Settings(self._record.folder).values
+            keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
+            now = (*self._record.stamp(), date.today(), keep)
             if now != self._read:
-                self.people.read(self._record.digests(), date.today())
+                self.people.read(self._record.digests(), date.today(), keep)
                 self._read = now
         except TuningError as err:
             self._refusal, self._read = str(err), None
             self.people.read([], date.today())
             self.refused.emit(self._refusal)
         for name, fits in FILTERS.items():
-            self.filters[name].setText(f"{name} {sum(map(fits, self.people.everybody))}")
+            fitting = sum(map(fits, self.people.everybody))
+            self.filters[name].setText(f"{name} {fitting}")
+            self.filters[name].setVisible(bool(fitting) or name != OVER)
         self._tell()
 
     def _tell(self) -> None:

@@ -16,17 +16,20 @@ from tuning.core.case import Patient
 from tuning.core.names import plain
 from tuning.core.types import LEGS
 from tuning.core.visit.overview import Digest, Need, Overview, overview
+from tuning.core.visit.retention import Keep
 from tuning.ui import theme
 from tuning.ui.signs import paint_side
 from tuning.ui.words import day
 
 ROW = 68
 DUE = (Need.REFER, Need.LOG, Need.RETEST, Need.SILENT, Need.CLEAR, Need.PLAN)
+OVER = "Keep time over"
 FILTERS: dict[str, Callable[[PersonLine], bool]] = {
     "Everybody": lambda line: True,
     "Due": lambda line: line.told.need in DUE,
     "Plan running": lambda line: line.digest.rungs > 0,
     "Caution": lambda line: line.told.level is not None,
+    OVER: lambda line: line.until is not None and line.until <= line.today,
 }
 ORDERS: dict[str, Callable[[PersonLine], Any]] = {
     "by need": lambda line: (line.told.need, line.digest.last.timestamp() if line.digest.last else 0.0),
@@ -42,6 +45,8 @@ class PersonLine:
     digest: Digest
     told: Overview
     today: date
+    until: date | None = None
+    """From when the person may be erased."""
 
     @cached_property
     def who(self) -> str:
@@ -76,14 +81,15 @@ class PersonLine:
         return ", ".join(part for part in (p.name, self.who, p.complaint, self.told.due, self.seen) if part)
 
 
-def line_of(digest: Digest, today: date) -> PersonLine:
+def line_of(digest: Digest, today: date, keep: Keep) -> PersonLine:
     """A person as shown today; words are made when they are first painted or searched."""
-    return PersonLine(digest, overview(digest, today), today)
+    last = digest.last.astimezone().date() if digest.last is not None else None
+    return PersonLine(digest, overview(digest, today), today, keep.until(digest.patient.birth_date, last))
 
 
-def _again(before: PersonLine | None, digest: Digest, today: date) -> PersonLine:
+def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep) -> PersonLine:
     """The line as it was where nothing of the person has changed."""
-    return before if before is not None and before.digest == digest else line_of(digest, today)
+    return before if before is not None and before.digest == digest else line_of(digest, today, keep)
 
 
 class PeopleModel(QAbstractListModel):
@@ -93,14 +99,14 @@ class PeopleModel(QAbstractListModel):
         super().__init__()
         self.everybody: list[PersonLine] = []
         self.lines: list[PersonLine] = []
-        self._day: date | None = None
+        self._by: tuple[date, Keep] | None = None
         self._words, self._filter, self._order = "", "Everybody", "by need"
 
-    def read(self, digests: Sequence[Digest], today: date) -> None:
+    def read(self, digests: Sequence[Digest], today: date, keep: Keep = Keep()) -> None:  # noqa: B008 - it is frozen
         """Other people, or the same with newer facts."""
-        known = {one.patient.uid: one for one in self.everybody} if today == self._day else {}
-        self._day = today
-        self.everybody = [_again(known.get(one.patient.uid), one, today) for one in digests]
+        known = {one.patient.uid: one for one in self.everybody} if (today, keep) == self._by else {}
+        self._by = today, keep
+        self.everybody = [_again(known.get(one.patient.uid), one, today, keep) for one in digests]
         self._narrow()
 
     def narrow(self, words: str | None = None, only: str | None = None, order: str | None = None) -> None:

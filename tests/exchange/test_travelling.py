@@ -22,7 +22,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.cli import main
-from tuning.core.entries import Capture, Screen, Track
+from tuning.core.entries import Calibration, Capture, Mark, Purpose, Screen, Track
 from tuning.core.errors import BadInput, Conflict
 from tuning.core.gate.standing import standing_of
 from tuning.core.types import Observation, Side, Triage
@@ -476,3 +476,47 @@ def test_marks_as_c3d_points_are_where_they_were_and_unseen_ones_are_none(tmp_pa
     assert np.isnan(points[0, 1, 20:30]).all() and np.isfinite(points[0, 1, :20]).all()
     seen = [*range(20), *range(30, 60)]
     assert np.allclose(points[1, 1, seen], 2 * (720 - right[seen, 1]), atol=1e-3), "left is not right, up is up"
+
+
+def test_a_pseudonymised_case_takes_pictures_along_only_as_copies_without_the_face(record, tmp_path):
+    case = case_of(record, "glassblower")
+    folder, masked = record.folder, tmp_path / "masked"
+    masked.mkdir()
+    clip = next(c for c in case.all(Capture) if c.purpose is Purpose.PICTURE and c.medium.suffix == ".mp4")
+    copy = masked / f"{clip.medium.sha256[:16]}.mp4"
+    copy.write_bytes(b"a clip without a face" * 99)
+
+    def run(*more) -> tuple[int, str]:
+        words = ["export", folder, "--person", case.patient.uid, "--to", tmp_path / "p.zip", *more]
+        done = CliRunner().invoke(main, [str(w) for w in words])
+        return done.exit_code, done.output
+
+    assert run("--masked", masked)[0] == 2, "true names and hidden faces do not go together"
+    code, said = run("--pseudonym", "--masked", masked)
+    pictures = {
+        row["sha256"] for row in record.dump(case.patient.uid)["media"] if row["suffix"] in (".mp4", ".jpg", ".png")
+    }
+    assert code == 0 and said.count("Left out") == len(pictures) - 1 > 0
+    with zipfile.ZipFile(tmp_path / "p.zip") as archive:
+        names, text = archive.namelist(), archive.read("case.json").decode()
+        [inside] = [n for n in names if n.startswith("media/")]
+        assert archive.read(inside) == copy.read_bytes()
+    for word in (clip.medium.sha256, clip.medium.name, clip.medium.uid, clip.uid, "Marit", "Falk"):
+        assert word not in text + " ".join(names), word
+    there = Record(tmp_path / "there")
+    taken(there, tmp_path / "p.zip", tmp_path / "s")
+    [patient] = there.patients()
+    other = there.case(patient.uid, there.visits(patient)[-1].uid)
+    [shown] = other.all(Capture)
+    assert there.media.lent(shown.medium).read_bytes() == copy.read_bytes() and shown.view == clip.view
+    for kind in (Track, Mark, Calibration):
+        mine = [e for e in case.all(kind) if e.capture == clip.uid]
+        assert len(other.all(kind)) == len(mine) and all(e.capture == shown.uid for e in other.all(kind))
+    assert other.all(Track) and there.check() == []
+    assert [there.places(t) for t in other.all(Track)] == [
+        record.places(t) for t in case.all(Track) if t.capture == clip.uid
+    ]
+    there.close()
+    copy.write_bytes(record.media.lent(clip.medium).read_bytes())
+    code, said = run("--pseudonym", "--masked", masked)
+    assert code == 2 and "the picture itself" in said

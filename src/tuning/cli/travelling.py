@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import secrets
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -79,8 +79,12 @@ def _secret(folder: Path) -> bytes:
 @click.option("--as", "form", type=click.Choice(["archive", "csv", "fhir", "tracks", "c3d"]), default="archive")
 @click.option("--to", "target", type=click.Path(path_type=Path), required=True, help="File, or folder for marks.")
 @click.option("--pseudonym", is_flag=True, help="Archive without names, true dates, typed words and pictures.")
+@click.option("--masked", type=click.Path(path_type=Path, exists=True), help="Folder with copies without the face, "
+              "made by `tuning mask` and named as told; they go with a pseudonymised archive.")  # fmt: skip
 @BY
-def export_person(record: Path, who: str, form: str, target: Path, pseudonym: bool, by: str) -> None:
+def export_person(
+    record: Path, who: str, form: str, target: Path, pseudonym: bool, masked: Path | None, by: str
+) -> None:
     """Write one person of RECORD as an archive, CSV of all values, FHIR bundle, or followed marks."""
 
     def run() -> None:
@@ -89,10 +93,12 @@ def export_person(record: Path, who: str, form: str, target: Path, pseudonym: bo
 
         if pseudonym and form != "archive":
             raise BadInput("Only an archive can be without names.")
+        if masked is not None and not pseudonym:
+            raise BadInput("Copies without the face go with a pseudonymised archive only (--pseudonym).")
         with _opened(record) as opened:
             patient, person = _found(opened, who), _acting(opened, by)
             if form == "archive":
-                _archive(opened, patient, target, record if pseudonym else None)
+                _archive(opened, patient, target, record if pseudonym else None, masked)
             elif form == "csv":
                 from tuning.exchange.csv.observations import write_observations
 
@@ -108,14 +114,39 @@ def export_person(record: Path, who: str, form: str, target: Path, pseudonym: bo
     run_told(run)
 
 
-def _archive(opened: Record, patient: Patient, target: Path, secret_of: Path | None) -> None:
-    from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised
+def _copies(data: Mapping[str, Any], folder: Path | None) -> dict[str, Path]:
+    """Copies without the face by the hash of their picture; how the others should be named is said."""
+    from tuning.video.source import CLIP_SUFFIXES, PHOTO_SUFFIXES
+
+    found = {}
+    for row in data["media"]:
+        named = [f for f in folder.iterdir() if f.stem == row["sha256"][:16]] if folder is not None else []
+        if len(named) == 1:
+            found[row["sha256"]] = named[0]
+        elif row["suffix"] in (*PHOTO_SUFFIXES, *CLIP_SUFFIXES):
+            click.echo(f"Left out: {row['original_name']}. Name its copy without the face {row['sha256'][:16]}.")
+    return found
+
+
+def _archive(
+    opened: Record, patient: Patient, target: Path, secret_of: Path | None, folder: Path | None = None
+) -> None:
+    import hashlib
+
+    from tuning.core.errors import BadInput
+    from tuning.exchange.archive.pseudonyms import Masked, may_identify, pseudonymised
     from tuning.exchange.archive.writing import write_archive
 
     data = opened.dump(patient.uid)
     if secret_of is not None:
-        made = pseudonymised(data, _secret(secret_of))
-        write_archive(made, {}, target)
+        copies, masked, files = _copies(data, folder), {}, {}
+        for true, copy in copies.items():
+            told = hashlib.sha256(copy.read_bytes()).hexdigest()
+            if told == true:
+                raise BadInput(f"{copy.name} is the picture itself, not a copy without the face. Nothing was written.")
+            masked[true], files[told] = Masked(told, copy.suffix.lower(), copy.stat().st_size), copy
+        made = pseudonymised(data, _secret(secret_of), masked)
+        write_archive(made, files, target)
         for sentence in may_identify(made, data):
             click.echo(f"Could still tell who it is: {sentence}.")
         return

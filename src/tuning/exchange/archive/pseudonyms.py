@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hmac
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
 from hashlib import sha256
 from typing import Any
@@ -15,8 +16,19 @@ WORDS = {
     "load": ("what",),
 }  # fmt: skip
 """Fields of entries that hold typed words."""
-DROPPED = ("capture", "letter", "mark", "calibration", "clip", "track", "form")
-"""Entries that are pictures, rest on one, or are typed forms."""
+DROPPED = ("letter", "clip", "form")
+"""Entries that are documents or typed words."""
+PICTURES = ("capture", "mark", "calibration", "track")
+"""Entries that are pictures or rest on one: they stay with a picture that has a copy without the face."""
+
+
+@dataclass(frozen=True)
+class Masked:
+    """A copy of a picture in which the face is hidden; it takes the place of the picture."""
+
+    sha256: str
+    suffix: str
+    size: int
 
 
 def pseudonym(secret: bytes, uid: str) -> str:
@@ -29,9 +41,18 @@ def shift_of(secret: bytes, uid: str) -> int:
     return 30 + int(hmac.new(secret, b"days " + uid.encode(), sha256).hexdigest()[:8], 16) % 365
 
 
-def pseudonymised(data: Mapping[str, Any], secret: bytes) -> dict[str, Any]:
-    """A dump without what names the person. Time between events and age stay true."""
+NO_COPIES: Mapping[str, Masked] = {}
+
+
+def pseudonymised(data: Mapping[str, Any], secret: bytes, masked: Mapping[str, Masked] = NO_COPIES) -> dict[str, Any]:
+    """A dump without what names the person. Time between events and age stay true.
+
+    `masked` are copies without the face, by the hash of their picture; every other picture is left out.
+    """
     days = shift_of(secret, data["patient"]["uid"])
+    media = [row for row in data["media"] if row["sha256"] in masked]
+    kept = {row["uid"] for row in media}
+    shown = {row["uid"] for row in data["entries"] if row["kind"] == "capture" and row["medium"] in kept}
 
     def code(uid: str) -> str:
         """The pseudonym of a uid; an empty one stays."""
@@ -49,10 +70,19 @@ def pseudonymised(data: Mapping[str, Any], secret: bytes) -> dict[str, Any]:
                     "created_at": _stamp(row["created_at"], days)} for row in data["people"]],
         "visits": [{**row, "uid": code(row["uid"]), "started_at": _stamp(row["started_at"], days),
                     "person": code(row["person"])} for row in data["visits"]],
-        "media": [],
-        "entries": [_entry(row, days, code) for row in data["entries"] if row["kind"] not in DROPPED],
+        "media": [{**row, **asdict(masked[row["sha256"]]), "uid": code(row["uid"]), "person": code(row["person"]),
+                   "original_name": f"picture {n}{masked[row['sha256']].suffix}",
+                   "added_at": _stamp(row["added_at"], days)} for n, row in enumerate(media, start=1)],
+        "entries": [_entry(row, days, code) for row in data["entries"] if _stays(row, shown)],
         "trail": [],
     }  # fmt: skip
+
+
+def _stays(row: Mapping[str, Any], shown: Collection[str]) -> bool:
+    """Whether an entry may travel: none of words, none on a picture that shows a face."""
+    if row["kind"] == "capture":
+        return row["uid"] in shown
+    return row["kind"] not in DROPPED and (row["kind"] not in PICTURES or row["body"].get("capture") in shown)
 
 
 def _entry(row: Mapping[str, Any], days: int, code: Callable[[str], str]) -> dict[str, Any]:
@@ -67,17 +97,20 @@ def _entry(row: Mapping[str, Any], days: int, code: Callable[[str], str]) -> dic
     for name in ("day", "on"):
         if body.get(name):
             body[name] = _day(body[name], days)
-    if body.get("ends"):
+    if row["kind"] == "screen" and body.get("ends"):
         body["ends"] = {key: (datetime.fromisoformat(at) - timedelta(days=days)).isoformat()
                         for key, at in body["ends"].items()}  # fmt: skip
+    if row["kind"] in PICTURES:
+        body = {**body, "reason": ""} if "reason" in body else body
+        body = {**body, "capture": code(body["capture"])} if body.get("capture") else body
+        body.pop("plates", None)
     if row["kind"] == "clearance":
         body["screen"] = code(body.get("screen", ""))
     struck = _stamp(row["struck_at"], days) if row["struck_at"] else None
-    return {
-        **{k: v for k, v in row.items() if k != "places"}, "uid": code(row["uid"]), "visit": code(row["visit"]),
-        "person": code(row["person"]), "replaces": code(row["replaces"]), "at": _stamp(row["at"], days),
-        "struck_at": struck, "medium": None, "body": body,
-    }  # fmt: skip
+    kept = {k: v for k, v in row.items() if k != "places" or row["kind"] == "track"}
+    coded = {name: code(row[name]) for name in ("uid", "visit", "person", "replaces")}
+    medium = code(row["medium"]) if row["medium"] else None
+    return {**kept, **coded, "at": _stamp(row["at"], days), "struck_at": struck, "medium": medium, "body": body}
 
 
 def _day(text: str, days: int) -> str:

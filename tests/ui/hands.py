@@ -88,7 +88,7 @@ def key(widget, text: str) -> None:
 def open_picture(qtbot, window, path, view) -> None:
     """Open a file as the menu would and wait until its frame is on screen."""
     window.page("movement").bench.open_file(path, view)
-    qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
+    qtbot.waitUntil(lambda: window.jobs.newest is None and window.page("movement").bench.canvas.image is not None)
     settle()
 
 

@@ -296,7 +296,7 @@ def test_brushing_the_soles_measures_them(window, patient, tmp_path: Path):
     bad = tmp_path / "not a photo.jpg"
     bad.write_bytes(b"nothing")
     shoes.add_photo(bad)
-    assert "not a photograph" in window.status.message.text()
+    assert "cannot be read as a photograph" in window.status.message.text()
 
 
 def answer(window, **answers):

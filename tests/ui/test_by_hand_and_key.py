@@ -98,7 +98,9 @@ def test_shoes_are_brushed_by_mouse_and_keys_and_keep_their_photograph(window, p
     bad = tmp_path / "soles.jpg"
     bad.write_text("no picture")
     panel.add_photo(bad)
-    assert "cannot be read as a photograph" in told[0] and not [c for c in space.entries(Capture) if c.purpose is Purpose.SHOES]
+    assert "cannot be read as a photograph" in told[0] and not [
+        c for c in space.entries(Capture) if c.purpose is Purpose.SHOES
+    ]
     good = tmp_path / "good.png"
     Image.new("RGB", (60, 40), "grey").save(good)
     panel.add_photo(good)

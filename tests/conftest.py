@@ -169,3 +169,16 @@ def desk(tmp_path: Path):
     made = Desk(tmp_path / "record")
     yield made
     made.record.close()
+
+
+@pytest.fixture
+def weak_keys(monkeypatch, tmp_path):
+    """Keys that are stretched in no time, as many are made; a program in which nobody has told a passphrase."""
+    from tuning.records import keys
+
+    monkeypatch.setattr(keys, "OPS", 1)
+    monkeypatch.setattr(keys, "MEMORY", 1 << 20)
+    monkeypatch.setattr(keys, "IN_MEMORY", tmp_path / "no such place")
+    keys.forget()
+    yield
+    keys.forget()

@@ -25,15 +25,7 @@ WORDS = "nine wet ferry ropes"
 SECRETS = (b"Nils Ostrov", b"sailmaker", b"kneecap hurts on the ladder")
 
 
-@pytest.fixture(autouse=True)
-def quick(monkeypatch, tmp_path):
-    """A weak key, as hundreds are made here; and a program in which nobody has told a passphrase."""
-    monkeypatch.setattr(keys, "OPS", 1)
-    monkeypatch.setattr(keys, "MEMORY", 1 << 20)
-    monkeypatch.setattr(keys, "IN_MEMORY", tmp_path / "no such place")
-    keys.forget()
-    yield
-    keys.forget()
+pytestmark = pytest.mark.usefixtures("weak_keys")
 
 
 @pytest.fixture
@@ -277,3 +269,13 @@ def test_commands_ask_the_file_of_the_passphrase(folder, tmp_path, monkeypatch):
     assert run("protect", folder, "--off")[0] == 2 and (folder / keys.NAME).exists()
     (tmp_path / "words").write_text(WORDS)
     assert run("protect", folder, "--off")[0] == 0 and lies_open(folder)
+
+
+@pytest.mark.parametrize(("name", "value"), [("ops", 10**9), ("memory", 1 << 40)])
+def test_a_key_file_that_asks_for_hours_is_refused_at_once(folder, name, value):
+    sealing.protect(folder, WORDS)
+    told = json.loads((folder / keys.NAME).read_text())
+    told["by"]["passphrase"][name] = value
+    (folder / keys.NAME).write_text(json.dumps(told))
+    with pytest.raises(EnvironmentFault, match="damaged"):
+        keys.unlock(folder, WORDS)

@@ -88,7 +88,9 @@ def test_the_cover_hides_everything_and_the_key_that_lifts_it_does_nothing_else(
     window.cover.wait()
     assert window.cover._timer.isActive() and not window.cover.isVisible()
     window.cover.lie_down()
-    assert window.cover.isVisible() and window.cover.geometry() == window.rect()
+    window.resize(window.width() + 90, window.height() + 60)
+    hands.settle()
+    assert window.cover.isVisible() and window.cover.geometry() == window.rect(), "also once it is made larger"
     before = window.page("strength").number.text()
     QTest.keyClick(window.page("strength").number, Qt.Key.Key_7)
     assert not window.cover.isVisible() and window.page("strength").number.text() == before
@@ -129,17 +131,6 @@ def test_a_second_window_on_the_same_record_sees_what_the_first_wrote(open_on, c
 
 
 WORDS = "nine wet ferry ropes"
-
-
-@pytest.fixture
-def weak_keys(monkeypatch, tmp_path):
-    """A weak key, as it is stretched often here; nobody has told a passphrase."""
-    monkeypatch.setattr(keys, "OPS", 1)
-    monkeypatch.setattr(keys, "MEMORY", 1 << 20)
-    monkeypatch.setattr(keys, "IN_MEMORY", tmp_path / "no such place")
-    keys.forget()
-    yield
-    keys.forget()
 
 
 def asked(frame) -> AskPassphrase:
@@ -217,6 +208,8 @@ def test_the_cover_of_a_protected_record_opens_by_the_passphrase_alone(qtbot, cl
     assert cover.lock is lock and lock.isVisible() and lock.isModal()
     for shown in (open_dialog, frame):
         [veil] = [veil for veil in lock.veils if veil.parentWidget() is shown]
+        shown.resize(shown.width() + 90, shown.height() + 60)
+        hands.settle()
         assert veil.geometry() == shown.rect() and shown.childAt(9, 9) is veil, "what was open shows nothing"
     for key in (Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_7, Qt.Key.Key_Return):
         QTest.keyClick(lock.asks.field, key)

@@ -36,6 +36,8 @@ LEAST = 8
 """Shortest passphrase, in characters (practice judgement, editable)."""
 IN_MEMORY = Path("/dev/shm")
 """Where nothing reaches a disk."""
+MOST_OPS, MOST_MEMORY = 16, 2 << 30
+"""What a key file may ask for: a foreign one may not hold the program for hours."""
 OPS, MEMORY = 3, 256 << 20
 """Passes and bytes of memory of Argon2id; a file keeps those that it was made with (libsodium's "moderate")."""
 
@@ -183,7 +185,10 @@ def _unwrapped(ways: dict[str, Any], way: str, words: str) -> bytes | None:
     try:
         told = ways[way]
         salt, box = bytes.fromhex(told["salt"]), bytes.fromhex(told["box"])
-        key = _stretched(words, salt, int(told["ops"]), min(int(told["memory"]), 1 << 31))
+        ops, memory = int(told["ops"]), int(told["memory"])
+        if ops > MOST_OPS or memory > MOST_MEMORY:
+            raise ValueError("a key file that asks for hours")
+        key = _stretched(words, salt, ops, memory)
     except (KeyError, TypeError, ValueError, nacl.exceptions.CryptoError) as err:
         raise EnvironmentFault("The key file is damaged. Restore it from a backup.") from err
     try:

@@ -68,8 +68,11 @@ class Cover(QWidget):
         self.lock = None
         self.wait()
 
-    def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """A touch lifts the cover and is taken; without one lying it only begins the wait anew."""
+        parent = self.parentWidget()
+        if watched is parent and parent is not None and event is not None and event.type() == QEvent.Type.Resize:
+            self.setGeometry(parent.rect())
         if event is None or event.type() not in TOUCHES:
             return False
         if not self.isVisible():

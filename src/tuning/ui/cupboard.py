@@ -117,7 +117,12 @@ class Cupboard:
     def back_up_if_due(self) -> None:
         """Once a day, by itself, where a folder is told."""
         folder = str(self._space.prefer(BACKUP_FOLDER))
-        if folder and self._space.prefer(BACKUP_DAILY) and due(Path(folder), datetime.now(UTC)):
+        if (
+            folder
+            and not self._space.record.read_only
+            and self._space.prefer(BACKUP_DAILY)
+            and due(Path(folder), datetime.now(UTC))
+        ):
             self.back_up()
 
     def _tell_backup(self, made: Backup) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -69,7 +69,7 @@ class Lock(QDialog):
         self.setGeometry(over.window().geometry())  # type: ignore[union-attr]
         self.asks = AskPassphrase(folder, self.accept)
         QVBoxLayout(self).addWidget(self.asks)
-        self.veils = [_veil(w) for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self]
+        self.veils = [Veil(w) for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self]
         self.finished.connect(self._lift)
         self.asks.field.setFocus()
 
@@ -87,15 +87,23 @@ class Lock(QDialog):
             event.ignore()
 
 
-def _veil(over: QWidget) -> QWidget:
-    """Paper over a whole window: hiding a dialog would end it."""
-    veil = QWidget(over)
-    veil.setObjectName("paper")
-    veil.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    veil.setGeometry(over.rect())
-    veil.show()
-    veil.raise_()
-    return veil
+class Veil(QWidget):
+    """Paper over a whole window, however it is resized: hiding a dialog would end it."""
+
+    def __init__(self, over: QWidget) -> None:
+        super().__init__(over)
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        over.installEventFilter(self)
+        self.setGeometry(over.rect())
+        self.show()
+        self.raise_()
+
+    def eventFilter(self, over: QObject | None, event: QEvent | None) -> bool:
+        """The window was resized."""
+        if isinstance(over, QWidget) and event is not None and event.type() == QEvent.Type.Resize:
+            self.setGeometry(over.rect())
+        return False
 
 
 class ProtectionDialog(QDialog):

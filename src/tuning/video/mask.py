@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -53,7 +54,7 @@ def masked(
     `boxes` are set by a person in some frames; between them each is followed from the nearest earlier one, before the
     first backwards. Raises BadInput for no box or one outside the picture, EnvironmentFault where it cannot be written.
     """
-    source = open_source(path)
+    source, part = open_source(path), out.with_name(f".{out.stem}-part{out.suffix}")
     try:
         way = followed(source, boxes, lambda done: tick(done / 2))
         if way is None:
@@ -62,17 +63,19 @@ def masked(
         if len(source.times) == 1:
             Image.fromarray(_painted(source, way, 0)).save(out)
             return way
-        recorder = Recorder(out, width, height)
+        part.touch(0o600)
+        recorder = Recorder(part, width, height)
         for n, seconds in enumerate(source.times):
             recorder.add(_painted(source, way, n), float(seconds))
             if not tick(0.5 + n / (2 * len(source.times))):
                 recorder.close()
-                out.unlink(missing_ok=True)
                 return None
         recorder.close()
+        os.replace(part, out)
         return way
     finally:
         source.close()
+        part.unlink(missing_ok=True)
 
 
 def followed(

@@ -41,12 +41,12 @@ class SideGap:
 
     @property
     def words(self) -> str:
-        """Name, size and side; from when, where it is not of today."""
+        """Name, size, side and error; from when, where it is not of today."""
         name, verdict = self.measure.name, self.latest.verdict
         if verdict is not self.told:
             return f"{name}: {self.told.word.value} on {self.day:%-d %b}, cannot tell now"
         older = "" if self.today else f", on {self.day:%-d %b}, not tested since"
-        return f"{name}: {self.latest.sentence}{older}"
+        return f"{name}: {self.latest.sentence}, {self.latest.error_words}{older}"
 
     @property
     def why_accepted(self) -> str:

@@ -502,6 +502,19 @@ def test_only_a_licensed_clinician_accepts_a_gap_or_discharges(window, patient):
     assert all(gap.accepted is None for gap in ends.gaps()) and ends.discharged() is None
 
 
+def test_a_gap_of_one_person_is_never_accepted_for_another(window, patient):
+    """The question stood open while the case changed under it."""
+    patient("glassblower", "programme")
+    ends = window.page("programme").log._course.ends
+    theirs = ends.gaps()
+    patient("potter", "programme")
+    assert theirs and ends.gaps(), "both have some"
+    for gap in theirs:
+        with pytest.raises(Refused, match="not as it was"):
+            ends.accept(gap, "stays")
+    assert all(gap.accepted is None for gap in ends.gaps())
+
+
 def test_restore_leads_on_to_return_where_no_goal_needs_load(page, course):
     view = page.log.phase
     course.set_phase(Phase.RESTORE, "")

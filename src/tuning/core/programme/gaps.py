@@ -40,6 +40,11 @@ class SideGap:
         return self.latest.measure
 
     @property
+    def rests_on(self) -> tuple[str, ...]:
+        """Uids of the two values: equal numbers of two people are two gaps."""
+        return tuple(seen.uid for seen in (self.latest.left, self.latest.right) if seen is not None)
+
+    @property
     def words(self) -> str:
         """Name, size, side and error; from when, where it is not of today."""
         name, verdict = self.measure.name, self.latest.verdict

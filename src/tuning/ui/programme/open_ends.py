@@ -36,6 +36,8 @@ class OpenEnds:
     def accept(self, gap: SideGap, reason: str) -> None:
         """Let a side gap stand as it is. Raises BadInput without a reason, Refused without a licensed clinician."""
         self._needs("accepts a side gap", reason)
+        if gap.rests_on not in {now.rests_on for now in self.gaps()}:
+            raise Refused(f"{gap.measure.name} is not as it was when you looked. Look again; nothing was kept.")
         with self._space.action("accept a side gap") as act:
             act.add(acceptance(gap, reason))
 

@@ -92,20 +92,22 @@ class MediaFolder:
     def seal(self, file: Path) -> None:
         """Seal a file that lies open; the open one goes when the sealed one is whole."""
         with file.open("rb") as source:
-            self._put(iter(lambda: source.read(_BLOCK), b""), self._sealed(file), self._key())
+            self._put(iter(lambda: source.read(_BLOCK), b""), lambda: self._sealed(file), self._key())
         file.unlink()
 
     def open_up(self, file: Path) -> None:
         """The other way round."""
         with file.open("rb") as source:
-            self._put(opened(source, self._key().files), file.with_name(file.name.removesuffix(SEALED)), None)
+            plain = file.with_name(file.name.removesuffix(SEALED))
+            self._put(opened(source, self._key().files), lambda: plain, None)
         file.unlink()
 
-    def _put(self, blocks: Iterable[bytes], target: Path, key: keys.Key | None) -> None:
+    def _put(self, blocks: Iterable[bytes], target_of: Callable[[], Path], key: keys.Key | None) -> None:
+        """Write a file beside and put it in its place when it is whole; sealed where there is a key."""
         handle, temporary = tempfile.mkstemp(prefix=".incoming-", dir=self.folder)
         try:
             with os.fdopen(handle, "wb") as copy:
-                fcntl.flock(copy, fcntl.LOCK_EX)
+                fcntl.flock(copy, fcntl.LOCK_EX)  # whoever sweeps sees that this one is being written
                 out = Sealer(copy, key.files) if key is not None else copy
                 for block in blocks:
                     out.write(block)
@@ -113,6 +115,8 @@ class MediaFolder:
                     out.close()
                 copy.flush()
                 os.fsync(copy.fileno())
+            target = target_of()
+            target.parent.mkdir(exist_ok=True)
             os.replace(temporary, target)
             sync_folder(target.parent)
         finally:
@@ -129,32 +133,27 @@ class MediaFolder:
         except OSError as err:
             raise BadInput(f"“{source.name}” cannot be read ({err.strerror}). Nothing was changed.") from err
         suffix, key = source.suffix.lower(), keys.of(self.folder.parent)
+        digest, size, total = hashlib.sha256(), 0, max(1, source.stat().st_size)
+
+        def blocks() -> Iterator[bytes]:
+            """What comes in, counted on the way."""
+            nonlocal size
+            while block := incoming.read(_BLOCK):
+                digest.update(block)
+                size += len(block)
+                yield block
+                tick(size / total)
+
+        def target() -> Path:
+            """Where it goes, once its hash is known."""
+            if size == 0:
+                raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
+            path = self.path(digest.hexdigest(), suffix)
+            return path if key is None else self._sealed(path)
+
         with incoming, told_as_fault(self.folder):
             self.folder.mkdir(parents=True, exist_ok=True)
-            handle, temporary = tempfile.mkstemp(prefix=".incoming-", dir=self.folder)
-            try:
-                digest, size, total = hashlib.sha256(), 0, max(1, source.stat().st_size)
-                with os.fdopen(handle, "wb") as copy:
-                    fcntl.flock(copy, fcntl.LOCK_EX)  # whoever sweeps sees that this one is being written
-                    out = Sealer(copy, key.files) if key is not None else copy
-                    while block := incoming.read(_BLOCK):
-                        digest.update(block)
-                        size += len(block)
-                        out.write(block)
-                        tick(size / total)
-                    if isinstance(out, Sealer):
-                        out.close()
-                    copy.flush()
-                    os.fsync(copy.fileno())
-                    if size == 0:
-                        raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
-                    target = self.path(digest.hexdigest(), suffix)
-                    target = target if key is None else self._sealed(target)
-                    target.parent.mkdir(exist_ok=True)
-                    os.replace(temporary, target)
-                    sync_folder(target.parent)
-            finally:
-                Path(temporary).unlink(missing_ok=True)
+            self._put(blocks(), target, key)
         return Kept(digest.hexdigest(), suffix, size, source.name)
 
     def is_intact(self, sha256: str, suffix: str) -> bool:

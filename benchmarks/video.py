@@ -76,7 +76,7 @@ def main() -> None:
             ratio = statistics.median(d / f for d, f in pairs)
             alone = statistics.median(d for d, _ in pairs) / n
             print(f"{height}p, {len(marks)} marks, {n} frames: decoding {1e3 * alone:.2f} ms a frame; "
-                  f"tracking runs at {ratio:.2f} of the speed of decoding alone (aim above 0.5)")  # fmt: skip
+                  f"tracking runs at {ratio:.2f} of the speed of decoding alone (aim above 0.6)")  # fmt: skip
             rng = np.random.default_rng(0)
             jumps = [timed(lambda i=i, c=clip: c.frame(int(i))) for i in rng.integers(0, n, 40)]
             steps = [timed(lambda i=i, c=clip: c.frame(i)) for i in range(60, 120)]

@@ -1,7 +1,8 @@
 """How many small defects the tests find: `python scripts/mutants.py [--each 300] [--seed 11] [--room gate]`.
 
 Each mutant is one change of one expression in a copy of the tree; the tests nearest to it must
-fail. Mutations come from mutmut; changed words are left out, sentences are read by people.
+fail: first those that run its line, the quickest first, and all of them if these pass.
+Mutations come from mutmut; changed words are left out, sentences are read by people.
 Survivors are listed in --survivors, the table goes to docs/mutants.md.
 """
 
@@ -12,14 +13,18 @@ import os
 import random
 import re
 import shutil
+import subprocess
 import sys
 import tempfile
+from collections import defaultdict
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
+from xml.etree import ElementTree
 
 import click
+import coverage
 import libcst as cst
 import pytest
 from mutmut.mutation.file_mutation import Mutation, create_mutations, deep_replace
@@ -37,6 +42,8 @@ ROOMS = {
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
 LONGEST_S = 240
+Tests = list[str]
+"""Files or single tests of pytest, in the order in which they run."""
 WARM = multiprocessing.get_context("forkserver")
 """Each trial is a new process that finds the libraries imported already; they are half of a short one's time."""
 LIBRARIES = ["pytest", "numpy", "scipy.signal", "scipy.stats", "scipy.optimize", "scipy.interpolate"]
@@ -73,9 +80,13 @@ class Mutant:
         """Where and what, on one line."""
         nodes = (self.mutation.original_node, self.mutation.mutated_node)
         was, now = (cst.Module([]).code_for_node(n).strip() for n in nodes)
+        return re.sub(r"\s+", " ", f"{self.file.relative_to(ROOT)}:{self.line}: {was}  ->  {now}")[:160]
+
+    @property
+    def line(self) -> int:
+        """The first line that changes."""
         lines = zip(self.module.code.splitlines(), self.code.splitlines(), strict=False)
-        line = next((n for n, (a, b) in enumerate(lines, 1) if a != b), 0)
-        return re.sub(r"\s+", " ", f"{self.file.relative_to(ROOT)}:{line}: {was}  ->  {now}")[:160]
+        return next((n for n, (a, b) in enumerate(lines, 1) if a != b), 0)
 
 
 def _is_words(mutation: Mutation) -> bool:
@@ -113,10 +124,53 @@ def _tests_in(tree: Path, files: list[str]) -> None:
     os._exit(pytest.main(["-x", "-q", "-n", "0", "-p", "no:cacheprovider", *files]))
 
 
-def passes(tests: tuple[str, ...], tree: Path) -> bool:
+def files_of(room: str) -> Tests:
+    """The test files of a room, within a copy of the tree."""
+    return [f"tests/core/{name}.py" for name in ROOMS[room]]
+
+
+def tests_by_line(room: str, tree: Path) -> dict[tuple[str, int], Tests]:
+    """The tests that run each line of a room, the quickest first; no entry where fixtures or imports run it, too."""
+    (tree / "coverage.ini").write_text(f"[run]\ndynamic_context = test_function\nsource = {tree / 'src'}\n")
+    command = [
+        "-m",
+        "coverage",
+        "run",
+        "--rcfile=coverage.ini",
+        "-m",
+        "pytest",
+        "-q",
+        "-n",
+        "0",
+        "--junitxml=times.xml",
+    ]
+    run = subprocess.run([sys.executable, *command, *files_of(room)], cwd=tree, capture_output=True, text=True,
+                         env={**os.environ, "PYTHONPATH": str(tree / "src")}, check=False)  # fmt: skip
+    if run.returncode != 0:
+        raise click.ClickException(
+            f"The tests of {room} fail without any defect; nothing can be counted.\n{run.stdout[-2000:]}"
+        )
+    took: dict[str, float] = defaultdict(float)
+    for case in ElementTree.parse(tree / "times.xml").iter("testcase"):
+        name = case.attrib["classname"].split(".")[-1] + "." + case.attrib["name"].partition("[")[0]
+        took[name] += float(case.attrib["time"])
+    seen = coverage.CoverageData(str(tree / ".coverage"))
+    seen.read()
+    found: dict[tuple[str, int], Tests] = {}
+    for file in seen.measured_files():
+        for line, contexts in seen.contexts_by_lineno(file).items():
+            if "" in contexts:
+                continue
+            names = sorted({".".join(c.split(".")[-2:]) for c in contexts} & set(took), key=took.__getitem__)
+            found[str(Path(file).relative_to(tree)), line] = [
+                "tests/core/{}.py::{}".format(*n.split(".")) for n in names
+            ]
+    return found
+
+
+def passes(tests: Tests, tree: Path) -> bool:
     """Whether the tests pass in a copy of the tree; never ending is noticed like failing."""
-    files = [str(tree / "tests" / "core" / f"{name}.py") for name in tests]
-    child = WARM.Process(target=_tests_in, args=(tree, files))
+    child = WARM.Process(target=_tests_in, args=(tree, tests))
     child.start()
     child.join(LONGEST_S)
     if child.is_alive():
@@ -125,13 +179,13 @@ def passes(tests: tuple[str, ...], tree: Path) -> bool:
     return child.exitcode == 0
 
 
-def is_found(mutant: Mutant, tests: tuple[str, ...], tree: Path) -> bool:
-    """Whether the nearest tests fail on it in a copy of the tree, which is put right again."""
+def is_found(mutant: Mutant, nearest: Tests, tests: Tests, tree: Path) -> bool:
+    """Whether the nearest tests or the others fail on it in a copy of the tree, which is put right again."""
     target = tree / mutant.file.relative_to(ROOT)
     kept = target.read_text()
     try:
         target.write_text(mutant.code)
-        return not passes(tests, tree)
+        return bool(nearest and not passes(nearest, tree)) or not passes(tests, tree)
     finally:
         target.write_text(kept)
 
@@ -140,11 +194,18 @@ def row_of(room: str, each: int, seed: int, trees: Queue[Path], survivors: list[
     """One line of the table."""
     every = [mutant for file in sorted((CORE / room).rglob("*.py")) for mutant in mutants_of(file)]
     chosen = random.Random(seed).sample(every, min(each, len(every)))
+    first = trees.get()
+    running = tests_by_line(room, first)
+    trees.put(first)
 
     def tried(mutant: Mutant) -> bool:
         tree = trees.get()
         try:
-            return is_found(mutant, ROOMS[room], tree)
+            nearest = running.get((str(mutant.file.relative_to(ROOT)), mutant.line), [])
+            hit = is_found(mutant, nearest, files_of(room), tree)
+            if not hit:
+                click.echo(mutant.told, err=True)
+            return hit
         finally:
             trees.put(tree)
 
@@ -171,10 +232,6 @@ def main(each: int, seed: int, room: str | None, jobs: int, survivors: Path | No
         for n in range(jobs):
             trees.put(copy_of_tree(Path(folder) / str(n)))
         for name in [room] if room else ROOMS:
-            first = trees.get()
-            if not passes(ROOMS[name], first):
-                raise click.ClickException(f"The tests of {name} fail without any defect; nothing can be counted.")
-            trees.put(first)
             rows.append(row_of(name, each, seed, trees, missed))
             click.echo(rows[-1])
             if survivors is not None:

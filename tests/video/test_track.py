@@ -4,6 +4,8 @@ import dataclasses
 import json
 
 import accuracy
+import av
+import cv2
 import numpy as np
 import pytest
 from chance import FRESH, RANDOM
@@ -22,7 +24,7 @@ from tuning.exchange.csv.tracks import read_tracks
 from tuning.video import track
 from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
-from tuning.video.luma import LumaReader, Picture
+from tuning.video.luma import LumaReader, Picture, _picture
 
 FPS = 60
 CASES = {"clean": (False, accuracy.CLEAN, 0.15), "hard": (True, accuracy.HARD, 0.5)}
@@ -139,15 +141,37 @@ def in_colour(discs, ground=(110, 120, 150), sticker=(110, 120, 185), size=(160,
     return Picture(plane(0, 4), (plane(1, 8), plane(2, 8)))
 
 
-def test_a_part_scaled_up_is_the_part_of_the_whole_scaled_up():
+@pytest.mark.parametrize("size", [31, 30, 7])
+def test_a_mixed_part_is_the_part_of_the_whole_scaled_up_and_mixed(size):
     rng = np.random.default_rng(6)
-    halves = rng.integers(0, 255, (2, 60, 80)).astype(np.uint8)
-    seen = Picture(np.zeros((120, 160), np.uint8), (halves[0], halves[1]))
-    for x, y, size in [(0, 0, 31), (17, 22, 31), (18, 23, 30), (129, 89, 31), (129, 0, 31), (0, 89, 31), (60, 40, 7)]:
-        part = seen.colour_crop(x, y, size)
-        for one, whole in zip(part, seen.colours, strict=True):
-            assert np.array_equal(one, whole[y : y + size, x : x + size]), (x, y, size)
-    assert seen.colour_crop(-1, 0, 31) is None and seen.colour_crop(130, 0, 31) is None
+    y, halves = rng.integers(0, 255, (120, 160)).astype(np.uint8), rng.integers(0, 255, (2, 60, 80)).astype(np.uint8)
+    seen = Picture(y, (halves[0], halves[1]))
+    whole = [cv2.resize(half.astype(np.float32), (160, 120), interpolation=cv2.INTER_LINEAR) for half in halves]
+    corners = np.array([(0, 0), (17, 22), (18, 23), (129, 89), (-5, 40), (60, -9), (150, 111), (-3, 117)])
+    weights = rng.normal(size=(len(corners), 3)).astype(np.float32)
+    parts = seen.mixed(corners, size, weights).reshape(-1, size, size)
+    for (left, top), weight, part in zip(corners, weights, parts, strict=True):
+        rows, columns = np.clip(np.arange(top, top + size), 0, 119), np.clip(np.arange(left, left + size), 0, 159)
+        wanted = sum(w * plane[np.ix_(rows, columns)] for w, plane in zip(weight, (y, *whole), strict=True))
+        assert part == pytest.approx(wanted, abs=1e-3), (left, top)
+
+
+@pytest.mark.parametrize("turns", [1, 2, 3])
+@pytest.mark.parametrize("size", [(122, 160), (121, 161), (122, 161)])
+def test_colours_stay_with_the_brightness_when_a_picture_is_turned_upright(turns, size):
+    height, width = size
+    frame = av.VideoFrame(width, height, "yuv420p")
+    down, across = np.mgrid[0:height, 0:width] + 0.5
+    for plane, step in zip(frame.planes, (1, 2, 2), strict=True):
+        shade = 40 + (0.9 * across[::step, ::step] + 0.4 * down[::step, ::step]) + (step - 1) * 0.65
+        rows = np.zeros((plane.height, plane.line_size), np.uint8)
+        rows[:, : plane.width] = np.rint(shade)
+        plane.update(rows.tobytes())
+    seen = _picture(frame, turns)
+    inner = np.array([[20, 30], [51, 44], [60, 61]])
+    y, blue, red = (seen.mixed(inner, 31, np.tile(np.eye(3)[n], (3, 1)).astype(np.float32)) for n in range(3))
+    assert np.abs(y - blue).max() < 1.2 and np.abs(y - red).max() < 1.2, "a pixel aside would be up to 0.9 more"
+    assert abs(float(np.mean(y - blue))) < 0.12 and abs(float(np.mean(y - red))) < 0.12
 
 
 @pytest.mark.parametrize("ground", [(110, 120, 150), (60, 128, 128), (180, 110, 160)])
@@ -160,6 +184,20 @@ def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground
         assert track.recognise(Picture(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
     plain = in_colour([], ground, hue)
     assert track.recognise(plain, np.array([80.0, 60.0]))[1] is None
+
+
+@pytest.mark.parametrize("backward", [False, True])
+def test_a_red_sticker_is_followed_out_of_the_shadow_where_it_is_darker_than_its_ground(backward):
+    """In the shadow it is as bright as the skin and a little redder; in the light much darker, too."""
+
+    def picture(n):
+        lit = np.clip((35 - n if backward else n) / 12, 0, 1)
+        return in_colour([(40 + 2.0 * n, 80, 6.5)], (60 + 75 * lit, 120, 140), (60 + 30 * lit, 119, 150 + 4 * lit))
+
+    follower = track.Follower(picture(0), {"heel_left": np.array([40.6, 79.5])})
+    told = [follower.step(picture(n))[0] for n in range(1, 48)]
+    kept = [n for n, (at, quality) in enumerate(told, 1) if quality >= TRUSTED]
+    assert len(kept) >= 45 and all(told[n - 1][0] == pytest.approx((40 + 2.0 * n, 80), abs=0.6) for n in kept)
 
 
 def test_a_coloured_sticker_is_followed_over_ground_that_gets_lighter_and_darker():
@@ -214,8 +252,8 @@ def test_planes_backward_are_planes_forward_reversed(tmp_path):
     backward = list(reader.backward(19, 3))
     assert [n for n, _ in backward] == list(range(19, 3, -1)) and list(forward) == list(range(4, 20))
     assert all(np.array_equal(found.y, forward[n].y) for n, found in backward)
-    for one, other in zip(backward[0][1].colours, forward[19].colours, strict=True):
-        assert np.array_equal(one, other) and one.shape == forward[19].shape
+    for one, other in zip(backward[0][1].halves, forward[19].halves, strict=True):
+        assert np.array_equal(one, other) and one.shape == (48, 80)
     reader.close()
     clip.close()
 

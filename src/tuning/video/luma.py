@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import av
 import cv2
@@ -25,45 +26,75 @@ class Picture:
 
     y: Plane
     halves: tuple[Plane, Plane] | None = None
-    """Colour differences as decoded, half as wide and high, before turning."""
-    turns: int = 0
+    """Colour differences as decoded, half as wide and high; each sample lies in the middle of its four pixels."""
 
     @property
     def shape(self) -> tuple[int, int]:
         """Height and width, px."""
         return self.y.shape[0], self.y.shape[1]
 
-    @cached_property
-    def colours(self) -> tuple[Plane, Plane] | None:
-        """Both differences at full size; each sample is taken to lie in the middle of its four pixels."""
-        if self.halves is None:
-            return None
-        height, width = self.shape[::-1] if self.turns % 2 else self.shape
-        whole = [cv2.resize(half, (width, height), interpolation=cv2.INTER_LINEAR) for half in self.halves]
-        blue, red = (np.rot90(np.asarray(w, dtype=np.uint8), self.turns) for w in whole)
-        return blue, red
-
-    def colour_crop(self, x: int, y: int, size: int) -> tuple[Plane, Plane] | None:
-        """Both differences of a square at full size, from its first pixel; only this part is scaled up."""
-        height, width = self.shape
-        whole = self.turns or x < 0 or y < 0 or x + size > width or y + size > height
-        if self.halves is None or whole:
-            return None
-        left, top = max(x // 2 - 1, 0), max(y // 2 - 1, 0)
-        right, bottom = (x + size) // 2 + 2, (y + size) // 2 + 2
-        columns, rows = slice(x - 2 * left, x - 2 * left + size), slice(y - 2 * top, y - 2 * top + size)
-
-        def scaled(half: Plane) -> Plane:
-            part = half[top:bottom, left:right]
-            doubled = (2 * part.shape[1], 2 * part.shape[0])
-            return np.asarray(cv2.resize(part, doubled, interpolation=cv2.INTER_LINEAR), dtype=np.uint8)[rows, columns]
-
-        return scaled(self.halves[0]), scaled(self.halves[1])
+    def mixed(self, corners: NDArray[np.int64], size: int, weights: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Squares (m, size²) from their first pixels (m, 2), edges repeated, each a mix of brightness, blue and red
+        differences by its weights (m, 3). All at once, since marks are many and squares small."""
+        places = corners.tolist()
+        seen = _squares(self.y, places, size)
+        seen *= weights[:, :1]
+        if self.halves is None or not weights[:, 1:].any():
+            return seen
+        small = size // 2 + 3
+        before = [(x // 2 - 1, y // 2 - 1) for x, y in places]
+        blue, red = (_squares(half, before, small) for half in self.halves)
+        blue *= weights[:, 1:2]
+        red *= weights[:, 2:]
+        blue += red
+        down, across = _between(size)[corners[:, ::-1].T % 2]
+        seen += (down @ blue.reshape(-1, small, small) @ across.transpose(0, 2, 1)).reshape(len(seen), -1)
+        return seen
 
     def copy(self) -> Picture:
         """A picture that outlives its frame."""
         halves = None if self.halves is None else (self.halves[0].copy(), self.halves[1].copy())
-        return Picture(self.y.copy(), halves, self.turns)
+        return Picture(self.y.copy(), halves)
+
+
+def square(plane: Plane, x: int, y: int, size: int) -> Plane:
+    """A square part from its first pixel, edges repeated."""
+    height, width = plane.shape
+    if x >= 0 and y >= 0 and x + size <= width and y + size <= height:
+        return plane[y : y + size, x : x + size]
+    rows, columns = (np.clip(np.arange(n, n + size), 0, most - 1) for n, most in ((y, height), (x, width)))
+    return plane[np.ix_(rows, columns)]
+
+
+def _squares(plane: Plane, places: Sequence[tuple[int, int]], size: int) -> NDArray[np.float32]:
+    """One square a row: numbers by rows are worked on much faster than by small squares."""
+    seen = np.empty((len(places), size, size), dtype=np.float32)
+    for n, (x, y) in enumerate(places):
+        seen[n] = square(plane, x, y, size)
+    return seen.reshape(len(places), -1)
+
+
+@lru_cache(maxsize=64)
+def _between(size: int) -> NDArray[np.float32]:
+    """Weights (2, size, size // 2 + 3) that draw half-size samples up along straight lines, for a first pixel that is
+    even and one that is odd; the first sample is the one before the first pixel's own."""
+    at = (np.arange(size)[None] + np.array([[2], [3]]) + 0.5) / 2 - 0.5
+    samples = np.arange(size // 2 + 3)
+    weights: NDArray[np.float32] = np.maximum(1 - np.abs(at[:, :, None] - samples), 0).astype(np.float32)
+    return weights
+
+
+def _doubled(half: NDArray[Any]) -> NDArray[np.float32]:
+    """Twice as wide and high, between the samples along straight lines."""
+    size = (2 * half.shape[1], 2 * half.shape[0])
+    return np.asarray(cv2.resize(half.astype(np.float32, copy=False), size, interpolation=cv2.INTER_LINEAR))
+
+
+def _halved(plane: NDArray[np.float32]) -> Plane:
+    """The mean of each four pixels, an odd edge repeated."""
+    even = np.pad(plane, [(0, n % 2) for n in plane.shape], mode="edge")
+    mean: Plane = np.rint(even.reshape(even.shape[0] // 2, 2, -1, 2).mean(axis=(1, 3))).astype(np.uint8)
+    return mean
 
 
 def _rows(frame: av.VideoFrame, n: int) -> Plane:
@@ -74,8 +105,14 @@ def _rows(frame: av.VideoFrame, n: int) -> Plane:
 def _picture(frame: av.VideoFrame, turns: int) -> Picture:
     if frame.format.name not in ("yuv420p", "yuvj420p"):
         frame = frame.reformat(format="yuv420p")
-    y = _rows(frame, 0)
-    return Picture(np.rot90(y, turns) if turns else y, (_rows(frame, 1), _rows(frame, 2)), turns)
+    y, blue, red = (_rows(frame, n) for n in range(3))
+    if not turns:
+        return Picture(y, (blue, red))
+    if y.shape[0] % 2 or y.shape[1] % 2:  # the sample that covers the odd edge alone would come first
+        whole = [np.rot90(_doubled(half)[: y.shape[0], : y.shape[1]], turns) for half in (blue, red)]
+        blue, red = (_halved(plane) for plane in whole)
+        return Picture(np.rot90(y, turns), (blue, red))
+    return Picture(np.rot90(y, turns), (np.rot90(blue, turns), np.rot90(red, turns)))
 
 
 class LumaReader:

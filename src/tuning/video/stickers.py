@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture, Plane
+from tuning.video.luma import Picture, Plane, square
 
-SETTLED_PX = 0.06
-"""A centroid that moved less in a round is final."""
+CENTRED_PX = 0.5
+"""A window whose middle lies so near to what was found in it, on both axes, is not laid anew."""
 Axis = tuple[float, float, float]
 """Weights of brightness, blue and red difference."""
 BRIGHT: Axis = (1.0, 0.0, 0.0)
@@ -31,8 +31,14 @@ SNAP_PX = 4.0
 CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.7, 0.25
 """A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
 colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
+SAME_SIZE, DIMMER = 1.25, 0.25
+"""In another light a mark is learnt anew where its radius differs by no more than this factor, and where so much of its
+contrast is left (practice judgement, editable)."""
 LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
+LEAST_COLOUR, LEAST_ON_PLAIN, NO_CHANCE = 14.0, 7.5, 3.0
+"""Sticker over its surroundings along its own mix of brightness and colour, grey levels; less is enough where it is so
+many times what the surroundings change by, and no less than the second (practice judgement, editable)."""
 
 
 @dataclass
@@ -54,30 +60,8 @@ def gap(a: Floats, b: Floats) -> float:
 
 def crop(plane: Plane, centre: Floats, half: int) -> tuple[Plane, int, int]:
     """Square crop around a point, edges repeated; with the image place of its first pixel."""
-    x, y = int(np.floor(centre[0])) - half, int(np.floor(centre[1])) - half
-    size = 2 * half + 1
-    height, width = plane.shape
-    if x >= 0 and y >= 0 and x + size <= width and y + size <= height:
-        return plane[y : y + size, x : x + size], x, y
-    columns = np.clip(np.arange(x, x + size), 0, width - 1)
-    rows = np.clip(np.arange(y, y + size), 0, height - 1)
-    return plane[np.ix_(rows, columns)], x, y
-
-
-def _look(picture: Picture, centre: Floats, half: int, axis: Axis) -> tuple[NDArray[np.float32], int, int]:
-    """Square crop along a mix of brightness and colour, with the image place of its first pixel."""
-    part, x, y = crop(picture.y, centre, half)
-    seen = part.astype(np.float32)
-    if axis[0] != 1.0:
-        seen *= axis[0]
-    if (axis[1] or axis[2]) and picture.halves is not None:
-        colours = picture.colour_crop(x, y, 2 * half + 1)
-        if colours is None and picture.colours is not None:  # at the edge, or turned
-            blue, red = (crop(plane, centre, half)[0] for plane in picture.colours)
-            colours = blue, red
-        for plane, weight in zip(colours or (), axis[1:], strict=True):
-            seen += np.float32(weight) * plane
-    return seen, x, y
+    x, y = math.floor(centre[0]) - half, math.floor(centre[1]) - half
+    return square(plane, x, y, 2 * half + 1), x, y
 
 
 class Discs:
@@ -96,7 +80,7 @@ class Discs:
             ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
             ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
             sectors = [ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways]
-            levels.append(np.stack([part / part.sum() for part in (core, *sectors)], axis=1))
+            levels.append(np.stack([part / part.sum() for part in (core, *sectors)]))
         self.window = np.array(windows, dtype=np.float32)
         self.levels = np.array(levels, dtype=np.float32)
 
@@ -120,30 +104,31 @@ def centroids(
     picture: Picture, starts: Floats, discs: Discs, axes: Sequence[Axis], rounds: int = 4
 ) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
-    at = starts.copy()
-    size = 2 * discs.half + 1
-    pixels = np.empty((len(at), size * size), dtype=np.float32)
-    corners = np.empty((len(at), 2))
+    at, contrast, area = starts.copy(), np.empty(len(starts)), np.empty(len(starts))
+    weights = np.array(axes, dtype=np.float32)
+    middles, now = np.full(at.shape, np.nan), np.arange(len(at))
     for _ in range(rounds):
-        for m, centre in enumerate(at):
-            crop, x0, y0 = _look(picture, centre, discs.half, axes[m])
-            pixels[m] = crop.ravel()
-            corners[m] = x0, y0
-        levels = np.matmul(pixels[:, None, :], discs.levels)[:, 0]
-        ground = levels[:, 1:].max(axis=1)
-        contrast = np.maximum(levels[:, 0] - ground, 1e-3)
-        weight = np.clip((pixels - (ground + 0.5 * contrast)[:, None]) * (2 / contrast)[:, None], 0, 1) * discs.window
-        area, along, down = np.maximum(weight @ discs.sums, [1e-3, -np.inf, -np.inf]).T
-        # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
-        found = corners + discs.half + 0.5 + np.stack([along, down], axis=1) / area[:, None]
-        found = np.clip(found, at - discs.half, at + discs.half)
-        moved = np.abs(found - at).max()
-        at = found
-        if moved < SETTLED_PX:
+        # What is found hangs on the pixel that the window is centred on, and hardly on its very middle.
+        now = now[~(np.abs(at[now] - middles[now]) <= CENTRED_PX).all(axis=1)]
+        if not now.size:
             break
+        corners = np.floor(at[now]).astype(np.int64) - discs.half
+        middles[now] = corners + discs.half + 0.5
+        pixels = picture.mixed(corners, 2 * discs.half + 1, weights[now])
+        whole = len(now) == len(at)
+        levels = np.matmul(discs.levels if whole else discs.levels[now], pixels[:, :, None])[:, :, 0]
+        ground = levels[:, 1:].max(axis=1)
+        over = np.maximum(levels[:, 0] - ground, np.float32(1e-3))
+        weight = np.clip((pixels - (ground + over / 2)[:, None]) * (2 / over)[:, None], 0, 1)
+        weight *= discs.window if whole else discs.window[now]
+        sums = weight @ discs.sums
+        contrast[now], area[now] = over, np.maximum(sums[:, 0], 1e-3)
+        # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
+        away = np.clip(sums[:, 1:] / area[now, None], -discs.half, discs.half)
+        at[now] = middles[now] + away
     return [
-        Blob(place, float(c), float(size_)) if c >= 6 and size_ >= 2 else None
-        for place, c, size_ in zip(at, contrast, area, strict=True)
+        Blob(place, c, size_) if c >= 6 and size_ >= 2 else None
+        for place, c, size_ in zip(at, contrast.tolist(), area.tolist(), strict=True)
     ]
 
 
@@ -151,60 +136,65 @@ def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blo
     return centroids(picture, start[None], Discs.of((radius,)), (axis,))[0]
 
 
-def _telling_axis(picture: Picture, at: Floats, radius: float) -> Axis | None:
-    """The mix of brightness and colour that tells a disc here from the ring around it best (Fisher 1936)."""
-    if picture.colours is None:
+def _telling_axis(picture: Picture, at: Floats, radius: float) -> tuple[Axis, float] | None:
+    """The mix of brightness and colour that tells a disc here from the ring around it best (Fisher 1936), and the
+    contrast along it from which a disc is no chance: a plain ground needs little."""
+    if picture.halves is None:
         return None
     half = int(np.ceil(2.1 * radius)) + 1
-    planes = [crop(plane, at, half)[0].ravel().astype(np.float64) for plane in (picture.y, *picture.colours)]
+    corners = np.tile(np.floor(at).astype(np.int64) - half, (3, 1))
+    colours = picture.mixed(corners, 2 * half + 1, np.eye(3, dtype=np.float32)).astype(np.float64).T
     grid = np.arange(-half, half + 1)
     x, y = (g.ravel() for g in np.meshgrid(grid, grid))
     distance = np.hypot(x, y)
-    colours = np.stack(planes, axis=1)
     core, ring = (
         colours[distance <= max(0.55 * radius, 1.0)],
         colours[(distance >= 1.5 * radius) & (distance <= 2.1 * radius)],
     )
-    weights = np.linalg.solve(np.cov(ring.T) + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
+    changes = np.cov(ring.T)
+    weights = np.linalg.solve(changes + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
     length = float(np.linalg.norm(weights))
     if length == 0:
         return None
-    wy, wu, wv = weights / length
-    return float(wy), float(wu), float(wv)
-
-
-LEAST_COLOUR = 14.0
-"""Sticker over its surroundings along its own mix of brightness and colour, grey levels."""
+    weights /= length
+    least = float(np.clip(NO_CHANCE * np.sqrt(weights @ changes @ weights), LEAST_ON_PLAIN, LEAST_COLOUR))
+    wy, wu, wv = weights.tolist()
+    return (wy, wu, wv), least
 
 
 def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     """The sticker that was meant by a click, with its centre; None where there is no sticker."""
     picture = as_picture(picture)
+    bright = [
+        (radius, axis, LEAST_CONTRAST, LEAST_CONTRAST) for radius in RADII[::3].tolist() for axis in (BRIGHT, DARK)
+    ]
+    own = ((radius, _telling_axis(picture, click, radius)) for radius in RADII[::3].tolist())
+    ways = [*bright, *((radius, told[0], LEAST_COLOUR, told[1]) for radius, told in own if told is not None)]
+    radii, axes, _, _ = zip(*ways, strict=True)
     best: tuple[float, Blob, float, Axis] | None = None
-    for radius in map(float, RADII[::3]):
-        own = _telling_axis(picture, click, radius)
-        for axis, least in ((BRIGHT, LEAST_CONTRAST), (DARK, LEAST_CONTRAST), (own, LEAST_COLOUR)):
-            seen = _centroid(picture, click, radius, axis) if axis is not None else None
-            off = gap(seen.at, click) if seen is not None else math.inf
-            if axis is None or seen is None or seen.contrast < least or off > SNAP_PX + radius / 2:
-                continue
-            # A disc of this radius fills this area; anything else is an edge or a stripe.
-            fit = seen.contrast / least * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
-            # The sticker under the click is meant, not the bright foot that it sits on.
-            fit /= 1 + (off / SNAP_PX) ** 2
-            if best is None or fit > best[0]:
-                best = (fit, seen, radius, axis)
+    for seen, (radius, axis, usual, least) in zip(
+        centroids(picture, np.tile(click, (len(ways), 1)), Discs.of(radii), axes), ways, strict=True
+    ):
+        off = gap(seen.at, click) if seen is not None else math.inf
+        if seen is None or seen.contrast < least or off > SNAP_PX + radius / 2:
+            continue
+        # A disc of this radius fills this area; anything else is an edge or a stripe.
+        fit = seen.contrast / usual * min(seen.area / (np.pi * radius**2), np.pi * radius**2 / seen.area)
+        # The sticker under the click is meant, not the bright foot that it sits on.
+        fit /= 1 + (off / SNAP_PX) ** 2
+        if best is None or fit > best[0]:
+            best = (fit, seen, radius, axis)
     if best is None:
         return click, None
-    _, seen, radius, axis = best
+    _, found, radius, axis = best
     for _ in range(2):  # seen whole it tells its own mix better
-        radius = float(np.clip(np.round(2 * np.sqrt(seen.area / np.pi)) / 2, RADII[0], RADII[-1]))
-        axis = _telling_axis(picture, seen.at, radius) or axis
-        again = _centroid(picture, seen.at, radius, axis)
-        if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < LEAST_COLOUR:
+        radius = float(np.clip(np.round(2 * np.sqrt(found.area / np.pi)) / 2, RADII[0], RADII[-1]))
+        axis, least = _telling_axis(picture, found.at, radius) or (axis, LEAST_COLOUR)
+        again = _centroid(picture, found.at, radius, axis)
+        if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < least:
             return click, None
-        seen = again
-    return seen.at, Sticker(radius, axis, seen.contrast, seen.area)
+        found = again
+    return found.at, Sticker(radius, axis, found.contrast, found.area)
 
 
 def as_picture(found: Picture | Plane) -> Picture:
@@ -214,7 +204,10 @@ def as_picture(found: Picture | Plane) -> Picture:
 
 def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[Blob]:
     """Places within `reach` that look like the sticker, best first."""
-    pixels, x0, y0 = _look(picture, centre, int(reach + 2.1 * sticker.radius) + 2, sticker.axis)
+    half = int(reach + 2.1 * sticker.radius) + 2
+    x0, y0 = (math.floor(v) - half for v in centre)
+    weights = np.array([sticker.axis], dtype=np.float32)
+    pixels = picture.mixed(np.array([[x0, y0]]), 2 * half + 1, weights).reshape(2 * half + 1, -1)
     size = 2 * int(np.ceil(sticker.radius)) + 1
     near = cv2.boxFilter(pixels, -1, (size, size))
     wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))
@@ -245,8 +238,8 @@ def _looks(seen: Blob, sticker: Sticker) -> list[Sticker]:
 def _likeness(seen: Blob, sticker: Sticker) -> float:
     contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
-    cover = np.clip((ratio - 0.5) / 0.3, 0, 1) if ratio < 1 else np.clip((2.2 - ratio) / 0.8, 0, 1)
-    return float(max(contrast, 0.0) * cover)
+    cover = (ratio - 0.5) / 0.3 if ratio < 1 else (2.2 - ratio) / 0.8
+    return max(contrast, 0.0) * min(max(cover, 0.0), 1.0)
 
 
 def trace_of(seen: Blob, sticker: Sticker) -> float:
@@ -258,8 +251,8 @@ def trace_of(seen: Blob, sticker: Sticker) -> float:
 def _trace(seen: Blob, sticker: Sticker) -> float:
     contrast = min(seen.contrast / (0.5 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
-    cover = np.clip((ratio - 0.2) / 0.4, 0, 1) if ratio < 1 else np.clip((2.5 - ratio) / 0.8, 0, 1)
-    return float(max(contrast, 0.0) * cover)
+    cover = (ratio - 0.2) / 0.4 if ratio < 1 else (2.5 - ratio) / 0.8
+    return max(contrast, 0.0) * min(max(cover, 0.0), 1.0)
 
 
 def weakest_slope(patch: NDArray[np.uint8]) -> float:

@@ -22,8 +22,10 @@ from tuning.video.doubts import doubt
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
     CLEARER,
+    DIMMER,
     LEAST_LEFT,
     SAME_HUE,
+    SAME_SIZE,
     SNAP_PX,
     Blob,
     Discs,
@@ -135,12 +137,12 @@ class Follower:
         picture = as_picture(picture)
         predicted = [t.predicted() for t in self.targets]
         quick = self._quick(picture, predicted)
-        free = self._free(predicted)
+        nearest = self._to_the_next(predicted)
         finds = [
-            self._find(picture, target, place, quick.get(k), free[k])
-            for k, (target, place) in enumerate(zip(self.targets, predicted, strict=True))
+            self._find(picture, target, place, quick.get(k), min(max(NEIGHBOUR_SHARE * room, GATE_PX), GATE_MOST_PX))
+            for k, (target, place, room) in enumerate(zip(self.targets, predicted, nearest, strict=True))
         ]
-        self._together(picture, finds, predicted)
+        self._together(picture, finds, predicted, nearest)
         self._come_back(picture, finds, predicted)
         self._guard(finds, predicted)
         for target, find in zip(self.targets, finds, strict=True):
@@ -161,12 +163,12 @@ class Follower:
                 target.settle(None)
 
     @staticmethod
-    def _free(predicted: list[Floats]) -> list[float]:
-        """How far each mark may be looked for without meeting the next one."""
+    def _to_the_next(predicted: list[Floats]) -> list[float]:
+        """How far the next mark is expected from each."""
         at = np.array(predicted)
         apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
         np.fill_diagonal(apart, np.inf)
-        return [float(np.clip(NEIGHBOUR_SHARE * gap, GATE_PX, GATE_MOST_PX)) for gap in apart.min(axis=1)]
+        return [float(far) for far in apart.min(axis=1)]
 
     def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Blob | None]:
         """All stickers that were seen in the frame before, at one go."""
@@ -209,11 +211,15 @@ class Follower:
                     return None
                 close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX]
                 nearest = min(close, key=lambda s: gap(s.at, predicted)).at if close else predicted
-                clearer = _clearer(picture, target, sticker, nearest)
-                if clearer is not None:
-                    return clearer, 1.0
+                anew = _learnt_anew(picture, target, sticker, nearest)
+                if anew is not None:
+                    return anew, 1.0
                 traces = [s for s in close if trace_of(s, sticker) >= SURE]
-                return Follower._taken(target, min(traces, key=lambda s: gap(s.at, predicted)), 0.0) if traces else None
+                return (
+                    Follower._taken(picture, target, min(traces, key=lambda s: gap(s.at, predicted)), 0.0)
+                    if traces
+                    else None
+                )
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
         if 0.8 < seen.area / sticker.area < 1.25 or target.age < LEARNING:
@@ -222,19 +228,28 @@ class Follower:
         target.traces = 0
         return seen.at, like
 
-    def _together(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+    def _together(
+        self,
+        picture: Picture,
+        finds: list[tuple[Floats, float] | None],
+        predicted: list[Floats],
+        nearest: list[float],
+    ) -> None:
         """Marks that lie close together are looked for at once where one of them is in doubt."""
         stickers = [k for k, t in enumerate(self.targets) if t.sticker is not None]
+        doubtful = {k for k in stickers if self._in_doubt(finds[k], predicted[k], nearest[k])}
+        if not doubtful:
+            return
         radii = [t.sticker.radius for t in self.targets if t.sticker is not None]
         near = max(NEAR_SHARE * picture.shape[0], NEAR_RADII * float(np.median(radii or [0.0])))
         for group in groups(np.array([predicted[k] for k in stickers]).reshape(-1, 2), near):
             numbers = [stickers[n] for n in group]
-            if not any(self._in_doubt(k, finds[k], predicted) for k in numbers):
+            if doubtful.isdisjoint(numbers):
                 continue
             far = FAR_SHARE * picture.shape[0]
             members = [self._member(k, predicted[k], far) for k in numbers]
             for k, found in zip(numbers, solve(picture, members), strict=True):
-                finds[k] = None if found is None else self._taken(self.targets[k], *found)
+                finds[k] = None if found is None else self._taken(picture, self.targets[k], *found)
 
     def _come_back(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
         """A mark hidden for long may be far from where its neighbours went: a clear sticker that is nobody's is it."""
@@ -254,23 +269,25 @@ class Follower:
             ]
             if clear:
                 seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
-                finds[k] = self._taken(target, seen, like)
+                finds[k] = self._taken(picture, target, seen, like)
 
     @staticmethod
-    def _taken(target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
+    def _taken(picture: Picture, target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
         """A find as place and quality. A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
         if like >= SURE:
             target.traces = 0
             return seen.at, like
+        if target.sticker is not None and not target.unseen:
+            anew = _learnt_anew(picture, target, target.sticker, seen.at)
+            if anew is not None:
+                return anew, 1.0
         target.traces += 1
         return (seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
 
-    def _in_doubt(self, k: int, find: tuple[Floats, float] | None, predicted: list[Floats]) -> bool:
+    @staticmethod
+    def _in_doubt(find: tuple[Floats, float] | None, predicted: Floats, nearest: float) -> bool:
         """Not found, half covered, or found as far from its course as another mark might lie."""
-        if find is None or find[1] < CLEAR:
-            return True
-        nearest = min(gap(p, predicted[k]) for n, p in enumerate(predicted) if n != k)
-        return gap(find[0], predicted[k]) > DOUBT_SHARE * nearest
+        return find is None or find[1] < CLEAR or gap(find[0], predicted) > DOUBT_SHARE * nearest
 
     def _member(self, k: int, predicted: Floats, far: float) -> Member:
         target = self.targets[k]
@@ -339,16 +356,21 @@ def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, fl
     return (seen, like) if seen is not None and like >= SURE else None
 
 
-def _clearer(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> Floats | None:
-    """Where a mark lies that is seen much clearer now than when it was learnt: it is learnt anew then.
+def _learnt_anew(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> Floats | None:
+    """Where a mark lies that looks otherwise now than when it was learnt, much clearer or in another light.
 
-    Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast.
+    Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast; and
+    a leg turns out of the shadow, so that what was redder than its ground alone is darker, too.
     """
     place, fresh = recognise(picture, at)
     if fresh is None or gap(place, at) > max(0.5 + sticker.radius / 2, OFF_CENTRE * fresh.radius):
         return None
     alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
-    if alike < SAME_HUE or fresh.contrast < CLEARER * sticker.contrast or fresh.area < LEAST_LEFT * sticker.area:
+    clearer = fresh.contrast >= CLEARER * sticker.contrast and fresh.area >= LEAST_LEFT * sticker.area
+    otherwise = (
+        fresh.contrast >= DIMMER * sticker.contrast and 1 / SAME_SIZE < fresh.radius / sticker.radius < SAME_SIZE
+    )
+    if alike < SAME_HUE or not (clearer or otherwise):
         return None
     target.sticker, target.traces = replace(fresh, blurred=sticker.blurred or sticker), 0
     return place

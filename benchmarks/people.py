@@ -106,7 +106,8 @@ def main() -> None:
         record = Record(folder)
         with closing(sqlite.connect(folder / "record.sqlite")) as db:
             raw = best(lambda: db.execute(RAW).fetchall())
-        lists = [DayList(record) for _ in range(ROUNDS)]
+        # Nothing of what a list or a record remembers may help an opening.
+        lists = [DayList(Record(folder)) for _ in range(ROUNDS - 1)] + [DayList(record)]
         for one in lists:
             one.resize(1184, 700)
             one.show()
@@ -117,7 +118,7 @@ def main() -> None:
             app.processEvents()
 
         opening = best(opened)
-        day_list = lists[0]
+        day_list = lists[-1]
 
         def returned() -> None:
             record._connection.execute("update patient set revision = revision + 1 where id = 5")

@@ -118,8 +118,54 @@ def test_the_list_of_people_tells_what_stands(desk):
     screen, *_ = desk.keep(kinds.Screen(Triage.RED), seen(1.0), seen(2.0, side=Side.RIGHT))
     desk.keep(kinds.Screen(Triage.NONE))
     [found] = desk.record.digests()
-    assert [type(e) for e in found.screens] == [kinds.Screen, kinds.Screen] and found.measured == 2
+    assert [type(e) for e in found.screens] == [kinds.Screen, kinds.Screen] and found.measured
     assert found.screens[0].uid == screen.uid and (found.visits, found.last) == (1, desk.visit.started_at)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_the_list_of_people_remembers_nothing_that_has_changed(desk, seed):
+    """Whatever is written, struck or restored, here or in another window, the list tells what a fresh look tells."""
+    rng, day = np.random.default_rng(seed), date(2026, 3, 2)
+    folder = desk.record.folder
+    desks = [desk, Desk(folder)]
+    other = desk.record.add_patient(desk.person, **{**PATIENT, "name": "Åsa Vik"})
+    desks[1].patient, desks[1].visit = other, desk.record.start_visit(other, desk.person)
+    kept: dict[str, list] = {desk.patient.uid: [], other.uid: []}
+    for step in range(25):
+        one = desks[rng.integers(2)]
+        mine = kept[one.patient.uid]
+        what = rng.integers(5)
+        if what == 0:
+            one.visit = one.record.start_visit(one.patient, one.person)
+        elif what == 1 and mine:
+            entry, struck = mine.pop(rng.integers(len(mine)))
+            one.record.commit(one.case, **{"restored" if struck else "struck": [entry.uid]})
+            mine.append((entry, not struck))
+        else:
+            made = [
+                seen(float(step)), kinds.Screen(Triage.RED if step % 2 else Triage.NONE),
+                kinds.Decision("discharge", "discharged"),
+                kinds.PlanItem("stepdown", f"sd-{step % 3}", {"sets": 3}, Side.LEFT, withdrawn=bool(step % 4 == 0)),
+                kinds.Done("sd-1", Side.LEFT, day + timedelta(days=step), morning="not settled" if step % 3 else ""),
+                kinds.Form("patient-facts", {"complaint": f"worse {step}"}),
+            ][rng.integers(6)]  # fmt: skip
+            mine += [(entry, False) for entry in one.keep(made)]
+        fresh = Record(folder)
+        assert desk.record.digests() == fresh.digests() == desks[1].record.digests(), (step, what)
+        fresh.close()
+
+
+def test_of_the_log_the_list_tells_what_was_done_since_the_newest_visit(desk):
+    day = date(2026, 3, 2)
+    desk.keep(
+        kinds.Done("sd-1", Side.LEFT, day, morning="not settled"), kinds.Done("sd-1", Side.LEFT, day + timedelta(1))
+    )
+    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
+    desk.visit = desk.record.start_visit(desk.patient, desk.person)
+    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(None, None)]
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), alarms=("catch",)))
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(8), trial=True, alarms=("catch",)))
+    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(9), day + timedelta(9))]
 
 
 def test_the_list_of_people_knows_a_discharge_until_the_next_visit(desk):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 
 from tuning.core.case import FACTS, Patient
@@ -12,18 +12,23 @@ from tuning.core.types import Entry, Triage
 from tuning.core.visit.overview import Digest
 from tuning.records.dbapi import Connection, Row
 
-VISITED = (
-    "select patient_id, count(*) as visits, max(id) as newest, max(started_at) as last from visit group by patient_id"
-)
+VISITED = """
+    select patient_id, count(distinct visit.id) as visits, max(visit.id) as newest, max(started_at) as last,
+        coalesce(max(kind = 'observation' and struck_at is null), 0) as measured,
+        group_concat(entry.id) filter (where struck_at is null) as stands
+    from visit left join entry on visit_id = visit.id group by patient_id
+"""
+"""Visits, whether any value was taken, and all that stands of somebody: what was entered is never rewritten, so that
+the same numbers are the same case."""
 SCREENED = """
     select distinct visit.patient_id from entry join visit on visit_id = visit.id
-    where kind = 'screen' and struck_at is null and json_extract(body, '$.level') != ?
+    where kind = 'screen' and struck_at is null and json_extract(body, '$.level') != ? {only}
 """
 PLANNED = """
     select patient_id, sum(not withdrawn) as rungs, min(at) as since from (
         select visit.patient_id, entry.at, coalesce(json_extract(body, '$.withdrawn'), 0) as withdrawn, max(entry.id)
         from entry join visit on visit_id = visit.id
-        where kind = 'plan' and struck_at is null group by visit.patient_id, json_extract(body, '$.rung')
+        where kind = 'plan' and struck_at is null {only} group by visit.patient_id, json_extract(body, '$.rung')
     ) group by patient_id
 """
 """The newest entry of each rung counts (SQLite takes bare columns from the row of the max)."""
@@ -31,21 +36,19 @@ LOGGED = """
     select visit.patient_id, max(json_extract(body, '$.day')) as last,
         max(case when json_extract(body, '$.morning') = 'not settled'
             or coalesce(json_extract(body, '$.alarms'), '[]') != '[]' then json_extract(body, '$.day') end) as alarm
-    from entry join visit on visit_id = visit.id
-    where kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0)
+    from visit cross join entry indexed by ix_entry_visit_id on visit_id = visit.id
+    where visit.id in (select max(id) from visit group by patient_id)
+        and kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {only}
     group by visit.patient_id
 """
-MEASURED = """
-    select visit.patient_id, count(*) as values_ from entry join visit on visit_id = visit.id
-    where kind = 'observation' and struck_at is null group by visit.patient_id
-"""
+"""What was done since the newest visit began is written into that visit."""
 DECIDED = """
     select visit.patient_id,
         count(distinct case json_extract(body, '$.subject') when ? then json_extract(body, '$.inputs.factor') end)
             as factors,
         max(case json_extract(body, '$.subject') when ? then
             printf('%012d|%d|%s|%s', entry.id, visit_id, entry.at, json_extract(body, '$.outcome')) end) as ended
-    from entry join visit on visit_id = visit.id where kind = 'decision' and struck_at is null
+    from entry join visit on visit_id = visit.id where kind = 'decision' and struck_at is null {only}
     group by visit.patient_id
 """
 """Suspected causes that went to the programme, and the newest word on a discharge behind its number, visit, moment."""
@@ -61,17 +64,45 @@ def facts(entries_of: EntriesOf) -> dict[int, list[Entry]]:
     return _gathered(entries_of(wanted, (FACTS,)))
 
 
-def digests(
-    db: Connection, people: Sequence[tuple[int, Patient]], entries_of: EntriesOf, moment: Callable[[str], datetime]
+Known = dict[int, tuple[Patient, tuple[object, ...], Digest]]
+"""The last digest of each patient by row number, with what it was made from."""
+FEW = 500
+"""So many people are asked for by their numbers; of more everybody is read."""
+
+
+def refreshed(
+    db: Connection,
+    people: Sequence[tuple[int, Patient]],
+    entries_of: EntriesOf,
+    moment: Callable[[str], datetime],
+    known: Known,
+) -> Known:
+    """The digests of `people`, given with their row numbers: anew of those of whom anything changed since `known`."""
+    visited = {row["patient_id"]: row for row in db.execute(VISITED)}
+    stands = {row: tuple(visited.get(row, ())) for row, _ in people}
+    made = {row: known[row] for row, patient in people if row in known and known[row][:2] == (patient, stands[row])}
+    changed = [(row, patient) for row, patient in people if row not in made]
+    if changed:
+        fresh = _digests(db, changed, visited, entries_of, moment)
+        made |= {row: (one.patient, stands[row], one) for (row, _), one in zip(changed, fresh, strict=True)}
+    return {row: made[row] for row, _ in people}
+
+
+def _digests(
+    db: Connection,
+    people: Sequence[tuple[int, Patient]],
+    visited: Mapping[int, Row],
+    entries_of: EntriesOf,
+    moment: Callable[[str], datetime],
 ) -> list[Digest]:
-    """Of each of `people`, given with their row numbers."""
+    numbers = ", ".join(str(row) for row, _ in people)
+    only = f"and visit.patient_id in ({numbers})" if len(people) < FEW else ""
 
     def of_each(query: str, *values: object) -> dict[int, Row]:
         """One row of each patient."""
-        return {row["patient_id"]: row for row in db.execute(query, values)}
+        return {row["patient_id"]: row for row in db.execute(query.format(only=only), values)}
 
-    visited, planned, logged = of_each(VISITED), of_each(PLANNED), of_each(LOGGED)
-    measured, decided = of_each(MEASURED), of_each(DECIDED, TO_PROGRAMME, DISCHARGE)
+    planned, logged, decided = of_each(PLANNED), of_each(LOGGED), of_each(DECIDED, TO_PROGRAMME, DISCHARGE)
     found = of_each(SCREENED, Triage.NONE.value)
     marks = ", ".join("?" * len(found))
     screens = _gathered(
@@ -104,7 +135,7 @@ def digests(
                 moment(plan["since"]) if plan else None,
                 day(log["last"]) if log else None,
                 day(log["alarm"]) if log else None,
-                measured[row]["values_"] if row in measured else 0,
+                bool(seen and seen["measured"]),
                 decided[row]["factors"] if row in decided else 0,
                 end(row),
             )

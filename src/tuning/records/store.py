@@ -63,6 +63,8 @@ class Record:
         if not self.read_only:
             self.media.sweep()
         self._seen = self._data_version()
+        self._checked: dict[int, tuple[tuple[object, ...], Patient]] = {}
+        self._digests: people.Known = {}
 
     def close(self) -> None:
         """Let go of the file."""
@@ -149,13 +151,20 @@ class Record:
         """Everybody with the row number, as the newest facts tell."""
         told = people.facts(partial(self._with_patients, db))
         found = db.execute("select * from patient order by name").fetchall()
-        return [(row["id"], with_facts(rows.patient(row), told.get(row["id"], ()))) for row in found]
+        # A row that is as it was when its sum was checked is not checked again.
+        read = {row["id"]: (tuple(row), row) for row in found}
+        self._checked = {
+            number: known if (known := self._checked.get(number)) and known[0] == raw else (raw, rows.patient(row))
+            for number, (raw, row) in read.items()
+        }
+        return [(row, with_facts(patient, told.get(row, ()))) for row, (_, patient) in self._checked.items()]
 
     def digests(self) -> list[Digest]:
         """What the day list tells of everybody, by name."""
         with self._reading() as db:
-            found = people.digests(db, self._people(db), partial(self._with_patients, db), rows.moment)
-        return found
+            everybody, entries_of = self._people(db), partial(self._with_patients, db)
+            self._digests = people.refreshed(db, everybody, entries_of, rows.moment, self._digests)
+        return [digest for _, _, digest in self._digests.values()]
 
     @staticmethod
     def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:

@@ -89,7 +89,7 @@ def line_of(digest: Digest, today: date, keep: Keep) -> PersonLine:
 
 def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep) -> PersonLine:
     """The line as it was where nothing of the person has changed."""
-    return before if before is not None and before.digest == digest else line_of(digest, today, keep)
+    return before if before is not None and before.digest is digest else line_of(digest, today, keep)
 
 
 class PeopleModel(QAbstractListModel):

@@ -17,6 +17,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Done, PlanItem, Screen
@@ -146,6 +147,9 @@ def main() -> None:
         whole = best(lambda: window.workspace.open_patient(first))
         print(f"case with {visits} visits opened: {1000 * whole:.0f} ms, {whole / raw_case:.0f} of raw SQL")
         window.close()
+        for one in (*lists, window):  # before the application goes that they belong to
+            one.deleteLater()
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 if __name__ == "__main__":

@@ -21,6 +21,8 @@ HEAD = "0005"
 """Newest revision in migrations/versions; a test holds the two together."""
 KNOWN = ("0001", "0002", "0003", "0004", HEAD)
 TABLES_SQL = Path(__file__).with_name("tables.sql").read_text(encoding="utf-8")
+CACHE = "cache_size=-65536"
+"""64 MiB: pages of a protected record are costly to read twice."""
 TABLES = set(re.findall(r"(?i)^create table (\w+)", TABLES_SQL, re.MULTILINE))
 OLD_TABLES = {
     "0001": {"person", "media", "patient", "visit", "entry", "capture", "observation", "plan_item", "safety_screen",
@@ -34,7 +36,8 @@ OLD_TABLES["0004"] = {"info", "person", "patient", "medium", "visit", "entry", "
 def connection_to(file: Path, writing: bool = True) -> sqlite.Connection:
     """A connection whose commits are durable; transactions are begun by hand."""
     connection = engine.connect(file, timeout=3.0, isolation_level=None)
-    for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL") if writing else ("query_only=ON",):
+    kept_open = ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL") if writing else ("query_only=ON",)
+    for pragma in (*kept_open, CACHE):
         connection.execute(f"pragma {pragma}")
     connection.row_factory = sqlite.Row
     return connection

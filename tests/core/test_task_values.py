@@ -217,3 +217,105 @@ def test_a_rise_is_read_where_the_load_is_greatest_and_not_at_the_top(task, side
     later = on_one_leg([side] * 3, rising=True, knee_in=lambda up: 60 * np.exp(-(((up - 0.4) / 0.15) ** 2)))
     told = means(tasks.measure(later, task, Options(side=side)))
     assert told[f"{task}-fppa", side] < 5 and told[f"{task}-fppa-peak", side] > 20, "between seat-off and standing"
+
+
+def tilted(clip, low, deg):
+    """The pelvis of the clip turned by so many degrees throughout, down on the side `low`, about its middle."""
+    xy = clip.xy.copy()
+    names = list(clip.names)
+    left, right = (names.index(f"asis_{s}") for s in LEGS)
+    half = (xy[:, left, 0] - xy[:, right, 0]) / 2
+    down = half * np.tan(np.radians(deg)) * (1 if low is LEFT else -1)
+    xy[:, left, 1] += down
+    xy[:, right, 1] -= down
+    return replace(clip, xy=xy)
+
+
+@pytest.mark.parametrize("rising", [False, True])
+@pytest.mark.parametrize("stance", LEGS)
+def test_the_pelvis_drops_to_the_side_without_support_and_a_rise_has_its_peaks(stance, rising):
+    task = "step-up" if rising else "step-down"
+    result = tasks.measure(tilted(on_one_leg([stance] * 3, rising), stance.other, 8.0), task, Options(side=stance))
+    told = means(result)
+    assert told[f"{task}-pelvic-drop", stance] == pytest.approx(8.0, abs=0.1)
+    hiked = tasks.measure(tilted(on_one_leg([stance] * 3, rising), stance, 8.0), task, Options(side=stance))
+    assert means(hiked)[f"{task}-pelvic-drop", stance] == pytest.approx(-8.0, abs=0.1)
+    peaks = {f"{task}-{what}-peak" for what in ("pelvic-drop", "trunk")}
+    assert {m for m, _ in told} & peaks == (peaks if rising else set())
+
+
+@pytest.mark.parametrize("task", ["step-up", "chair-rise"])
+def test_every_rise_of_a_clip_is_one_repetition_that_begins_low(task):
+    result = tasks.measure(on_one_leg([LEFT] * 3, rising=True), task, Options(side=LEFT))
+    assert [time for kind, _, time in result.events if kind == "start"] == pytest.approx([1, 4, 7], abs=0.35)
+    assert [time for kind, _, time in result.events if kind == "turn"] == pytest.approx([2.2, 5.2, 8.2], abs=0.1)
+
+
+@pytest.mark.parametrize("stance", LEGS)
+@pytest.mark.parametrize("low", LEGS)
+def test_the_bar_of_a_bridge_sinks_on_the_raised_side(stance, low):
+    t = np.arange(0, 3, 1 / FPS)
+    down = 100 * np.tan(np.radians(9 * np.sin(np.pi * np.clip(t - 1, 0, 1))))
+    ends = {s: np.stack([640 + x * 100 + 0 * t, 500 + down * (s is low)], axis=1) for s, x in ((RIGHT, -1), (LEFT, 1))}
+    clip = Tracks(("bar_left", "bar_right"), t, np.stack([ends[LEFT], ends[RIGHT]], axis=1), np.ones((t.size, 2)))
+    [read] = tasks.measure(clip, "bridge", Options(side=stance)).values
+    sinks = np.degrees(np.arctan(np.tan(np.radians(9)) / 2))
+    wanted = sinks if low is stance.other else 0.0
+    assert (read.measure, read.side, read.cycle) == ("bridge-bar-tilt", stance, 1)
+    assert read.value == pytest.approx(wanted, abs=0.15)
+    assert low is stance or read.time_s == pytest.approx(1.5, abs=0.05)
+    assert "which leg supports" in tasks.measure(clip, "bridge").warnings[0]
+
+
+def walked_past(ahead, cycle=1.1, cycles=4):
+    """Side view: the heel swings 200 px before and behind the hip, with a tremor; the trunk leans 6 degrees ahead."""
+    t = np.arange(0, cycle * cycles, 1 / FPS)
+    lead = 200 * np.cos(2 * np.pi * (t / cycle - 0.5)) + 4 * np.sin(2 * np.pi * 3 * t)
+    hip = np.stack([640 + 0 * t, 400 + 0 * t], axis=1)
+
+    def from_hip(x, y):
+        return hip + np.stack([ahead * x + 0 * t, y + 0 * t], axis=1)
+
+    at = {"hip": hip, "shoulder": from_hip(260 * np.sin(np.radians(6)), -260 * np.cos(np.radians(6))),
+          "l5": from_hip(-20, -40), "knee": from_hip(lead / 2, 220), "ankle": from_hip(lead, 440),
+          "heel": from_hip(lead, 470), "toe": from_hip(lead + 90, 470)}  # fmt: skip
+    return Tracks(tuple(at), t, np.stack(list(at.values()), axis=1), np.ones((t.size, len(at)))), cycle
+
+
+@pytest.mark.parametrize(("ahead", "side"), [(1, RIGHT), (-1, LEFT)])
+def test_walking_from_the_side_has_a_contact_where_the_foot_is_furthest_ahead(ahead, side):
+    clip, cycle = walked_past(ahead)
+    result = tasks.measure(clip, "side-gait", Options(side=side, metres_per_px=0.002))
+    wanted = [cycle * (k + 0.5) for k in range(4)]
+    assert [(kind, s) for kind, s, _ in result.events] == [("contact", side)] * 4
+    assert [time for _, _, time in result.events] == pytest.approx(wanted, abs=0.06)
+    assert [(s, pytest.approx(a, abs=0.06), pytest.approx(b, abs=0.06)) for s, a, b in result.cycles] == list(
+        zip([side] * 3, wanted, wanted[1:], strict=False)
+    )
+    told = means(result)
+    assert told["gait-side-lead", side] == pytest.approx(40, abs=1), "200 px of 2 mm, in cm"
+    assert told["gait-side-trunk", side] == pytest.approx(6, abs=0.1)
+    assert "faces" not in " ".join(result.warnings) and "faces" in " ".join(
+        tasks.measure(clip, "side-gait", Options(side=side.other)).warnings
+    )
+
+
+@pytest.mark.parametrize(("ahead", "side"), [(1, RIGHT), (-1, LEFT)])
+@pytest.mark.parametrize("lean", [-10.0, 25.0])
+def test_the_lumbar_line_leans_ahead_whichever_way_somebody_faces(ahead, side, lean):
+    t = np.arange(0, 8.5, 1 / FPS)
+    down, still = cutting(t), np.zeros_like(t)
+
+    def place(x, y):
+        return np.stack([640 + ahead * (x + still), y + still], axis=1)
+
+    up = (-260 * np.cos(np.radians(lean * down)), 260 * np.sin(np.radians(lean * down)))
+    at = {"hip": place(-60 * down, 500 + 180 * down), "l5": place(-80 * down, 440 + 180 * down),
+          "shoulder": place(-80 * down + up[1], 440 + 180 * down + up[0]), "heel": place(-30, 920),
+          "toe": place(80, 920), "knee": place(60 * down, 700 + 40 * down), "ankle": place(0, 890)}  # fmt: skip
+    clip = Tracks(tuple(at), t, np.stack(list(at.values()), axis=1), np.ones((t.size, len(at))))
+    told = means(tasks.measure(clip, "side-squat", Options(side=side)))
+    assert told["squat-side-lumbar", side] == pytest.approx(lean, abs=0.2)
+    for out, is_told in ((20.0, False), (20.5, True), (-25.0, True)):
+        warned = " ".join(tasks.measure(clip, "side-squat", Options(side=side, turn_out_deg=out)).warnings)
+        assert ("divided by its cosine" in warned) is is_told, out

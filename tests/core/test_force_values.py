@@ -287,7 +287,13 @@ def test_squats_are_counted_when_they_come_to_rest_and_halves_are_not():
     assert sum(piecewise.add(part) for part in np.array_split(squats(3), 37)) == 3 == piecewise.count
     for low, high in ((0.95, 1.2), (0.8, 1.04)):
         assert RepCounter(700.0, 1000.0).add(squats(2, low, high)) == 0, "too shallow to be a squat"
-    assert RepCounter(700.0, 1000.0).add(squats(1)[:-300]) == 0, "not at rest yet"
+    assert RepCounter(700.0, 1000.0).add(squats(2, 0.92, 1.06)) == 2, "just deep and high enough"
+    for rest, counted in ((230, 0), (290, 1)):
+        assert RepCounter(700.0, 1000.0).add(squats(1)[: 1100 + rest]) == counted, "a quarter of a second at rest"
+    for sway, counted in ((0.03, 1), (0.05, 0)):
+        uneasy = squats(1)
+        uneasy[1100:] *= 1 + sway
+        assert RepCounter(700.0, 1000.0).add(uneasy) == counted, "within four hundredths of the weight is rest"
 
 
 # which leg a value is of, and what an observation holds
@@ -347,6 +353,32 @@ def test_a_stand_on_one_leg_lasts_as_long_as_the_leg_carries_less_a_second_of_se
     assert any("compare stands of equal length" in w for w in found.warnings) == (held < 19.0)
 
 
+@pytest.mark.parametrize(("seconds", "is_read"), [(5.7, False), (6.5, True)])
+def test_a_stand_of_less_than_five_seconds_is_none(seconds, is_read):
+    own = line((0, 400), (2, 400), (2.1, 800), (2.1 + seconds, 800), (2.2 + seconds, 400), (6 + seconds, 400))
+    found = read("stance-one-leg", {LEFT: own, RIGHT: 800 - own}, LEFT)
+    assert bool(found.reps) is is_read
+    assert (f"for {seconds - 1:.1f} s only" in " ".join(found.warnings)) is not is_read
+
+
+@pytest.mark.parametrize(
+    ("kg", "known", "words"),
+    [(70, 75.5, ""), (70, 76.5, "were known before"), (70, 64.5, "were known before"), (70, 65.5, ""),
+     (31, None, ""), (29, None, "no adult"), (249, None, ""), (251, None, "no adult")],
+)  # fmt: skip
+def test_a_weight_that_is_not_the_known_one_or_no_adult_s_is_questioned(kg, known, words):
+    force = kg * 9.80665 / 2 + np.zeros(8000)
+    found = read("quiet-stance", {LEFT: force, RIGHT: force}, mass=known)
+    told = " ".join(w for w in found.warnings if "The plates weigh" in w)
+    assert words in told and bool(told) is bool(words) and found.weight.mass_kg == pytest.approx(kg)
+
+
+def test_where_nobody_stands_still_the_known_mass_is_the_weight():
+    restless = 350 + 60 * np.sin(2 * np.pi * 1.3 * np.arange(8000) / RATE)
+    found = read("squat-fast", {LEFT: restless, RIGHT: restless}, mass=72.0)
+    assert found.weight.newtons == pytest.approx(72.0 * 9.80665, rel=1e-9)
+
+
 # plates exchanged, weighed in part, sway, drive
 
 
@@ -375,6 +407,8 @@ def test_sway_of_a_straight_walk_of_the_pressure_is_its_length_and_speed():
     course = np.stack([np.linspace(0, 300, 1001), np.zeros(1001)], axis=1)
     found = of_course(course, 100.0)
     assert found.path == pytest.approx(300) and found.speed == pytest.approx(30), "300 mm in 10 s"
+    ends = np.array([[0, 0], [3, 4], [3, 10]], dtype=float)
+    assert (of_course(ends, 10.0).path, of_course(ends, 10.0).speed) == pytest.approx((11, 55))
 
 
 def test_the_sway_of_the_share_is_its_way_a_second():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import fields
 from datetime import UTC, date, datetime
 from typing import Any
@@ -44,6 +45,12 @@ def insert(db: Connection, table: str, **values: Any) -> int | None:
     return db.execute(f"insert into {table} ({names}) values ({marks})", tuple(values.values())).lastrowid
 
 
+def as_dicts(found: Sequence[Row]) -> list[dict[str, Any]]:
+    """Rows whose columns are found at once: of thousands the search by name is half the time."""
+    names = found[0].keys() if found else []
+    return [dict(zip(names, row, strict=True)) for row in found]
+
+
 def number_of(db: Connection, table: str, uid: str) -> int:
     """The row number behind a uid. Raises EnvironmentFault when there is none."""
     row = db.execute(f"select id from {table} where uid = ?", (uid,)).fetchone()
@@ -58,7 +65,7 @@ def person(row: Row) -> Person:
     return Person(row["uid"], row["name"], Role(row["role"]))
 
 
-def patient(row: Row) -> Patient:
+def patient(row: trail.AnyRow) -> Patient:
     """A patient, where it is what was written. Raises EnvironmentFault."""
     trail.sound(row, trail.PATIENT, "a patient")
     values = {key: row[key] for key in PATIENT}
@@ -70,7 +77,7 @@ def medium(row: Row) -> Medium:
     return Medium(row["uid"], row["sha256"], row["suffix"], row["original_name"], row["size"])
 
 
-def entry(row: Row) -> Entry:
+def entry(row: trail.AnyRow) -> Entry:
     """An entry, where it is what was written. Raises EnvironmentFault."""
     trail.sound(row, trail.ENTRY, "an entry")
     try:
@@ -79,7 +86,7 @@ def entry(row: Row) -> Entry:
         raise EnvironmentFault(f"The record holds an entry that cannot be read: {err}.") from err
 
 
-def read(row: Row) -> Entry:
+def read(row: trail.AnyRow) -> Entry:
     """An entry, its sum not looked at. Raises ValueError."""
     head = {
         "uid": row["uid"],

@@ -63,7 +63,7 @@ class Record:
         if not self.read_only:
             self.media.sweep()
         self._seen = self._data_version()
-        self._checked: dict[int, tuple[tuple[object, ...], Patient]] = {}
+        self._checked: dict[int, tuple[dict[str, Any], Patient]] = {}
         self._digests: people.Known = {}
 
     def close(self) -> None:
@@ -151,11 +151,11 @@ class Record:
         """Everybody with the row number, as the newest facts tell."""
         told = people.facts(partial(self._with_patients, db))
         found = db.execute("select * from patient order by name").fetchall()
+        read = {row["id"]: row for row in rows.as_dicts(found)}
         # A row that is as it was when its sum was checked is not checked again.
-        read = {row["id"]: (tuple(row), row) for row in found}
         self._checked = {
-            number: known if (known := self._checked.get(number)) and known[0] == raw else (raw, rows.patient(row))
-            for number, (raw, row) in read.items()
+            number: known if (known := self._checked.get(number)) and known[0] == row else (row, rows.patient(row))
+            for number, row in read.items()
         }
         return [(row, with_facts(patient, told.get(row, ()))) for row, (_, patient) in self._checked.items()]
 
@@ -168,8 +168,8 @@ class Record:
 
     @staticmethod
     def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:
-        found = db.execute(f"{rows.ENTRIES} {where} order by entry.id", tuple(values))
-        return [(row["patient_id"], rows.entry(row)) for row in found]
+        found = db.execute(f"{rows.ENTRIES} {where} order by entry.id", tuple(values)).fetchall()
+        return [(row["patient_id"], rows.entry(row)) for row in rows.as_dicts(found)]
 
     def add_patient(self, person: Person, **fields: Any) -> Patient:
         """Add a patient; `fields` as in core.case.Patient."""
@@ -250,7 +250,8 @@ class Record:
 
     @staticmethod
     def _entries(db: Connection, where: str, values: Sequence[Any]) -> list[Entry]:
-        return [rows.entry(row) for row in db.execute(f"{rows.ENTRIES} {where} order by entry.id", values)]
+        found = db.execute(f"{rows.ENTRIES} {where} order by entry.id", values).fetchall()
+        return [rows.entry(row) for row in rows.as_dicts(found)]
 
     def revision(self, patient_uid: str) -> int:
         """How many commits a case has seen."""

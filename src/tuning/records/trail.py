@@ -11,12 +11,14 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from tuning.core.errors import EnvironmentFault
 from tuning.records.dbapi import Connection, Row
 
 PERSON = ("uid", "name", "role", "created_at")
+AnyRow = Row | Mapping[str, Any]
+R = TypeVar("R", bound=AnyRow)
 PATIENT = (
     "uid", "name", "birth_date", "sex", "body_mass_kg", "stature_m", "dominant_hand", "dominant_leg", "complaint",
     "involved", "occupation", "created_at",
@@ -29,7 +31,7 @@ ENTRY = ("uid", "kind", "visit", "at", "person", "medium", "replaces", "struck_a
 """What the sum of each row is made of, in this order; rows of other tables by their uid."""
 
 
-def sum_of(row: Mapping[str, Any] | Row, fields: Sequence[str]) -> str:
+def sum_of(row: AnyRow, fields: Sequence[str]) -> str:
     """The sum of a row: the same for one about to be written and one that was read, which knows 74 kg as 74.0."""
     # Written out in one line: the day list sums thousands of rows before it shows.
     words = [
@@ -38,7 +40,7 @@ def sum_of(row: Mapping[str, Any] | Row, fields: Sequence[str]) -> str:
     return hashlib.sha256("\x1f".join(words).encode()).hexdigest()[:32]
 
 
-def sound(row: Row, fields: Sequence[str], what: str) -> Row:
+def sound(row: R, fields: Sequence[str], what: str) -> R:
     """The row, where it is what was written. Raises EnvironmentFault."""
     if row["sum"] != sum_of(row, fields):
         raise EnvironmentFault(

@@ -76,9 +76,8 @@ def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None,
     if not known.rungs or known.since is None or last is None:
         return None, None
     days = [day for day, _ in retests(known.since.astimezone().date())]
-    missed = [day for day in days if last < day <= today]
-    ahead = [day for day in days if day > max(today, last)]
-    return (missed[0] if missed else None), (ahead[0] if ahead else None)
+    missed = next((day for day in days if last < day <= today), None)
+    return missed, next((day for day in days if day > today and day > last), None)
 
 
 def _need(known: Digest, level: Triage | None, last: date | None, due: date | None, today: date) -> tuple[Need, str]:

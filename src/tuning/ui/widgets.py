@@ -23,6 +23,14 @@ from PyQt6.QtWidgets import (
 from tuning.ui import theme
 
 
+def holding(layout: QLayout) -> QWidget:
+    """A widget around a layout, so that it can be hidden as a whole."""
+    made = QWidget()
+    layout.setContentsMargins(0, 0, 0, 0)
+    made.setLayout(layout)
+    return made
+
+
 def label(text: str = "", size: int = theme.SMALL, bold: bool = False, role: str = "", wrap: bool = False) -> QLabel:
     """A line of text in one of the four sizes, in a colour role."""
     made = QLabel(text)

@@ -216,6 +216,14 @@ class OrderState(QObject):
             then = f"{then}; then turn: {name}" if then else f"then turn: {name}"
         return NextStep(self._where(now), f"{now.name}, {here}", then)
 
+    def place_words(self, effort_id: str) -> str:
+        """How the patient lies, where the examiner stands, and why this comes now; empty where it is in no order."""
+        stop = next((s for s in self.order.stops if s.effort.id == effort_id), None)
+        if stop is None:
+            return ""
+        names = self._space.knowledge.order
+        return f"{names.positions[stop.effort.place.position]} · you {names.at[stop.effort.place.at]} · {stop.why}"
+
     def _where(self, effort: Effort) -> Target:
         return Target(self.stage(effort), effort.test, effort.side)
 

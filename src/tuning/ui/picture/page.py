@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.entries import Capture, ClipFacts
 from tuning.core.errors import TuningError
@@ -23,19 +23,18 @@ from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.following import Following, tasks_for
 from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.player import Player
-from tuning.ui.picture.rate import FASTER, slowness, stored_rate, told_rate
+from tuning.ui.picture.rate import RateChoice, slowness, stored_rate, told_rate
 from tuning.ui.picture.results import CurveView, ResultList
 from tuning.ui.picture.shared_height import SharedHeight
 from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
 from tuning.ui.picture.tags import TagsDialog
 from tuning.ui.picture.what_if import WhatIf
-from tuning.ui.widgets import ElidedLabel, Flow, button, label, set_role
+from tuning.ui.widgets import ElidedLabel, Flow, button, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 from tuning.video.source import ACCEPTED
 
-RATES = (120.0, 240.0, 480.0)
 EMPTY = (
     f"Open {ACCEPTED} of this patient. The file is copied into the record "
     "bit for bit; then place marks on it and read the numbers."
@@ -44,14 +43,6 @@ EMPTY = (
 
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
-
-
-def _holding(layout: QLayout) -> QWidget:
-    """A widget around a layout, so that it can be hidden as a whole."""
-    made = QWidget()
-    layout.setContentsMargins(0, 0, 0, 0)
-    made.setLayout(layout)
-    return made
 
 
 class PicturePage(QWidget):
@@ -100,7 +91,7 @@ class PicturePage(QWidget):
         self._fill_captures(None)
 
     def _build(self) -> None:
-        self._tools = _holding(self._build_controls())
+        self._tools = holding(self._build_controls())
         self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         upper, lower = QVBoxLayout(), QVBoxLayout()
@@ -122,7 +113,7 @@ class PicturePage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 12)
         column.setSpacing(8)
-        self._head = _holding(self._build_head())
+        self._head = holding(self._build_head())
         column.addWidget(self._head)
         column.addLayout(body, 1)
         self._show_open(False)
@@ -160,9 +151,7 @@ class PicturePage(QWidget):
         """Moving through time and following; how it looks and what else can be done."""
         self.about = ElidedLabel(role="muted")
         player = self.player
-        self.rate = QComboBox()
-        self.rate.setFixedWidth(172)
-        self.rate.setAccessibleName("Frames a second at which the clip was recorded")
+        self.rate = RateChoice()
         self.rate.activated.connect(lambda _: self._rate_chosen(self.rate.currentData()))
         self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
         self._build_following()
@@ -379,14 +368,9 @@ class PicturePage(QWidget):
         """How many times slower the clip plays than it was; the choice of rates shows it."""
         if len(source.times) < 2:
             return 1.0
-        case, stored = self._workspace.case, stored_rate(source)
+        case = self._workspace.case
         told = told_rate(source, case, capture)
-        self.rate.clear()
-        self.rate.addItem(f"rate as stored, {stored:.0f}/s", 0.0)
-        for rate in sorted({*RATES, *([told] if told else [])}):
-            if rate > FASTER * stored:
-                self.rate.addItem(f"recorded at {rate:.0f}/s", rate)
-        self.rate.setCurrentIndex(max(0, self.rate.findData(told)) if told else 0)
+        self.rate.offer(stored_rate(source), told)
         slower = slowness(source, case, capture)
         if slower > 1 and not any(f.capture == capture.uid for f in self._workspace.entries(ClipFacts)):
             text = f"The file says it was recorded at {told:.0f} frames/s; times are true ones. Change it below if not."

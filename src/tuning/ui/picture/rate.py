@@ -2,12 +2,33 @@
 
 from __future__ import annotations
 
+from PyQt6.QtWidgets import QComboBox
+
 from tuning.core.case import Case
 from tuning.core.entries import Capture, ClipFacts
 from tuning.video import PictureSource
 
+RATES = (120.0, 240.0, 480.0)
 FASTER = 1.2
 """A rate that is not this many times the stored one is the stored one."""
+
+
+class RateChoice(QComboBox):
+    """The rates at which a clip may have been recorded."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(172)
+        self.setAccessibleName("Frames a second at which the clip was recorded")
+
+    def offer(self, stored: float, told: float | None) -> None:
+        """Rates beyond the stored one, and the one that somebody told, chosen."""
+        self.clear()
+        self.addItem(f"rate as stored, {stored:.0f}/s", 0.0)
+        for rate in sorted({*RATES, *([told] if told else [])}):
+            if rate > FASTER * stored:
+                self.addItem(f"recorded at {rate:.0f}/s", rate)
+        self.setCurrentIndex(max(0, self.findData(told)) if told else 0)
 
 
 def stored_rate(source: PictureSource) -> float:

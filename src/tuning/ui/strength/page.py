@@ -400,14 +400,8 @@ class StrengthPage(StagePage):
             self._side_row.addWidget(label(f"{side.value}{', ' + part if part else ''}", theme.LARGE, role=side.value))
         else:
             self._side_row.addWidget(label("both legs", theme.LARGE, role="accent"))
-        stops = {s.effort.id: s for s in state.order.order.stops}
-        stop = stops.get(state.effort_id)
-        where = ""
-        if stop is not None:
-            names = self._workspace.knowledge.order
-            where = f"{names.positions[stop.effort.place.position]} · you {names.at[stop.effort.place.at]} · {stop.why}"
         mode = f"{state.mode.value} test, {state.mode.contraction}"
-        self.about.setText(f"{where}{' · ' if where else ''}{mode}")
+        self.about.setText(" · ".join(part for part in (state.order.place_words(state.effort_id), mode) if part))
 
     def _show_live(self) -> None:
         """The trace in the place of the picture while there is one."""

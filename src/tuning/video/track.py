@@ -294,7 +294,7 @@ class Follower:
         assert target.sticker is not None
         speed = math.hypot(target.velocity[0], target.velocity[1])
         reach = self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
-        reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX)
+        reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX * self._scale)
         unsettled = max(0, UNSETTLED - 2 * target.age)
         far = far if target.unseen >= LONG_HIDDEN else 0.0
         return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)

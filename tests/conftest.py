@@ -182,3 +182,25 @@ def weak_keys(monkeypatch, tmp_path):
     keys.forget()
     yield
     keys.forget()
+
+
+@pytest.fixture(scope="module")
+def clinic(demo_folder, tmp_path_factory) -> Path:
+    """The demo clinic, one for a module."""
+    return Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("travel") / "clinic"))
+
+
+@pytest.fixture
+def record(clinic, tmp_path):
+    """The demo clinic, one for a test."""
+    from tuning.records import Record
+
+    opened = Record(Path(shutil.copytree(clinic, tmp_path / "clinic")))
+    yield opened
+    opened.close()
+
+
+def case_of(record, occupation: str):
+    """The newest visit of somebody of the demo clinic."""
+    patient = next(p for p in record.patients() if p.occupation == occupation)
+    return record.case(patient.uid, record.visits(patient)[-1].uid)

@@ -31,9 +31,9 @@ SNAP_PX = 4.0
 CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.7, 0.25
 """A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
 colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
-SAME_SIZE, DIMMER = 1.25, 0.25
-"""In another light a mark is learnt anew where its radius differs by no more than this factor, and where so much of its
-contrast is left (practice judgement, editable)."""
+SAME_SIZE, DIMMER = 1.5, 0.25
+"""In another light a mark is learnt anew where its area differs by no more than this factor, so that half a sticker is
+none, and where so much of its contrast is left (practice judgement, editable)."""
 LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
 LEAST_COLOUR, LEAST_ON_PLAIN, NO_CHANCE = 14.0, 7.5, 3.0

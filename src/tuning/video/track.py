@@ -367,9 +367,8 @@ def _learnt_anew(picture: Picture, target: Target, sticker: Sticker, at: Floats)
         return None
     alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
     clearer = fresh.contrast >= CLEARER * sticker.contrast and fresh.area >= LEAST_LEFT * sticker.area
-    otherwise = (
-        fresh.contrast >= DIMMER * sticker.contrast and 1 / SAME_SIZE < fresh.radius / sticker.radius < SAME_SIZE
-    )
+    alike_in_size = 1 / SAME_SIZE < fresh.area / sticker.area < SAME_SIZE
+    otherwise = fresh.contrast >= DIMMER * sticker.contrast and alike_in_size
     if alike < SAME_HUE or not (clearer or otherwise):
         return None
     target.sticker, target.traces = replace(fresh, blurred=sticker.blurred or sticker), 0

@@ -15,12 +15,20 @@ import hands
 import numpy as np
 import pytest
 from hypothesis import settings
+from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # Untimed: speed is measured in benchmarks, never in tests.
 settings.register_profile("untimed", deadline=None, derandomize=not chance.FRESH, print_blob=True)
 settings.load_profile("untimed")
+
+
+ODD = st.one_of(
+    st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=8), st.lists(st.integers(), max_size=2),
+    st.dictionaries(st.text(max_size=3), st.integers(), max_size=2),
+)  # fmt: skip
+"""Anything that a field of a file from elsewhere may hold."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from click.testing import CliRunner
-from conftest import case_of
+from conftest import ODD, case_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -25,10 +25,6 @@ from tuning.records import Record
 
 KNOWLEDGE = load()
 RUNGS = {rung.id: rung for ladder in KNOWLEDGE.ladders.values() for rung in ladder.rungs}
-ODD = st.one_of(
-    st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=8), st.lists(st.integers(), max_size=2),
-    st.dictionaries(st.text(max_size=3), st.integers(), max_size=2),
-)  # fmt: skip
 
 
 def test_values_as_csv_carry_unit_side_error_and_are_no_formulas(record):

@@ -17,7 +17,7 @@ import chance
 import numpy as np
 import pytest
 from click.testing import CliRunner
-from conftest import case_of
+from conftest import ODD, case_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -30,16 +30,8 @@ from tuning.exchange.archive.layout import CASE, SUMS, schema
 from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised
 from tuning.exchange.archive.reading import read_archive
 from tuning.exchange.archive.writing import write_archive
-from tuning.knowledge import load
 from tuning.records import Record
 from tuning.records.backup import backup
-
-KNOWLEDGE = load()
-RUNGS = {rung.id: rung for ladder in KNOWLEDGE.ladders.values() for rung in ladder.rungs}
-ODD = st.one_of(
-    st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=8), st.lists(st.integers(), max_size=2),
-    st.dictionaries(st.text(max_size=3), st.integers(), max_size=2),
-)  # fmt: skip
 
 
 def parcel(record: Record, target: Path, occupation: str = "glassblower") -> dict:

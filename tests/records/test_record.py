@@ -155,14 +155,17 @@ def test_the_list_of_people_remembers_nothing_that_has_changed(desk, seed):
         fresh.close()
 
 
-def test_of_the_log_the_list_tells_what_was_done_since_the_newest_visit(desk):
+def test_the_list_tells_the_last_day_of_the_log_whichever_visit_it_was_written_into(desk):
+    """A case that comes back from elsewhere brings older visits behind the newer ones."""
     day = date(2026, 3, 2)
     desk.keep(
         kinds.Done("sd-1", Side.LEFT, day, morning="not settled"), kinds.Done("sd-1", Side.LEFT, day + timedelta(1))
     )
     assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
     desk.visit = desk.record.start_visit(desk.patient, desk.person)
-    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(None, None)]
+    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day - timedelta(3), alarms=("catch",)))
+    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
     desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), alarms=("catch",)))
     desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(8), trial=True, alarms=("catch",)))
     assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(9), day + timedelta(9))]

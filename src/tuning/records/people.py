@@ -36,13 +36,10 @@ LOGGED = """
     select visit.patient_id, max(json_extract(body, '$.day')) as last,
         max(case when json_extract(body, '$.morning') = 'not settled'
             or coalesce(json_extract(body, '$.alarms'), '[]') != '[]' then json_extract(body, '$.day') end) as alarm
-    from visit cross join entry on visit_id = visit.id
-    where visit.id in (select max(id) from visit group by patient_id)
-        and +kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {only}
+    from entry join visit on visit_id = visit.id
+    where kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {only}
     group by visit.patient_id
 """
-"""What was done since the newest visit began is written into that visit. The plus keeps SQLite from going through all
-that was ever done once for each visit."""
 DECIDED = """
     select visit.patient_id,
         count(distinct case json_extract(body, '$.subject') when ? then json_extract(body, '$.inputs.factor') end)

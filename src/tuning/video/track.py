@@ -215,11 +215,7 @@ class Follower:
                 if anew is not None:
                     return anew, 1.0
                 traces = [s for s in close if trace_of(s, sticker) >= SURE]
-                return (
-                    Follower._taken(picture, target, min(traces, key=lambda s: gap(s.at, predicted)), 0.0)
-                    if traces
-                    else None
-                )
+                return self._trace(target, min(traces, key=lambda s: gap(s.at, predicted))) if traces else None
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
         # Light and distance change the look slowly, something that covers it fast.
         if 0.8 < seen.area / sticker.area < 1.25 or target.age < LEARNING:
@@ -271,9 +267,8 @@ class Follower:
                 seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
                 finds[k] = self._taken(picture, target, seen, like)
 
-    @staticmethod
-    def _taken(picture: Picture, target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
-        """A find as place and quality. A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
+    def _taken(self, picture: Picture, target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
+        """A find as place and quality: the mark itself, the mark as it looks in another light, or a trace of it."""
         if like >= SURE:
             target.traces = 0
             return seen.at, like
@@ -281,6 +276,11 @@ class Follower:
             anew = _learnt_anew(picture, target, target.sticker, seen.at)
             if anew is not None:
                 return anew, 1.0
+        return self._trace(target, seen)
+
+    @staticmethod
+    def _trace(target: Target, seen: Blob) -> tuple[Floats, float] | None:
+        """A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
         target.traces += 1
         return (seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
 

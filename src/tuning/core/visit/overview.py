@@ -33,9 +33,9 @@ class Digest:
     """What is known of a person without opening the case.
 
     `screens` are the screens and clearances of somebody in whom anything was ever found, oldest first; `rungs` how
-    many stand in the plan, since when; `logged` the last day done at home or here since the newest visit, `alarm` the
-    last one of these that was not settled; `measured` whether any value was taken; `factors` how many suspected causes
-    went to the programme; `ended` when the newest visit ended with a discharge.
+    many stand in the plan, since when; `logged` the last day done at home or here, `alarm` the last one that was not
+    settled; `measured` whether any value was taken; `factors` how many suspected causes went to the programme; `ended`
+    when the newest visit ended with a discharge.
     """
 
     patient: Patient

@@ -27,7 +27,7 @@ class OptionCard(QPushButton):
         self.setStyleSheet(f"min-height: {CARD}px; max-height: {CARD}px; padding: 0;")
         self.setAutoDefault(False)
         self.setAccessibleName(f"{number}: {option.name}, {option.separates}, {option.minutes:g} minutes")
-        self.setToolTip(f"Key {number} starts it")
+        self.setToolTip(f"{option.name}. Key {number} starts it")
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The frame of a button, the words inside."""

@@ -11,6 +11,8 @@ from tuning.video.doubts import doubt, doubt_bits
 
 NAMES = ("knee_back", "heel_top", "heel", "toe")
 FRAMES = 120
+WHOLE = np.full((FRAMES, len(NAMES), 2), np.nan)
+"""Every find is a whole disc."""
 
 
 def leg(side: str, lift: float = 60.0) -> Tracks:
@@ -37,7 +39,7 @@ def test_names_exchanged_after_a_gap_are_doubted_until_the_next(side):
     lose(tracks, 2, 40, 44)
     lose(tracks, 2, 80, 84)
     tracks.xy[44:80, [1, 2]] = tracks.xy[44:80, [2, 1]]
-    doubt(tracks, 0)
+    doubt(tracks, 0, WHOLE)
     assert (tracks.quality[44:80, 1:3] < TRUSTED).all()
     assert (tracks.quality[:40, :] >= TRUSTED).all() and (tracks.quality[84:, :] >= TRUSTED).all()
     assert (tracks.quality[44:80, [0, 3]] >= TRUSTED).all(), "knee and toe are as they were"
@@ -46,7 +48,7 @@ def test_names_exchanged_after_a_gap_are_doubted_until_the_next(side):
 def test_a_foot_that_turns_over_for_a_moment_while_it_is_followed_is_believed():
     tracks = leg("left")
     lose(tracks, 2, 60, 64)
-    doubt(tracks, 0)
+    doubt(tracks, 0, WHOLE)
     seen = tracks.quality > 0
     assert (tracks.quality[seen] >= TRUSTED).all()
 
@@ -55,7 +57,7 @@ def test_a_foot_that_turns_over_for_a_moment_while_it_is_followed_is_believed():
 def test_a_mark_of_a_foot_that_sits_on_the_other_foot_is_doubted_and_its_fellows_are_not(side):
     tracks = leg(side, 0.0)
     tracks.xy[50:70, 3, 0] += 130 if side == "left" else -130
-    doubt(tracks, 0)
+    doubt(tracks, 0, WHOLE)
     assert (tracks.quality[50:70, 3] < TRUSTED).all() and (tracks.quality[50:70, :3] >= TRUSTED).all()
     assert (np.delete(tracks.quality, np.s_[50:70], axis=0) >= TRUSTED).all()
 
@@ -64,7 +66,7 @@ def test_beside_a_gap_a_half_covered_sticker_is_not_trusted_and_a_whole_one_is()
     tracks = leg("left", 0.0)
     tracks.quality[38:40, 0] = (0.99, 0.8)
     lose(tracks, 0, 40, 45)
-    doubt(tracks, 0)
+    doubt(tracks, 0, WHOLE)
     assert tracks.quality[38, 0] == 0.99 and tracks.quality[39, 0] < TRUSTED <= tracks.quality[45, 0]
 
 
@@ -72,7 +74,7 @@ def test_marks_that_nobody_set_on_a_knee_or_a_foot_are_left_alone():
     tracks = leg("left", 0.0)
     plain = Tracks(("a", "b", "c", "d"), tracks.times, tracks.xy.copy(), tracks.quality.copy())
     plain.xy[50:70, 3] += 400
-    doubt(plain, 0)
+    doubt(plain, 0, WHOLE)
     assert (plain.quality == 1).all()
 
 

@@ -1,4 +1,5 @@
-"""What a whole clip tells about its marks: exchanged names, feet too long, edges of gaps. Trust only falls here."""
+"""What a whole clip tells about its marks: names exchanged, feet too long, half covered, gaps. Trust only falls
+here."""
 
 from __future__ import annotations
 
@@ -10,6 +11,7 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
+from tuning.video.covered import half_covered
 
 EDGE_QUALITY, DOUBTED = 0.95, 0.4
 """Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""
@@ -31,8 +33,12 @@ LONGEST_FOOT = 0.85
 (after Winter 2009), and pictures are taken aslant."""
 
 
-def doubt(found: Tracks, start: int) -> None:
-    """Lower the quality of places that the rest of the clip speaks against; `start` is where the marks were set."""
+def doubt(found: Tracks, start: int, narrow: Floats) -> None:
+    """Lower the quality of places that the rest of the clip speaks against.
+
+    `start` is where the marks were set, `narrow` the direction in which each find is narrow, shape (frames, marks, 2),
+    NaN for a whole disc.
+    """
     _edges(found)
     for side in SIDES:
         names = {name.removesuffix(f"_{side}"): k for k, name in enumerate(found.names) if name.endswith(f"_{side}")}
@@ -44,6 +50,8 @@ def doubt(found: Tracks, start: int) -> None:
             if near in names and far in names:
                 _exchanged(found, start, knee, names[near], names[far])
         _too_far_apart(found, knee, foot)
+        for mark in foot:
+            _doubt(found, mark, half_covered(found, narrow[:, mark], knee, mark))
 
 
 def doubt_bits(found: Tracks, bits: float, start: int) -> None:
@@ -72,6 +80,11 @@ def _edges(found: Tracks) -> None:
         found.quality[doubtful] = np.minimum(found.quality[doubtful], DOUBTED)
 
 
+def _doubt(found: Tracks, mark: int, frames: NDArray[np.bool_] | slice) -> None:
+    """Nobody trusts these places any more."""
+    found.quality[frames, mark] = np.minimum(found.quality[frames, mark], DOUBTED)
+
+
 def _apart(found: Tracks, a: int, b: int) -> Floats:
     """Distance of two marks in every frame, px."""
     return np.asarray(np.hypot(*(found.xy[:, a] - found.xy[:, b]).T))
@@ -91,8 +104,8 @@ def _exchanged(found: Tracks, start: int, knee: int, a: int, b: int) -> None:
     for first, last in _runs(both):
         run = slice(first, last)
         if not first <= start < last and last - first >= LEAST_RUN and np.median(turned[run]) < -CLEAR_ORDER:
-            found.quality[run, a] = np.minimum(found.quality[run, a], DOUBTED)
-            found.quality[run, b] = np.minimum(found.quality[run, b], DOUBTED)
+            _doubt(found, a, run)
+            _doubt(found, b, run)
 
 
 def _too_far_apart(found: Tracks, knee: int, foot: list[int]) -> None:
@@ -100,16 +113,15 @@ def _too_far_apart(found: Tracks, knee: int, foot: list[int]) -> None:
     trusted = found.quality >= TRUSTED
     seen = [_apart(found, knee, k)[trusted[:, knee] & trusted[:, k]] for k in foot]
     longest = [float(np.percentile(one, 90)) for one in seen if one.size]
-    if not longest:
+    if not longest or len(foot) < 2:
         return
     most = LONGEST_FOOT * float(np.median(longest))
     far = {(a, b): (_apart(found, a, b) > most) & trusted[:, a] & trusted[:, b] for a, b in combinations(foot, 2)}
     for k in foot:
-        against = np.sum([away for pair, away in far.items() if k in pair], axis=0) if len(foot) > 1 else np.zeros(1)
-        with_others = np.sum([trusted[:, k] & trusted[:, o] for o in foot if o != k], axis=0) if len(foot) > 1 else 1
+        against = np.sum([away for pair, away in far.items() if k in pair], axis=0)
+        with_others = np.sum([trusted[:, k] & trusted[:, o] for o in foot if o != k], axis=0)
         strange = (against > 0) & (2 * against > with_others)
-        if strange.any():
-            found.quality[strange, k] = np.minimum(found.quality[strange, k], DOUBTED)
+        _doubt(found, k, strange)
 
 
 def _runs(there: NDArray[np.bool_]) -> list[tuple[int, int]]:

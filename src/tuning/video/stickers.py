@@ -71,7 +71,7 @@ class Discs:
         self.half = int(np.ceil(2.1 * max(radii))) + 1
         grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
         x, y = (g.ravel() for g in np.meshgrid(grid, grid))
-        self.sums = np.stack([np.ones_like(x), x, y], axis=1)
+        self.sums = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
         distance = np.hypot(x, y)
         windows, levels = [], []
         for radius in radii:
@@ -98,6 +98,8 @@ class Blob:
     at: Floats
     contrast: float
     area: float
+    spread: tuple[float, float, float] = (1.0, 0.0, 1.0)
+    """Mean squares about its middle, px²: across, mixed, down."""
 
 
 def centroids(
@@ -105,6 +107,7 @@ def centroids(
 ) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
     at, contrast, area = starts.copy(), np.empty(len(starts)), np.empty(len(starts))
+    spread = np.empty((len(starts), 3))
     weights = np.array(axes, dtype=np.float32)
     middles, now = np.full(at.shape, np.nan), np.arange(len(at))
     for _ in range(rounds):
@@ -124,11 +127,12 @@ def centroids(
         sums = weight @ discs.sums
         contrast[now], area[now] = over, np.maximum(sums[:, 0], 1e-3)
         # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
-        away = np.clip(sums[:, 1:] / area[now, None], -discs.half, discs.half)
+        away = np.clip(sums[:, 1:3] / area[now, None], -discs.half, discs.half)
         at[now] = middles[now] + away
+        spread[now] = sums[:, 3:] / area[now, None] - away[:, [0, 0, 1]] * away[:, [0, 1, 1]]
     return [
-        Blob(place, c, size_) if c >= 6 and size_ >= 2 else None
-        for place, c, size_ in zip(at, contrast.tolist(), area.tolist(), strict=True)
+        Blob(place, c, size_, (xx, xy, yy)) if c >= 6 and size_ >= 2 else None
+        for place, c, size_, (xx, xy, yy) in zip(at, contrast.tolist(), area.tolist(), spread.tolist(), strict=True)
     ]
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.stickers import Sticker, gap
+from tuning.video.stickers import Blob, Sticker, gap
 
 GATE_PX, GATE_MOST_PX = 9.0, 48.0
 """A mark is looked for this far around its prediction, and never further than the second."""
@@ -16,6 +17,14 @@ NEIGHBOUR_SHARE = 0.45
 """How far towards the next mark it may be looked for, share of the way."""
 KNOWN_COURSE = 3
 """Frames unseen after which a mark's own speed is forgotten."""
+
+
+class Find(NamedTuple):
+    """Where a mark was found, how surely (0..1), and as what."""
+
+    at: Floats
+    quality: float
+    seen: Blob | None = None
 
 
 @dataclass
@@ -82,13 +91,13 @@ class Target:
         gaps = [gap(t.at, self.at) for t in others if t is not self]
         self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
 
-    def settle(self, find: tuple[Floats, float] | None) -> tuple[Floats, float]:
+    def settle(self, find: Find | None) -> tuple[Floats, float]:
         """Take a find over, or a frame without one; place and quality as they are told."""
         if find is None:
             self.unseen += 1
             self.course = self.course + 0.8**self.unseen * self.velocity
             return np.full(2, np.nan), 0.0
-        at, quality = find
+        at, quality, _ = find
         if self.unseen > KNOWN_COURSE:  # the way between says little of where it is going now
             self.velocity, self.age = self.carried_speed(), 0
         elif self.unseen:

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
+from tuning.video.covered import narrow_way
 from tuning.video.doubts import doubt
 from tuning.video.luma import LumaReader, Picture, Plane
 from tuning.video.stickers import (
@@ -40,7 +41,7 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
-from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Target
+from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
 from tuning.video.together import (
     CLEARLY,
     FAR_SHARE,
@@ -94,6 +95,8 @@ class Follower:
         self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
         self._scale = max(1.0, height / USUAL_HEIGHT) * longer
         self.targets: list[Target] = []
+        self.narrow: list[Floats] = []
+        """For each mark the direction in which its last find is narrow, as half a disc is; NaN where it is not."""
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
         for name, click in marks.items():
@@ -149,6 +152,8 @@ class Follower:
             if find is None and not target.unseen:
                 target.leave(self.targets)
         told = [target.settle(find) for target, find in zip(self.targets, finds, strict=True)]
+        ways = [None if find is None or find.seen is None else narrow_way(picture, find.seen) for find in finds]
+        self.narrow = [np.full(2, np.nan) if way is None else way for way in ways]
         if self._any_plain:
             self._before = picture.y.copy()
         return told
@@ -182,7 +187,7 @@ class Follower:
 
     def _find(
         self, picture: Picture, target: Target, predicted: Floats, quick: Blob | None, free: float
-    ) -> tuple[Floats, float] | None:
+    ) -> Find | None:
         height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
         if not inside:
@@ -193,7 +198,7 @@ class Follower:
 
     def _find_sticker(
         self, picture: Picture, target: Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
-    ) -> tuple[Floats, float] | None:
+    ) -> Find | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
         if target.unseen:
@@ -213,7 +218,7 @@ class Follower:
                 nearest = min(close, key=lambda s: gap(s.at, predicted)).at if close else predicted
                 anew = _learnt_anew(picture, target, sticker, nearest)
                 if anew is not None:
-                    return anew, 1.0
+                    return Find(anew, 1.0)
                 traces = [s for s in close if trace_of(s, sticker) >= SURE]
                 return self._trace(target, min(traces, key=lambda s: gap(s.at, predicted))) if traces else None
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
@@ -222,12 +227,12 @@ class Follower:
             sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
             sticker.area += 0.25 * (seen.area - sticker.area)
         target.traces = 0
-        return seen.at, like
+        return Find(seen.at, like, seen)
 
     def _together(
         self,
         picture: Picture,
-        finds: list[tuple[Floats, float] | None],
+        finds: list[Find | None],
         predicted: list[Floats],
         nearest: list[float],
     ) -> None:
@@ -247,7 +252,7 @@ class Follower:
             for k, found in zip(numbers, solve(picture, members), strict=True):
                 finds[k] = None if found is None else self._taken(picture, self.targets[k], *found)
 
-    def _come_back(self, picture: Picture, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+    def _come_back(self, picture: Picture, finds: list[Find | None], predicted: list[Floats]) -> None:
         """A mark hidden for long may be far from where its neighbours went: a clear sticker that is nobody's is it."""
         height = picture.shape[0]
         for k, target in enumerate(self.targets):
@@ -267,25 +272,25 @@ class Follower:
                 seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
                 finds[k] = self._taken(picture, target, seen, like)
 
-    def _taken(self, picture: Picture, target: Target, seen: Blob, like: float) -> tuple[Floats, float] | None:
+    def _taken(self, picture: Picture, target: Target, seen: Blob, like: float) -> Find | None:
         """A find as place and quality: the mark itself, the mark as it looks in another light, or a trace of it."""
         if like >= SURE:
             target.traces = 0
-            return seen.at, like
+            return Find(seen.at, like, seen)
         if target.sticker is not None and not target.unseen:
             anew = _learnt_anew(picture, target, target.sticker, seen.at)
             if anew is not None:
-                return anew, 1.0
+                return Find(anew, 1.0)
         return self._trace(target, seen)
 
     @staticmethod
-    def _trace(target: Target, seen: Blob) -> tuple[Floats, float] | None:
+    def _trace(target: Target, seen: Blob) -> Find | None:
         """A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
         target.traces += 1
-        return (seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
+        return Find(seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
 
     @staticmethod
-    def _in_doubt(find: tuple[Floats, float] | None, predicted: Floats, nearest: float) -> bool:
+    def _in_doubt(find: Find | None, predicted: Floats, nearest: float) -> bool:
         """Not found, half covered, or found as far from its course as another mark might lie."""
         return find is None or find[1] < CLEAR or gap(find[0], predicted) > DOUBT_SHARE * nearest
 
@@ -299,7 +304,7 @@ class Follower:
         far = far if target.unseen >= LONG_HIDDEN else 0.0
         return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
 
-    def _find_plain(self, plane: Plane, target: Target, predicted: Floats) -> tuple[Floats, float] | None:
+    def _find_plain(self, plane: Plane, target: Target, predicted: Floats) -> Find | None:
         """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
         assert target.patch is not None
         half = 44
@@ -318,7 +323,7 @@ class Follower:
         likeness, at = self._draw_to_template(plane, target.patch, at)
         quality = float(np.clip(1 - wrong / 1.5, 0, 1) * np.clip((likeness - 0.4) / 0.4, 0, 1))
         quality *= target.hold
-        return (at, quality) if quality >= SURE / 2 else None
+        return Find(at, quality) if quality >= SURE / 2 else None
 
     @staticmethod
     def _draw_to_template(plane: Plane, patch: NDArray[np.uint8], at: Floats) -> tuple[float, Floats]:
@@ -334,7 +339,7 @@ class Follower:
             return peak, np.array([x0 + half + px + dx + 0.5, y0 + half + py + dy + 0.5])
         return float(score[reach, reach]), at
 
-    def _guard(self, finds: list[tuple[Floats, float] | None], predicted: list[Floats]) -> None:
+    def _guard(self, finds: list[Find | None], predicted: list[Floats]) -> None:
         """Two marks may not sit on one sticker: the one that fits its own course worse is let go."""
         shown = [k for k, find in enumerate(finds) if find is not None]
         places = np.array([find[0] for find in finds if find is not None]).reshape(-1, 2)
@@ -402,6 +407,7 @@ def track(
     last = frames - 1 if last is None else last
     found = Tracks.empty(tuple(marks), times)
     total = max(1, last - first)
+    narrow = np.full((frames, len(marks), 2), np.nan)
     read = np.zeros(frames, dtype=bool)
     going = True
 
@@ -413,6 +419,7 @@ def track(
             before = number
             for k, (at, quality) in enumerate(follower.step(picture)):
                 found.xy[number, k], found.quality[number, k] = at, quality
+            narrow[number] = follower.narrow
             read[number] = True
             if number % 8 == 0 and not tick(int(read.sum()) / total):
                 going = False
@@ -431,6 +438,6 @@ def track(
     run(reader.forward(start + 1, last + 1), follower)
     if start > first and going:
         run(reader.backward(start - 1, first - 1), Follower(opening, marks, frame_s))
-    doubt(found, start)
+    doubt(found, start, narrow)
     found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found

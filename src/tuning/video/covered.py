@@ -1,0 +1,64 @@
+"""Stickers at the edge of a limb that covers half of them: what is seen looks whole, but its middle is another.
+
+A disc that is turned away from the camera looks narrow as well. It lies on one ground, though, and a foot that pitches
+makes its marks narrow along the shank; what covers a mark lies beside it and makes it narrow across.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from tuning.core.movement.tracks import Tracks
+from tuning.core.types import Floats
+from tuning.video.luma import Picture
+from tuning.video.stickers import Blob
+
+NARROW, UNLIKE = 0.8, 10.0
+"""Half a disc is narrower than this share of its length, and its two sides differ by more than so many grey levels,
+colour counted twice (practice judgement, editable)."""
+ACROSS, AROUND_S, LEAST_SHARE = 0.8, 0.07, 0.4
+"""How far the narrow way has to lie across the limb (cosine), and for which share of the time around, s before and
+after: one narrow frame is noise (practice judgement, editable)."""
+COLOUR_COUNTS = np.array([1.0, 2.0, 2.0])
+
+
+def narrow_way(picture: Picture, seen: Blob) -> Floats | None:
+    """The direction (unit vector) in which a find is narrow between two unlike grounds; None for a whole disc."""
+    xx, xy, yy = seen.spread
+    middle, half = (xx + yy) / 2, math.hypot((xx - yy) / 2, xy)
+    length, width = math.sqrt(middle + half), math.sqrt(max(middle - half, 0.0))
+    if picture.halves is None or width >= NARROW * length:
+        return None
+    turn = 0.5 * math.atan2(2 * xy, xx - yy)
+    along, way = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
+    ahead, behind = (_ground(picture, seen.at, along * length, side * way, 2 * width) for side in (1, -1))
+    return way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else None
+
+
+def _ground(picture: Picture, at: Floats, along: Floats, way: Floats, width: float) -> Floats:
+    """Mean brightness, blue and red of a strip beside a find, clear of its blurred edge."""
+    steps = np.linspace(-1.2, 1.2, 5)[:, None, None] * along + np.array([1.5, 3.0])[:, None] * way
+    x, y = np.floor((at + width * way + steps).reshape(-1, 2)).astype(int).T
+    y, x = np.clip(y, 0, picture.shape[0] - 1), np.clip(x, 0, picture.shape[1] - 1)
+    assert picture.halves is not None
+    blue, red = (
+        half[np.minimum(y // 2, len(half) - 1), np.minimum(x // 2, half.shape[1] - 1)] for half in picture.halves
+    )
+    return np.array([picture.y[y, x].mean(), blue.mean(), red.mean()])
+
+
+def half_covered(found: Tracks, narrow: Floats, knee: int, mark: int) -> NDArray[np.bool_]:
+    """Whether a mark of the foot is half covered by it, shape (frames,), from its narrow ways (frames, 2), NaN where it
+    looks whole or is not seen."""
+    shank = found.xy[:, mark] - found.xy[:, knee]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        across = np.abs(narrow[:, 0] * shank[:, 1] - narrow[:, 1] * shank[:, 0]) / np.hypot(*shank.T)
+    seen = found.quality[:, mark] > 0
+    around = 1 + 2 * round(AROUND_S / float(np.median(np.diff(found.times)))) if len(found.times) > 1 else 1
+    cut = uniform_filter1d((seen & (across > ACROSS)).astype(float), around, mode="nearest")
+    least = LEAST_SHARE * uniform_filter1d(seen.astype(float), around, mode="nearest") - 1e-9
+    return np.asarray(seen & (cut >= least))

@@ -24,7 +24,7 @@ from tuning.core.movement.tracks import TRUSTED
 from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import Body, build
-from tuning.demo.motions import Squatter, Stepper, Walker, squatting, stepping_down, walking
+from tuning.demo.motions import Runner, Squatter, Stepper, Walker, running, squatting, stepping_down, walking
 from tuning.video.follow import follow_clip
 
 SKINS = {"pale": (0.90, 0.76, 0.68), "fair": (0.78, 0.60, 0.50), "olive": (0.62, 0.46, 0.35),
@@ -77,12 +77,17 @@ def _movement(rng: np.random.Generator) -> tuple[str, str, Callable[[float], Bod
     u, kind = rng.uniform, str(rng.choice(["walk", "run", "run", "squat", "step-down"]))
     if kind in ("walk", "run"):
         fast = kind == "run"
-        who = Walker(
-            cycle=u(0.6, 0.8) if fast else u(0.9, 1.5), step=u(0.25, 0.4) if fast else u(0.15, 0.32),
-            stance=u(0.3, 0.42) if fast else u(0.58, 0.65), drop_left=u(2, 9), drop_right=u(2, 9),
-            knee_in_left=u(0, 10), toe_out_left=u(3, 20), toe_out_right=u(3, 20), half_width=u(0.05, 0.11),
-            stature=u(1.5, 1.95),
-        )  # fmt: skip
+        habits = {
+            "drop_left": u(2, 9), "drop_right": u(2, 9), "knee_in_left": u(0, 10), "toe_out_left": u(3, 20),
+            "toe_out_right": u(3, 20), "half_width": u(0.05, 0.11), "stature": u(1.5, 1.95),
+        }  # fmt: skip
+        if fast:
+            runner = Runner(
+                cycle=u(0.6, 0.85), step=u(0.2, 0.4), stance=u(0.3, 0.42), recoil=u(0.15, 0.4), fold=u(60, 95),
+                landing=u(-14, 6), sinking=u(0.4, 1.1), bob=u(0.02, 0.045), **habits,
+            )  # fmt: skip
+            return kind, "rear", lambda t: build(running(runner, t + 0.3), runner.stature)
+        who = Walker(cycle=u(0.9, 1.5), step=u(0.15, 0.32), stance=u(0.58, 0.65), **habits)
         return kind, "rear", lambda t: build(walking(who, t + 0.3), who.stature)
     if kind == "squat":
         squatter = Squatter(repetition=u(1.6, 4), depth=u(0.2, 0.42), knee_in_left=u(-3, 14), shift=u(-0.03, 0.03))

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
-from tuning.demo.mannequin import ANKLE, FOOT, SIDES, Leg, Posture
+from tuning.demo.mannequin import ANKLE, FOOT, SHANK, SIDES, THIGH, Leg, Posture
 
 STANCE = 0.62
 
@@ -31,6 +32,22 @@ class Walker:
     stature: float = 1.72
     stance: float = STANCE
     """Share of a cycle that a foot stands; a run has less than half."""
+
+
+@dataclass(frozen=True)
+class Runner(Walker):
+    """Habits of a run on a belt. `recoil` is how high the ankle swings (m), `fold` how far the foot turns up behind,
+    `landing` how steeply it lands (heel first is negative), `sinking` how fast (m/s), `bob` half the body's rise (m).
+    """
+
+    cycle: float = 0.72
+    step: float = 0.3
+    stance: float = 0.36
+    recoil: float = 0.3
+    fold: float = 85.0
+    landing: float = -8.0
+    sinking: float = 0.7
+    bob: float = 0.035
 
 
 @dataclass(frozen=True)
@@ -106,6 +123,63 @@ def _walking_leg(walker: Walker, side: str, phase: float) -> Leg:
         knee_offset=0.0009 * knee_in * load,
         toe_out=toe_out,
         pitch=pitch,
+    )
+
+
+def running(runner: Runner, t: float) -> Posture:
+    """Posture at time `t` of a run on a belt; the left foot touches down at t = 0."""
+    phase = {"left": (t / runner.cycle) % 1.0, "right": (t / runner.cycle + 0.5) % 1.0}
+    left, right = (_hump(phase[side] / runner.stance) for side in ("left", "right"))
+    leg = (THIGH + SHANK) * runner.stature
+    reach = ANKLE * runner.stature + math.sqrt(leg**2 - runner.step**2) - 0.03
+    middle = runner.stance / 2
+    bob = runner.bob * (math.cos(4 * math.pi * middle) - math.cos(4 * math.pi * (t / runner.cycle - middle)))
+    return Posture(
+        pelvis=(0.015 * (right - left), reach + bob, 0.0),
+        legs={side: _running_leg(runner, side, phase[side]) for side in SIDES},
+        pelvis_roll=runner.drop_right * right - runner.drop_left * left,
+        pelvis_yaw=6.0 * math.cos(2 * math.pi * phase["left"]),
+        trunk_lean=8.0,
+        trunk_side=0.6 * (right - left),
+        arm_swing=30 * math.cos(2 * math.pi * phase["right"]),
+    )
+
+
+def _running_leg(runner: Runner, side: str, phase: float) -> Leg:
+    rise, fore, off = ANKLE * runner.stature, 0.72 * FOOT * runner.stature, 45.0
+    air = (1 - runner.stance) * runner.cycle
+    belt = 2 * runner.step / (runner.stance * runner.cycle)
+    if phase < runner.stance:
+        s = phase / runner.stance
+        pitch = off * (max(0.0, s - 0.55) / 0.45) ** 2 + runner.landing * (1 - _smooth(s / 0.2))
+        z, lift, sideways = runner.step * (1 - 2 * s), fore * max(0.0, math.sin(math.radians(pitch))), 0.0
+    else:
+        s = (phase - runner.stance) / (1 - runner.stance)
+        # The heel goes on rising as it did when the forefoot left the belt.
+        turning = off * 2 / 0.45 / (runner.stance * runner.cycle) * air
+        rising = fore * math.cos(math.radians(off)) * math.radians(turning)
+        z = _through(s, (0, -runner.step, -belt * air), (1, runner.step, -0.6 * belt * air))
+        lift = _through(
+            s, (0, fore * math.sin(math.radians(off)), rising), (0.36, runner.recoil, 0), (1, 0, -runner.sinking * air)
+        )
+        pitch = _through(s, (0, off, turning), (0.3, runner.fold, 0), (1, runner.landing, 0))
+        sideways = getattr(runner, f"arc_{side}") * _hump(s)
+    knee_in = getattr(runner, f"knee_in_{side}") * _hump(phase / runner.stance)
+    return Leg(
+        ankle=(SIDES[side] * (runner.half_width + sideways), rise * math.cos(math.radians(pitch)) + lift, z - 0.02),
+        knee_in=knee_in,
+        knee_offset=0.0009 * knee_in,
+        toe_out=getattr(runner, f"toe_out_{side}"),
+        pitch=pitch,
+    )
+
+
+def _through(s: float, *knots: tuple[float, float, float]) -> float:
+    """A curve through knots of place, value and slope (cubic Hermite)."""
+    (a, y0, m0), (b, y1, m1) = next((p for p in pairwise(knots) if s <= p[1][0]), (knots[-2], knots[-1]))
+    w, u = b - a, (s - a) / (b - a)
+    return (
+        y0 * (1 + 2 * u) * (1 - u) ** 2 + m0 * w * u * (1 - u) ** 2 + y1 * u**2 * (3 - 2 * u) + m1 * w * u**2 * (u - 1)
     )
 
 

@@ -1,4 +1,7 @@
-"""Steps on a treadmill seen from behind: contact, toe-off, mid-stance; speed is not needed."""
+"""Steps seen from behind, on a belt or a floor: contact, toe-off, mid-stance; speed is not needed.
+
+Heels are enough. A forefoot that is seen tells the toe-off better.
+"""
 
 from __future__ import annotations
 
@@ -14,17 +17,47 @@ EVENT_CUTOFF_HZ = 14.0
 """Smoothing for finding events; angles are smoothed more (practice judgement, editable)."""
 FALL_CUTOFF_HZ = 8.0
 """Smoothing for telling one fall of the heel from the next (practice judgement, editable)."""
-SHORTEST_STANCE, LONGEST_STANCE = 0.22, 0.82
-"""Stance as a share of the stride, running to slow walking."""
-LOW_SHARE, FALL_WITHIN, GREAT_SHARE, TOE_LOW = 0.6, 0.85, 0.5, 0.75
+LOW_SHARE, FALL_WITHIN, FALL_BEFORE, GREAT_SHARE = 0.6, 0.85, 0.15, 0.45
 """The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel
-is lowest, and stands out by this share of the fastest fall there; the forefoot leaves the ground from this share of its
-way on (practice judgement, editable)."""
+is lowest, and at least the next share, and stands out by the last of the fastest fall there (practice judgement,
+editable)."""
+HEEL_RISE, STANCE_TO_RISE, NEAR_RISE, RUN_LAG, AGREED, AT_THE_END = 0.1, 1.28, 0.12, 0.035, 0.08, 0.05
+"""Once the heel has risen by this share of its swing, the stance lasts so many times as long as it has lasted; the
+forefoot turns most sharply within this share of a stride of that, in a run by the next share after it left the ground;
+it is believed when it agrees with the heel by the next share; in the last of the clip nothing is told (practice
+judgement from drawn walks and runs of two kinds, editable)."""
+FRAME_SD, CONTACT_SD, FOREFOOT_SD, HEEL_SD = 0.4, 0.023, 0.03, 0.045
+"""SD of an event's time: in frames; and in strides for a contact, and for a toe-off told by forefoot or heel. Checked
+on drawn walks and runs of two kinds (practice judgement, editable)."""
 SURE_FRAMES = 1.5
 """Both feet down, or none, for less than so many frames tells neither walking nor running."""
+LEAST_ALIKE, LEAST_UNLIKE = 3, 0.25
+"""So many landings of a leg have a mean worth laying them over; one that leaves this share of its size unexplained,
+and three times what is usual, is none (practice judgement, editable)."""
 BEND_WITHIN = 0.22
 """A contact lies within this share of a stride after its fastest fall."""
 LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
+
+
+@dataclass(frozen=True)
+class Stance:
+    """One foot's time on the ground: times and their SD, s; `by` names the mark that told the toe-off."""
+
+    side: Side
+    contact: float
+    toe_off: float
+    contact_sd: float
+    toe_off_sd: float
+    by: str
+
+
+@dataclass(frozen=True)
+class Stances:
+    """What was found, in order of contact; how many steps of each side were left out; the stride, s."""
+
+    found: list[Stance]
+    left_out: dict[Side, int]
+    stride: float
 
 
 @dataclass(frozen=True)
@@ -41,6 +74,13 @@ class Step:
     toe_off: float
     mid_stance: float
     swing_end: float
+    contact_sd: float = 0.0
+    toe_off_sd: float = 0.0
+
+    @property
+    def mid_stance_sd(self) -> float:
+        """SD of the middle between a toe-off and a contact, s."""
+        return float(np.hypot(self.contact_sd, self.toe_off_sd)) / 2
 
 
 def stride_time(height: Floats, times: Floats) -> float | NotMeasured:
@@ -84,21 +124,86 @@ def _sharpest(values: Floats, times: Floats, low: float, high: float) -> float:
     return float(times[k] + np.clip(shift, -0.5, 0.5) * (times[k + 1] - times[k - 1]) / 2)
 
 
-def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
-    """Where the heel stops sinking relative to the belt (y down): the bend of its last fall before it lifts."""
+def _off_trend(height: Floats, times: Floats) -> Floats:
+    """Heights without the slow way of somebody who walks off or drifts on the belt: a floor becomes a belt."""
+    seen = np.isfinite(height)
+    if seen.sum() < 4:
+        return height
+    middle = times - times.mean()
+    return np.asarray(height - np.polyval(np.polyfit(middle[seen], height[seen], 2), middle))
+
+
+def _way(heel: Floats, times: Floats, stride: float) -> tuple[Floats, Floats]:
+    """Highest place of the heel within a stride around, and how far it sinks from there, px."""
+    from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
+    around = 1 + 2 * max(1, round(0.5 * stride / float(np.median(np.diff(times)))))
+    lowest = maximum_filter1d(np.nan_to_num(heel, nan=-np.inf), around, mode="nearest")
+    highest = minimum_filter1d(np.nan_to_num(heel, nan=np.inf), around, mode="nearest")
+    return highest, np.maximum(lowest - highest, 1e-9)
+
+
+def _lows(heel: Floats, times: Floats, stride: float) -> list[int]:
+    """Frames in which the heel is lowest, once a stride, by its way within a stride around."""
     from scipy.signal import find_peaks
 
+    frame_s = float(np.median(np.diff(times)))
+    highest, way = _way(heel, times, stride)
+    share = np.nan_to_num((heel - highest) / way, nan=0.0, posinf=0.0, neginf=0.0)
+    lows, _ = find_peaks(share, height=LOW_SHARE, distance=max(1, round(0.6 * stride / frame_s)))
+    return [int(k) for k in lows]
+
+
+def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
+    """Where the heel stops sinking relative to the ground (y down): the bend of its last fall before it lifts."""
     smooth = cleaned(heel, times, EVENT_CUTOFF_HZ)
     fall = derivative(cleaned(heel, times, FALL_CUTOFF_HZ), times)
     if not np.isfinite(fall).any():
         return []
-    frame_s = float(np.median(np.diff(times)))
-    known = np.nan_to_num(smooth, nan=float(np.nanmin(smooth)))
-    low, high = np.nanpercentile(smooth, [2, 98])
-    lifts, _ = find_peaks(known, height=low + LOW_SHARE * (high - low), distance=max(1, round(0.6 * stride / frame_s)))
-    found = [_contact_before(int(k), smooth, fall, times, stride) for k in lifts]
-    # A fall that is cut off by the ends of the clip stands alone, no stride away from another.
-    return [t for t in found if any(abs(abs(t - other) - stride) < 0.2 * stride for other in found)]
+    found = [_contact_before(k, smooth, fall, times, stride) for k in _lows(smooth, times, stride)]
+    # A fall that is cut off by the ends of the clip stands alone, no whole strides away from another.
+    known = [t for t in found if any(_strides_apart(t, other, stride) for other in found)]
+    return _laid_over_each_other(known, smooth, times, stride)
+
+
+def _strides_apart(one: float, other: float, stride: float) -> bool:
+    """Whether two landings of a leg are whole strides apart, nearly; NaN is not."""
+    strides = abs(one - other) / stride
+    return bool(strides > 0.5 and abs(strides - np.round(strides)) < 0.2)
+
+
+def _laid_over_each_other(contacts: Sequence[float], heel: Floats, times: Floats, stride: float) -> list[float]:
+    """Landings of one leg are alike: each is laid over their mean, whose bend noise hardly moves; NaN if unlike."""
+    from scipy.ndimage import gaussian_filter1d
+
+    if len(contacts) < LEAST_ALIKE:
+        return list(contacts)
+    step = float(np.median(np.diff(times))) / 5
+    grid = np.arange(-0.2 * stride, 0.2 * stride, step)
+    lags = np.arange(-0.08 * stride, 0.08 * stride, step)
+
+    def landing(contact: float, lag: float) -> Floats:
+        """Heights around a landing, without their level and size."""
+        part = np.interp(contact + lag + grid, times, heel)
+        return np.asarray((part - part.mean()) / max(float(part.std()), 1e-9))
+
+    parts = [np.array([landing(contact, lag) for lag in lags]) for contact in contacts]
+    mean = np.median([part[len(lags) // 2] for part in parts], axis=0)
+    for _ in range(2):
+        best = [int(np.argmin(np.sum((part - mean) ** 2, axis=1))) for part in parts]
+        mean = np.median([part[k] for part, k in zip(parts, best, strict=True)], axis=0)
+    fall = gaussian_filter1d(mean, 0.02 * stride / step, order=1, mode="nearest")
+    fastest = int(np.argmax(np.where(grid < 0, fall, -np.inf)))
+    last = min(fastest + round(BEND_WITHIN * stride / step), len(grid) - 1)
+    bend = _bend_of(mean, grid, fastest, last)
+    if not np.isfinite(bend):
+        return list(contacts)
+    unlike = [float(np.sqrt(np.mean((part[k] - mean) ** 2))) for part, k in zip(parts, best, strict=True)]
+    most = max(LEAST_UNLIKE, 3 * float(np.median(unlike)))
+    return [
+        float(contact + lags[k] + bend) if off <= most else np.nan
+        for contact, k, off in zip(contacts, best, unlike, strict=True)
+    ]
 
 
 def _contact_before(lift: int, heel: Floats, fall: Floats, times: Floats, stride: float) -> float:
@@ -112,6 +217,8 @@ def _contact_before(lift: int, heel: Floats, fall: Floats, times: Floats, stride
     if window.size < 6 or not np.isfinite(fall[window]).all():
         return np.nan
     great, _ = find_peaks(fall[window], prominence=GREAT_SHARE * float(fall[window].max()))
+    # Just before it lifts the heel is carried fastest by a belt that comes nearer.
+    great = great[times[window[great]] <= times[lift] - FALL_BEFORE * stride]
     if not great.size:
         return np.nan
     top = int(window[great[-1]])
@@ -135,14 +242,39 @@ def _bend_of(heel: Floats, times: Floats, first: int, last: int) -> float:
     return float(min(at + step * np.arange(-9, 10) / 10, key=rest))
 
 
-def _toe_off(toe: Floats, times: Floats, contact: float, stride: float) -> float:
-    """Where the forefoot's way back with the belt ends: its sharpest turn upward while it is low; NaN if cut off."""
-    bend = derivative(derivative(toe, times), times)
-    low, high = np.nanpercentile(toe, [2, 98])
-    bend = np.where(toe >= low + TOE_LOW * (high - low), bend, np.inf)
-    if contact + LONGEST_STANCE * stride > times[-1]:
+def _heel_rise(heel: Floats, times: Floats, contact: float, stride: float) -> float:
+    """When the heel has begun to rise, between frames; NaN where its way up was not seen."""
+    stance = np.flatnonzero((times >= contact + 0.08 * stride) & (times <= contact + 0.75 * stride))
+    unseen = np.flatnonzero(~np.isfinite(heel[stance]))
+    stance = stance[: unseen[0]] if unseen.size else stance
+    if stance.size < 4:
         return np.nan
-    return _sharpest(bend, times, contact + SHORTEST_STANCE * stride, contact + LONGEST_STANCE * stride)
+    lowest = int(stance[np.argmax(heel[stance])])
+    risen = heel[lowest] - heel[lowest : lowest + stance.size]
+    enough = HEEL_RISE * float(_way(heel, times, stride)[1][lowest])
+    after = int(np.argmax(risen >= enough))
+    if after == 0 or not np.isfinite(risen[: after + 1]).all():
+        return np.nan
+    return float(np.interp(enough, risen[after - 1 : after + 1], times[lowest + after - 1 : lowest + after + 1]))
+
+
+def _toe_off(heel: Floats, bend: Floats, times: Floats, contact: float, stride: float) -> tuple[float, str]:
+    """When the foot leaves the ground, and the mark that told: the forefoot by its sharpest turn upward, else the heel.
+
+    `bend` is the forefoot's acceleration, NaN where it was not seen. NaN where neither tells.
+    """
+    expected = contact + STANCE_TO_RISE * (_heel_rise(heel, times, contact, stride) - contact)
+    if not expected <= times[-1] - AT_THE_END * stride:
+        return np.nan, ""
+    near = NEAR_RISE * stride
+    around = (times >= expected - near) & (times <= expected + near)
+    if np.isfinite(bend[around]).all():
+        turn = _sharpest(bend, times, expected - near, expected + near)
+        runs = expected - contact < 0.5 * stride
+        leaves = turn - (RUN_LAG * stride if runs else 0.0)
+        if abs(leaves - expected) <= AGREED * stride:
+            return leaves, "forefoot"
+    return float(expected), "heel"
 
 
 def gait_of(steps: Sequence[Step], frame_s: float) -> str:
@@ -158,32 +290,50 @@ def gait_of(steps: Sequence[Step], frame_s: float) -> str:
     return "walk" if both_down > 0 else "run"
 
 
-def find_steps(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], times: Floats) -> list[Step] | NotMeasured:
-    """Steps of both legs from heights (n,) px, y down, of heel and outer forefoot by side.
+def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], times: Floats) -> Stances | NotMeasured:
+    """Stances of both legs from heights (n,) px, y down, of heel and outer forefoot by side.
 
-    Returns NotMeasured when no regular steps are found. Steps whose toe-off
-    was not seen are left out.
+    The forefoot may be NaN throughout. Returns NotMeasured when no regular steps are found.
     """
-    strides = {side: stride_time(heels[side], times) for side in LEGS}
+    level = {side: _off_trend(heels[side], times) for side in LEGS}
+    strides = {side: stride_time(level[side], times) for side in LEGS}
     known = [s for s in strides.values() if isinstance(s, float)]
     if not known:
         return next(s for s in strides.values() if isinstance(s, NotMeasured))
     stride = float(np.median(known))
-    contacts = {side: _contacts(heels[side], times, stride) for side in LEGS}
-    smooth = {side: cleaned(toes[side], times, EVENT_CUTOFF_HZ) for side in LEGS}
-    offs = {side: [_toe_off(smooth[side], times, t, stride) for t in contacts[side]] for side in LEGS}
+    frame_s = float(np.median(np.diff(times)))
+    contact_sd = float(np.hypot(FRAME_SD * frame_s, CONTACT_SD * stride))
+    found, left_out = list[Stance](), dict[Side, int]()
+    for side in LEGS:
+        heel = cleaned(level[side], times, FALL_CUTOFF_HZ)
+        forefoot = cleaned(_off_trend(toes[side], times), times, EVENT_CUTOFF_HZ)
+        bend = derivative(derivative(forefoot, times), times)
+        contacts = _contacts(level[side], times, stride)
+        # The last one's swing is cut off by the end of the clip: no loss.
+        whole = [t for t in contacts if t + stride <= times[-1]]
+        left_out[side] = round((max(whole) - min(whole)) / stride) + 1 if whole else 0
+        for contact in contacts:
+            off, by = _toe_off(heel, bend, times, contact, stride)
+            if np.isfinite(contact + off):
+                sd = (FOREFOOT_SD if by == "forefoot" else HEEL_SD) * stride
+                found.append(Stance(side, contact, off, contact_sd, float(np.hypot(FRAME_SD * frame_s, sd)), by))
+                left_out[side] -= contact in whole
+    if not found:
+        return NotMeasured("no-steps", "no whole step was found: both heels must be seen from landing to swing")
+    return Stances(sorted(found, key=lambda s: s.contact), left_out, stride)
+
+
+def steps_of(stances: Sequence[Stance], stride: float) -> list[Step]:
+    """Steps in order of contact, each with the swing of the other leg in its middle and its own swing after it."""
     steps = []
     for side in LEGS:
-        number = 0
-        for contact, off in zip(contacts[side], offs[side], strict=True):
-            if not np.isfinite(contact + off):
-                continue
-            number += 1
-            again = next((t for t in contacts[side] if 0.6 * stride < t - contact < 1.5 * stride), np.nan)
-            lift = next((t for t in offs[side.other] if contact - 0.1 * stride < t < off), np.nan)
-            land = next((t for t in contacts[side.other] if contact < t < off + 0.1 * stride), np.nan)
+        own = [s for s in stances if s.side is side]
+        other = [s for s in stances if s.side is side.other]
+        for number, one in enumerate(own, start=1):
+            contact, off = one.contact, one.toe_off
+            again = next((s.contact for s in own if 0.6 * stride < s.contact - contact < 1.5 * stride), np.nan)
+            lift = next((s.toe_off for s in other if contact - 0.1 * stride < s.toe_off < off), np.nan)
+            land = next((s.contact for s in other if contact < s.contact < off + 0.1 * stride), np.nan)
             middle = (lift + land) / 2 if land > lift else np.nan
-            steps.append(Step(side, number, contact, off, float(middle), float(again)))
-    if not steps:
-        return NotMeasured("no-steps", "no whole step was found: heel and outer forefoot must be tracked")
+            steps.append(Step(side, number, contact, off, float(middle), float(again), one.contact_sd, one.toe_off_sd))
     return sorted(steps, key=lambda s: s.contact)

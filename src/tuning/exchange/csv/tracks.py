@@ -140,4 +140,13 @@ def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, An
         }
         for s in result.summaries()
     ]
-    return {"version": VERSION, "values": values, "summaries": summaries, "warnings": result.warnings}
+    events = [{"kind": kind, "side": side.value, "time_s": round(time, 4)} for kind, side, time in result.events]
+    return {
+        "version": VERSION,
+        "values": values,
+        "summaries": summaries,
+        "events": events,
+        "event_error_s": {kind: round(error, 4) for kind, error in result.event_error.items()},
+        "warnings": result.warnings,
+        "notes": result.notes,
+    }

@@ -392,4 +392,4 @@ class Following(QObject):
             )
         lines.append(f"Smoothed with a zero-lag Butterworth low-pass at {result.cutoff_hz:g} Hz.")
         lines.append("The ledger row adds set-up and day, and gives the verdict.")
-        return "\n\n".join([*lines, *result.warnings])
+        return "\n\n".join([*lines, *result.notes, *result.warnings])

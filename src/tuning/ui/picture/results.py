@@ -160,7 +160,7 @@ class ResultList(QWidget):
             return
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)
-        for text in (*result.warnings, "± is the error of marks and events (95 %)."):
+        for text in (*result.warnings, *result.notes, "± is the error of marks and events (95 %)."):
             self._rows.addWidget(label(text, role="muted", wrap=True))
         self._add_smoothing(result.cutoff_hz)
         self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))

@@ -7,14 +7,15 @@ from dataclasses import replace
 
 import numpy as np
 
+from tuning.core.judging.verdict import Z95
 from tuning.core.movement.frames import REAR
-from tuning.core.movement.gait import Step, find_steps, gait_of
+from tuning.core.movement.gait import Stance, Step, find_stances, gait_of, steps_of
 from tuning.core.movement.kinematics import CycleValue, Signals
 from tuning.core.movement.tasks.result import EVENT_SD_FRAMES, LEAST_SEEN, Meter, Options, Result, scaled, three
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import medial_x
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.types import LEGS, Floats, NotMeasured, Side
 
 
 def rear_gait(signals: Signals, options: Options, result: Result) -> None:
@@ -35,31 +36,65 @@ def rear_gait(signals: Signals, options: Options, result: Result) -> None:
     spans = [s.swing_end - s.contact for s in steps if np.isfinite(s.swing_end)]
     if spans:
         stride = float(np.median(spans))
-        frame_s = 1 / signals.rate
-        sd = 120 / stride**2 * EVENT_SD_FRAMES * frame_s * np.sqrt(2) / np.sqrt(len(spans))
+        sd = 120 / stride**2 * max(s.contact_sd for s in steps) * np.sqrt(2) / np.sqrt(len(spans))
         result.values.append(CycleValue("gait-cadence", Side.NONE, 1, 120 / stride, 0, 0.0, float(sd)))
 
 
 def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
-    if not signals.has("heel_left", "heel_right", "toe_left", "toe_right"):
-        result.warnings.append("Steps need heel and outer forefoot of both feet: track them too.")
+    heels = {side: _height(signals, f"heel_{side}", f"heel_top_{side}") for side in LEGS}
+    toes = {side: _height(signals, f"toe_{side}") for side in LEGS}
+    if any(np.isnan(height).all() for height in heels.values()):
+        result.warnings.append("Steps need the heels of both feet: track them too.")
         return []
-    heels = {side: signals.raw(f"heel_{side}")[:, 1] for side in LEGS}
-    toes = {side: signals.raw(f"toe_{side}")[:, 1] for side in LEGS}
-    found = find_steps(heels, toes, signals.times)
-    if isinstance(found, NotMeasured):
-        result.warnings.append(f"No steps: {found.detail}.")
+    stances = find_stances(heels, toes, signals.times)
+    if isinstance(stances, NotMeasured):
+        result.warnings.append(f"No steps: {stances.detail}.")
         return []
-    for step in found:
-        result.found += [("contact", step.side, step.contact), ("toe-off", step.side, step.toe_off)]
-    return [
-        replace(
-            step,
-            contact=options.placed("contact", step.side, step.contact),
-            toe_off=options.placed("toe-off", step.side, step.toe_off),
-        )
-        for step in found
-    ]
+    for one in stances.found:
+        result.found += [("contact", one.side, one.contact), ("toe-off", one.side, one.toe_off)]
+    for side, count in stances.left_out.items():
+        if count:
+            steps = f"{count} {'step' if count == 1 else 'steps'}"
+            result.warnings.append(
+                f"{steps} of the {side} leg left out: landing or swing of the heel was not seen well enough."
+            )
+    _say_how(stances.found, result)
+    return steps_of([_placed(one, options, 1 / signals.rate) for one in stances.found], stances.stride)
+
+
+def _height(signals: Signals, *names: str) -> Floats:
+    """Heights of the first of these marks that is followed, px; NaN throughout without any."""
+    name = next((name for name in names if signals.has(name)), None)
+    return np.full(len(signals.times), np.nan) if name is None else signals.raw(name)[:, 1]
+
+
+def _placed(one: Stance, options: Options, frame_s: float) -> Stance:
+    """A stance with what was put elsewhere by hand, to the frame."""
+    contact = options.placed("contact", one.side, one.contact)
+    toe_off = options.placed("toe-off", one.side, one.toe_off)
+    by_hand = EVENT_SD_FRAMES * frame_s
+    return replace(
+        one,
+        contact=contact,
+        toe_off=toe_off,
+        contact_sd=one.contact_sd if contact == one.contact else by_hand,
+        toe_off_sd=one.toe_off_sd if toe_off == one.toe_off else by_hand,
+    )
+
+
+def _say_how(stances: Sequence[Stance], result: Result) -> None:
+    """What told the events, and how exactly."""
+    result.event_error = {
+        "contact": Z95 * max(s.contact_sd for s in stances),
+        "toe-off": Z95 * max(s.toe_off_sd for s in stances),
+    }
+    ways = []
+    for by, words in (("forefoot", "the forefoot"), ("heel", "the heel alone")):
+        sds = [s.toe_off_sd for s in stances if s.by == by]
+        if sds:
+            ways.append(f"by {words} in {len(sds)} of {len(stances)} steps, ± {1000 * Z95 * max(sds):.0f} ms")
+    contact = f"± {1000 * result.event_error['contact']:.0f} ms"
+    result.notes.append(f"Landing is told by the heel, {contact}; toe-off {'; '.join(ways)}.")
 
 
 def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
@@ -77,7 +112,8 @@ def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
         sign = -1 if side is Side.LEFT else 1
         drop = meter.curve("gait-pelvic-drop", side, names, lambda m, k=sign: k * (tilt(m) - (standing or 0.0)))  # type: ignore[misc]
         for step in (s for s in steps if s.side is side):
-            drop.extreme(meter.signals.window(step.contact, step.toe_off), step.number)
+            frames = meter.signals.window(step.contact, step.toe_off)
+            drop.extreme(frames, step.number, ends_sd=(step.contact_sd, step.toe_off_sd))
     raw = meter.curve("gait-pelvic-tilt", Side.NONE, names, tilt)
     for value in [v for v in meter.result.values if v.measure == "gait-pelvic-drop"]:
         raw.at(value.time_s, value.cycle, side=value.side)
@@ -91,18 +127,23 @@ def _rear_leg(meter: Meter, side: Side, steps: Sequence[Step]) -> None:
         inner = meter.curve("gait-bkh", side, chain, lambda m: geometry.interior_angle(three(m, chain)))
         bent = meter.curve("gait-bkh-deviation", side, chain, lambda m: geometry.bend(three(m, chain), inward))
         for step in steps:
-            inner.at(step.mid_stance, step.number)
-            bent.at(step.mid_stance, step.number)
-            inner.extreme(signals.window(step.contact, step.toe_off), step.number, True, "gait-bkh-min-stance")
+            inner.at(step.mid_stance, step.number, time_sd=step.mid_stance_sd)
+            bent.at(step.mid_stance, step.number, time_sd=step.mid_stance_sd)
+            ends = (step.contact_sd, step.toe_off_sd)
+            inner.extreme(
+                signals.window(step.contact, step.toe_off), step.number, True, "gait-bkh-min-stance", ends_sd=ends
+            )
             if np.isfinite(step.swing_end):
                 swing = signals.window(step.toe_off, step.swing_end)
-                inner.extreme(swing, step.number, True, "gait-bkh-min-swing")
+                inner.extreme(swing, step.number, True, "gait-bkh-min-swing", ends_sd=ends[::-1])
     heel, toe = f"heel_{side}", f"toe_{side}"
-    foot = meter.curve(
-        "gait-foot-line", side, (heel, toe), lambda m: geometry.lean_from_vertical(m[heel], m[toe], -inward)
-    )
-    for step in steps:
-        foot.at(step.mid_stance, step.number)
+    if signals.has(heel, toe):
+        foot = meter.curve(
+            "gait-foot-line", side, (heel, toe), lambda m: geometry.lean_from_vertical(m[heel], m[toe], -inward)
+        )
+        for step in steps:
+            foot.at(step.mid_stance, step.number, time_sd=step.mid_stance_sd)
+    for step in steps if signals.has(heel) else ():
         _heel_path(meter, side, step, -inward)
 
 
@@ -110,6 +151,8 @@ def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None
     """Sideways distance of the heels in consecutive mid-stances, cm."""
     per_px = scaled(signals, 100)
     if per_px is None:
+        return
+    if not signals.has("heel_left", "heel_right"):
         return
     standing = [s for s in steps if np.isfinite(s.mid_stance)]
     for number, (one, other) in enumerate(zip(standing, standing[1:], strict=False), start=1):

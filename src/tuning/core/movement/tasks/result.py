@@ -67,7 +67,11 @@ class Result:
     events: list[tuple[str, Side, float]] = field(default_factory=list)
     """Kind, side and time (s), in the order of `found`: where each was before it was moved by hand."""
     found: list[tuple[str, Side, float]] = field(default_factory=list)
+    event_error: dict[str, float] = field(default_factory=dict)
+    """For each kind of event, where its error is known: 95 % error of its time, s."""
     warnings: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    """How something was told; no reason to doubt."""
     cutoff_hz: float = 0.0
 
     def summaries(self) -> list[CycleSummary]:
@@ -108,8 +112,10 @@ class Line:
     value_of: Callable[[Marks], float]
     values: Floats
 
-    def at(self, time: float, cycle: int, measure: str = "", side: Side | None = None) -> None:
-        """At a named event."""
+    def at(
+        self, time: float, cycle: int, measure: str = "", side: Side | None = None, time_sd: float | None = None
+    ) -> None:
+        """At a named event, whose time has this SD (s; without one that of an event on a frame)."""
         signals = self.meter.signals
         if not np.isfinite(time):
             return
@@ -118,19 +124,38 @@ class Line:
             return
         value = float(np.interp(time, signals.times, self.values))
         slope = float(np.gradient(self.values)[k]) if 0 < k < len(self.values) - 1 else 0.0
-        self._keep(measure, side, cycle, value, k, abs(slope) * EVENT_SD_FRAMES)
+        frames = EVENT_SD_FRAMES if time_sd is None else time_sd * signals.rate
+        self._keep(measure, side, cycle, value, k, abs(slope) * frames)
 
     def extreme(
-        self, frames: np.ndarray, cycle: int, least: bool = False, measure: str = "", side: Side | None = None
+        self,
+        frames: np.ndarray,
+        cycle: int,
+        least: bool = False,
+        measure: str = "",
+        side: Side | None = None,
+        ends_sd: tuple[float, float] = (0.0, 0.0),
     ) -> None:
-        """Greatest or least value within frames that were mostly seen."""
+        """Greatest or least value within frames that were mostly seen; both ends of them have an SD (s)."""
         inside = self.values[frames]
         if frames.size < 5 or self.meter.signals.seen_share(frames, *self.names) < LEAST_SEEN:
             return
         if not np.isfinite(inside).any():
             return
         k = int(frames[np.nanargmin(inside) if least else np.nanargmax(inside)])
-        self._keep(measure, side, cycle, float(self.values[k]), k, self._flattened(k))
+        sd = float(np.hypot(self._flattened(k), self._by_ends(frames, float(self.values[k]), least, ends_sd)))
+        self._keep(measure, side, cycle, float(self.values[k]), k, sd)
+
+    def _by_ends(self, frames: np.ndarray, value: float, least: bool, ends_sd: tuple[float, float]) -> float:
+        """How far the extreme goes when the ends of its frames lie one SD further out, or further in."""
+        before, after = (round(sd * self.meter.signals.rate) for sd in ends_sd)
+        off = [0.0]
+        for out in (1, -1):
+            first, last = max(0, int(frames[0]) - out * before), int(frames[-1]) + out * after
+            inside = self.values[first : last + 1]
+            if np.isfinite(inside).any():
+                off.append(abs(float(np.nanmin(inside) if least else np.nanmax(inside)) - value))
+        return max(off)
 
     def _flattened(self, k: int) -> float:
         """What smoothing may have taken off a sharp extreme: its bend against the cut-off."""

@@ -130,6 +130,34 @@ def test_a_step_lies_between_its_own_swings_and_in_the_middle_of_the_other_legs(
     ]
 
 
+@pytest.mark.parametrize("away_m_s", [0.0, 0.6])
+def test_steps_of_uneven_time_are_each_found_where_they_are(away_m_s):
+    runner, rng = Runner(), np.random.default_rng(4)
+    t, (heels, toes) = heights(runner, 120, rng, away_m_s)
+    clock = t + 0.05 * np.sin(2 * np.pi * t / 1.7)  # strides up to 60 ms shorter and longer than the usual
+    warped = find_stances(*({s: np.interp(clock, t, y[s]) for s in LEGS} for y in (heels, toes)), t)
+    off = [
+        min((s.contact - np.interp(c, clock, t) for c, _ in true_stances(runner, s.side, 5.0)), key=abs)
+        for s in warped.found if 0.5 < s.contact < 4
+    ]  # fmt: skip
+    assert len(off) > 7 and np.ptp(off) < 0.02 and np.max(np.abs(off)) < 0.03
+    one = warped.found[0]
+    assert steps_of([one], 0.72)[0].mid_stance_sd == pytest.approx(np.hypot(one.contact_sd, one.toe_off_sd) / 2)
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_landing_unlike_the_others_is_left_out(side):
+    """The mark sits on the other heel for the time of one landing."""
+    t, (heels, toes) = heights(Runner(), 60, np.random.default_rng(6))
+    contact = true_stances(Runner(), side, 5)[2][0]
+    around = (t > contact - 0.12) & (t < contact + 0.12)
+    wrong = heels[side].copy()
+    wrong[around] = heels[side.other][around]
+    found = find_stances({**heels, side: wrong}, toes, t)
+    assert found.left_out == {side: 1, side.other: 0}
+    assert all(abs(s.contact - contact) > 0.1 for s in found.found if s.side is side)
+
+
 @pytest.mark.parametrize("side", LEGS)
 def test_a_landing_that_was_not_seen_is_left_out_and_counted(side):
     walker = Walker(cycle=1.1)

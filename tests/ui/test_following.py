@@ -172,7 +172,7 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     window.jobs.newest.cancel()
     qtbot.waitUntil(lambda: bool(window.workspace.entries(Track)))
     assert 0 < (window.page("movement").bench.following.tracks.quality > 0).any(axis=1).sum() < 250
-    assert "heel and outer forefoot" in window.page("movement").bench.following.result.warnings[0]
+    assert "heels of both feet" in window.page("movement").bench.following.result.warnings[0]
 
 
 def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):

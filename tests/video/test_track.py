@@ -306,7 +306,9 @@ def test_the_command_line_tracks_and_measures(squat, tmp_path):
     assert table.read_text().splitlines()[0] == "frame,time_s,landmark,x_px,y_px,quality"
     told = run(main, ["measure", str(table), "--task", "front-squat", "--scale-mm-per-px", "2.8", "--json"])
     data = json.loads(told.output)
-    assert data["version"] == 1 and set(data) == {"version", "values", "summaries", "warnings"}
+    lists = {"values", "summaries", "events", "event_error_s", "warnings", "notes"}
+    assert data["version"] == 1 and set(data) == {"version", *lists}
+    assert set(data["events"][0]) == {"kind", "side", "time_s"}
     assert set(data["values"][0]) == {"measure", "side", "cycle", "value", "unit", "frame", "time_s"}
     assert set(data["summaries"][0]) == {"measure", "side", "mean", "sd", "n", "predicted_error"}
     knee = {s["side"]: s for s in data["summaries"] if s["measure"] == "squat-front-fppa"}

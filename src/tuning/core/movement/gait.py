@@ -300,7 +300,8 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
     known = [s for s in strides.values() if isinstance(s, float)]
     if not known:
         return next(s for s in strides.values() if isinstance(s, NotMeasured))
-    stride = float(np.median(known))
+    # Legs share it; one of them may repeat itself better after two.
+    stride = float(np.mean([s for s in known if s < 1.5 * min(known)]))
     frame_s = float(np.median(np.diff(times)))
     contact_sd = float(np.hypot(FRAME_SD * frame_s, CONTACT_SD * stride))
     found, left_out = list[Stance](), dict[Side, int]()

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.ndimage import gaussian_filter1d
 
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
@@ -11,8 +12,9 @@ from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, be
 from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording
-from tuning.core.force.sides import every_formula, observations
+from tuning.core.force.sides import RATE_OF, every_formula, observations
 from tuning.core.force.sway import of_course
+from tuning.core.force.together import _vertex
 from tuning.core.force.weighing import weigh
 from tuning.core.types import LEGS, NotMeasured, Setup, Side, TraceRef
 from tuning.devices import plates
@@ -49,6 +51,7 @@ def test_a_contact_is_read_from_landing_to_push_off():
     assert get("contact") == pytest.approx(off - on, abs=0.006) and get("peak") == pytest.approx(900, rel=0.01)
     assert rep.events["start"] == pytest.approx(on, abs=0.005) and rep.events["end"] == pytest.approx(off, abs=0.005)
     assert get("loading-rate") == pytest.approx(900 / 0.06, rel=0.1)
+    assert get("rise-rate") == pytest.approx((900 - 20) / (rep.events["peak"] - rep.events["start"]), rel=0.02)
     braking = 0.5 * 900 * 0.06 + 900 * 0.14 + 700 * 0.1
     push = 650 * 0.15 + 0.5 * 800 * 0.15
     assert get("impulse-braking") + get("impulse-push") == pytest.approx(braking + 500 * 0.2 + push, rel=0.01)
@@ -338,6 +341,11 @@ def test_two_legs_are_told_by_their_right_share_and_one_leg_by_both_recordings()
         told = {name: value for name, _, value in dict(every_formula(found, other))["peak"]}
         assert told["Right share"] == pytest.approx(70.0), "each leg from its own recording"
     assert every_formula(left, None) == []
+    stand = {("peak", s): 350.0 for s in LEGS}
+    rate = RATE_OF[TESTS["squat-iso"].kind]
+    fast = {**stand, **{(rate, s): 900.0 for s in LEGS}}
+    assert [what for what, _ in every_formula(told_of("quiet-stance", Side.NONE, fast), None)] == ["peak"]
+    assert [what for what, _ in every_formula(told_of("squat-iso", Side.NONE, fast), None)] == ["peak", rate]
 
 
 @given(st.floats(12.0, 40.0), st.floats(0.2, 0.8))
@@ -371,6 +379,33 @@ def test_a_weight_that_is_not_the_known_one_or_no_adult_s_is_questioned(kg, know
     found = read("quiet-stance", {LEFT: force, RIGHT: force}, mass=known)
     told = " ".join(w for w in found.warnings if "The plates weigh" in w)
     assert words in told and bool(told) is bool(words) and found.weight.mass_kg == pytest.approx(kg)
+
+
+def test_only_quiet_standing_tells_whether_a_plate_was_not_at_zero():
+    """Somebody who steps on with one foot first, and then stands still on both, gives no reason to doubt."""
+    t = np.arange(0, 8, 1 / RATE)
+    on, sway = 300 + 400 * np.clip(t / 1.5, 0, 1), 40 * np.sin(2 * np.pi * 2 * t) * (t < 5)
+    for at_rest, doubted in ((0.5, False), (0.75, True)):
+        share = np.where(t < 5, 0.9, at_rest)
+        found = read("quiet-stance", {LEFT: (on + sway) * share, RIGHT: (on + sway) * (1 - share)})
+        assert any("75 % is on the left plate" in w for w in found.warnings) is doubted, found.warnings
+        assert doubted or not any("is on the" in w for w in found.warnings)
+
+
+def test_a_bounce_at_the_bottom_is_no_squat_of_its_own_and_a_second_squat_is():
+    t = np.arange(0, 9, 1 / RATE)
+    down = 0.3 * sum(np.clip((t - a) / 0.7, 0, 1) - np.clip((t - a - 1.7) / 0.7, 0, 1) for a in (2.0, 5.2))
+    bounce = 0.07 * np.exp(-(((t - 3.2) / 0.15) ** 2))
+    height = gaussian_filter1d(bounce - down, 110)
+    total = 70 * (9.80665 + np.gradient(np.gradient(height, t), t))
+    found = read("squat-fast", {LEFT: total / 2, RIGHT: total / 2})
+    assert [rep.number for rep in found.reps] == [1, 2]
+
+
+def test_the_top_of_three_neighbours_lies_between_them():
+    for top in (-0.4, 0.0, 0.3):
+        assert _vertex(-((np.arange(-1.0, 2.0) - top) ** 2), 1) == pytest.approx(top)
+    assert _vertex(np.array([1.0, 1.0, 1.0]), 1) == 0
 
 
 def test_where_nobody_stands_still_the_known_mass_is_the_weight():

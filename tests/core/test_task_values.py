@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tuning.core.movement import tasks
+from tuning.core.movement.load_share import SidePose, hip_share
 from tuning.core.movement.tasks import TASKS, CycleValue, Options, observations
 from tuning.core.movement.tasks.result import Result
 from tuning.core.movement.tracks import Tracks
@@ -265,6 +266,28 @@ def test_the_bar_of_a_bridge_sinks_on_the_raised_side(stance, low):
     assert read.value == pytest.approx(wanted, abs=0.15)
     assert low is stance or read.time_s == pytest.approx(1.5, abs=0.05)
     assert "which leg supports" in tasks.measure(clip, "bridge").warnings[0]
+
+
+@pytest.mark.parametrize("ahead", [1, -1])
+def test_a_bar_on_the_back_moves_the_share_of_the_hip_as_the_model_says(ahead):
+    """Three squats from the side; at the bottom the hip lies 120 px behind the ankle, the knee 60 px ahead of it."""
+    t = np.arange(0, 10, 1 / FPS)
+    low = np.sin(np.pi * np.clip((t % 3 - 0.6) / 1.8, 0, 1)) ** 2
+    at = {"shoulder": (20 * low, 160 + 90 * low), "hip": (-120 * low, 400 + 90 * low),
+          "knee": (60 * low, 550 + 20 * low), "ankle": (0 * t, 700 + 0 * t), "heel": (-40 + 0 * t, 720 + 0 * t),
+          "toe": (90 + 0 * t, 720 + 0 * t)}  # fmt: skip
+    xy = np.stack([np.stack([640 + ahead * x, y], axis=1) for x, y in at.values()], axis=1)
+    clip = Tracks(tuple(at), t, xy, np.ones(xy.shape[:2]))
+    side = RIGHT if ahead == 1 else LEFT
+    told = {}
+    for bar, mass in ((0.0, 70.0), (35.0, 70.0), (35.0, None)):
+        result = tasks.measure(clip, "side-squat", Options(side=side, mass_kg=mass, load_kg=bar, metres_per_px=0.0024))
+        told[bar, mass] = means(result)["hip-knee-share", side]
+        assert any("needs the body mass" in w for w in result.warnings) is (mass is None)
+    pose = SidePose(-120, 60, 0, -40, 90)
+    assert told[0.0, 70.0] == pytest.approx(hip_share(pose, 0.0024, 0.0), abs=0.5)
+    assert told[35.0, 70.0] == pytest.approx(hip_share(pose, 0.0024, 0.5), abs=0.5)
+    assert abs(told[35.0, 70.0] - told[0.0, 70.0]) > 1 and told[35.0, None] == told[0.0, 70.0]
 
 
 def walked_past(ahead, cycle=1.1, cycles=4):

@@ -135,7 +135,8 @@ def _shifted(members: Sequence[Member], rows: list[int], at: Floats, worth: Floa
     loose = bend[None, :] + TURN_SHARE * length[:, None]
     fit = worth[None] * np.exp(-0.5 * (off / loose[:, :, None]) ** 2)
     apart = np.hypot(*(places[:, None] - places[None]).transpose(2, 0, 1)) + np.diag(np.full(len(places), np.inf))
-    cost = SHIFT_COST * np.minimum(length / min(float(reach.max()), float(apart.min())), 1.0)
+    # Two marks may be expected at one place; then every shift is a long one.
+    cost = SHIFT_COST * np.minimum(length / max(min(float(reach.max()), float(apart.min())), 1.0), 1.0)
     hoped = fit.max(axis=2).sum(axis=1) - cost
     best = np.argsort(-hoped)
     return _Limb(rows, fit[best], cost[best], hoped[best])

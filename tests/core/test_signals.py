@@ -91,6 +91,7 @@ def test_steps_are_found_by_heels_alone_on_belt_and_floor_each_event_within_its_
         t, (heels, toes) = heights(walker, fps, rng, away_m_s, forefoot)
         found = find_stances(heels, toes, t)
         assert isinstance(found, Stances) and set(found.left_out.values()) == {0}
+        told = [s.by for s in found.found if np.isfinite(s.toe_off)]
         assert found.stride == pytest.approx(walker.cycle, abs=0.03)
         for side in LEGS:
             true = true_stances(walker, side, t[-1])
@@ -102,9 +103,9 @@ def test_steps_are_found_by_heels_alone_on_belt_and_floor_each_event_within_its_
                 )
             assert len([s for s in found.found if s.side is side]) <= len(true) + 2
         if forefoot is False:
-            assert {s.by for s in found.found} == {"heel"}
+            assert set(told) == {"heel"}
         else:
-            assert np.mean([s.by == "forefoot" for s in found.found]) > 0.5
+            assert told.count("forefoot") > 0.5 * len(told)
         kind = "run" if isinstance(walker, Runner) else "walk"
         assert gait_of(steps_of(found.found, found.stride), 1 / fps) in (kind, "")
     assert (np.mean(np.abs(gaps) <= Z95, axis=0) >= 0.9).all(), "contact, toe-off"
@@ -125,9 +126,8 @@ def test_a_step_lies_between_its_own_swings_and_in_the_middle_of_the_other_legs(
             assert step.swing_end == pytest.approx(contact + walker.cycle, abs=0.02)
     assert gait_of([], 1 / 60) == gait_of(steps[:1], 1 / 60) == ""
     mirrored = find_stances({s: heels[s.other] for s in LEGS}, {s: toes[s.other] for s in LEGS}, t)
-    assert [(s.side.other, s.contact, s.toe_off) for s in mirrored.found] == [
-        (s.side, s.contact, s.toe_off) for s in found.found
-    ]
+    assert [(s.side.other, s.contact) for s in mirrored.found] == [(s.side, s.contact) for s in found.found]
+    np.testing.assert_equal([s.toe_off for s in mirrored.found], [s.toe_off for s in found.found])
 
 
 @pytest.mark.parametrize("away_m_s", [0.0, 0.6])

@@ -41,7 +41,10 @@ LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
 
 @dataclass(frozen=True)
 class Stance:
-    """One foot's time on the ground: times and their SD, s; `by` names the mark that told the toe-off."""
+    """One foot's time on the ground: times and their SD, s; `by` names the mark that told the toe-off.
+
+    The toe-off is NaN where it was not told, as in the last stance of a clip: the landing still ends a swing.
+    """
 
     side: Side
     contact: float
@@ -315,11 +318,11 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
         left_out[side] = round((max(whole) - min(whole)) / stride) + 1 if whole else 0
         for contact in contacts:
             off, by = _toe_off(heel, bend, times, contact, stride)
-            if np.isfinite(contact + off):
+            if np.isfinite(contact):
                 sd = (FOREFOOT_SD if by == "forefoot" else HEEL_SD) * stride
                 found.append(Stance(side, contact, off, contact_sd, float(np.hypot(FRAME_SD * frame_s, sd)), by))
-                left_out[side] -= contact in whole
-    if not found:
+                left_out[side] -= contact in whole and bool(np.isfinite(off))
+    if not any(np.isfinite(one.toe_off) for one in found):
         return NotMeasured("no-steps", "no whole step was found: both heels must be seen from landing to swing")
     return Stances(sorted(found, key=lambda s: s.contact), left_out, stride)
 
@@ -330,7 +333,7 @@ def steps_of(stances: Sequence[Stance], stride: float) -> list[Step]:
     for side in LEGS:
         own = [s for s in stances if s.side is side]
         other = [s for s in stances if s.side is side.other]
-        for number, one in enumerate(own, start=1):
+        for number, one in enumerate((s for s in own if np.isfinite(s.toe_off)), start=1):
             contact, off = one.contact, one.toe_off
             again = next((s.contact for s in own if 0.6 * stride < s.contact - contact < 1.5 * stride), np.nan)
             lift = next((s.toe_off for s in other if contact - 0.1 * stride < s.toe_off < off), np.nan)

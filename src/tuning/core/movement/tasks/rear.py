@@ -50,7 +50,8 @@ def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
     if isinstance(stances, NotMeasured):
         result.warnings.append(f"No steps: {stances.detail}.")
         return []
-    for one in stances.found:
+    whole = [one for one in stances.found if np.isfinite(one.toe_off)]
+    for one in whole:
         result.found += [("contact", one.side, one.contact), ("toe-off", one.side, one.toe_off)]
     for side, count in stances.left_out.items():
         if count:
@@ -58,7 +59,7 @@ def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
             result.warnings.append(
                 f"{steps} of the {side} leg left out: landing or swing of the heel was not seen well enough."
             )
-    _say_how(stances.found, result)
+    _say_how(whole, result)
     return steps_of([_placed(one, options, 1 / signals.rate) for one in stances.found], stances.stride)
 
 

@@ -93,8 +93,8 @@ def _say_how(stances: Sequence[Stance], result: Result) -> None:
     for by, words in (("forefoot", "the forefoot"), ("heel", "the heel alone")):
         sds = [s.toe_off_sd for s in stances if s.by == by]
         if sds:
-            ways.append(f"by {words} in {len(sds)} of {len(stances)} steps, ± {1000 * Z95 * max(sds):.0f} ms")
-    contact = f"± {1000 * result.event_error['contact']:.0f} ms"
+            ways.append(f"by {words} in {len(sds)} of {len(stances)} steps, ±{1000 * Z95 * max(sds):.0f} ms")
+    contact = f"±{1000 * result.event_error['contact']:.0f} ms"
     result.notes.append(f"Landing is told by the heel, {contact}; toe-off {'; '.join(ways)}.")
 
 

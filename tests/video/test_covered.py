@@ -82,3 +82,6 @@ def test_a_toe_half_under_its_heel_is_not_trusted_and_one_turned_away_is(side, l
     assert (found.quality[:9, 1] >= TRUSTED).all()
     assert np.nanmax(off[40:]) < 1 and (found.quality[29:, 1] >= TRUSTED).mean() > 0.9, "one frame alone is noise"
     assert (found.quality[:, 0] >= TRUSTED).all(), "the knee's is covered by nothing"
+    front = {"knee": marks[f"knee_back_{side}"], "ankle": marks[f"toe_{side}"]}
+    aslant = track(Film(pictures), len(ways), found.times, 0, {f"{name}_{side}": at for name, at in front.items()})
+    assert (aslant.quality[covered, 1] >= TRUSTED).mean() > 0.5, "an ankle that looks so is seen aslant"

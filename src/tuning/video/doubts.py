@@ -20,6 +20,8 @@ FOOT = ("heel", "heel_top", "toe", "second_toe", "ankle")
 """Marks of a foot, as their names begin; the knee's begin with `knee`."""
 BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
 """Pairs of which the first lies nearer to the knee; a toe may lie beside the heel."""
+BEHIND_THE_HEEL = "toe"
+"""The mark that its own foot can cover, seen from behind; others look narrow where they are seen aslant."""
 CLEAR_ORDER, LEAST_RUN = 0.5, 5
 """How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
 for how many frames the other way round (practice judgement, editable)."""
@@ -50,7 +52,8 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
             if near in names and far in names:
                 _exchanged(found, start, knee, names[near], names[far])
         _too_far_apart(found, knee, foot)
-        for mark in foot:
+        if BEHIND_THE_HEEL in names:
+            mark = names[BEHIND_THE_HEEL]
             _doubt(found, mark, half_covered(found, narrow[:, mark], knee, mark))
 
 

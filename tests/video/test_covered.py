@@ -41,7 +41,7 @@ def frame(rng, outward: float, lean_deg: float, way: str) -> Picture:
         put(box(outer, inner, y, y + 20), SOLE if way == "flat" else SHOE)
         put(disc(TOE, 0.75 if way == "slim" else 1.0, 0.75 if way == "flat" else 1.0), RED)
         if way == "half":
-            put(box(x - 1.8 * outward, inner, y - 25, y + 25), SHOE)
+            put(box(x - 2.6 * outward, inner, y - 25, y + 25), SHOE)
             put(box(x + 6.5 * outward, outer + outward, y - 25, y + 25), GROUND)
         put(disc(KNEE), RED)
         planes.append(big)

@@ -84,7 +84,7 @@ WALKERS = (Walker(cycle=0.9, step=0.3, toe_out_left=12), Walker(cycle=1.4, step=
 
 @pytest.mark.parametrize("away_m_s", [0.0, 1.0])
 @pytest.mark.parametrize("forefoot", [True, False])
-@pytest.mark.parametrize("fps", [25, 30, 60, 120, 240])
+@pytest.mark.parametrize("fps", [25, 60, 240])
 def test_steps_are_found_by_heels_alone_on_belt_and_floor_each_event_within_its_own_error(fps, forefoot, away_m_s):
     rng, gaps = np.random.default_rng(11), []
     for walker in WALKERS:

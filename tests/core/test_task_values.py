@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from tuning.core.movement import tasks
+from tuning.core.movement.kinematics import Signals
 from tuning.core.movement.load_share import SidePose, hip_share
 from tuning.core.movement.tasks import TASKS, CycleValue, Options, observations
-from tuning.core.movement.tasks.result import Result
+from tuning.core.movement.tasks.result import Meter, Result
 from tuning.core.movement.tracks import Tracks
+from tuning.core.pictures.geometry import lean_from_vertical
 from tuning.core.types import LEGS, Setup, Side
 from tuning.knowledge import load
 
@@ -266,6 +268,22 @@ def test_the_bar_of_a_bridge_sinks_on_the_raised_side(stance, low):
     assert read.value == pytest.approx(wanted, abs=0.15)
     assert low is stance or read.time_s == pytest.approx(1.5, abs=0.05)
     assert "which leg supports" in tasks.measure(clip, "bridge").warnings[0]
+
+
+@pytest.mark.parametrize("least", [False, True])
+def test_an_extreme_at_the_end_of_its_frames_carries_the_error_of_that_end(least):
+    """A value that climbs 30 degrees a second: its greatest lies at the end of its frames, its least at the start."""
+    t = np.arange(0, 3, 1 / FPS)
+    angle = 10 + 30 * t
+    lean = np.stack([640 + 200 * np.sin(np.radians(angle)), 500 - 200 * np.cos(np.radians(angle))], axis=1)
+    clip = Tracks(("a", "b"), t, np.stack([np.tile([640.0, 500.0], (t.size, 1)), lean], axis=1), np.ones((t.size, 2)))
+    meter = Meter(Signals(clip, 7.0, 0.0, None), Result("rear-gait"))
+    line = meter.curve("of", LEFT, ("a", "b"), lambda m: lean_from_vertical(m["a"], m["b"], 1))
+    frames, own, other = np.arange(60, 121), (0.1, 0.0) if least else (0.0, 0.1), (0.0, 0.1) if least else (0.1, 0.0)
+    for ends in ((0.0, 0.0), own, other):
+        line.extreme(frames, 1, least, ends_sd=ends)
+    alone, at_its_end, at_the_other = (v.marking_sd for v in meter.result.values)
+    assert at_its_end == pytest.approx(np.hypot(alone, 30 * 0.1), rel=0.02) and at_the_other == alone
 
 
 @pytest.mark.parametrize("ahead", [1, -1])

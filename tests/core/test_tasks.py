@@ -30,7 +30,7 @@ from tuning.core.units import GRAVITY
 from tuning.demo.camera import Camera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build
-from tuning.demo.motions import STANCE, Squatter, Walker, squatting, walking
+from tuning.demo.motions import STANCE, Runner, Squatter, Walker, running, squatting, walking
 
 TRACKING_SD = 0.14
 
@@ -260,6 +260,9 @@ def test_what_is_missing_is_said_and_partial_sets_still_measure():
     ]
     assert "gait-foot-line" not in {v.measure for v in by_heels.values}
     by_toes = tasks.measure(tracks, "rear-gait")
+    run = tasks.measure(tracks_of(lambda x: build(running(Runner(), x)), Camera("rear"), 60, 4, rng), "rear-gait")
+    assert run.gait == "run" and any("Look through" in w for w in run.warnings)
+    assert by_toes.gait == "walk" and not any("Look through" in w for w in by_toes.warnings)
     assert by_toes.event_error["toe-off"] < by_heels.event_error["toe-off"] and "forefoot" in by_toes.notes[0]
     feetless = [k for k, n in enumerate(tracks.names) if n.startswith("psis")]
     bare = Tracks(

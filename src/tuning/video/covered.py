@@ -26,17 +26,20 @@ after: one narrow frame is noise (practice judgement, editable)."""
 COLOUR_COUNTS = np.array([1.0, 2.0, 2.0])
 
 
-def narrow_way(picture: Picture, seen: Blob) -> Floats | None:
-    """The direction (unit vector) in which a find is narrow between two unlike grounds; None for a whole disc."""
+def narrow_way(picture: Picture, seen: Blob | None) -> Floats:
+    """The direction (unit vector) in which a find is narrow between two unlike grounds; NaN where it is whole."""
+    whole = np.full(2, np.nan)
+    if picture.halves is None or seen is None:
+        return whole
     xx, xy, yy = seen.spread
     middle, half = (xx + yy) / 2, math.hypot((xx - yy) / 2, xy)
     length, width = math.sqrt(middle + half), math.sqrt(max(middle - half, 0.0))
-    if picture.halves is None or width >= NARROW * length:
-        return None
+    if width >= NARROW * length:
+        return whole
     turn = 0.5 * math.atan2(2 * xy, xx - yy)
     along, way = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
     ahead, behind = (_ground(picture, seen.at, along * length, side * way, 2 * width) for side in (1, -1))
-    return way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else None
+    return way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else whole
 
 
 def _ground(picture: Picture, at: Floats, along: Floats, way: Floats, width: float) -> Floats:

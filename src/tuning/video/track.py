@@ -152,8 +152,7 @@ class Follower:
             if find is None and not target.unseen:
                 target.leave(self.targets)
         told = [target.settle(find) for target, find in zip(self.targets, finds, strict=True)]
-        ways = [None if find is None or find.seen is None else narrow_way(picture, find.seen) for find in finds]
-        self.narrow = [np.full(2, np.nan) if way is None else way for way in ways]
+        self.narrow = [narrow_way(picture, find and find.seen) for find in finds]
         if self._any_plain:
             self._before = picture.y.copy()
         return told

@@ -21,14 +21,19 @@ LOW_SHARE, FALL_WITHIN, FALL_BEFORE, GREAT_SHARE = 0.6, 0.85, 0.15, 0.45
 """The heel is low in this share of its way; the fall before a contact lies within so much of a stride before the heel
 is lowest, and at least the next share, and stands out by the last of the fastest fall there (practice judgement,
 editable)."""
-HEEL_RISE, STANCE_TO_RISE, NEAR_RISE, RUN_LAG, AGREED, AT_THE_END = 0.1, 1.28, 0.12, 0.035, 0.08, 0.05
-"""Once the heel has risen by this share of its swing, the stance lasts so many times as long as it has lasted; the
-forefoot turns most sharply within this share of a stride of that, in a run by the next share after it left the ground;
-it is believed when it agrees with the heel by the next share; in the last of the clip nothing is told (practice
+HEEL_RISE, STANCE_TO_RISE = 0.1, 1.28
+"""Once the heel has risen by this share of its swing, the stance lasts so many times as long as it has lasted (practice
 judgement from drawn walks and runs of two kinds, editable)."""
-FRAME_SD, CONTACT_SD, FOREFOOT_SD, HEEL_SD = 0.4, 0.023, 0.03, 0.045
-"""SD of an event's time: in frames; and in strides for a contact, and for a toe-off told by forefoot or heel. Checked
-on drawn walks and runs of two kinds (practice judgement, editable)."""
+NEAR_RISE, RUN_LAG, AGREED = 0.12, 0.035, 0.08
+"""In strides: how near to that the forefoot's sharpest turn is looked for, by how much it comes late in a run, and how
+well it has to agree with the heel to be believed (practice judgement, editable)."""
+AT_THE_END = 0.05
+"""So many strides before the end of a clip no toe-off is told: smoothing has nothing to go by there."""
+EVENT_SD_FRAMES = 0.4
+"""SD of an event's time, frames; checked by tests on fresh clips."""
+CONTACT_SD, FOREFOOT_SD, HEEL_SD = 0.023, 0.03, 0.045
+"""What adds to it, in strides: of a contact, of a toe-off told by the forefoot, by the heel. Checked on drawn walks and
+runs of two kinds (practice judgement, editable)."""
 SURE_FRAMES = 1.5
 """Both feet down, or none, for less than so many frames tells neither walking nor running."""
 LEAST_ALIKE, LEAST_UNLIKE = 3, 0.25
@@ -306,7 +311,7 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
     # Legs share it; one of them may repeat itself better after two.
     stride = float(np.mean([s for s in known if s < 1.5 * min(known)]))
     frame_s = float(np.median(np.diff(times)))
-    contact_sd = float(np.hypot(FRAME_SD * frame_s, CONTACT_SD * stride))
+    contact_sd = float(np.hypot(EVENT_SD_FRAMES * frame_s, CONTACT_SD * stride))
     found, left_out = list[Stance](), dict[Side, int]()
     for side in LEGS:
         heel = cleaned(level[side], times, FALL_CUTOFF_HZ)
@@ -319,8 +324,9 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
         for contact in contacts:
             off, by = _toe_off(heel, bend, times, contact, stride)
             if np.isfinite(contact):
-                sd = (FOREFOOT_SD if by == "forefoot" else HEEL_SD) * stride
-                found.append(Stance(side, contact, off, contact_sd, float(np.hypot(FRAME_SD * frame_s, sd)), by))
+                share = FOREFOOT_SD if by == "forefoot" else HEEL_SD
+                off_sd = float(np.hypot(EVENT_SD_FRAMES * frame_s, share * stride))
+                found.append(Stance(side, contact, off, contact_sd, off_sd, by))
                 left_out[side] -= contact in whole and bool(np.isfinite(off))
     if not any(np.isfinite(one.toe_off) for one in found):
         return NotMeasured("no-steps", "no whole step was found: both heels must be seen from landing to swing")

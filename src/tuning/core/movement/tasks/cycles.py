@@ -6,9 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from tuning.core.movement.gait import EVENT_SD_FRAMES
 from tuning.core.movement.kinematics import CycleValue, Signals
 from tuning.core.movement.repetitions import Repetition, find_repetitions
-from tuning.core.movement.tasks.result import EVENT_SD_FRAMES, Options, Result
+from tuning.core.movement.tasks.result import Options, Result
 from tuning.core.signals import fill_gaps
 from tuning.core.types import NotMeasured, Side
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from tuning.core.force.together import Plates
 from tuning.core.judging.verdict import Z95
+from tuning.core.movement.gait import EVENT_SD_FRAMES
 from tuning.core.movement.kinematics import Curve, CycleValue, Signals, over_time
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
@@ -16,8 +17,6 @@ from tuning.core.types import Floats, Side
 
 LEAST_SEEN = 0.6
 """A step or repetition counts when its marks were seen in this share of it (practice judgement, editable)."""
-EVENT_SD_FRAMES = 0.4
-"""SD of an event's time, frames; checked by tests on fresh clips."""
 
 
 @dataclass(frozen=True)

@@ -1,11 +1,13 @@
 """Films people, stickers, light and phones that the everyday tests never show, and tells where following fails.
 
-`python scripts/wide.py [--clips 40] [--seed S] [--write]`: half a minute a clip. Every clip draws all its conditions
-at random; the table groups the same clips by one condition at a time.
+`python scripts/wide.py [--clips 40] [--seed S] [--keep FOLDER] [--write]`: half a minute a clip. Every clip draws all
+its conditions at random; the table groups the same clips by one condition at a time. With `--keep` the outcome of each
+clip is kept there, so that a long run that was stopped goes on where it was.
 """
 
 from __future__ import annotations
 
+import pickle
 import secrets
 import tempfile
 from collections import defaultdict
@@ -13,6 +15,7 @@ from collections.abc import Callable, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import accuracy_page
@@ -167,6 +170,17 @@ def followed(seed: int, keep: Path | None = None) -> Outcome:
     return Outcome(made.words, seed, np.linalg.norm(found.xy - truth, axis=2), found.quality, shown, found.names)
 
 
+def kept(seed: int, folder: Path | None) -> Outcome:
+    """The outcome of a clip, from an earlier run where there is one."""
+    path = None if folder is None else folder / f"{seed}.pickle"
+    if path is not None and path.exists():
+        return pickle.loads(path.read_bytes())
+    made = followed(seed)
+    if path is not None:
+        path.write_bytes(pickle.dumps(made))
+    return made
+
+
 def row(name: str, of: list[Outcome]) -> list[str]:
     """A line of the table for a group of clips."""
     off = np.concatenate([o.off.ravel() for o in of])
@@ -195,13 +209,16 @@ HEAD = ["clips with", "clips", "lost", "RMS", "elsewhere", "q 0.5: within 1.5 px
 @click.option("--clips", default=40)
 @click.option("--seed", type=int)
 @click.option("--jobs", default=1)
+@click.option("--keep", type=click.Path(file_okay=False, path_type=Path), help="Keep the outcome of each clip here.")
 @click.option("--write/--no-write", default=False, help="Write docs/accuracy.md.")
 @click.option("--worst", default=8, help="How many of the worst clips to list.")
-def main(clips: int, seed: int | None, jobs: int, write: bool, worst: int) -> None:
+def main(clips: int, seed: int | None, jobs: int, keep: Path | None, write: bool, worst: int) -> None:
     """Film, follow, print."""
     seed = secrets.randbits(24) if seed is None else seed
+    if keep is not None:
+        keep.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(jobs) as pool:
-        made = list(pool.map(followed, range(1000 * seed, 1000 * seed + clips)))
+        made = list(pool.map(partial(kept, folder=keep), range(1000 * seed, 1000 * seed + clips)))
     groups: dict[tuple[str, str], list[Outcome]] = defaultdict(list)
     for one in made:
         for what, value in one.words.items():

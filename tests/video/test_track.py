@@ -21,10 +21,11 @@ from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 from tuning.exchange.csv.tracks import read_tracks
-from tuning.video import track
 from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
+from tuning.video.follower import Follower
 from tuning.video.luma import LumaReader, Picture, _picture
+from tuning.video.stickers import recognise
 
 FPS = 60
 CASES = {"clean": (False, accuracy.CLEAN, 0.15), "hard": (True, accuracy.HARD, 0.5)}
@@ -89,7 +90,7 @@ def test_a_mark_on_plain_skin_is_not_held_and_said_so():
         shade = 120 + 40 * np.sin((across - 2.0 * n) / 12) + rng.normal(0, 1, (160, 240))
         return shade.clip(0, 255).astype(np.uint8)
 
-    follower = track.Follower(picture(0), {"shoulder": np.array([45.0, 80.0])})
+    follower = Follower(picture(0), {"shoulder": np.array([45.0, 80.0])})
     told = [follower.step(picture(n))[0] for n in range(1, 40)]
     assert all(quality < TRUSTED for _, quality in told)
     xy = np.array([[at] for at, _ in told])
@@ -105,7 +106,7 @@ def test_the_small_sticker_under_the_click_is_meant_and_not_the_bright_foot_besi
 
     plane = (50 + 100 * disc(80, 60, 13.5) + 65 * disc(88, 65, 3.0)).clip(0, 255).astype(np.uint8)
     for off in ((0, 0), (-1.8, 0), (0, -1.8), (1.3, 1.3), (-1.3, -1.3)):
-        at, sticker = track.recognise(plane, np.array([88.0 + off[0], 65.0 + off[1]]))
+        at, sticker = recognise(plane, np.array([88.0 + off[0], 65.0 + off[1]]))
         assert at == pytest.approx((88, 65), abs=0.6) and sticker.radius < 4, off
 
 
@@ -119,7 +120,7 @@ def test_a_hidden_mark_is_found_where_it_was_going_though_its_neighbour_stands()
                 plane += 120 * np.clip(6.5 - np.hypot(across + 0.5 - x, down + 0.5 - y), 0, 1)
         return plane.astype(np.uint8)
 
-    follower = track.Follower(picture(0), {"asis": (60.0, 40.0), "knee": (110.0, 300.0), "ankle": (150.0, 330.0)})
+    follower = Follower(picture(0), {"asis": (60.0, 40.0), "knee": (110.0, 300.0), "ankle": (150.0, 330.0)})
     told = [follower.step(picture(n))[0] for n in range(1, 50)]
     for n, (at, quality) in enumerate(told, 1):
         assert (quality >= TRUSTED) is not (20 <= n < 27), n
@@ -179,11 +180,11 @@ def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground
     hue = (ground[0], ground[1] - 25, ground[2] + 25)
     for x, y in ((80.0, 60.0), (81.3, 60.6), (80.5, 61.0)):
         seen = in_colour([(x, y, 5.0)], ground, hue)
-        at, sticker = track.recognise(seen, np.array([x + 1.0, y - 0.7]))
+        at, sticker = recognise(seen, np.array([x + 1.0, y - 0.7]))
         assert sticker is not None and at == pytest.approx((x, y), abs=0.2)
-        assert track.recognise(Picture(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
+        assert recognise(Picture(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
     plain = in_colour([], ground, hue)
-    assert track.recognise(plain, np.array([80.0, 60.0]))[1] is None
+    assert recognise(plain, np.array([80.0, 60.0]))[1] is None
 
 
 @pytest.mark.parametrize("backward", [False, True])
@@ -194,7 +195,7 @@ def test_a_red_sticker_is_followed_out_of_the_shadow_where_it_is_darker_than_its
         lit = np.clip((35 - n if backward else n) / 12, 0, 1)
         return in_colour([(40 + 2.0 * n, 80, 6.5)], (60 + 75 * lit, 120, 140), (60 + 30 * lit, 119, 150 + 4 * lit))
 
-    follower = track.Follower(picture(0), {"heel_left": np.array([40.6, 79.5])})
+    follower = Follower(picture(0), {"heel_left": np.array([40.6, 79.5])})
     told = [follower.step(picture(n))[0] for n in range(1, 48)]
     kept = [n for n, (at, quality) in enumerate(told, 1) if quality >= TRUSTED]
     assert len(kept) >= 45 and all(told[n - 1][0] == pytest.approx((40 + 2.0 * n, 80), abs=0.6) for n in kept)
@@ -205,7 +206,7 @@ def test_a_coloured_sticker_is_followed_over_ground_that_gets_lighter_and_darker
         shade = round(60 * np.sin(n / 7))
         return in_colour([(60 + 2.0 * n, 80, 5.0)], (110 + shade, 120, 150), (110, 100, 185))
 
-    follower = track.Follower(picture(0), {"heel_left": np.array([60.4, 79.5])})
+    follower = Follower(picture(0), {"heel_left": np.array([60.4, 79.5])})
     for n in range(1, 60):
         at, quality = follower.step(picture(n))[0]
         assert quality >= TRUSTED and at == pytest.approx((60 + 2.0 * n, 80), abs=0.5), n
@@ -216,7 +217,7 @@ def test_a_foot_that_moves_in_the_first_frame_is_not_lost(speed):
     def picture(n):
         return in_colour([(120 + speed[0] * n, 70 + speed[1] * n, 5.0)])
 
-    follower = track.Follower(picture(0), {"heel_left": np.array([120.0, 70.0])})
+    follower = Follower(picture(0), {"heel_left": np.array([120.0, 70.0])})
     for n in range(1, 5):
         at, quality = follower.step(picture(n))[0]
         assert quality >= TRUSTED and at == pytest.approx((120 + speed[0] * n, 70 + speed[1] * n), abs=0.3), n
@@ -227,7 +228,7 @@ def test_a_mark_hidden_for_two_seconds_is_found_again():
         hidden = 10 <= n < 70
         return in_colour([(150, 60, 5.0), *([] if hidden else [(80, 60, 5.0)])])
 
-    follower = track.Follower(picture(0), {"heel_left": np.array([80.0, 60.0]), "heel_right": np.array([150.0, 60.0])})
+    follower = Follower(picture(0), {"heel_left": np.array([80.0, 60.0]), "heel_right": np.array([150.0, 60.0])})
     told = [follower.step(picture(n))[0] for n in range(1, 80)]
     assert all(quality == 0 for _, quality in told[9:69])
     assert told[75][1] >= TRUSTED and told[75][0] == pytest.approx((80, 60), abs=0.3)

@@ -11,11 +11,11 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
+from tuning.video.anatomy import SIDES
 from tuning.video.covered import half_covered
 
 EDGE_QUALITY, DOUBTED = 0.95, 0.4
 """Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""
-SIDES = ("left", "right")
 FOOT = ("heel", "heel_top", "toe", "second_toe", "ankle")
 """Marks of a foot, as their names begin; the knee's begin with `knee`."""
 BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))

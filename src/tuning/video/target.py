@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
+from tuning.video.anatomy import side_of
 from tuning.video.stickers import Blob, Sticker, gap
 
 GATE_PX, GATE_MOST_PX = 9.0, 48.0
@@ -53,7 +54,7 @@ class Target:
     @property
     def limb(self) -> str:
         """Left or right, as its name ends; empty for a mark of the middle."""
-        return next((side for side in ("left", "right") if self.name.endswith(side)), "")
+        return side_of(self.name)
 
     def predicted(self) -> Floats:
         """Its own course, turned as its neighbours left theirs, fading into their motion while unseen."""

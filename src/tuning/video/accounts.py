@@ -1,0 +1,276 @@
+"""Who is who among the stickers of a clip, told by all its frames at once.
+
+Several accounts of the clip are kept side by side, each saying which sticker is which mark, and carried from frame to
+frame (multiple hypothesis tracking, Reid 1979). An account is charged for jumps, for marks that are missing, for
+stickers that are nobody's, and for a body that nobody has. What a single frame cannot tell, such as whose heel has come
+out from behind which knee, later frames do: the account that was charged least is told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, fields, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import linear_sum_assignment
+
+from tuning.core.types import Floats
+from tuning.video.anatomy import Body
+from tuning.video.sights import OLD_SHARE, YOUNG, Ints, Runs, Sights
+
+STATURE_PX, STATURE_M = 1.3, 1.7
+"""A body fills the picture's height divided by the first where its marks do not tell its stature, and has the second
+(practice judgement, editable)."""
+JITTER_PX, SPEEDS_UP, STARTS, WANDERS, WANDERS_S, QUICK = 2.0, 30.0, 2.0, 1.5, 0.35, 0.1
+"""What a mark may differ from its course by (SD): px at rest; what a foot speeds up by, m/s²; what is not known of its
+speed at first, m/s; how fast a hidden mark leaves its course, m/s, and for how long, s; share of its speed (practice
+judgement, editable)."""
+GATE, FAR_SHARE = 4.5, 0.12
+"""A find further off than so many SD, or than this share of the picture's height, is not the mark."""
+UNLIKE, NOBODYS, GOES, STAYS_AWAY = 1.5, 2.0, 3.0, 0.5
+"""Charges (log odds): for a find unlike a sticker; for a sticker that is nobody's; for a mark that is not seen, in the
+first frame and in each that follows (practice judgement, editable)."""
+TOO_LONG, TOO_LONG_BY, UPSIDE_DOWN, TURNED_BY, PLACE_MOST = 8.0, 0.035, 0.4, 0.02, 4.0
+"""Charges for each frame with a limb too long or upside down, reached at so much, share of stature; and for a mark out
+of its place, at most (practice judgement, editable)."""
+PLACE_MEMORY, LEAST_STAY = 60, 0.8
+"""Frames that tell a mark's place below the pelvis, and how little it strays there, share of what it usually does."""
+FADE, FORGOTTEN = 0.8, 3
+"""What is left of a hidden mark's own speed after a frame, and the frames after which it says nothing any more."""
+ACCOUNTS, WORSE, ONE_PLACE_PX = 12, 20.0, 30.0
+"""Accounts kept at most, and how much worse than the best the last of them may be; two that put hidden marks no further
+apart than this are one."""
+MOST_WAYS, OTHER_WAYS, SURELY = 8, 8.0, 3.0
+"""Ways in which one frame may be meant, at most; how much worse than the best another may be; a find that is better by
+the last than none is not done without for nothing."""
+
+
+@dataclass(frozen=True)
+class _Accounts:
+    """n accounts of m marks: places and speeds (n, m, 2), frames unseen and seen (n, m), mean place below the pelvis
+    and its variance (n, m, 2), numbers of their stickers in the last frame (n, m), -1 for none, and charges (n)."""
+
+    at: Floats
+    speed: Floats
+    unseen: Ints
+    age: Ints
+    place: Floats
+    stray: Floats
+    last: Ints
+    charge: Floats
+
+    def of(self, rows: Ints) -> _Accounts:
+        """Some of them, in this order."""
+        return _Accounts(*(getattr(self, field.name)[rows] for field in fields(self)))
+
+
+class Teller:
+    """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
+
+    `frame_s` is the time between frames, `height` that of the picture, px.
+    """
+
+    def __init__(self, body: Body, start: Floats, frame_s: float, height: int) -> None:
+        self.body, self.start, self.frame_s = body, start, frame_s
+        self.tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
+        self.metre = self.tall / STATURE_M
+        self.far = FAR_SHARE * height
+        self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
+        """How far a mark of known speed lies from its course, px (SD)."""
+
+    def told(self, sights: Iterable[Sights]) -> Ints:
+        """For each frame the number of each mark's sticker, -1 for none: (frames, marks)."""
+        now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Runs.begin(np.zeros((0, 2)))
+        for seen in sights:
+            runs = runs.then(seen.at, self.loose)
+            now, parents, chosen = self._next(now, seen, runs.follower)
+            trail.append((parents, chosen))
+        row, told = int(np.argmin(now.charge)), list[Ints]()
+        for parents, chosen in reversed(trail):
+            told.append(chosen[row])
+            row = int(parents[row])
+        return np.array(told[::-1], dtype=np.intp).reshape(-1, len(self.start))
+
+    def _first(self) -> _Accounts:
+        at = self.start[None].copy()
+        none = np.zeros(at.shape[:2], dtype=np.intp)
+        stray = np.repeat(np.square(self.body.stays)[None, :, None], 2, axis=2)
+        return _Accounts(at, np.zeros_like(at), none, none, at - self._pelvis(at), stray, none - 1, np.zeros(1))
+
+    def _pelvis(self, at: Floats) -> Floats:
+        """Middle of the marks of the pelvis, (n, 1, 2); hidden ones are where they are thought to be."""
+        return at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else np.zeros((len(at), 1, 2))
+
+    def _next(self, now: _Accounts, seen: Sights, follower: Ints) -> tuple[_Accounts, Ints, Ints]:
+        """The accounts after one more frame, the one that each came from, and what each says."""
+        gain = self._gains(now, seen)
+        goes_on = np.append(follower, -1)[now.last]
+        ways = [(n, way) for n in range(len(gain)) for way in _ways_on(gain[n], goes_on[n])]
+        parents = np.array([n for n, _ in ways], dtype=np.intp)
+        chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
+        after = self._moved(now.of(parents), seen, chosen)
+        here = np.take_along_axis(gain[parents], np.maximum(chosen, 0)[:, :, None], axis=2)[:, :, 0]
+        missing = np.where(now.unseen > 0, STAYS_AWAY, GOES).sum(axis=1)[parents] + NOBODYS * seen.like.sum()
+        charge = after.charge - np.where(chosen >= 0, here, 0.0).sum(axis=1) + missing
+        after = replace(after, charge=charge + self._misfit(after, chosen >= 0))
+        kept = _best(after, chosen)
+        return after.of(kept), parents[kept], chosen[kept]
+
+    def _gains(self, now: _Accounts, seen: Sights) -> Floats:
+        """What is gained over leaving mark and sticker alone, (n, m, finds); -inf where they are too far apart."""
+        frame = self.frame_s
+        away = WANDERS * self.metre * frame * np.minimum(now.unseen, WANDERS_S / frame)
+        starting = np.where(now.age < YOUNG, STARTS * self.metre * frame, 0.0)
+        quick = QUICK * np.hypot(now.speed[..., 0], now.speed[..., 1])
+        loose = np.sqrt(self.loose**2 + starting**2 + away**2 + quick**2)[:, :, None]
+        off = np.linalg.norm((now.at + now.speed)[:, :, None] - seen.at[None, None], axis=3)
+        missing = np.where(now.unseen > 0, STAYS_AWAY, GOES)[:, :, None]
+        gain = missing + NOBODYS * seen.like - UNLIKE * (1 - seen.like) - 0.5 * np.square(off / loose)
+        gain[(off > GATE * loose) | (off > self.far)] = -np.inf
+        none: Floats = np.full((*gain.shape[:2], 1), -np.inf)
+        return np.concatenate([gain, none], axis=2) if not gain.shape[2] else gain
+
+    def _moved(self, before: _Accounts, seen: Sights, chosen: Ints) -> _Accounts:
+        """The accounts with each mark on its sticker, and hidden ones carried on by their company."""
+        shown = chosen >= 0
+        there = seen.at[np.maximum(chosen, 0)] if len(seen.at) else np.zeros_like(before.at)
+        moved = there - before.at
+        steady = shown & (before.unseen == 0)
+        company = steady @ self.body.company.T
+        carried = np.einsum("mk,nkd->nmd", self.body.company, np.where(steady[..., None], moved, 0.0))
+        carried = np.where(company[..., None] > 0, carried / np.maximum(company, 1e-12)[..., None], before.speed)
+        fade = (FADE ** (before.unseen + 1))[..., None]
+        drift = fade * before.speed + (1 - fade) * carried
+        usual = np.where((before.age == 0)[..., None], moved, OLD_SHARE * before.speed + (1 - OLD_SHARE) * moved)
+        back = moved / (before.unseen + 1)[..., None]
+        long = before.unseen > FORGOTTEN  # the way between says little of where it is going now
+        speed = np.where((before.unseen == 0)[..., None], usual, np.where(long[..., None], carried, back))
+        at = np.where(shown[..., None], there, before.at + drift)
+        off = at - self._pelvis(at) - before.place
+        share = np.where(shown, 1 / (PLACE_MEMORY + 1), 0.0)[..., None]
+        return replace(
+            before,
+            at=at,
+            last=chosen,
+            speed=np.where(shown[..., None], speed, drift),
+            unseen=np.where(shown, 0, before.unseen + 1),
+            age=np.where(shown, np.where(long, 0, before.age + 1), before.age),
+            place=before.place + share * off,
+            stray=np.maximum(
+                before.stray + share * (np.square(off) * (1 - share) - before.stray),
+                np.square(LEAST_STAY * self.body.stays)[None, :, None],
+            ),
+        )
+
+    def _misfit(self, now: _Accounts, shown: NDArray[np.bool_]) -> Floats:
+        """Charge of each account for a body that nobody has, (n)."""
+        body = self.body
+        if not np.isfinite(body.tall):
+            return np.zeros(len(shown))
+        apart = np.linalg.norm(now.at[:, body.first] - now.at[:, body.second], axis=2)
+        over = np.clip((apart - body.longest) / (TOO_LONG_BY * body.tall), 0, 1)
+        both = shown[:, body.first] & shown[:, body.second]
+        charge = TOO_LONG * (np.where(both, over, 0.0) * body.share).sum(axis=1)
+        turned = np.clip((now.at[:, body.above, 1] - now.at[:, body.below, 1]) / (TURNED_BY * body.tall), 0, 1)
+        both = shown[:, body.above] & shown[:, body.below]
+        charge += UPSIDE_DOWN * np.where(both, turned, 0.0).sum(axis=1)
+        if body.root.any():
+            off = now.at - self._pelvis(now.at) - now.place
+            place = np.minimum(0.5 * (np.square(off) / now.stray).sum(axis=2), PLACE_MOST)
+            charge += np.where(shown & ~body.root, place, 0.0).sum(axis=1)
+        return np.asarray(charge)
+
+
+def _ways_on(gain: Floats, goes_on: Ints) -> list[tuple[int, ...]]:
+    """The ways of one frame for those marks whose stickers do not surely go on."""
+    sure = goes_on >= 0
+    free = np.flatnonzero(~sure)
+    if not len(free):
+        return [tuple(goes_on.tolist())]
+    left = gain[free].copy()
+    left[:, goes_on[sure]] = -np.inf
+    found = list[tuple[int, ...]]()
+    for way in _ways(left):
+        whole = goes_on.copy()
+        whole[free] = way
+        found.append(tuple(whole.tolist()))
+    return found
+
+
+def _ways(gain: Floats) -> list[tuple[int, ...]]:
+    """What may be what in one frame, best first: the best assignment, and the best without parts of it that are in
+    doubt (after Murty 1968). `gain` (marks, finds) is over leaving both alone."""
+    total, way = _assigned(gain)
+    open_: list[tuple[float, tuple[int, ...], Floats, frozenset[int]]] = [(total, way, gain, frozenset())]
+    ways: dict[tuple[int, ...], None] = {}
+    seen = {way}
+    while open_ and len(ways) < MOST_WAYS:
+        n = max(range(len(open_)), key=lambda k: open_[k][0])
+        _, way, left, forced = open_.pop(n)
+        ways.setdefault(way)
+        for m in _in_doubt(left, way):
+            without, must = left, forced
+            if way[m] >= 0:
+                without = left.copy()
+                without[m, way[m]] = -np.inf
+            else:
+                must = forced | {m}
+            value, other = _assigned(without, must)
+            if total - value < OTHER_WAYS and other not in seen:
+                seen.add(other)
+                open_.append((value, other, without, must))
+    return list(ways)
+
+
+def _in_doubt(gain: Floats, way: tuple[int, ...]) -> list[int]:
+    """Marks that might be something else, or nothing."""
+    doubtful = []
+    for m, c in enumerate(way):
+        own = gain[m, c] if c >= 0 else 0.0
+        others = np.delete(gain[m], c) if c >= 0 else gain[m]
+        shared = c >= 0 and int(np.count_nonzero(gain[:, c] > -OTHER_WAYS)) > 1
+        other = max(float(others.max(initial=-np.inf)), 0.0 if c >= 0 and (shared or own < SURELY) else -np.inf)
+        if own - other < OTHER_WAYS:
+            doubtful.append(m)
+    return doubtful
+
+
+def _assigned(gain: Floats, forced: frozenset[int] = frozenset()) -> tuple[float, tuple[int, ...]]:
+    """The best assignment and its gain; the `forced` marks take some find."""
+    marks = len(gain)
+    best, most = gain.argmax(axis=1), gain.max(axis=1)
+    takes = most > 0
+    takes[list(forced)] = True
+    wanted = best[takes]
+    if len(set(wanted.tolist())) == len(wanted):
+        return float(most[takes].sum()), tuple(np.where(takes, best, -1).tolist())
+    none = np.where(np.eye(marks, dtype=bool), 0.0, -1e6)
+    none[list(forced), list(forced)] = -1e5
+    whole = np.concatenate([np.maximum(gain, -1e6), none], axis=1)
+    rows, columns = linear_sum_assignment(-whole)
+    return float(whole[rows, columns].sum()), tuple(int(c) if c < gain.shape[1] else -1 for c in columns)
+
+
+def _best(after: _Accounts, chosen: Ints) -> Ints:
+    """Numbers of the accounts that are kept; of those that say the same now and go on alike, the better one."""
+    kept, known = list[int](), set[tuple[bytes, ...]]()
+    order = np.argsort(after.charge, kind="stable")
+    shown = chosen >= 0
+    hidden = np.where(shown[..., None], 0, np.round(after.at / ONE_PLACE_PX)).astype(np.int32)
+    for n in order:
+        if after.charge[n] > after.charge[order[0]] + WORSE or len(kept) == ACCOUNTS:
+            break
+        key = (chosen[n].tobytes(), hidden[n].tobytes())
+        if key not in known:
+            known.add(key)
+            kept.append(int(n))
+    return np.array(kept, dtype=np.intp)
+
+
+def tell(body: Body, start: Floats, sights: Sequence[Sights], first: int, frame_s: float, height: int) -> Ints:
+    """The number of each mark's sticker in every frame of a clip, -1 for none, (frames, marks), from where the marks
+    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1."""
+    teller = Teller(body, start, frame_s, height)
+    before, after = teller.told(reversed(sights[:first])), teller.told(sights[first + 1 :])
+    return np.concatenate([before[::-1], np.full((1, len(start)), -1), after])

@@ -1,0 +1,372 @@
+"""Carries marks from frame to frame: stickers by their centroid, plain landmarks by optical flow and template.
+
+Coordinates are image pixels of the upright picture with pixel n covering
+n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from tuning.core.types import Floats
+from tuning.video.covered import narrow_way
+from tuning.video.luma import Picture, Plane
+from tuning.video.plain import find_plain
+from tuning.video.sights import Sights
+from tuning.video.stickers import (
+    CLEARER,
+    DIMMER,
+    LEAST_LEFT,
+    SAME_HUE,
+    SAME_SIZE,
+    SNAP_PX,
+    Blob,
+    Discs,
+    Sticker,
+    as_picture,
+    centroids,
+    crop,
+    gap,
+    likeness,
+    recognise,
+    search,
+    trace_of,
+    weakest_slope,
+)
+from tuning.video.survey import looks_of, survey
+from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
+from tuning.video.together import (
+    CLEARLY,
+    FAR_SHARE,
+    FREE_PX,
+    LONG_HIDDEN,
+    NEAR_RADII,
+    NEAR_SHARE,
+    Member,
+    groups,
+    solve,
+)
+
+USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
+"""Gates are those of a picture 720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the
+square of its time."""
+GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
+"""The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
+GATE_GROWTH_PX = 2.5
+SAME_PX = 3.0
+"""Two marks closer than this sit on one sticker."""
+OFF_CENTRE = 0.75
+"""How far a blurred disc may have been marked from the middle of the clear one, share of its radius."""
+SURE = 0.5
+"""Quality from which a place is trusted."""
+FIRM = 4.0
+"""Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
+plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
+TRACE_QUALITY, TRACE_PX, MOST_TRACES = 0.3, 3.0, 25
+"""Quality of a place where only a trace of the sticker is left, how far from its course it may lie, for how many frames
+(practice judgement, editable)."""
+CLEAR, DOUBT_SHARE = 0.8, 0.3
+"""A find less alike, or off its course by more than this share of the way to the next mark, is in doubt."""
+PALE, PALE_LIKE = 12.0, 0.1
+"""A sticker that only the look of the others tells: least contrast (grey levels), least likeness to one of them. Less
+than elsewhere, since somebody has clicked there."""
+LEARNING = 12
+"""Frames in which a sticker's look is still learnt: it may have been blurred or half turned at the click."""
+UNSETTLED = 8
+"""How loosely a mark hangs among the others when it comes back, as if it had been unseen for so many frames, two fewer
+with each frame."""
+MARGIN_SHARE, OFTEN = 0.1, 0.5
+"""How far around its marks everything in a picture is looked at, share of the height; where so many of the marks are
+stickers the others are stickers, too, that were not recognised."""
+STRAIGHT_ON = 15
+"""Frames for which a hidden mark may have gone on as it was last seen to (practice judgement, editable)."""
+
+
+class Follower:
+    """Carries all marks from one frame to the next."""
+
+    def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
+        height = as_picture(picture).shape[0]
+        longer = max(1.0, frame_s / USUAL_FRAME_S)
+        self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
+        self._scale = max(1.0, height / USUAL_HEIGHT) * longer
+        self.targets: list[Target] = []
+        self.narrow: list[Floats] = []
+        """For each mark the direction in which its last find is narrow, as half a disc is; NaN where it is not."""
+        self.finds: list[Find | None] = []
+        """What was found of each mark in the last picture."""
+        self._any_plain = False
+        self._before = as_picture(picture).y.copy()
+        for name, click in marks.items():
+            self.add(picture, name, click)
+        for target in self.targets:  # the first one could not be told by the look of those that came after it
+            self._by_the_others(as_picture(picture), target)
+
+    def _by_the_others(self, picture: Picture, target: Target) -> None:
+        """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
+        if target.sticker is not None:
+            return
+        looks = [t.sticker for t in self.targets if t.sticker is not None]
+        taken = [t.at for t in self.targets if t.sticker is not None]
+        finds = [
+            (seen.contrast / look.contrast * min(seen.area / look.area, look.area / seen.area), seen, look)
+            for look in looks
+            for seen in search(picture, target.at, SNAP_PX, replace(look, contrast=2 * PALE))
+            if all(gap(seen.at, place) > SAME_PX for place in taken) and seen.contrast >= PALE
+        ]
+        best = max(finds, key=lambda find: find[0], default=None)
+        if best is not None and best[0] >= PALE_LIKE:
+            _, seen, look = best
+            target.at, target.patch, target.hold = seen.at, None, 1.0
+            target.sticker = Sticker(look.radius, look.axis, seen.contrast, seen.area)
+            self._any_plain = any(t.sticker is None for t in self.targets)
+
+    def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
+        """Follow one more mark from this picture on."""
+        picture = as_picture(picture)
+        plane = picture.y
+        at, sticker = recognise(picture, np.asarray(click, dtype=np.float64))
+        patch = None if sticker is not None else crop(plane, at, 10)[0].copy()
+        hold = 1.0 if patch is None else min(1.0, weakest_slope(patch) / FIRM)
+        self.targets.append(Target(name, at, sticker, patch, hold))
+        self._any_plain = self._any_plain or sticker is None
+        self._before = plane.copy()
+        self._by_the_others(picture, self.targets[-1])
+
+    def step(self, picture: Picture | Plane) -> list[tuple[Floats, float]]:
+        """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
+        picture = as_picture(picture)
+        predicted = [t.predicted() for t in self.targets]
+        quick = self._quick(picture, predicted)
+        nearest = self._to_the_next(predicted)
+        finds = [
+            self._find(picture, target, place, quick.get(k), min(max(NEIGHBOUR_SHARE * room, GATE_PX), GATE_MOST_PX))
+            for k, (target, place, room) in enumerate(zip(self.targets, predicted, nearest, strict=True))
+        ]
+        self._together(picture, finds, predicted, nearest)
+        self._come_back(picture, finds, predicted)
+        self._guard(finds, predicted)
+        for target, find in zip(self.targets, finds, strict=True):
+            if find is None and not target.unseen:
+                target.leave(self.targets)
+        told = [target.settle(find) for target, find in zip(self.targets, finds, strict=True)]
+        self.narrow = [narrow_way(picture, find and find.seen) for find in finds]
+        self.finds = finds
+        if self._any_plain:
+            self._before = picture.y.copy()
+        return told
+
+    def sights(self, picture: Picture | Plane) -> Sights:
+        """What the last picture shows; all of it where a mark was not surely found."""
+        picture = as_picture(picture)
+        own = [(f.at, f.quality, way) for f, way in zip(self.finds, self.narrow, strict=True) if f is not None]
+        if self.unsure:
+            around = MARGIN_SHARE * picture.shape[0]
+            places = np.array([t.predicted() for t in self.targets])
+            known = np.array([at for at, quality, _ in own if quality >= CLEAR]).reshape(-1, 2)
+            looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
+            more = survey(picture, places.min(axis=0) - around, places.max(axis=0) + around, looks, known)
+            near = [n for n, (at, _, _) in enumerate(own) if any(gap(at, seen.at) <= SAME_PX for seen, _ in more)]
+            own = [one for n, one in enumerate(own) if n not in near]
+            own += [(seen.at, like, narrow_way(picture, seen)) for seen, like in more]
+        if not own:
+            return Sights.none()
+        at, quality, narrow = zip(*own, strict=True)
+        return Sights(np.array(at), np.array(quality), np.array(narrow))
+
+    @property
+    def unsure(self) -> bool:
+        """Whether a mark was not surely found in the last picture, or its sticker has not been recognised yet."""
+        worn = [find for find, t in zip(self.finds, self.targets, strict=True) if t.sticker is not None]
+        unlearnt = len(worn) < len(self.finds) <= len(worn) / OFTEN
+        return unlearnt or any(find is None or find.quality < CLEAR for find in worn)
+
+    def miss(self, frames: int) -> None:
+        """So many frames could not be read: every mark was hidden in them."""
+        for target in self.targets:
+            if frames and not target.unseen:
+                target.leave(self.targets)
+        for _ in range(frames):
+            for target in self.targets:
+                target.settle(None)
+
+    @staticmethod
+    def _to_the_next(predicted: list[Floats]) -> list[float]:
+        """How far the next mark is expected from each."""
+        at = np.array(predicted)
+        apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
+        np.fill_diagonal(apart, np.inf)
+        return [float(far) for far in apart.min(axis=1)]
+
+    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Blob | None]:
+        """All stickers that were seen in the frame before, at one go."""
+        at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
+        if not at:
+            return {}
+        stickers = [s for k in at if (s := self.targets[k].sticker) is not None]
+        discs = Discs.of(tuple(s.radius for s in stickers))
+        seen = centroids(picture, np.array([predicted[k] for k in at]), discs, [s.axis for s in stickers])
+        return dict(zip(at, seen, strict=True))
+
+    def _find(
+        self, picture: Picture, target: Target, predicted: Floats, quick: Blob | None, free: float
+    ) -> Find | None:
+        height, width = picture.shape
+        inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
+        if not inside:
+            return None
+        if target.sticker is None:
+            return find_plain(self._before, picture.y, target, predicted)
+        return self._find_sticker(picture, target, target.sticker, predicted, quick, free)
+
+    def _find_sticker(
+        self, picture: Picture, target: Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
+    ) -> Find | None:
+        speed = math.hypot(target.velocity[0], target.velocity[1])
+        gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
+        if target.unseen:
+            gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
+        like = likeness(seen, sticker) if seen is not None else 0.0
+        if like < SURE and sticker.blurred is not None and not target.unseen:
+            seen, like = _as_before(picture, predicted, sticker.blurred) or (seen, like)
+        if seen is None or like < SURE or gap(seen.at, predicted) > gate:
+            # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
+            ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
+            finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
+            good = [find for find in finds if find[1] >= SURE]
+            if not good:
+                if target.unseen:
+                    return None
+                close = [s for s, _, way in finds if gap(s.at, way) <= TRACE_PX]
+                nearest = min(close, key=lambda s: gap(s.at, predicted)).at if close else predicted
+                anew = _learnt_anew(picture, target, sticker, nearest)
+                if anew is not None:
+                    return Find(anew, 1.0)
+                traces = [s for s in close if trace_of(s, sticker) >= SURE]
+                return self._trace(target, min(traces, key=lambda s: gap(s.at, predicted))) if traces else None
+            seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
+        # Light and distance change the look slowly, something that covers it fast.
+        if 0.8 < seen.area / sticker.area < 1.25 or target.age < LEARNING:
+            sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
+            sticker.area += 0.25 * (seen.area - sticker.area)
+        target.traces = 0
+        return Find(seen.at, like, seen)
+
+    def _together(
+        self,
+        picture: Picture,
+        finds: list[Find | None],
+        predicted: list[Floats],
+        nearest: list[float],
+    ) -> None:
+        """Marks that lie close together are looked for at once where one of them is in doubt."""
+        stickers = [k for k, t in enumerate(self.targets) if t.sticker is not None]
+        doubtful = {k for k in stickers if self._in_doubt(finds[k], predicted[k], nearest[k])}
+        if not doubtful:
+            return
+        radii = [t.sticker.radius for t in self.targets if t.sticker is not None]
+        near = max(NEAR_SHARE * picture.shape[0], NEAR_RADII * float(np.median(radii or [0.0])))
+        for group in groups(np.array([predicted[k] for k in stickers]).reshape(-1, 2), near):
+            numbers = [stickers[n] for n in group]
+            if doubtful.isdisjoint(numbers):
+                continue
+            far = FAR_SHARE * picture.shape[0]
+            members = [self._member(k, predicted[k], far) for k in numbers]
+            for k, found in zip(numbers, solve(picture, members), strict=True):
+                finds[k] = None if found is None else self._taken(picture, self.targets[k], *found)
+
+    def _come_back(self, picture: Picture, finds: list[Find | None], predicted: list[Floats]) -> None:
+        """A mark hidden for long may be far from where its neighbours went: a clear sticker that is nobody's is it."""
+        height = picture.shape[0]
+        for k, target in enumerate(self.targets):
+            if target.sticker is None or finds[k] is not None or target.unseen < LONG_HIDDEN:
+                continue
+            # Every other frame: a foot that comes back stays for more than one, and looking far takes long.
+            if (target.unseen + k) % 2:
+                continue
+            taken = [find[0] for find in finds if find is not None]
+            clear = [
+                (seen, like)
+                for seen in search(picture, predicted[k], FAR_SHARE * height, target.sticker)
+                if (like := likeness(seen, target.sticker)) >= CLEARLY
+                and all(gap(seen.at, place) > FREE_PX for place in taken)
+            ]
+            if clear:
+                seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
+                finds[k] = self._taken(picture, target, seen, like)
+
+    def _taken(self, picture: Picture, target: Target, seen: Blob, like: float) -> Find | None:
+        """A find as place and quality: the mark itself, the mark as it looks in another light, or a trace of it."""
+        if like >= SURE:
+            target.traces = 0
+            return Find(seen.at, like, seen)
+        if target.sticker is not None and not target.unseen:
+            anew = _learnt_anew(picture, target, target.sticker, seen.at)
+            if anew is not None:
+                return Find(anew, 1.0)
+        return self._trace(target, seen)
+
+    @staticmethod
+    def _trace(target: Target, seen: Blob) -> Find | None:
+        """A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
+        target.traces += 1
+        return Find(seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
+
+    @staticmethod
+    def _in_doubt(find: Find | None, predicted: Floats, nearest: float) -> bool:
+        """Not found, half covered, or found as far from its course as another mark might lie."""
+        return find is None or find[1] < CLEAR or gap(find[0], predicted) > DOUBT_SHARE * nearest
+
+    def _member(self, k: int, predicted: Floats, far: float) -> Member:
+        target = self.targets[k]
+        assert target.sticker is not None
+        speed = math.hypot(target.velocity[0], target.velocity[1])
+        reach = self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0)
+        reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX * self._scale)
+        unsettled = max(0, UNSETTLED - 2 * target.age)
+        far = far if target.unseen >= LONG_HIDDEN else 0.0
+        return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
+
+    def _guard(self, finds: list[Find | None], predicted: list[Floats]) -> None:
+        """Two marks may not sit on one sticker: the one that fits its own course worse is let go."""
+        shown = [k for k, find in enumerate(finds) if find is not None]
+        places = np.array([find[0] for find in finds if find is not None]).reshape(-1, 2)
+        apart = np.abs(places[:, None] - places[None]).max(axis=-1)
+        for a, b in zip(*np.nonzero(np.triu(apart < SAME_PX, 1)), strict=True):
+            pair = [k for k in (shown[a], shown[b]) if finds[k] is not None]
+            if len(pair) == 2:
+                misfit = [
+                    gap(places[n], predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
+                    for n, k in zip((a, b), pair, strict=True)
+                ]
+                finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None
+
+
+def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
+    """A mark that was learnt anew may be as blurred again as it was before."""
+    [seen] = centroids(picture, at[None], Discs.of((blurred.radius,)), (blurred.axis,))
+    like = likeness(seen, blurred) if seen is not None else 0.0
+    return (seen, like) if seen is not None and like >= SURE else None
+
+
+def _learnt_anew(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> Floats | None:
+    """Where a mark lies that looks otherwise now than when it was learnt, much clearer or in another light.
+
+    Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast; and
+    a leg turns out of the shadow, so that what was redder than its ground alone is darker, too.
+    """
+    place, fresh = recognise(picture, at)
+    if fresh is None or gap(place, at) > max(0.5 + sticker.radius / 2, OFF_CENTRE * fresh.radius):
+        return None
+    alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
+    clearer = fresh.contrast >= CLEARER * sticker.contrast and fresh.area >= LEAST_LEFT * sticker.area
+    alike_in_size = 1 / SAME_SIZE < fresh.area / sticker.area < SAME_SIZE
+    otherwise = fresh.contrast >= DIMMER * sticker.contrast and alike_in_size
+    if alike < SAME_HUE or not (clearer or otherwise):
+        return None
+    target.sticker, target.traces = replace(fresh, blurred=sticker.blurred or sticker), 0
+    return place

@@ -1,0 +1,67 @@
+"""What each frame of a clip shows, and which sticker of one frame surely is which of the next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.types import Floats
+
+Ints = NDArray[np.intp]
+YOUNG = 2
+"""Frames after which a speed is known."""
+SURE_SD, YOUNG_SD, RIVAL, RIVAL_SD = 2.5, 7.5, 2.0, 1.5
+"""A sticker surely goes on where it is found within so many SD of its course, within the second while its speed is not
+known, and where any other is so many times as far off and so many SD more (practice judgement, editable)."""
+OLD_SHARE = 0.35
+"""What the speed so far counts beside the last step."""
+
+
+@dataclass(frozen=True)
+class Sights:
+    """Everything in a frame that may be a sticker: places (n, 2) px, how like one each is (n), 0..1, and the direction
+    in which it is narrow (n, 2), NaN for a whole disc."""
+
+    at: Floats
+    like: Floats
+    narrow: Floats
+
+    @classmethod
+    def none(cls) -> Sights:
+        """A frame that shows nothing, or was not read."""
+        return cls(np.zeros((0, 2)), np.zeros(0), np.zeros((0, 2)))
+
+
+@dataclass(frozen=True)
+class Runs:
+    """Stickers followed from frame to frame where no other can be meant: places (n, 2), speeds (n, 2), frames so far
+    (n), and for each of the frame before its number in this one, -1 where that is not sure."""
+
+    at: Floats
+    speed: Floats
+    age: Ints
+    follower: Ints
+
+    @classmethod
+    def begin(cls, at: Floats, before: int = 0) -> Runs:
+        """All of them new; none of the `before` goes on."""
+        return cls(at, np.zeros_like(at), np.zeros(len(at), dtype=np.intp), np.full(before, -1, dtype=np.intp))
+
+    def then(self, at: Floats, loose: float) -> Runs:
+        """The runs after a frame with stickers at these places (n, 2), each within `loose` px (SD) of its course."""
+        runs = Runs.begin(at, len(self.at))
+        if not len(at) or not len(self.at):
+            return runs
+        off = np.linalg.norm((self.at + self.speed)[:, None] - at[None], axis=2)
+        within = np.where(self.age >= YOUNG, SURE_SD, YOUNG_SD) * loose
+        best = off.argmin(axis=0)
+        for i, j in enumerate(off.argmin(axis=1).tolist()):
+            rival = min(np.delete(off[i], j).min(initial=np.inf), np.delete(off[:, j], i).min(initial=np.inf))
+            if best[j] != i or off[i, j] > within[i] or rival < RIVAL * off[i, j] + RIVAL_SD * loose:
+                continue
+            step = at[j] - self.at[i]
+            runs.follower[i], runs.age[j] = j, self.age[i] + 1
+            runs.speed[j] = OLD_SHARE * self.speed[i] + (1 - OLD_SHARE) * step if self.age[i] else step
+        return runs

@@ -1,0 +1,94 @@
+"""Everything in a part of a picture that may be a sticker of the clip, whoever's it is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.types import Floats
+from tuning.video.luma import Picture
+from tuning.video.stickers import Axis, Blob, Discs, Sticker, centroids, likeness
+
+LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
+"""Share of a sticker's contrast from which a spot is looked at; how many of them at most; how like a sticker one is at
+least (practice judgement, editable)."""
+SAME_AXIS, ONE_PLACE_PX = 0.8, 3.0
+"""Stickers told by mixes of brightness and colour no further apart than this (cosine) have one look; two spots no
+further apart than the second are one."""
+
+
+def looks_of(stickers: Sequence[Sticker]) -> list[Sticker]:
+    """One look for all stickers of one colour: the median one of those that are told by nearly the same mix."""
+    left, looks = list(stickers), list[Sticker]()
+    while left:
+        alike = [s for s in left if _cosine(s.axis, left[0].axis) >= SAME_AXIS]
+        left = [s for s in left if not any(s is o for o in alike)]
+        middle = sorted(alike, key=lambda s: s.area)[len(alike) // 2]
+        looks.append(replace(middle, contrast=float(np.median([s.contrast for s in alike])), blurred=None))
+    return looks
+
+
+def _cosine(a: Axis, b: Axis) -> float:
+    return sum(x * y for x, y in zip(a, b, strict=True))
+
+
+def survey(
+    picture: Picture, low: Floats, high: Floats, looks: Sequence[Sticker], known: Floats
+) -> list[tuple[Blob, float]]:
+    """Blobs between two corners (px) with how like a sticker each is, 0..1; none at the `known` places (n, 2)."""
+    x0, y0 = (max(0, math.floor(v) // 2 * 2) for v in low)
+    x1, y1 = min(math.ceil(high[0]), picture.shape[1]), min(math.ceil(high[1]), picture.shape[0])
+    if x1 - x0 < 8 or y1 - y0 < 8:
+        return []
+    finds: list[tuple[Blob, float]] = []
+    for look in looks:
+        for seen in _spots(picture, (x0, y0, x1, y1), look, known):
+            like = likeness(seen, look)
+            same = next((n for n, (o, _) in enumerate(finds) if np.abs(o.at - seen.at).max() <= ONE_PLACE_PX), None)
+            if same is None:
+                finds.append((seen, like))
+            elif like > finds[same][1]:
+                finds[same] = (seen, like)
+    return [(seen, like) for seen, like in finds if like > LEAST_LIKE]
+
+
+def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:
+    """Spots of a sticker's size, measured as stickers are."""
+    mixed = _mixed(picture, box, look.axis)
+    size = 2 * int(np.ceil(look.radius)) + 1
+    response = cv2.boxFilter(mixed, -1, (size, size)) - cv2.boxFilter(mixed, -1, (2 * size + 1, 2 * size + 1))
+    tops = response >= cv2.dilate(response, np.ones((size, size), np.uint8))
+    ys, xs = np.nonzero(tops & (response > LEAST_RESPONSE * look.contrast))
+    best = np.argsort(-response[ys, xs])[:MOST_FINDS]
+    starts = np.stack([xs[best], ys[best]], axis=1) + 0.5 + box[:2]
+    starts = starts[(np.abs(starts[:, None] - known[None]).max(axis=2) > ONE_PLACE_PX).all(axis=1)]
+    if not len(starts):
+        return []
+    discs = _Same(Discs.of((look.radius,)), len(starts))
+    return [s for s in centroids(picture, starts, discs, [look.axis] * len(starts)) if s is not None]
+
+
+class _Same(Discs):
+    """The masks of one sticker, for many places."""
+
+    def __init__(self, one: Discs, places: int) -> None:
+        self.half, self.sums = one.half, one.sums
+        self.window = np.repeat(one.window, places, axis=0)
+        self.levels = np.repeat(one.levels, places, axis=0)
+
+
+def _mixed(picture: Picture, box: tuple[int, int, int, int], axis: Axis) -> NDArray[np.float32]:
+    """A part of the picture, each pixel mixed as tells a sticker best."""
+    x0, y0, x1, y1 = box
+    mixed = picture.y[y0:y1, x0:x1].astype(np.float32) * np.float32(axis[0])
+    if picture.halves is not None and (axis[1] or axis[2]):
+        blue, red = (half[y0 // 2 : (y1 + 1) // 2, x0 // 2 : (x1 + 1) // 2] for half in picture.halves)
+        colour = blue * np.float32(axis[1]) + red * np.float32(axis[2])
+        whole = cv2.resize(colour, (2 * colour.shape[1], 2 * colour.shape[0]), interpolation=cv2.INTER_LINEAR)
+        mixed += whole[: y1 - y0, : x1 - x0]
+    return mixed

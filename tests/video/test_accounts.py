@@ -1,0 +1,157 @@
+"""Who is who among the stickers of a clip, from places that the mannequin's own geometry gives: nothing is filmed."""
+
+from functools import cache
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tuning.demo import render
+from tuning.demo.camera import Camera
+from tuning.demo.mannequin import build
+from tuning.demo.motions import Runner, Walker, running, walking
+from tuning.video.accounts import tell
+from tuning.video.anatomy import body_of
+from tuning.video.sights import Sights
+
+HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95
+CAMERA = Camera("rear")
+RUNNERS = {
+    "high heels": Runner(cycle=0.66, recoil=0.4, fold=92, half_width=0.06),
+    "low heels": Runner(cycle=0.74, recoil=0.2, fold=65, drop_left=8),
+    "walk": Walker(cycle=1.1, step=0.28),
+}
+LEAST_TOLD, MOST_WRONG = {"high heels": 0.94}, {"high heels": 0.06}
+"""A heel that swings up past its tendon, one sticker on the other, is told apart a few frames late."""
+SWAPPED = {"left": "right", "right": "left"}
+
+
+@cache
+def places_of(who: str, fps: int) -> tuple[tuple[str, ...], np.ndarray, np.ndarray]:
+    """Names, exact places (frames, marks, 2) px and whether each sticker shows."""
+    runner = RUNNERS[who]
+    move = running if isinstance(runner, Runner) else walking
+    bodies = [build(move(runner, n / fps + 0.05), runner.stature) for n in range(FRAMES)]
+    seen = [render.shown(body, CAMERA, 0.011) for body in bodies]
+    at = [body.projected(CAMERA) for body in bodies]
+    names = tuple(at[0])
+    return names, np.array([[a[k] for k in names] for a in at]), np.array([[s[k] > SHOWN for k in names] for s in seen])
+
+
+def in_frames(at, shown, rng, clutter=0):
+    """Sights in an order that says nothing, half a pixel off, and the mark of each (-1 for none)."""
+    sights, marks = [], []
+    for places, there in zip(at, shown, strict=True):
+        stray = rng.uniform([0, 0], [1280, HEIGHT], (clutter, 2))
+        every = np.concatenate([places[there] + rng.normal(0, 0.5, (there.sum(), 2)), stray])
+        whose = np.concatenate([np.flatnonzero(there), np.full(clutter, -1)])
+        order = rng.permutation(len(every))
+        like = np.where(whose[order] >= 0, 1.0, 0.6)
+        sights.append(Sights(every[order], like, np.full((len(every), 2), np.nan)))
+        marks.append(whose[order])
+    return sights, marks
+
+
+def shares(numbers, marks, shown, start):
+    """Of the stickers that show the share that is told, and of what is told the share that is another's."""
+    right = wrong = 0
+    for frame, (told, whose) in enumerate(zip(numbers, marks, strict=True)):
+        given_ = [(mark, whose[n]) for mark, n in enumerate(told) if n >= 0]
+        right += sum(a == b for a, b in given_)
+        wrong += sum(a != b for a, b in given_)
+        assert len({n for n in told if n >= 0}) == sum(told >= 0), "two marks on one sticker"
+        assert frame != start or not given_
+    return right / (shown.sum() - shown[start].sum()), wrong / max(right + wrong, 1)
+
+
+def start_of(shown):
+    return int(shown.sum(axis=1).argmax())
+
+
+@pytest.mark.parametrize("mirrored", [False, True])
+@pytest.mark.parametrize("fps", [30, 120])
+@pytest.mark.parametrize("who", RUNNERS)
+def test_hidden_and_crossing_marks_of_a_run_get_their_own_stickers_back(who, fps, mirrored):
+    """Heels swing up behind the knees, tendons hide behind the heels; a mirrored run is the same run."""
+    names, at, shown = places_of(who, fps)
+    if mirrored:
+        at = at * [-1, 1] + [1280, 0]
+        names = tuple(f"{n.rsplit('_', 1)[0]}_{SWAPPED[n.rsplit('_', 1)[1]]}" for n in names)
+    start = start_of(shown)
+    worn = shown[start]
+    names, at, shown = [n for n, w in zip(names, worn, strict=True) if w], at[:, worn], shown[:, worn]
+    sights, marks = in_frames(at, shown, np.random.default_rng(3))
+    numbers = tell(body_of(names, at[start]), at[start], sights, start, 1 / fps, HEIGHT)
+    told, wrong = shares(numbers, marks, shown, start)
+    assert told > LEAST_TOLD.get(who, 0.99) and wrong <= MOST_WRONG.get(who, 0.002)
+
+
+def test_spots_that_are_nobodys_are_left_alone():
+    names, at, shown = places_of("low heels", 60)
+    start = start_of(shown)
+    sights, marks = in_frames(at, shown, np.random.default_rng(4), clutter=4)
+    worn = np.flatnonzero(shown[start])
+    numbers = tell(body_of([names[k] for k in worn], at[start, worn]), at[start, worn], sights, start, 1 / 60, HEIGHT)
+    strays = [marks[f][n] == -1 for f, told in enumerate(numbers) for n in told if n >= 0]
+    assert np.mean(strays) < 0.01
+
+
+def knee_and_heel(knee_back_at, frames=40):
+    """A hip, a knee that hides from frame 5 until `knee_back_at`, and a heel that swings up beside it meanwhile."""
+    n = np.arange(frames)
+    hip = np.tile([600.0, 300.0], (frames, 1))
+    knee = np.stack([600 + 4 * np.sin(n / 6), np.full(frames, 440.0)], axis=1)
+    heel = np.stack([np.full(frames, 606.0), 600 - 150 * np.sin(np.pi * n / frames) ** 2], axis=1)
+    at = np.stack([hip, knee, heel], axis=1)
+    shown = np.ones((frames, 3), dtype=bool)
+    shown[5:knee_back_at, 1] = False
+    shown[8:15, 2] = False  # the heel comes out from behind something while the knee is hidden
+    return ("hip_left", "knee_left", "heel_left"), at, shown
+
+
+def test_a_heel_that_swings_up_is_not_taken_for_the_hidden_knee():
+    names, at, shown = knee_and_heel(32)
+    sights, marks = in_frames(at, shown, np.random.default_rng(1))
+    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
+    assert told == 1 and wrong == 0
+
+
+def test_from_the_last_frame_backward_the_same_is_told():
+    names, at, shown = knee_and_heel(32)
+    rng = np.random.default_rng(2)
+    sights, _ = in_frames(at, shown, rng)
+    forward = tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT)
+    last = len(sights) - 1
+    backward = tell(body_of(names, at[0]), at[0], sights[::-1], last, 1 / 60, HEIGHT)
+    assert (backward[::-1][1:] == forward[1:]).all() and (backward[last] == -1).all()
+
+
+def test_frames_that_were_not_read_hide_every_mark_and_change_nothing_after():
+    names, at, shown = knee_and_heel(6)
+    shown[20:26] = False
+    sights, marks = in_frames(at, shown, np.random.default_rng(5))
+    sights[22] = Sights.none()
+    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
+    assert told == 1 and wrong == 0
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.integers(0, 10_000), st.integers(2, 6), st.sampled_from(["a", "knee_left", "x_right"]), st.sampled_from([30, 60])
+)
+def test_marks_far_apart_that_move_smoothly_are_never_mixed_whatever_they_are_called(seed, marks, name, fps):
+    """Each goes its own slow way, 150 px and more from the next, and hides now and then."""
+    rng = np.random.default_rng(seed)
+    n = np.arange(50)
+    middle = np.stack([200 + 150 * np.arange(marks), rng.uniform(250, 450, marks)], axis=1)
+    phase, far = rng.uniform(0, 6, (marks, 2)), rng.uniform(0, 25, (marks, 2))
+    at = middle + far * np.sin(2 * np.pi * n[:, None, None] / fps + phase)
+    shown = np.ones((50, marks), dtype=bool)
+    for k in range(marks):
+        first = int(rng.integers(5, 40))
+        shown[first : first + int(rng.integers(0, 8)), k] = False
+    names = [name, *(f"other{k}" for k in range(1, marks))]
+    sights, whose = in_frames(at, shown, rng)
+    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / fps, HEIGHT), whose, shown, 0)
+    assert wrong == 0 and told > 0.97

@@ -155,3 +155,47 @@ def test_marks_far_apart_that_move_smoothly_are_never_mixed_whatever_they_are_ca
     sights, whose = in_frames(at, shown, rng)
     told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / fps, HEIGHT), whose, shown, 0)
     assert wrong == 0 and told > 0.97
+
+
+def only(names, at, shown, spots, fps=60):
+    """What is told of marks at places (frames, marks, 2), with spots (frames, 2) that look like stickers, or NaN."""
+    every = np.concatenate([at, spots[:, None]], axis=1)
+    there = np.concatenate([shown, np.isfinite(spots[:, :1])], axis=1)
+    sights, marks = in_frames(np.nan_to_num(every), there, np.random.default_rng(6))
+    numbers = tell(body_of(names, at[0]), at[0], sights, 0, 1 / fps, HEIGHT)
+    return np.array([[-1 if n < 0 else whose[n] for n in told] for told, whose in zip(numbers, marks, strict=True)])
+
+
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_spot_that_goes_further_than_a_leg_is_long_is_not_the_toe(way):
+    frames = 50
+    at = np.tile(np.array([[600.0, 400], [600, 560], [600 + way * 50, 570]]), (frames, 1, 1))
+    shown = np.ones((frames, 3), dtype=bool)
+    shown[5:, 2] = False
+    spot = np.full((frames, 2), np.nan)
+    spot[8:] = [600 + way * 52, 568] + np.arange(42)[:, None] * [way * 8.0, 0]
+    told = only(["knee_left", "heel_left", "toe_left"], at, shown, spot)
+    assert (told[8:, 2] == -1).all() and (told[1:, :2] == [0, 1]).all()
+
+
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_spot_that_leaves_the_place_of_the_hidden_knee_is_not_the_knee(way):
+    """It swings about the hip, so that the thigh would be as long as ever."""
+    frames, turn = 60, np.clip(np.arange(60) - 10, 0, 30) / 30 * np.pi / 2
+    at = np.tile(np.array([[600.0, 300], [600, 440], [600 - way * 90, 300], [600 - way * 90, 440]]), (frames, 1, 1))
+    shown = np.ones((frames, 4), dtype=bool)
+    shown[5:, 1] = False
+    spot = np.stack([600 + way * 140 * np.sin(turn), 300 + 140 * np.cos(turn)], axis=1) + [way * 4.0, 2.0]
+    spot[:9] = np.nan
+    told = only(["hip_left", "knee_left", "hip_right", "knee_right"], at, shown, spot)
+    assert (told[9:, 1] == -1).all() and (told[1:, [0, 2, 3]] == [0, 2, 3]).all()
+
+
+def test_a_hidden_mark_is_looked_for_where_its_company_went():
+    frames = 60
+    gone = np.clip(np.arange(frames) - 12, 0, 25)[:, None, None] * [7.0, 0.0]
+    at = np.array([[500.0, 500], [500, 560], [540, 580]]) + gone
+    shown = np.ones((frames, 3), dtype=bool)
+    shown[5:40, 1] = False
+    told = only(["a", "b", "c"], at, shown, np.full((frames, 2), np.nan))
+    assert (told[40:, 1] == 1).all() and (told[5:40, 1] == -1).all()

@@ -31,9 +31,9 @@ GATE, FAR_SHARE = 4.5, 0.12
 UNLIKE, NOBODYS, GOES, STAYS_AWAY = 1.5, 2.0, 3.0, 0.5
 """Charges (log odds): for a find unlike a sticker; for a sticker that is nobody's; for a mark that is not seen, in the
 first frame and in each that follows (practice judgement, editable)."""
-TOO_LONG, TOO_LONG_BY, UPSIDE_DOWN, TURNED_BY, PLACE_MOST = 8.0, 0.035, 0.4, 0.02, 4.0
-"""Charges for each frame with a limb too long or upside down, reached at so much, share of stature; and for a mark out
-of its place, at most (practice judgement, editable)."""
+TOO_LONG, TOO_LONG_BY, PLACE_MOST = 8.0, 0.035, 4.0
+"""Charges for each frame with a limb too long, reached at so much, share of stature; and for a mark that is out of its
+place, at most (practice judgement, editable)."""
 PLACE_MEMORY, LEAST_STAY = 60, 0.8
 """Frames that tell a mark's place below the pelvis, and how little it strays there, share of what it usually does."""
 FADE, FORGOTTEN = 0.8, 3
@@ -172,9 +172,6 @@ class Teller:
         over = np.clip((apart - body.longest) / (TOO_LONG_BY * body.tall), 0, 1)
         both = shown[:, body.first] & shown[:, body.second]
         charge = TOO_LONG * (np.where(both, over, 0.0) * body.share).sum(axis=1)
-        turned = np.clip((now.at[:, body.above, 1] - now.at[:, body.below, 1]) / (TURNED_BY * body.tall), 0, 1)
-        both = shown[:, body.above] & shown[:, body.below]
-        charge += UPSIDE_DOWN * np.where(both, turned, 0.0).sum(axis=1)
         if body.root.any():
             off = now.at - self._pelvis(now.at) - now.place
             place = np.minimum(0.5 * (np.square(off) / now.stray).sum(axis=2), PLACE_MOST)

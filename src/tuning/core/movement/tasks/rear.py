@@ -21,7 +21,7 @@ LOOK_THROUGH = (
     "Running: followed marks of the feet may sit on each other's stickers for a while. "
     "Look through the clip before its numbers are used."
 )
-"""One in eight trusted places of drawn runs (docs/accuracy.md); no walk, squat or step-down needs it."""
+"""Drawn runs have by far the most places on another's sticker (docs/accuracy.md)."""
 
 
 def rear_gait(signals: Signals, options: Options, result: Result) -> None:

@@ -199,3 +199,12 @@ def test_a_hidden_mark_is_looked_for_where_its_company_went():
     shown[5:40, 1] = False
     told = only(["a", "b", "c"], at, shown, np.full((frames, 2), np.nan))
     assert (told[40:, 1] == 1).all() and (told[5:40, 1] == -1).all()
+
+
+def test_a_sticker_that_jumps_further_than_a_mark_may_is_not_the_mark_at_once():
+    """Its run is too young to have a course, and goes on; its mark does not."""
+    at = np.tile(np.array([[600.0, 400], [600, 560], [650, 570], [900, 300]]), (30, 1, 1))
+    at[2:, 3] += [100.0, 0.0]
+    shown = np.ones((30, 4), dtype=bool)
+    told = only(["knee_left", "heel_left", "toe_left", "strap"], at, shown, np.full((30, 2), np.nan), fps=25)
+    assert told[1, 3] == 3 and told[2, 3] == -1 and (told[1:, :3] == [0, 1, 2]).all()

@@ -180,7 +180,8 @@ class Teller:
 
 
 def _ways_on(gain: Floats, goes_on: Ints) -> list[tuple[int, ...]]:
-    """The ways of one frame for those marks whose stickers do not surely go on."""
+    """The ways of one frame for those marks whose stickers do not surely go on, or go on where the mark cannot."""
+    goes_on = np.where(gain[np.arange(len(gain)), goes_on] > -np.inf, goes_on, -1)
     sure = goes_on >= 0
     free = np.flatnonzero(~sure)
     if not len(free):

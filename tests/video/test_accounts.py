@@ -2,18 +2,22 @@
 
 from functools import cache
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tuning.core.movement.tracks import TRUSTED
 from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
 from tuning.video.accounts import tell
 from tuning.video.anatomy import body_of
+from tuning.video.luma import Picture
 from tuning.video.sights import Sights
+from tuning.video.track import track
 
 HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95
 CAMERA = Camera("rear")
@@ -208,3 +212,46 @@ def test_a_sticker_that_jumps_further_than_a_mark_may_is_not_the_mark_at_once():
     shown = np.ones((30, 4), dtype=bool)
     told = only(["knee_left", "heel_left", "toe_left", "strap"], at, shown, np.full((30, 2), np.nan), fps=25)
     assert told[1, 3] == 3 and told[2, 3] == -1 and (told[1:, :3] == [0, 1, 2]).all()
+
+
+class Drawn:
+    """A clip of bright discs, read in either direction."""
+
+    def __init__(self, at, shown):
+        self.pictures, rng = [], np.random.default_rng(7)
+        for places, there in zip(at, shown, strict=True):
+            big = np.full((2800, 4000), 70, np.uint8)
+            for x, y in places[there]:
+                cv2.circle(big, (round(4 * x), round(4 * y)), 18, 190, -1, cv2.LINE_AA)
+            plane = cv2.resize(big, (1000, 700), interpolation=cv2.INTER_AREA).astype(float)
+            self.pictures.append(Picture((plane + rng.normal(0, 3, plane.shape)).astype(np.uint8)))
+
+    def forward(self, start, stop):
+        return ((n, self.pictures[n]) for n in range(start, stop))
+
+    def backward(self, start, stop):
+        return ((n, self.pictures[n]) for n in range(start, stop, -1))
+
+
+def test_followed_clips_are_told_by_the_whole_clip_and_a_stop_is_obeyed():
+    """A heel comes out beside the hidden knee; what the follower took for the knee goes to the heel in the end."""
+    names, at, shown = knee_and_heel(32)
+    names, at = (*names, "hip_right"), np.concatenate([at, at[:, :1] + [90.0, 0.0]], axis=1)
+    shown = np.concatenate([shown, shown[:, :1]], axis=1)
+    shown[1:14, 2] = False
+    reader, times = Drawn(at, shown), np.arange(40) / 60
+    marks = dict(zip(names, at[0], strict=True))
+    found = track(reader, 40, times, 0, marks)
+    off = np.linalg.norm(found.xy - at, axis=2)
+    trusted = found.quality >= TRUSTED
+    assert not (trusted & ~shown).any() and off[trusted].max() < 1.5
+    assert trusted[32:, 2].all() and trusted[34:, 1].all(), "the follower alone keeps the knee on the heel"
+
+    back = Drawn(at[::-1], shown[::-1])
+    assert track(back, 40, times, 39, marks).quality[::-1] == pytest.approx(found.quality, abs=0.3)
+
+    ticks = []
+    stopped = track(reader, 40, times, 0, marks, tick=lambda share: ticks.append(share) or len(ticks) < 6)
+    assert ticks[4:] == [1.0, 1.0] and stopped.quality[39, 1] > 0, (
+        "ended while it was told apart: what was followed is kept"
+    )

@@ -8,7 +8,7 @@ out from behind which knee, later frames do: the account that was charged least 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields, replace
 
 import numpy as np
@@ -41,6 +41,8 @@ FADE, FORGOTTEN = 0.8, 3
 ACCOUNTS, WORSE, ONE_PLACE_PX = 12, 20.0, 30.0
 """Accounts kept at most, and how much worse than the best the last of them may be; two that put hidden marks no further
 apart than this are one."""
+ASKED_EVERY = 8
+"""Frames between two questions whether to go on."""
 MOST_WAYS, OTHER_WAYS, SURELY = 8, 8.0, 3.0
 """Ways in which one frame may be meant, at most; how much worse than the best another may be; a find that is better by
 the last than none is not done without for nothing."""
@@ -79,10 +81,12 @@ class Teller:
         self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
         """How far a mark of known speed lies from its course, px (SD)."""
 
-    def told(self, sights: Iterable[Sights]) -> Ints:
-        """For each frame the number of each mark's sticker, -1 for none: (frames, marks)."""
+    def told(self, sights: Iterable[Sights], going: Callable[[], bool]) -> Ints | None:
+        """For each frame the number of each mark's sticker, -1 for none: (frames, marks); None if `going` ends it."""
         now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Runs.begin(np.zeros((0, 2)))
-        for seen in sights:
+        for n, seen in enumerate(sights):
+            if n % ASKED_EVERY == 0 and not going():
+                return None
             runs = runs.then(seen.at, self.loose)
             now, parents, chosen = self._next(now, seen, runs.follower)
             trail.append((parents, chosen))
@@ -266,9 +270,19 @@ def _best(after: _Accounts, chosen: Ints) -> Ints:
     return np.array(kept, dtype=np.intp)
 
 
-def tell(body: Body, start: Floats, sights: Sequence[Sights], first: int, frame_s: float, height: int) -> Ints:
+def tell(
+    body: Body,
+    start: Floats,
+    sights: Sequence[Sights],
+    first: int,
+    frame_s: float,
+    height: int,
+    going: Callable[[], bool] = lambda: True,
+) -> Ints | None:
     """The number of each mark's sticker in every frame of a clip, -1 for none, (frames, marks), from where the marks
-    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1."""
+    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1. None where `going` ends it."""
     teller = Teller(body, start, frame_s, height)
-    before, after = teller.told(reversed(sights[:first])), teller.told(sights[first + 1 :])
+    before, after = teller.told(reversed(sights[:first]), going), teller.told(sights[first + 1 :], going)
+    if before is None or after is None:
+        return None
     return np.concatenate([before[::-1], np.full((1, len(start)), -1), after])

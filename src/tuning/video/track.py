@@ -63,11 +63,7 @@ def track(
                 going = False
                 return
 
-    opening: Picture | None = None
-    for _, picture in reader.forward(start, start + 1):
-        opening = picture.copy()
-    if opening is None:
-        raise BadInput(f"Frame {start + 1} cannot be read; place the marks in another one.")
+    opening = _opening(reader, start)
     read[start] = True
     frame_s = float(np.median(np.diff(times))) if len(times) > 1 else USUAL_FRAME_S
     follower = Follower(opening, marks, frame_s)
@@ -77,11 +73,19 @@ def track(
     run(reader.forward(start + 1, last + 1), follower)
     if start > first and going:
         run(reader.backward(start - 1, first - 1), Follower(opening, marks, frame_s))
-    if unsure:
-        _tell_apart(found, narrow, sights[first : last + 1], start, first, worn, opening.shape[0])
+    if unsure and going:
+        shown = sights[first : last + 1]
+        going = _tell_apart(found, narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0))
     doubt(found, start, narrow)
     found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found
+
+
+def _opening(reader: LumaReader, start: int) -> Picture:
+    """The picture in which the marks were set."""
+    for _, picture in reader.forward(start, start + 1):
+        return picture.copy()
+    raise BadInput(f"Frame {start + 1} cannot be read; place the marks in another one.")
 
 
 def _tell_apart(
@@ -92,15 +96,21 @@ def _tell_apart(
     first: int,
     worn: Sequence[int],
     height: int,
-) -> None:
-    """Put every mark of a sticker where the whole clip says that it is; a find of its own stays as it was measured."""
+    going: Callable[[], bool],
+) -> bool:
+    """Put every mark of a sticker where the whole clip says that it is; a find of its own stays as it was measured.
+
+    Whether the work was not ended by `going`; then nothing is changed.
+    """
     marks = list(range(len(found.names)) if len(worn) >= OFTEN * len(found.names) else worn)
     if len(marks) < 2:
-        return
+        return True
     names = [found.names[k] for k in marks]
     at = found.xy[start, marks].copy()
     frame_s = float(np.median(np.diff(found.times)))
-    numbers = tell(body_of(names, at), at, sights, start - first, frame_s, height)
+    numbers = tell(body_of(names, at), at, sights, start - first, frame_s, height, going)
+    if numbers is None:
+        return False
     for frame, seen, told in zip(range(first, first + len(sights)), sights, numbers, strict=True):
         if frame == start:
             continue
@@ -111,3 +121,4 @@ def _tell_apart(
             elif not np.abs(found.xy[frame, k] - seen.at[number]).max() <= SAME_PX:
                 found.xy[frame, k], found.quality[frame, k] = seen.at[number], seen.like[number]
                 narrow[frame, k] = seen.narrow[number]
+    return True

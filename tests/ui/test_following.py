@@ -172,7 +172,16 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     window.jobs.newest.cancel()
     qtbot.waitUntil(lambda: bool(window.workspace.entries(Track)))
     assert 0 < (window.page("movement").bench.following.tracks.quality > 0).any(axis=1).sum() < 250
-    assert "heels of both feet" in window.page("movement").bench.following.result.warnings[0]
+    warning = window.page("movement").bench.following.result.warnings[0]
+    assert "heels of both feet" in warning
+    (told,) = (x for x in window.page("movement").bench.results.findChildren(QLabel) if x.text() == warning)
+    smoothing = window.page("movement").bench.results.findChild(QComboBox)
+    assert (
+        told.isVisible()
+        and told.y() < smoothing.y()
+        and told.y()
+        <= min(x.y() for x in window.page("movement").bench.results.findChildren(QLabel) if x.parent() is told.parent())
+    ), "before the numbers"
 
 
 def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):

@@ -158,9 +158,11 @@ class ResultList(QWidget):
         result = self._following.result
         if result is None:
             return
+        for text in result.warnings:  # to be read before the numbers
+            self._rows.addWidget(label(text, role="caution", wrap=True))
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)
-        for text in (*result.warnings, *result.notes, "± is the error of marks and events (95 %)."):
+        for text in (*result.notes, "± is the error of marks and events (95 %)."):
             self._rows.addWidget(label(text, role="muted", wrap=True))
         self._add_smoothing(result.cutoff_hz)
         self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))

@@ -18,6 +18,7 @@ from scipy.optimize import linear_sum_assignment
 from tuning.core.types import Floats
 from tuning.video.anatomy import Body
 from tuning.video.sights import OLD_SHARE, YOUNG, Ints, Runs, Sights
+from tuning.video.together import FAR_SHARE
 
 STATURE_PX, STATURE_M = 1.3, 1.7
 """A body fills the picture's height divided by the first where its marks do not tell its stature, and has the second
@@ -26,8 +27,8 @@ JITTER_PX, SPEEDS_UP, STARTS, WANDERS, WANDERS_S, QUICK = 2.0, 30.0, 2.0, 1.5, 0
 """What a mark may differ from its course by (SD): px at rest; what a foot speeds up by, m/s²; what is not known of its
 speed at first, m/s; how fast a hidden mark leaves its course, m/s, and for how long, s; share of its speed (practice
 judgement, editable)."""
-GATE, FAR_SHARE = 4.5, 0.12
-"""A find further off than so many SD, or than this share of the picture's height, is not the mark."""
+GATE = 4.5
+"""A find further off than so many SD, or than a mark may come back (`FAR_SHARE`), is not the mark."""
 UNLIKE, NOBODYS, GOES, STAYS_AWAY = 1.5, 2.0, 3.0, 0.5
 """Charges (log odds): for a find unlike a sticker; for a sticker that is nobody's; for a mark that is not seen, in the
 first frame and in each that follows (practice judgement, editable)."""

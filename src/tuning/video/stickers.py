@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -83,6 +84,12 @@ class Discs:
             levels.append(np.stack([part / part.sum() for part in (core, *sectors)]))
         self.window = np.array(windows, dtype=np.float32)
         self.levels = np.array(levels, dtype=np.float32)
+
+    def repeated(self, times: int) -> Discs:
+        """The masks of one sticker for so many places."""
+        made = copy(self)
+        made.window, made.levels = (np.repeat(of, times, axis=0) for of in (self.window, self.levels))
+        return made
 
     @staticmethod
     @lru_cache(maxsize=64)

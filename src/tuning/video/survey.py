@@ -69,17 +69,8 @@ def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, know
     starts = starts[(np.abs(starts[:, None] - known[None]).max(axis=2) > ONE_PLACE_PX).all(axis=1)]
     if not len(starts):
         return []
-    discs = _Same(Discs.of((look.radius,)), len(starts))
+    discs = Discs.of((look.radius,)).repeated(len(starts))
     return [s for s in centroids(picture, starts, discs, [look.axis] * len(starts)) if s is not None]
-
-
-class _Same(Discs):
-    """The masks of one sticker, for many places."""
-
-    def __init__(self, one: Discs, places: int) -> None:
-        self.half, self.sums = one.half, one.sums
-        self.window = np.repeat(one.window, places, axis=0)
-        self.levels = np.repeat(one.levels, places, axis=0)
 
 
 def _mixed(picture: Picture, box: tuple[int, int, int, int], axis: Axis) -> NDArray[np.float32]:

@@ -105,7 +105,7 @@ def knee_and_heel(knee_back_at, frames=40):
     n = np.arange(frames)
     hip = np.tile([600.0, 300.0], (frames, 1))
     knee = np.stack([600 + 4 * np.sin(n / 6), np.full(frames, 440.0)], axis=1)
-    heel = np.stack([np.full(frames, 606.0), 600 - 150 * np.sin(np.pi * n / frames) ** 2], axis=1)
+    heel = np.stack([np.full(frames, 624.0), 600 - 150 * np.sin(np.pi * n / frames) ** 2], axis=1)
     at = np.stack([hip, knee, heel], axis=1)
     shown = np.ones((frames, 3), dtype=bool)
     shown[5:knee_back_at, 1] = False
@@ -192,6 +192,21 @@ def test_a_spot_that_leaves_the_place_of_the_hidden_knee_is_not_the_knee(way):
     spot[:9] = np.nan
     told = only(["hip_left", "knee_left", "hip_right", "knee_right"], at, shown, spot)
     assert (told[9:, 1] == -1).all() and (told[1:, [0, 2, 3]] == [0, 2, 3]).all()
+
+
+@pytest.mark.parametrize("way", [-1, 1])
+@pytest.mark.parametrize("up", [-1, 1])
+def test_of_two_that_come_back_between_their_places_the_higher_is_the_knee(way, up):
+    """Both hide, come out side by side half way between where they were, and part: only the order tells who is who."""
+    frames = 60
+    at = np.tile(np.array([[600.0, 400], [600, 520]]), (frames, 1, 1))
+    shown = np.ones((frames, 2), dtype=bool)
+    shown[5:20] = False
+    part = np.clip(np.arange(frames) - 22, 0, 20)[:, None] * [0.0, 3.0]
+    at[20:] = np.stack([[600 + 25.0 * way, 460] - up * part, [600 - 25.0 * way, 460] + up * part], axis=1)[20:]
+    told = only(["knee_left", "ankle_left"], at, shown, np.full((frames, 2), np.nan))
+    higher = [0, 1] if up == 1 else [1, 0]
+    assert (told[20:] == higher).all()
 
 
 def test_a_hidden_mark_is_looked_for_where_its_company_went():

@@ -25,7 +25,7 @@ from tuning.video.clip import Clip
 from tuning.video.follow import correct, follow_clip
 from tuning.video.follower import Follower
 from tuning.video.luma import LumaReader, Picture, _picture
-from tuning.video.stickers import recognise
+from tuning.video.stickers import recognise, sticker_under
 
 FPS = 60
 CASES = {"clean": (False, accuracy.CLEAN, 0.15), "hard": (True, accuracy.HARD, 0.5)}
@@ -80,6 +80,9 @@ def test_bare_skin_landmarks_are_followed_by_flow(tmp_path):
     for n in range(40):
         true = start + np.array(tops[n]) - np.array(tops[0])
         assert found.quality[n, 0] >= TRUSTED and found.xy[n, 0] == pytest.approx(true, abs=1.0)
+    (points := tmp_path / "marks.json").write_text(json.dumps({"frame": 0, "points": {"knee": start.tolist()}}))
+    done = CliRunner().invoke(main, ["track", str(path), "--points", str(points), "--out", str(tmp_path / "o.csv")])
+    assert "knee: no sticker, followed by its look in" in done.output and "error of their click" in done.output
 
 
 def test_a_mark_on_plain_skin_is_not_held_and_said_so():
@@ -108,6 +111,29 @@ def test_the_small_sticker_under_the_click_is_meant_and_not_the_bright_foot_besi
     for off in ((0, 0), (-1.8, 0), (0, -1.8), (1.3, 1.3), (-1.3, -1.3)):
         at, sticker = recognise(plane, np.array([88.0 + off[0], 65.0 + off[1]]))
         assert at == pytest.approx((88, 65), abs=0.6) and sticker.radius < 4, off
+
+
+@pytest.mark.parametrize("ground", [(200, 160, 140), (60, 40, 30)])
+def test_a_click_is_told_apart_by_whether_a_sticker_lies_under_it(ground):
+    """In a picture for the eye, at its edges too; by colour where brightness is the same."""
+    rng = np.random.default_rng(5)
+    picture = np.full((201, 301, 3), ground, np.uint8)
+    for at, paint in (((150, 100), (40, 200, 60)), ((9, 9), (250, 250, 250)), ((291, 190), (255, 60, 160))):
+        cv2.circle(picture, at, 6, paint, -1, cv2.LINE_AA)
+    picture = (picture + rng.normal(0, 2, picture.shape)).clip(0, 255).astype(np.uint8)
+    for at in ((150.5, 100.5), (152, 99), (9.5, 9.5), (291.5, 190.5)):
+        assert sticker_under(picture, np.array(at)), at
+    for at in ((120.0, 60.0), (2.0, 150.0), (299.0, 5.0)):
+        assert not sticker_under(picture, np.array(at)), at
+
+
+@pytest.mark.parametrize("way", [(0, 10), (10, 0), (6, 8), (-8, -6)])
+def test_a_click_at_the_edge_of_a_bright_foot_is_not_moved_to_its_middle(way):
+    down, across = np.mgrid[0:120, 0:160]
+    foot = np.clip(9.5 - np.hypot(across + 0.5 - 80, down + 0.5 - 60), 0, 1)
+    click = np.array([80.0, 60.0]) + way
+    at, sticker = recognise((90 + 60 * foot).astype(np.uint8), click)
+    assert sticker is None and at.tolist() == click.tolist()
 
 
 def test_a_hidden_mark_is_found_where_it_was_going_though_its_neighbour_stands():

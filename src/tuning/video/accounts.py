@@ -32,9 +32,9 @@ GATE = 4.5
 UNLIKE, NOBODYS, GOES, STAYS_AWAY = 1.5, 2.0, 3.0, 0.5
 """Charges (log odds): for a find unlike a sticker; for a sticker that is nobody's; for a mark that is not seen, in the
 first frame and in each that follows (practice judgement, editable)."""
-TOO_LONG, TOO_LONG_BY, PLACE_MOST = 8.0, 0.035, 4.0
-"""Charges for each frame with a limb too long, reached at so much, share of stature; and for a mark that is out of its
-place, at most (practice judgement, editable)."""
+TOO_LONG, TOO_LONG_BY, UPSIDE_DOWN, TURNED_BY, PLACE_MOST = 8.0, 0.035, 0.4, 0.02, 4.0
+"""Charges for each frame with a limb too long or upside down, reached at so much, share of stature; and for a mark that
+is out of its place, at most (practice judgement, editable)."""
 PLACE_MEMORY, LEAST_STAY = 60, 0.8
 """Frames that tell a mark's place below the pelvis, and how little it strays there, share of what it usually does."""
 FADE, FORGOTTEN = 0.8, 3
@@ -100,7 +100,7 @@ class Teller:
     def _first(self) -> _Accounts:
         at = self.start[None].copy()
         none = np.zeros(at.shape[:2], dtype=np.intp)
-        stray = np.repeat(np.square(self.body.stays)[None, :, None], 2, axis=2)
+        stray = np.square(self.body.stays)[None]
         return _Accounts(at, np.zeros_like(at), none, none, at - self._pelvis(at), stray, none - 1, np.zeros(1))
 
     def _pelvis(self, at: Floats) -> Floats:
@@ -129,12 +129,22 @@ class Teller:
         starting = np.where(now.age < YOUNG, STARTS * self.metre * frame, 0.0)
         quick = QUICK * np.hypot(now.speed[..., 0], now.speed[..., 1])
         loose = np.sqrt(self.loose**2 + starting**2 + away**2 + quick**2)[:, :, None]
-        off = np.linalg.norm((now.at + now.speed)[:, :, None] - seen.at[None, None], axis=3)
+        there = now.at + now.speed
+        off = np.linalg.norm(there[:, :, None] - seen.at[None, None], axis=3)
         missing = np.where(now.unseen > 0, STAYS_AWAY, GOES)[:, :, None]
         gain = missing + NOBODYS * seen.like - UNLIKE * (1 - seen.like) - 0.5 * np.square(off / loose)
         gain[(off > GATE * loose) | (off > self.far)] = -np.inf
+        gain -= self._out_of_place(now, there, seen.at)
         none: Floats = np.full((*gain.shape[:2], 1), -np.inf)
         return np.concatenate([gain, none], axis=2) if not gain.shape[2] else gain
+
+    def _out_of_place(self, now: _Accounts, there: Floats, seen: Floats) -> Floats:
+        """Charge of each find for lying where its mark hardly ever is below the pelvis, (n, m, finds)."""
+        if not (self.body.root.any() and np.isfinite(self.body.tall)):
+            return np.zeros((*there.shape[:2], len(seen)))
+        off = seen[None, None] - (self._pelvis(there) + now.place)[:, :, None]
+        charge = np.minimum(0.5 * (np.square(off) / now.stray[:, :, None]).sum(axis=3), PLACE_MOST)
+        return np.where(self.body.root[None, :, None], 0.0, charge)
 
     def _moved(self, before: _Accounts, seen: Sights, chosen: Ints) -> _Accounts:
         """The accounts with each mark on its sticker, and hidden ones carried on by their company."""
@@ -164,7 +174,7 @@ class Teller:
             place=before.place + share * off,
             stray=np.maximum(
                 before.stray + share * (np.square(off) * (1 - share) - before.stray),
-                np.square(LEAST_STAY * self.body.stays)[None, :, None],
+                np.square(LEAST_STAY * self.body.stays)[None],
             ),
         )
 
@@ -177,10 +187,9 @@ class Teller:
         over = np.clip((apart - body.longest) / (TOO_LONG_BY * body.tall), 0, 1)
         both = shown[:, body.first] & shown[:, body.second]
         charge = TOO_LONG * (np.where(both, over, 0.0) * body.share).sum(axis=1)
-        if body.root.any():
-            off = now.at - self._pelvis(now.at) - now.place
-            place = np.minimum(0.5 * (np.square(off) / now.stray).sum(axis=2), PLACE_MOST)
-            charge += np.where(shown & ~body.root, place, 0.0).sum(axis=1)
+        turned = np.clip((now.at[:, body.above, 1] - now.at[:, body.below, 1]) / (TURNED_BY * body.tall), 0, 1)
+        both = shown[:, body.above] & shown[:, body.below]
+        charge += UPSIDE_DOWN * np.where(both, turned, 0.0).sum(axis=1)
         return np.asarray(charge)
 
 

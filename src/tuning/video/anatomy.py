@@ -1,4 +1,4 @@
-"""What the names of marks tell of where they can lie to each other: limbs, longest lengths, places below the pelvis."""
+"""What the names of marks tell of where they can lie to each other: limbs, longest lengths, order from the hip down."""
 
 from __future__ import annotations
 
@@ -27,9 +27,15 @@ shorter than the second, share of stature (practice judgement, editable)."""
 TELLING_LENGTH, UPRIGHT = 0.15, 75.0
 """Two marks at least so far apart on a body, share of stature, tell how tall it stands in the picture; some are seen
 aslant, others sit a little off: this percentile of what they tell is taken (practice judgement, editable)."""
-KNEE_STAYS, FOOT_STAYS = 0.025, 0.15
-"""How far knee and foot leave their usual place below the pelvis, share of stature (SD; practice judgement, editable):
-the knee so little only where it is seen from the front or from behind."""
+FROM_HIP_DOWN = (
+    ("hip", "knee"), ("asis", "knee"), ("buttock", "knee_back"), ("knee", "ankle"), ("knee", "second_toe"),
+    ("knee_back", "heel_top"), ("knee_back", "heel"), ("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"),
+)  # fmt: skip
+"""Pairs of which the first lies higher nearly all the time."""
+KNEE_STAYS, FOOT_STAYS, SEEN_ASIDE = (0.025, 0.05), (0.1, 0.15), (0.15, 0.15)
+"""How far knee and foot leave their usual place below the pelvis, across and down, where they are seen from the front
+or from behind; and what is below the pelvis, where it is seen from the side: share of stature (SD; practice judgement,
+editable)."""
 APART = 0.03
 """Left and right at least so far apart across the picture, share of stature: seen from the front or from behind."""
 
@@ -39,9 +45,9 @@ class Body:
     """The marks of a clip as parts of a body; m marks, p pairs of one limb.
 
     `company` (m, m) weighs whose motion a hidden mark shares; `first`, `second` are the pairs with `share` (p) of their
-    limb's word, `longest` (p) px; `root` (m) those of the pelvis, and `stays` (m)
-    how far each leaves its usual place below them, px. `tall` is the stature in the picture, px, NaN if names do not
-    tell.
+    limb's word, `longest` (p) px; of `above` and `below` each first is the higher; `root` (m) are those of the pelvis,
+    and `stays` (m, 2) how far each leaves its usual place below them, px. `tall` is the stature in the picture, px,
+    NaN if names do not tell.
     """
 
     company: Floats
@@ -49,6 +55,8 @@ class Body:
     second: NDArray[np.intp]
     share: Floats
     longest: Floats
+    above: NDArray[np.intp]
+    below: NDArray[np.intp]
     root: NDArray[np.bool_]
     stays: Floats
     tall: float
@@ -72,18 +80,29 @@ def body_of(names: Sequence[str], places: Floats) -> Body:
     lengths = np.maximum(np.hypot(high[first] - high[second], along), LEAST_LENGTH)
     telling = lengths > TELLING_LENGTH
     tall = float(np.percentile(apart[first, second][telling] / lengths[telling], UPRIGHT)) if telling.any() else np.nan
+    order = [(a, b) for over, under in FROM_HIP_DOWN for a, b in _pairs(names, over, under)]
+    order = [(a, b) for a, b in order if places[b, 1] > places[a, 1]]
     frontal = any(abs(places[a, 0] - places[b, 0]) > APART * tall for a, b in _sides(names))
-    knee = (high >= LEG_FROM) & frontal
+    below = np.where((high >= LEG_FROM)[:, None], KNEE_STAYS, FOOT_STAYS)
+    stays = below if frontal else np.broadcast_to(SEEN_ASIDE, below.shape)
     return Body(
         company=_company(apart, limbs),
         first=first,
         second=second,
         share=np.array([1 / max(1, limbs.count(limbs[a]) - 1) for a, _ in pairs]),
         longest=np.nan_to_num(TOLERANCE * lengths * tall, nan=np.inf),
+        above=np.array([a for a, _ in order], dtype=np.intp),
+        below=np.array([b for _, b in order], dtype=np.intp),
         root=high >= ROOT_FROM,
-        stays=np.where(knee, KNEE_STAYS, FOOT_STAYS) * tall,
+        stays=stays * tall,
         tall=tall,
     )
+
+
+def _pairs(names: Sequence[str], over: str, under: str) -> list[tuple[int, int]]:
+    """Numbers of two marks, for each side that has both."""
+    wanted = [(f"{over}_{side}", f"{under}_{side}") for side in SIDES]
+    return [(names.index(a), names.index(b)) for a, b in wanted if a in names and b in names]
 
 
 def _sides(names: Sequence[str]) -> list[tuple[int, int]]:

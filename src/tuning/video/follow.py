@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -69,7 +70,8 @@ def follow_more(
     company = {tracks.names[k]: tracks.xy[frame, k] for k in known}
     found = follow_clip(path, frame, {**marks, **company}, tick=tick)
     new = [found.names.index(name) for name in marks]
-    late = Tracks(tuple(marks), found.times, found.xy[:, new], found.quality[:, new])
+    loose = {name: sd for name, sd in found.click_sd.items() if name in marks}
+    late = Tracks(tuple(marks), found.times, found.xy[:, new], found.quality[:, new], click_sd=loose)
     return tracks.joined_by(late)
 
 
@@ -89,7 +91,8 @@ def correct(
     reach = np.flatnonzero(np.abs(tracks.times - tracks.times[frame]) <= RETRACK_S)
     fresh = follow_clip(path, frame, {name: at}, first=int(reach[0]), last=int(reach[-1]), tick=tick)
     k = tracks.names.index(name) if name in tracks.names else None
-    mended = Tracks.empty((name,), tracks.times)
+    clicked = {n: sd for n, sd in tracks.click_sd.items() if n == name} | fresh.click_sd
+    mended = replace(Tracks.empty((name,), tracks.times), click_sd=clicked)  # elsewhere the older click still counts
     mended.xy[frame, 0], mended.quality[frame, 0] = at, 1.0
     for way in (1, -1):
         agreed, n = 0, frame + way

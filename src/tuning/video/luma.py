@@ -57,6 +57,15 @@ class Picture:
         return Picture(self.y.copy(), halves)
 
 
+def picture_of(pixels: NDArray[np.uint8]) -> Picture:
+    """An RGB picture (height, width, 3) as a decoder would give it, cut to even sides."""
+    height, width = (side - side % 2 for side in pixels.shape[:2])
+    even = np.ascontiguousarray(pixels[:height, :width])
+    planes = cv2.cvtColor(even, cv2.COLOR_RGB2YUV_I420).astype(np.uint8, copy=False)
+    blue, red = planes[height:].reshape(2, height // 2, width // 2)
+    return Picture(planes[:height], (blue, red))
+
+
 def square(plane: Plane, x: int, y: int, size: int) -> Plane:
     """A square part from its first pixel, edges repeated."""
     height, width = plane.shape

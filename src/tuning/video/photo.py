@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -52,6 +53,13 @@ class Photo:
         if index != 0:
             raise IndexError("a photograph has one frame")
         return self._pixels
+
+    def reach(self, index: int, going: Callable[[], bool]) -> NDArray[np.uint8]:
+        """The photograph: it is there already."""
+        return self.frame(index)
+
+    def nearest(self, index: int, within: int) -> None:
+        """Nothing: the one frame is there."""
 
     def close(self) -> None:
         """Nothing is held open."""

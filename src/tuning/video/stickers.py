@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture, Plane, square
+from tuning.video.luma import Picture, Plane, picture_of, square
 
 CENTRED_PX = 0.5
 """A window whose middle lies so near to what was found in it, on both axes, is not laid anew."""
@@ -29,6 +29,8 @@ RADII = np.arange(2.5, 14.1, 0.5)
 """Sticker radii looked for, px."""
 SNAP_PX = 4.0
 """A click counts as meant for a sticker no further away than this."""
+LOOK_PX = 64
+"""So far around a click a picture is looked at for a sticker."""
 CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.7, 0.25
 """A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
 colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
@@ -205,7 +207,16 @@ def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker 
         if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < least:
             return click, None
         found = again
+    if gap(found.at, click) > SNAP_PX + radius / 2:  # seen whole it lies elsewhere: the foot after all
+        return click, None
     return found.at, Sticker(radius, axis, found.contrast, found.area)
+
+
+def sticker_under(pixels: NDArray[np.uint8], click: Floats) -> bool:
+    """Whether a click into an RGB picture (height, width, 3) finds a sticker that can be followed."""
+    corner = np.maximum(np.floor(click).astype(int) - LOOK_PX, 0) // 2 * 2
+    (x, y), reach = corner.tolist(), 2 * LOOK_PX
+    return recognise(picture_of(pixels[y : y + reach, x : x + reach]), click - corner)[1] is not None
 
 
 def as_picture(found: Picture | Plane) -> Picture:

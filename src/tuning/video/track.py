@@ -12,6 +12,7 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import Tracks
+from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
 from tuning.video.accounts import tell
 from tuning.video.anatomy import body_of
@@ -77,6 +78,7 @@ def track(
         shown = sights[first : last + 1]
         going = _tell_apart(found, narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0))
     doubt(found, start, narrow)
+    found.click_sd = {name: CLICK_SD_PX for k, name in enumerate(found.names) if k not in worn}
     found.unread = int((~read[first : last + 1]).sum()) if going else 0
     return found
 

@@ -18,13 +18,24 @@ def settle() -> None:
         QApplication.processEvents()
 
 
+def until_there(canvas) -> None:
+    """Wait for the picture of the frame that is meant, as eyes do."""
+    for _ in range(2000):
+        if canvas.arrived:
+            return
+        QTest.qWait(5)
+    raise AssertionError("the picture never came")
+
+
 def click_at(canvas, place) -> None:
-    """Click the picture at an image point, as near as whole screen pixels allow."""
+    """Click the picture at an image point, as near as whole screen pixels allow, once it is there."""
+    until_there(canvas)
     QTest.mouseClick(canvas, LEFT, NONE, canvas.to_widget(np.asarray(place, dtype=float)).toPoint())
 
 
 def drag(canvas, start, end) -> None:
-    """Press on one image point, move, release on another."""
+    """Press on one image point, move, release on another, once the picture is there."""
+    until_there(canvas)
     a, b = (canvas.to_widget(np.asarray(p, dtype=float)).toPoint() for p in (start, end))
     QTest.mousePress(canvas, LEFT, NONE, a)
     QTest.mouseMove(canvas, a + QPoint(9, 9))

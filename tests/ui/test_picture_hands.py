@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import threading
+
 import hands
 import numpy as np
 import pytest
+from conftest import numbered, write_clip
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
@@ -12,6 +15,7 @@ from PyQt6.QtTest import QTest
 from tuning.core.entries import Decision
 from tuning.core.intake.consent import kept_back
 from tuning.demo.clips import CLIPS
+from tuning.ui.picture.frames import FrameServer
 from tuning.ui.picture.mask_dialog import MaskDialog
 from tuning.ui.picture.player import LIGHTS, lit
 from tuning.ui.picture.privacy import hide_face, keep_back
@@ -60,6 +64,70 @@ def test_a_mark_is_nudged_dragged_deleted_and_undone(window, bench):
     assert KNEE not in bench.board.points()
     window.workspace.undo.undo()
     assert KNEE in bench.board.points()
+
+
+def test_a_hand_marks_what_the_eye_sees_and_not_a_frame_that_is_still_being_read(qtbot, window, bench, monkeypatch):
+    canvas, board, source, gate = bench.canvas, bench.board, bench.player._server.source, threading.Event()
+    reach, told = source.reach, []
+    monkeypatch.setattr(source, "reach", lambda index, going: reach(index, going) if gate.wait(10) else None)
+    board.message.connect(told.append)
+    bench.go(40)
+    canvas.grab()
+    assert not canvas.arrived and KNEE in board.points(canvas.frame), "marks drawn are those of the picture on screen"
+    here = canvas.to_widget(CLIP.truth(40)[KNEE]).toPoint()
+    board.choose(KNEE)
+    QTest.mouseClick(canvas, LEFT_BUTTON, NONE, here)
+    QTest.keyClick(canvas, Qt.Key.Key_Delete)
+    assert KNEE not in board.points() and len(told) == 2 and "still being read" in told[0]
+    gate.set()
+    qtbot.waitUntil(lambda: canvas.arrived)
+    QTest.mouseClick(canvas, LEFT_BUTTON, NONE, here)
+    assert at(bench) == pytest.approx(CLIP.truth(40)[KNEE], abs=1.5)
+
+
+def test_a_click_beside_every_sticker_says_so_at_once_and_its_error_is_kept(qtbot, window, bench):
+    told = []
+    bench.board.message.connect(told.append)
+    for name in ("knee_right", "ankle_left", "ankle_right", "asis_left", "asis_right"):
+        hands.place(window, name, CLIP.truth(0)[name])
+    assert not told, "stickers lie under these"
+    hands.place(window, "second_toe_left", CLIP.truth(0)["knee_left"] + [8, 45])
+    assert "No sticker is seen under left" in told[0]
+    bench.follow_button.click()
+    qtbot.waitUntil(lambda: bench.following.tracks is not None)
+    sds = bench.following.tracks.click_sd
+    assert sds == pytest.approx({"second_toe_left": bench.board.context().sd_px["second_toe_left"]}, rel=1e-5)
+    toe = bench.board.points()["second_toe_left"]
+    hands.drag(bench.canvas, toe, CLIP.truth(0)["second_toe_left"])
+    qtbot.waitUntil(lambda: window.jobs.newest is None)
+    assert set(bench.following.tracks.click_sd) == {"second_toe_left"}, (
+        "outside the mended stretch the old click counts"
+    )
+
+
+def test_a_far_frame_sends_a_near_one_ahead_and_newer_wishes_overtake(qtbot, tmp_path, monkeypatch):
+    clip = write_clip(tmp_path / "long.mp4", numbered(100, step=2), [n / 30 for n in range(100)], g="50")
+    server, brought = FrameServer(open_source(clip)), []
+    server.ready.connect(lambda index, _: brought.append(index))
+    server.want(95)
+    qtbot.waitUntil(lambda: brought[-1:] == [95])
+    assert brought == [50, 95]
+    reach, begun, gate, asked = server.source.reach, threading.Event(), threading.Event(), []
+
+    def slow(index, going):
+        begun.set()
+        gate.wait(10)
+        asked.append((index, going()))
+        return reach(index, going)
+
+    monkeypatch.setattr(server.source, "reach", slow)
+    server.want(20)
+    assert begun.wait(10)
+    server.want(60)
+    gate.set()
+    qtbot.waitUntil(lambda: brought[-1] == 60)
+    assert asked == [(20, False), (60, True)] and 20 not in brought
+    server.close()
 
 
 def test_a_drag_that_is_abandoned_leaves_the_mark(bench):

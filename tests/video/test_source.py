@@ -18,10 +18,10 @@ from tuning.video.follow import follow_clip
 VARIABLE = [0.0, 0.04, 0.05, 0.15, 0.16, 0.40, 0.41, 0.50, 0.90, 1.0]
 
 
-def number_in(picture: np.ndarray) -> float:
+def number_in(picture: np.ndarray, step: float = 3) -> float:
     """The frame number told by the brightness of the middle."""
     h, w = picture.shape[:2]
-    return (float(np.median(picture[h // 3 : -h // 3, w // 3 : -w // 3])) - 40) / 3
+    return (float(np.median(picture[h // 3 : -h // 3, w // 3 : -w // 3])) - 40) / step
 
 
 @pytest.fixture(scope="module")
@@ -40,6 +40,48 @@ def test_any_frame_in_any_order_is_the_right_one(clip_file: Path):
         with pytest.raises(IndexError):
             source.frame(wrong)
     source.close()
+
+
+@pytest.fixture(scope="module")
+def long_group(tmp_path_factory) -> Path:
+    """Two groups of pictures of 50 frames."""
+    times = [n / 30 for n in range(100)]
+    return write_clip(tmp_path_factory.mktemp("long") / "long.mp4", numbered(100, step=2), times, g="50", bf="2")
+
+
+def test_on_the_way_to_a_far_frame_the_nearest_at_hand_is_given_and_other_wishes_come_first(long_group: Path):
+    clip = Clip(long_group, "long")
+    number, picture = clip.nearest(95, 999)  # the key frame before it takes one decoding
+    assert number == 50 and number_in(picture, 2) == pytest.approx(50, abs=0.7), (
+        "the key frame before it takes one decoding"
+    )
+    left = iter([True] * 20)
+    assert clip.reach(95, lambda: next(left, False)) is None
+    number, picture = clip.nearest(90, 999)  # what was decoded on the way counts
+    assert 65 <= number <= 75 and number_in(picture, 2) == pytest.approx(number, abs=0.7), (
+        "what was decoded on the way counts"
+    )
+    assert clip.nearest(number, 999) is None, "it is there: nothing else need be shown"
+    assert number_in(clip.frame(95), 2) == pytest.approx(95, abs=0.7)
+    assert clip.nearest(94, 999) is None and number_in(clip.frame(94), 2) == pytest.approx(94, abs=0.7)
+    assert clip.nearest(40, 999)[0] == 50 and clip.nearest(40, 10) is None, (
+        "what is no nearer than the picture on screen"
+    )
+    assert clip.nearest(2, 999)[0] == 0 and clip.nearest(0, 999) is None
+    clip.close()
+
+
+def test_a_frame_of_the_same_group_is_reached_from_where_decoding_stopped(long_group: Path):
+    """A hand that drags on to the right must not begin again at the key frame each time."""
+    clip, wishes = Clip(long_group, "long"), 0
+
+    def few() -> bool:
+        nonlocal wishes
+        wishes += 1
+        return wishes % 5 != 0
+
+    assert any(clip.reach(49, few) is not None for _ in range(11))
+    clip.close()
 
 
 def test_times_are_those_of_the_file_even_when_uneven(tmp_path: Path):

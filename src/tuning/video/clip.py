@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 
@@ -70,11 +70,14 @@ class Clip:
         return f"“{self._name}” {trouble}. Nothing was changed; open a clip with pictures (MP4, MOV, AVI, WebM, MKV)."
 
     def _read_index(self) -> NDArray[np.int64]:
-        stamps, size = [], 0
+        stamps, keys, size = [], list[int](), 0
         for packet in self._container.demux(self._stream):
             if packet.pts is not None and packet.size and not packet.is_corrupt:
                 stamps.append(packet.pts)
                 size += packet.size
+                if packet.is_keyframe:
+                    keys.append(packet.pts)
+        self._keys = np.unique(np.array(keys, dtype=np.int64))
         if not stamps:
             raise BadInput(self._sentence("holds no pictures"))
         pixels = self._stream.codec_context.width * self._stream.codec_context.height
@@ -174,15 +177,39 @@ class Clip:
 
     def frame(self, index: int) -> NDArray[np.uint8]:
         """RGB picture of shape (height, width, 3), turned upright."""
+        picture = self.reach(index, lambda: True)
+        assert picture is not None
+        return picture
+
+    def reach(self, index: int, going: Callable[[], bool]) -> NDArray[np.uint8] | None:
+        """The picture as `frame` gives it; None where `going`, asked at each frame on the way, ends it."""
         if not 0 <= index < len(self._pts):
             raise IndexError(f"frame {index} is outside 0..{len(self._pts) - 1}")
         try:
-            picture = self._decode(index).to_ndarray(format="rgb24")
+            found = self._decode(index, going)
         except av.FFmpegError as err:
             raise BadInput(f"Frame {index + 1} of “{self._name}” cannot be read.") from err
-        return np.ascontiguousarray(np.rot90(picture, self._quarter_turns))
+        return None if found is None else self._upright(found)
 
-    def _decode(self, index: int) -> av.VideoFrame:
+    def nearest(self, index: int, within: int) -> tuple[int, NDArray[np.uint8]] | None:
+        """The nearest frame that is decoded already or starts a group of pictures, with its number; None where it is
+        no nearer than `within` frames, or the frame itself is at hand."""
+        if int(self._pts[index]) in self._cache:
+            return None
+        keys, decoded = self._keys[self._keys <= self._pts[index]][-1:], np.array(list(self._cache), dtype=np.int64)
+        at_hand = np.searchsorted(self._pts, np.concatenate([decoded, keys])).tolist()
+        near = min(at_hand, key=lambda n: abs(n - index), default=index)
+        if not 0 < abs(near - index) < within:
+            return None
+        with suppress(av.FFmpegError, BadInput):
+            picture = self._decode(near)
+            return None if picture is None else (near, self._upright(picture))
+        return None
+
+    def _upright(self, frame: av.VideoFrame) -> NDArray[np.uint8]:
+        return np.ascontiguousarray(np.rot90(frame.to_ndarray(format="rgb24"), self._quarter_turns))
+
+    def _decode(self, index: int, going: Callable[[], bool] = lambda: True) -> av.VideoFrame | None:
         target = int(self._pts[index])
         if target in self._cache:
             self._cache.move_to_end(target)
@@ -198,6 +225,9 @@ class Clip:
             if frame.pts >= target:
                 self._passed = frame.pts
                 break
+            if not going():
+                self._passed = frame.pts
+                return None
         if target not in self._cache:
             raise BadInput(f"Frame {index + 1} of “{self._name}” cannot be read.")
         return self._cache[target]
@@ -207,7 +237,8 @@ class Clip:
         if self._passed is None:
             return False
         last = int(np.searchsorted(self._pts, self._passed))
-        return 0 < index - last <= READ_ON_FRAMES
+        between = (self._keys > self._passed) & (self._keys <= self._pts[index])
+        return last < index and (index - last <= READ_ON_FRAMES or not between.any())
 
     def _remember(self, frame: av.VideoFrame, stamp: int) -> None:
         self._cache[stamp] = frame

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
@@ -40,6 +41,14 @@ class PictureSource(Protocol):
 
     def frame(self, index: int) -> NDArray[np.uint8]:
         """Shape (height, width, 3), RGB, upright. Raises IndexError or BadInput."""
+        ...
+
+    def reach(self, index: int, going: Callable[[], bool]) -> NDArray[np.uint8] | None:
+        """As `frame`; None where `going`, asked on the way, ends it."""
+        ...
+
+    def nearest(self, index: int, within: int) -> tuple[int, NDArray[np.uint8]] | None:
+        """What can be shown at once until the frame is there: number and picture of a frame nearer than `within`."""
         ...
 
     def close(self) -> None:

@@ -53,6 +53,8 @@ class MarkBoard(QObject):
     message = pyqtSignal(str)
     corrected = pyqtSignal(str, int, object)
     """A followed mark was put elsewhere by hand: name, frame, place."""
+    placed = pyqtSignal(str, object)
+    """A hand put a mark somewhere in the frame on screen: name, place."""
     referenced = pyqtSignal()
     """Level or length changed while followed marks are shown."""
 
@@ -143,14 +145,14 @@ class MarkBoard(QObject):
         self._tracks = tracks
         self.changed.emit()
 
-    def _placed(self) -> dict[str, Floats]:
-        """Marks of this frame: followed ones, and over them those placed by hand."""
+    def _placed(self, frame: int) -> dict[str, Floats]:
+        """Marks of a frame: followed ones, and over them those placed by hand."""
         found = {}
-        if self._tracks is not None and self.frame < len(self._tracks.times):
+        if self._tracks is not None and frame < len(self._tracks.times):
             for k, name in enumerate(self._tracks.names):
-                if self._tracks.quality[self.frame, k] >= TRUSTED:
-                    found[name] = self._tracks.xy[self.frame, k]
-        return {**found, **self._marks.get(self.frame, {})}
+                if self._tracks.quality[frame, k] >= TRUSTED:
+                    found[name] = self._tracks.xy[frame, k]
+        return {**found, **self._marks.get(frame, {})}
 
     def extent(self) -> tuple[Floats, Floats] | None:
         """Corners around the person's marks over the whole clip, image px; None with fewer than two places."""
@@ -162,9 +164,9 @@ class MarkBoard(QObject):
             return None
         return np.min(places, axis=0), np.max(places, axis=0)
 
-    def points(self) -> dict[str, Floats]:
-        """Every placed point of this frame by key, with a held one where the pointer is."""
-        found = self._placed()
+    def points(self, frame: int | None = None) -> dict[str, Floats]:
+        """Every placed point of this frame, or of another, by key, with a held one where the pointer is."""
+        found = self._placed(self.frame if frame is None else frame)
         for reference in self._references.values():
             found[f"{reference.what}:a"], found[f"{reference.what}:b"] = reference.a, reference.b
         if self._first_end is not None:
@@ -179,7 +181,7 @@ class MarkBoard(QObject):
 
     def next_landmark(self) -> str:
         """First landmark that this frame lacks: those that a measure needs, then the others; empty when none does."""
-        placed, needed = self._placed(), self.picture_kind.needed
+        placed, needed = self._placed(self.frame), self.picture_kind.needed
         missing = [name for name in self.landmarks() if name not in placed]
         return next((name for name in missing if name in needed), next(iter(missing), ""))
 
@@ -222,11 +224,12 @@ class MarkBoard(QObject):
         unit = self._workspace.knowledge.measures[measure_id].unit
         return behind(unit)
 
-    def readings(self) -> list[Reading]:
-        """What the marks of this frame say, a held mark included."""
-        points = self.points()
+    def readings(self, frame: int | None = None) -> list[Reading]:
+        """What the marks of this frame, or of another, say, a held mark included."""
+        frame = self.frame if frame is None else frame
+        points = self.points(frame)
         marks = {name: points[name] for name in self.landmarks() if name in points}
-        return read_marks(self.picture_kind, marks, self._context(self.frame, points))
+        return read_marks(self.picture_kind, marks, self._context(frame, points))
 
     # what the user does
 
@@ -304,6 +307,8 @@ class MarkBoard(QObject):
                 if not follows:  # while marks are followed, what the clip says comes from all its frames
                     sds = {**self._frame_sds(frame), name: sd}
                     self._observe(act, frame, marks, self._context(frame, marks, sds))
+            if at is not None:
+                self.placed.emit(name, at)
             if follows:
                 self.corrected.emit(name, frame, at)
             else:

@@ -27,6 +27,7 @@ GRAB_PX = 11.0
 MARGIN, LEAST_EXTENT_PX = 0.18, 40.0
 """Room around the marks of a person, share of the longer side; marks nearer together than this fill no view."""
 LENS_RADIUS, LENS_POWER = 66.0, 8.0
+COMING = "The picture of this frame is still being read; place the mark when it is there."
 
 
 def _far(a: QPointF, b: QPointF) -> bool:
@@ -47,6 +48,8 @@ class Canvas(QWidget):
         super().__init__()
         self.board = board
         self.image: QImage | None = None
+        self.frame = 0
+        """The frame that is on screen; while another is being decoded it is not yet the one that is meant."""
         self._zoom, self._pan = 1.0, QPointF()
         self._fitted: QRectF | None = None
         """The part of the picture that fills the view, image px; None for all of it."""
@@ -70,8 +73,14 @@ class Canvas(QWidget):
 
     # picture and coordinates
 
-    def show_image(self, image: QImage | None) -> None:
+    @property
+    def arrived(self) -> bool:
+        """Whether the frame that is meant is on screen, so that a hand marks what the eye sees."""
+        return self.image is not None and self.frame == self.board.frame
+
+    def show_image(self, image: QImage | None, frame: int) -> None:
         """Show another picture, keeping zoom when the size stays."""
+        self.frame = frame
         if image is None or self.image is None or image.size() != self.image.size():
             self.image = image
             self.fit(True)
@@ -157,8 +166,12 @@ class Canvas(QWidget):
 
     # gestures
 
+    def _points(self) -> dict[str, Floats]:
+        """Points of the frame on screen."""
+        return self.board.points(self.frame)
+
     def _point_at(self, place: QPointF) -> str | None:
-        gaps = {key: (self.to_widget(at) - place).manhattanLength() for key, at in self.board.points().items()}
+        gaps = {key: (self.to_widget(at) - place).manhattanLength() for key, at in self._points().items()}
         near = min(gaps, key=lambda key: gaps[key], default=None)
         return near if near is not None and gaps[near] <= GRAB_PX else None
 
@@ -170,6 +183,9 @@ class Canvas(QWidget):
         place = event.position()
         if event.button() == Qt.MouseButton.MiddleButton:
             self._pan_from = place
+            return
+        if not self.arrived:
+            self.board.message.emit(COMING)
             return
         self._pressed, self._near = place, self._point_at(place)
 
@@ -227,7 +243,10 @@ class Canvas(QWidget):
             Qt.Key.Key_Down: (0, 1),
         }
         key = Qt.Key(event.key())
-        if key in moves and self.board.chosen in self.board.points():
+        changes = {*moves, Qt.Key.Key_Delete, Qt.Key.Key_Backspace}
+        if key in changes and self.image is not None and not self.arrived:
+            self.board.message.emit(COMING)
+        elif key in moves and self.board.chosen in self.board.points():
             far = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
             self.board.nudge(moves[key][0] * far, moves[key][1] * far)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
@@ -253,7 +272,7 @@ class Canvas(QWidget):
         size = QRectF(0, 0, self.image.width() * scale, self.image.height() * scale)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 4)
         painter.drawImage(size.translated(self._origin()), self.image)
-        points = self.board.points()
+        points = self._points()
         self._paint_references(painter, points)
         self._paint_chains(painter, points)
         for key, at in points.items():
@@ -329,7 +348,7 @@ class Canvas(QWidget):
         self._tag(painter, QPointF(self.width() - 110.0, y), other, f"{left.other.value}_wash")
 
     def _paint_angles(self, painter: QPainter, points: dict[str, Floats]) -> None:
-        for reading in self.board.readings():
+        for reading in self.board.readings(self.frame):
             tags = self.board.picture_kind.tags
             if not isinstance(reading.value, float) or reading.measure_id not in tags:
                 continue

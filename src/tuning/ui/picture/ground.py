@@ -69,7 +69,7 @@ class GroundDialog(QDialog):
     def _fill(self, chosen: str) -> None:
         self.choice.clear()
         self.choice.addItem("no plates: mid-foot", "")
-        for capture in self._following.recordings():
+        for capture in self._following.recordings.kept():
             self.choice.addItem(f"{capture.medium.name}, {clock(capture.at)}", capture.uid)
         self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
 
@@ -82,7 +82,7 @@ class GroundDialog(QDialog):
     def open_file(self, path: Path) -> None:
         """Keep a file in the record and choose it."""
         try:
-            self._fill(self._following.add_recording(path).uid)
+            self._fill(self._following.recordings.add(path).uid)
             self._say(f"{path.name} is kept in the record.")
         except TuningError as err:
             self._say(str(err), wrong=True)

@@ -9,8 +9,10 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QWidget
 
+from tuning.core.pictures.kinds import spoken
+from tuning.core.types import Floats
 from tuning.ui.picture.board import MarkBoard
-from tuning.ui.picture.frames import FrameServer
+from tuning.ui.picture.frames import FrameServer, to_image, to_pixels
 from tuning.ui.widgets import button, label, set_role
 from tuning.video import PictureSource
 
@@ -25,12 +27,17 @@ SPEEDS = {
 LIGHTS = {"light as recorded": (1.0, 0), "brighter": (1.0, 45), "darker": (1.0, -45), "more contrast": (1.6, 0)}
 """Gain about mid-grey and shift, grey levels; for the eye only, never for measuring."""
 
+BARE = (
+    "No sticker is seen under {}: the mark holds by how its place looks, may slide, and keeps the error of the click. "
+    "Click a sticker's middle, or go on."
+)
+
 
 class Player(QObject):
     """Owns the frame server and the controls; the board says which frame is meant."""
 
-    shown = pyqtSignal(object)
-    """A frame for the eye as QImage, None when the picture is closed."""
+    shown = pyqtSignal(object, int)
+    """A frame for the eye as QImage with its number, None when the picture is closed."""
     failed = pyqtSignal(str)
 
     def __init__(self, board: MarkBoard) -> None:
@@ -38,6 +45,7 @@ class Player(QObject):
         self._board = board
         self._server: FrameServer | None = None
         self._shown_frame = -1
+        self._image: QImage | None = None
         self._looping = False
         self.clock = time.monotonic
         """Where playing looks for the time, s."""
@@ -60,6 +68,7 @@ class Player(QObject):
         self.back = button("‹", lambda: self.step(-1), tip="Back one frame (comma)")
         self.on = button("›", lambda: self.step(1), tip="Forward one frame (full stop)")
         board.changed.connect(self._follow_board)
+        board.placed.connect(self._look_under)
 
     @property
     def for_clips(self) -> tuple[QWidget, ...]:
@@ -83,7 +92,8 @@ class Player(QObject):
         """Let go of the picture."""
         self.stop()
         self.place_text.setText("")
-        self.shown.emit(None)
+        self.shown.emit(None, 0)
+        self._image = None
         if self._server is not None:
             self._server.close()
             self._server = None
@@ -150,18 +160,20 @@ class Player(QObject):
 
     def _frame_ready(self, index: int, image: QImage) -> None:
         if self._server is not None and self.sender() is self._server:
-            self.shown.emit(lit(image, *LIGHTS[self.light.currentText()]))
+            self._image = image
+            self.shown.emit(lit(image, *LIGHTS[self.light.currentText()]), index)
+
+    def _look_under(self, name: str, at: Floats) -> None:
+        """Say at once where a mark of a clip lies on no sticker."""
+        from tuning.video.stickers import sticker_under
+
+        if len(self._board.times) > 1 and self._image is not None and not sticker_under(to_pixels(self._image), at):
+            self._board.message.emit(BARE.format(spoken(name)))
 
 
 def lit(image: QImage, gain: float, shift: int) -> QImage:
     """The picture with another light; the pixels that are measured stay untouched."""
     if (gain, shift) == (1.0, 0):
         return image
-    plain = image.convertToFormat(QImage.Format.Format_RGB888)
     table = np.clip((np.arange(256) - 128) * gain + 128 + shift, 0, 255).astype(np.uint8)
-    bits = plain.constBits()
-    assert bits is not None
-    rows = np.frombuffer(bits.asstring(plain.sizeInBytes()), np.uint8).reshape(plain.height(), plain.bytesPerLine())
-    return QImage(
-        table[rows].tobytes(), plain.width(), plain.height(), plain.bytesPerLine(), QImage.Format.Format_RGB888
-    ).copy()
+    return to_image(table[to_pixels(image)])

@@ -14,7 +14,7 @@ from tuning.demo.clips import CLIPS
 from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.tags import TagsDialog
 
-NONE = Qt.KeyboardModifier.NoModifier
+NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton
 
 
@@ -142,6 +142,51 @@ def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
     assert following.result.events[number][2] == pytest.approx(time)
 
 
+def test_events_are_put_by_key_into_the_frame_on_screen_moved_or_anew(qtbot, window, walk):
+    follow(qtbot, window)
+    bench = window.page("movement").bench
+    following, times = bench.following, bench.board.times
+    kind, side, time = next(e for e in following.result.events if e[:2] == ("contact", Side.LEFT) and e[2] > 1)
+    before, refused = following.result.events, []
+    bench.refused.connect(refused.append)
+
+    def put(frame, key, shift=NONE):
+        bench.go(frame)
+        hands.until_there(bench.canvas)
+        bench.canvas.setFocus()
+        QTest.keyClick(bench.canvas, key, shift)
+
+    def of_left(kind):
+        return [t for k, s, t in following.result.events if (k, s) == (kind, Side.LEFT)]
+
+    there = int(times.searchsorted(time + 0.1))
+    put(there, Qt.Key.Key_L)
+    assert times[there] in of_left("contact") and len(following.result.events) == len(before), "it was moved"
+    assert following.result.events[1:2] == before[1:2], "nothing else was"
+    window.workspace.undo.undo()
+    assert following.result.events == before
+    off = next(t for k, s, t in before if (k, s) == ("toe-off", side) and t > time)
+    gap = int(times.searchsorted(off + 0.12))  # in the swing, where there is nothing of either kind near
+    put(gap, Qt.Key.Key_L)
+    assert following.result.events == before and "lands at" in refused[-1], "it waits for the other end"
+    put(gap + 8, Qt.Key.Key_L, SHIFT)
+    assert times[gap] in of_left("contact") and times[gap + 8] in of_left("toe-off")
+    assert len(following.result.events) == len(before) + 2
+    number = following.result.found.index(("contact", Side.LEFT, float(times[gap])))
+    following.move_event(number, float(times[gap + 1]))
+    assert times[gap + 1] in of_left("contact") and times[gap] not in of_left("contact"), "what was put can be moved"
+    strip, count = bench.strip, len(following.result.events)
+    for moment in (of_left("contact")[0], float(times[gap + 1])):  # one found, one put
+        QTest.mouseClick(strip, LEFT_BUTTON, NONE, QPoint(round(strip._x_of(moment)), 8))
+        assert len(following.result.events) == count and not following.result.waiting, "pressed, not dragged"
+    landing = next(t for k, s, t in before if (k, s) == ("contact", Side.RIGHT) and t > 1)
+    left = of_left("contact")
+    put(int(times.searchsorted(landing + 0.1)), Qt.Key.Key_R)
+    assert ("contact", Side.RIGHT, landing) not in following.result.events and of_left("contact") == left
+    put(gap, Qt.Key.Key_T)
+    assert "has no turn to put" in refused[-1]
+
+
 def test_smoothing_is_shown_and_can_be_chosen(qtbot, window, patient):
     patient("ferry deckhand", "movement")
     qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
@@ -174,14 +219,17 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     assert 0 < (window.page("movement").bench.following.tracks.quality > 0).any(axis=1).sum() < 250
     warning = window.page("movement").bench.following.result.warnings[0]
     assert "heels of both feet" in warning
-    (told,) = (x for x in window.page("movement").bench.results.findChildren(QLabel) if x.text() == warning)
-    smoothing = window.page("movement").bench.results.findChild(QComboBox)
-    assert (
-        told.isVisible()
-        and told.y() < smoothing.y()
-        and told.y()
-        <= min(x.y() for x in window.page("movement").bench.results.findChildren(QLabel) if x.parent() is told.parent())
-    ), "before the numbers"
+    results = window.page("movement").bench.results
+
+    def told_first():
+        told, *others = sorted((x for x in results.findChildren(QLabel) if x.isVisible()), key=in_panel)
+        assert told.text() == warning, "before the numbers"
+        assert others and in_panel(told) < in_panel(results.findChild(QComboBox))
+
+    def in_panel(widget):
+        return widget.mapTo(results, QPoint(0, 0)).y()
+
+    qtbot.waitUntil(told_first)  # the panel is laid out after the tracks are kept
 
 
 def test_one_leg_tasks_ask_for_the_leg(qtbot, window, patient):
@@ -252,11 +300,11 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     assert following.ground.heel_mm == 20
     moved = {(s.measure): s.mean for s in following.result.summaries()}
     assert moved["hip-knee-share-plates"] < float(on_plates.rstrip("%")) - 5, "the point moves back by 2 cm"
-    kept = next(c for c in following.recordings() if c.uid == following.ground.capture)
+    kept = next(c for c in following.recordings.kept() if c.uid == following.ground.capture)
     path, said = window.workspace.record.media.lent(kept.medium), []
     window.page("movement").bench.board.message.connect(said.append)
     away = path.rename(path.with_suffix(".gone"))
-    following._recordings.clear()
+    following.recordings._read.clear()
     following.measure_again()
     assert "The plates are not used" in said[-1] and following.result is not None, "a lost file costs its number only"
     away.rename(path)

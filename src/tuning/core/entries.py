@@ -99,11 +99,11 @@ class ClipFacts(Entry):
 
 @dataclass(frozen=True)
 class MovedEvent:
-    """An event put elsewhere by hand, times in s."""
+    """An event put elsewhere by hand, times in s; `found_s` is None where none was found and one was put anew."""
 
     kind: str
     side: Side
-    found_s: float
+    found_s: float | None
     put_s: float
 
 

@@ -21,6 +21,8 @@ from tuning.ui.widgets import Line, label
 
 MOST = 80
 """Lines of the command list: more letters narrow it faster than scrolling."""
+MOST_ROWS = 28
+"""Lines of the key sheet beneath each other, so that it fits a small screen."""
 
 
 @dataclass(frozen=True)
@@ -116,5 +118,6 @@ class KeySheet(QDialog):
         grid.setContentsMargins(24, 20, 24, 20)
         grid.setHorizontalSpacing(24)
         for n, (key, name) in enumerate(rows):
-            grid.addWidget(label(key, bold=True), n, 0)
-            grid.addWidget(label(name), n, 1)
+            column, row = divmod(n, MOST_ROWS)
+            grid.addWidget(label(key, bold=True), row, 2 * column)
+            grid.addWidget(label(name), row, 2 * column + 1)

@@ -96,12 +96,14 @@ class Signals:
         return float(min((self.tracks.quality[frames, k] >= TRUSTED).mean() for k in columns))
 
     def sd_px(self, name: str, frame: int) -> float:
-        """SD of a smoothed place, px: less noise by the smoothing, more where the quality was low."""
+        """SD of a smoothed place, px: less noise by the smoothing, more where the quality was low, and the click that
+        no sticker took away."""
         if name in self._given_sd:
             return self._given_sd[name]
         quality = float(self.tracks.quality[frame, self.tracks.names.index(name)])
         kept = math.sqrt(min(1.0, 2 * self.cutoff_hz / self.rate))
-        return math.hypot(math.hypot(NOISE_SD_PX * kept, BIAS_SD_PX), DOUBT_SD_PX * (1 - quality))
+        click = self.tracks.click_sd.get(name, 0.0)
+        return math.hypot(NOISE_SD_PX * kept, BIAS_SD_PX, DOUBT_SD_PX * (1 - quality), click)
 
     def marking_sd(self, names: tuple[str, ...], frame: int, value_of: Callable[[Marks], float]) -> float:
         """SD of a value from the marks of one frame, in the unit of the value."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -22,6 +22,9 @@ class Tracks:
     quality: Floats
     unread: int = 0
     """Frames of the clip that could not be read while marks were followed."""
+    click_sd: dict[str, float] = field(default_factory=dict)
+    """Marks that no sticker holds, with the SD (px an axis) of the click that placed them: it goes with them through
+    the clip, where a sticker's own middle takes it away."""
 
     @property
     def told(self) -> str:
@@ -61,7 +64,8 @@ class Tracks:
     def merged(self, other: Tracks) -> Tracks:
         """These tracks with every place that `other` found put over them."""
         names = (*self.names, *(n for n in other.names if n not in self.names))
-        joined = replace(Tracks.empty(names, self.times), unread=max(self.unread, other.unread))
+        loose = {name: sd for name, sd in self.click_sd.items() if name not in other.names} | other.click_sd
+        joined = replace(Tracks.empty(names, self.times), unread=max(self.unread, other.unread), click_sd=loose)
         for source in (self, other):
             for k, name in enumerate(source.names):
                 seen = source.quality[:, k] > 0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.movement.progress import next_step
-from tuning.ui.picture.keys import PICTURE_ACTIONS, PICTURE_KEYS
+from tuning.ui.picture.keys import EVENT_ACTIONS, PICTURE_ACTIONS, PICTURE_KEYS
 from tuning.ui.stage import Desk, StagePage, StageSpec
 
 
@@ -23,6 +23,6 @@ MOVEMENT = StageSpec(
     plannable=True,
     ledger=True,
     next_step=next_step,
-    actions=PICTURE_ACTIONS,
+    actions=(*PICTURE_ACTIONS, *EVENT_ACTIONS),
     keys=PICTURE_KEYS,
 )

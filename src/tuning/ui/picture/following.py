@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tuning.core.entries import Capture, ClipFacts, MovedEvent, PlatesUsed, Purpose, Track
-from tuning.core.errors import BadInput, TuningError
-from tuning.core.force.recording import Recording
-from tuning.core.force.sway import NO_POINT
-from tuning.core.force.together import Plates
+from tuning.core.entries import Capture, ClipFacts, MovedEvent, PlatesUsed, Track
+from tuning.core.errors import TuningError
 from tuning.core.movement.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import PLAIN, Observation, Setup, Side
@@ -23,10 +19,13 @@ from tuning.records.packing import pack, unpack
 from tuning.ui.gesture import Action
 from tuning.ui.jobs import Cancelled, Job
 from tuning.ui.picture.board import MarkBoard
+from tuning.ui.picture.recordings import Recordings
 from tuning.ui.workspace import Workspace
 
 KEPT_WITH = ("task", "side", "moved", "cutoff_hz", "ground")
 """What is kept with the tracks and changes what they say."""
+NEAR_S = 0.25
+"""An event put by key moves one of its kind that lies nearer than this (practice judgement, editable)."""
 FACING = {"side-l": Side.LEFT, "side-r": Side.RIGHT}
 """Kinds of picture that show one side of a person."""
 
@@ -71,7 +70,7 @@ class Following(QObject):
         """Corrections that wait until the one before them is done."""
         self._correcting = False
         self._shown: tuple[str, str, Setup] | None = None
-        self._recordings: dict[str, Recording] = {}
+        self.recordings = Recordings(workspace, board.message.emit)
         workspace.content_changed.connect(self.reload)
         board.corrected.connect(self._correct)
         board.referenced.connect(self.measure_again)
@@ -163,49 +162,10 @@ class Following(QObject):
             metres_per_px=per_px,
             moved=tuple((m.kind, m.side, m.found_s, m.put_s) for m in self.moved),
             cutoff_hz=self.cutoff_hz,
-            plates=self._plates(),
+            plates=self.recordings.under(self.ground),
         )
 
     # plates that ran with the clip
-
-    def recordings(self) -> list[Capture]:
-        """Recordings of the plates in this visit, newest first."""
-        return [c for c in self._workspace.entries(Capture) if c.purpose is Purpose.PLATES][::-1]
-
-    def _plates(self) -> Plates | None:
-        if self.ground is None:
-            return None
-        capture = next((c for c in self.recordings() if c.uid == self.ground.capture), None)
-        if capture is None:
-            return None
-        try:
-            return Plates(self._recording(capture), self.ground.heel_mm)
-        except TuningError as err:  # the file may have been lost from the media folder
-            self._board.message.emit(f"The plates are not used: {err}")
-            return None
-
-    def _recording(self, capture: Capture) -> Recording:
-        if capture.medium.sha256 not in self._recordings:
-            from tuning.exchange.plates import read_plates
-
-            path = self._workspace.record.media.lent(capture.medium)
-            self._recordings[capture.medium.sha256] = read_plates(path)
-        return self._recordings[capture.medium.sha256]
-
-    def add_recording(self, path: Path) -> Capture:
-        """Keep a plate file for clips. Raises TuningError when it cannot be read or holds no point of pressure."""
-        from tuning.exchange.plates import read_plates
-
-        space = self._workspace
-        found = read_plates(path)
-        if found.support() is None:
-            raise BadInput(f"{path.name}: {NO_POINT}.")
-        assert space.person is not None
-        medium = space.record.medium(space.record.media.keep(path), space.person)
-        self._recordings[medium.sha256] = found
-        with space.action(f"plates: {path.name}") as act:
-            capture = act.add(Capture(medium, Purpose.PLATES))
-        return capture
 
     def stand_on(self, capture: str, heel_mm: float = 0.0) -> None:
         """Work out the load share at these plates' point of pressure; an empty uid goes back to mid-foot."""
@@ -230,12 +190,13 @@ class Following(QObject):
         if not marks:
             return "Place the marks in this frame first; they are followed both ways from here."
         path, frame = self._workspace.record.media.lent(board.capture.medium), board.frame
-        before = self.tracks
+        before, sds = self.tracks, board.context().sd_px
 
         def work(tick: Callable[[float], None]) -> Tracks:
             from tuning.video.follow import follow_clip
 
             found = follow_clip(path, frame, marks, tick=goes_on(tick))
+            found.click_sd = {name: sds.get(name, sd) for name, sd in found.click_sd.items()}
             return before.merged(found) if before is not None else found
 
         self._run(Job("Following the marks", work, self._workspace.case), board.capture, "follow the marks")
@@ -353,8 +314,31 @@ class Following(QObject):
         if self.result is None or self.tracks is None:
             return
         kind, side, found = self.result.found[index]
-        rest = [m for m in self.moved if not (m.kind == kind and m.side is side and abs(m.found_s - found) < 0.01)]
-        self._keep_with(f"move {kind}", moved=(*rest, MovedEvent(kind, side, found, time)))
+        own = [m for m in self.moved if m.kind == kind and m.side is side]
+        put = [m for m in own if m.found_s is None and m.put_s == found]
+        before = put or [m for m in own if m.found_s is not None and abs(m.found_s - found) < 0.01]
+        rest = tuple(m for m in self.moved if m not in before)
+        self._keep_with(f"move {kind}", moved=(*rest, MovedEvent(kind, side, None if put else found, time)))
+
+    def put_event(self, kind: str, side: Side, frame: int) -> str:
+        """An event by key in a frame: the nearest of its kind comes here, or a new one is put. What hinders that, or
+        what it still lacks, in words."""
+        if self.result is None or self.tracks is None:
+            return "Follow the marks first; events are put into what was followed."
+        if kind not in TASKS[self.task].events:
+            return f"“{TASKS[self.task].name}” has no {kind} to put."
+        time = float(self.tracks.times[frame])
+        near = [
+            (abs(at - time), n)
+            for n, (k, s, at) in enumerate(self.result.events)
+            if k == kind and s is side and abs(at - time) < NEAR_S
+        ]
+        if near:
+            self.move_event(min(near)[1], time)
+        else:
+            self._keep_with(f"put {kind}", moved=(*self.moved, MovedEvent(kind, side, None, time)))
+        waiting = self.result.waiting if self.result is not None else []
+        return next((words for k, s, at, words in waiting if (k, s, at) == (kind, side, time)), "")
 
     def summary_lines(self) -> list[tuple[str, dict[Side, str]]]:
         """Measure and, by side, mean ± error with spread and count, for the panel."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
+from tuning.core.types import Side
 from tuning.ui.stage import StageAction, StagePage
 
 if TYPE_CHECKING:
@@ -30,6 +31,19 @@ def _privately(name: str) -> Callable[[PicturePage], object]:
         return getattr(privacy, name)(bench)
 
     return run
+
+
+def _put(kind: str, side: Side = Side.NONE) -> Callable[[StagePage], object]:
+    """An event into the frame on screen."""
+
+    def run(bench: PicturePage) -> None:
+        if bench.canvas.image is None:  # another clip is still being opened
+            return
+        told = bench.following.put_event(kind, side, bench.canvas.frame)
+        if told:
+            bench.refused.emit(told)
+
+    return _on_bench(run)
 
 
 def _players(page: StagePage) -> tuple[QWidget, ...]:
@@ -69,6 +83,16 @@ PICTURE_ACTIONS = (
     StageAction("Save a copy with the face hidden", "", _on_bench(_privately("hide_face"))),
     StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),
 )
+EVENT_ACTIONS = (
+    StageAction("The left foot lands here", "L", _put("contact", Side.LEFT), _players),
+    StageAction("The left foot leaves the ground here", "Shift+L", _put("toe-off", Side.LEFT), _players),
+    StageAction("The right foot lands here", "R", _put("contact", Side.RIGHT), _players),
+    StageAction("The right foot leaves the ground here", "Shift+R", _put("toe-off", Side.RIGHT), _players),
+    StageAction("The repetition starts here", "S", _put("start"), _players),
+    StageAction("The repetition turns here", "T", _put("turn"), _players),
+    StageAction("The repetition ends here", "E", _put("end"), _players),
+)
+"""An event of that kind close by comes here; without one it is put."""
 PICTURE_KEYS = (
     ("click", "place the chosen mark"),
     ("drag", "move a mark; Escape abandons"),

@@ -320,7 +320,7 @@ class PicturePage(QWidget):
 
     def _stand_on_recorded(self, pressed: Path) -> None:
         self.following.choose(ON_PLATES, self.following.side)
-        self.following.stand_on(self.following.add_recording(pressed).uid)
+        self.following.stand_on(self.following.recordings.add(pressed).uid)
         self.board.message.emit(
             "Plates kept with the clip. Mark a known length and the landmarks; Plates… asks where the heels stood."
         )

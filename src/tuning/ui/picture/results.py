@@ -162,7 +162,8 @@ class ResultList(QWidget):
             self._rows.addWidget(label(text, role="caution", wrap=True))
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)
-        for text in (*result.notes, "± is the error of marks and events (95 %)."):
+        waiting = [words for *_, words in result.waiting]
+        for text in (*waiting, *result.notes, "± is the error of marks and events (95 %)."):
             self._rows.addWidget(label(text, role="muted", wrap=True))
         self._add_smoothing(result.cutoff_hz)
         self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))

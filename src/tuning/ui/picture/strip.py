@@ -151,10 +151,15 @@ class Strip(QWidget):
             painter.fillRect(QRectF(self._x(int(frame)), box.bottom() - 8, width, 8), ink)
 
     def _paint_events(self, painter: QPainter, box: QRectF) -> None:
-        """Contact and start as ticks with a foot, toe-off and end without; in the colour of the side."""
-        for _, kind, side, time in self._events():
+        """Contact and turn as ticks with a foot, others without; in the colour of the side. What was put by hand and
+        waits for its other end is dotted."""
+        events = [(kind, side, time, Qt.PenStyle.SolidLine) for _, kind, side, time in self._events()]
+        result = self._following.result if self._following is not None else None
+        for kind, side, time, _ in result.waiting if result is not None else ():
+            events.append((kind, side, time, Qt.PenStyle.DotLine))
+        for kind, side, time, style in events:
             x = self._x_of(time)
-            painter.setPen(QPen(theme.colour(side.value if side in LEGS else "accent"), 1.8))
+            painter.setPen(QPen(theme.colour(side.value if side in LEGS else "accent"), 1.8, style))
             painter.drawLine(QPointF(x, box.top() + 1), QPointF(x, box.top() + 11))
             if kind in ("contact", "turn"):
                 painter.drawLine(QPointF(x - 3, box.top() + 11), QPointF(x + 3, box.top() + 11))

@@ -29,13 +29,15 @@ class Task:
     one_leg: bool = False
     loadable: bool = False
     """Whether the load of a bar and the turn-out of the feet change what it says."""
+    events: tuple[str, ...] = ("start", "turn", "end")
+    """What can be put by hand."""
 
 
 TASKS = {
     task.id: task
     for task in (
-        Task("rear-gait", "Walking or running from behind", "rear", 7.0, rear_gait),
-        Task("side-gait", "Walking or running from the side", "side", 7.0, side_gait, True),
+        Task("rear-gait", "Walking or running from behind", "rear", 7.0, rear_gait, events=("contact", "toe-off")),
+        Task("side-gait", "Walking or running from the side", "side", 7.0, side_gait, True, events=()),
         Task("front-squat", "Squat from the front", "front", 5.0, front_squat),
         Task("single-leg-squat", "One-leg squat from the front", "front", 5.0, one_leg_front("sl-squat-front"), True),
         Task("side-squat", "Squat from the side", "side", 5.0, side_squat("squat-side"), True, True),

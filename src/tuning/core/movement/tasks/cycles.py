@@ -9,6 +9,7 @@ import numpy as np
 from tuning.core.movement.gait import EVENT_SD_FRAMES
 from tuning.core.movement.kinematics import CycleValue, Signals
 from tuning.core.movement.repetitions import Repetition, find_repetitions
+from tuning.core.movement.tasks.by_hand import repetitions_with
 from tuning.core.movement.tasks.result import Options, Result
 from tuning.core.signals import fill_gaps
 from tuning.core.types import NotMeasured, Side
@@ -20,7 +21,23 @@ HIDDEN_S = 0.5
 def repetitions(
     signals: Signals, options: Options, result: Result, names: tuple[str, ...], rising: bool = False
 ) -> list[Repetition]:
-    """Repetitions by the marks that were seen best; a warning and none when there are none."""
+    """Repetitions by the marks that were seen best, and by what was put by hand; a warning when there are none."""
+    reps = []
+    for rep in repetitions_with(_found(signals, result, names, rising), options, result):
+        times = {kind: getattr(rep, kind) for kind in _kinds(rep)}
+        result.found += [(kind, Side.NONE, time) for kind, time in times.items()]
+        placed = {kind: options.placed(kind, Side.NONE, time) for kind, time in times.items()}
+        if not rep.held:  # there and back are one moment, wherever it is put
+            placed |= {kind: getattr(rep, kind) + placed["turn"] - rep.turn for kind in ("there", "back")}
+        start, there, turn, back, end = (placed[kind] for kind in ("start", "there", "turn", "back", "end"))
+        reps.append(Repetition(rep.number, start, there, turn, back, end, rep.sd))
+        result.events += [(kind, Side.NONE, placed[kind]) for kind in times]
+        result.cycles.append((Side.NONE, placed["start"], placed["end"]))
+    return reps
+
+
+def _found(signals: Signals, result: Result, names: tuple[str, ...], rising: bool) -> list[Repetition]:
+    """Repetitions that the marks tell; why there are none, or fewer, is said."""
     shown = [n for n in names if signals.has(n)]
     if not shown:
         result.warnings.append(f"Repetitions need one of: {', '.join(names)}.")
@@ -36,18 +53,7 @@ def repetitions(
     whole = [r for r in found if np.isfinite([height[signals.frame(t)] for t in (r.start, r.turn, r.end)]).all()]
     if len(whole) < len(found):
         result.warnings.append("Repetitions whose start, turn or end was hidden are left out.")
-    reps = []
-    for rep in whole:
-        times = {kind: getattr(rep, kind) for kind in _kinds(rep)}
-        result.found += [(kind, Side.NONE, time) for kind, time in times.items()]
-        placed = {kind: options.placed(kind, Side.NONE, time) for kind, time in times.items()}
-        if not rep.held:  # there and back are one moment, wherever it is put
-            placed |= {kind: getattr(rep, kind) + placed["turn"] - rep.turn for kind in ("there", "back")}
-        start, there, turn, back, end = (placed[kind] for kind in ("start", "there", "turn", "back", "end"))
-        reps.append(Repetition(rep.number, start, there, turn, back, end, rep.sd))
-        result.events += [(kind, Side.NONE, placed[kind]) for kind in times]
-        result.cycles.append((Side.NONE, placed["start"], placed["end"]))
-    return reps
+    return whole
 
 
 def _kinds(rep: Repetition) -> tuple[str, ...]:

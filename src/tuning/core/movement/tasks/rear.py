@@ -11,6 +11,7 @@ from tuning.core.judging.verdict import Z95
 from tuning.core.movement.frames import REAR
 from tuning.core.movement.gait import EVENT_SD_FRAMES, Stance, Step, find_stances, gait_of, steps_of
 from tuning.core.movement.kinematics import CycleValue, Signals
+from tuning.core.movement.tasks.by_hand import stances_with
 from tuning.core.movement.tasks.result import LEAST_SEEN, Meter, Options, Result, scaled, three
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
@@ -49,26 +50,39 @@ def rear_gait(signals: Signals, options: Options, result: Result) -> None:
 
 
 def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
+    """Steps as found, with what was put by hand; `result.found` in their order."""
+    found, stride = _found(signals, result)
+    frame_s = 1 / signals.rate
+    before = stances_with(found, options, frame_s, result)
+    pairs = [(one, _placed(one, options, frame_s)) for one in before]
+    pairs.sort(key=lambda pair: pair[1].contact)
+    for one, placed in pairs:
+        if np.isfinite(placed.toe_off):
+            result.found += [("contact", one.side, one.contact), ("toe-off", one.side, one.toe_off)]
+    return steps_of([placed for _, placed in pairs], stride)
+
+
+def _found(signals: Signals, result: Result) -> tuple[list[Stance], float]:
+    """Stances that the feet tell, and the stride, s, NaN where none is told; why not, and how, is said."""
     heels = {side: _height(signals, f"heel_{side}", f"heel_top_{side}") for side in LEGS}
     toes = {side: _height(signals, f"toe_{side}") for side in LEGS}
     if any(np.isnan(height).all() for height in heels.values()):
         result.warnings.append("Steps need the heels of both feet: track them too.")
-        return []
+        return [], np.nan
     stances = find_stances(heels, toes, signals.times)
     if isinstance(stances, NotMeasured):
         result.warnings.append(f"No steps: {stances.detail}.")
-        return []
-    whole = [one for one in stances.found if np.isfinite(one.toe_off)]
-    for one in whole:
-        result.found += [("contact", one.side, one.contact), ("toe-off", one.side, one.toe_off)]
+        return [], np.nan
     for side, count in stances.left_out.items():
         if count:
             steps = f"{count} {'step' if count == 1 else 'steps'}"
             result.warnings.append(
                 f"{steps} of the {side} leg left out: landing or swing of the heel was not seen well enough."
             )
-    _say_how(whole, result)
-    return steps_of([_placed(one, options, 1 / signals.rate) for one in stances.found], stances.stride)
+    whole = [one for one in stances.found if np.isfinite(one.toe_off)]
+    if whole:
+        _say_how(whole, result)
+    return stances.found, stances.stride
 
 
 def _height(signals: Signals, *names: str) -> Floats:

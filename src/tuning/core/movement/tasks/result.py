@@ -32,13 +32,18 @@ class Options:
     cutoff_hz: float | None = None
     turn_out_deg: float | None = None
     plates: Plates | None = None
-    moved: tuple[tuple[str, Side, float, float], ...] = ()
-    """Events put elsewhere by hand: kind, side, found at, put to (s)."""
+    moved: tuple[tuple[str, Side, float | None, float], ...] = ()
+    """Events put elsewhere by hand: kind, side, found at (None where none was found), put to (s)."""
 
     def placed(self, kind: str, side: Side, time: float) -> float:
         """Where an event stands: as found, or where it was put."""
-        hits = [new for k, s, old, new in self.moved if k == kind and s is side and abs(old - time) < 0.01]
+        own = [(old, new) for k, s, old, new in self.moved if k == kind and s is side]
+        hits = [new for old, new in own if old is not None and abs(old - time) < 0.01]
         return hits[-1] if hits else time
+
+    def put(self, kind: str, side: Side) -> list[float]:
+        """Times at which events were put where none was found, s, earliest first."""
+        return sorted(new for k, s, old, new in self.moved if k == kind and s is side and old is None)
 
 
 @dataclass(frozen=True)
@@ -66,6 +71,8 @@ class Result:
     events: list[tuple[str, Side, float]] = field(default_factory=list)
     """Kind, side and time (s), in the order of `found`: where each was before it was moved by hand."""
     found: list[tuple[str, Side, float]] = field(default_factory=list)
+    waiting: list[tuple[str, Side, float, str]] = field(default_factory=list)
+    """What was put by hand and still lacks its other end: kind, side, time (s), and that in words."""
     event_error: dict[str, float] = field(default_factory=dict)
     """For each kind of event, where its error is known: 95 % error of its time, s."""
     warnings: list[str] = field(default_factory=list)

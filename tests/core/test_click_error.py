@@ -1,0 +1,72 @@
+"""The click of a mark that no sticker holds stays in its error; it is kept with the tracks."""
+
+import zlib
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tuning.core.movement import tasks
+from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.tasks import Options
+from tuning.core.movement.tracks import Tracks
+from tuning.core.types import LEGS
+from tuning.demo.camera import Camera
+from tuning.demo.mannequin import build
+from tuning.demo.motions import Walker, walking
+from tuning.records.packing import pack, unpack
+
+CLICK = 1.5
+
+
+def walk(rng, click_sd=0.0):
+    """A walk whose marks all lie off by one click each, through the whole clip."""
+    t = np.arange(240) / 60
+    seen = [build(walking(Walker(drop_left=6, drop_right=6), x)).projected(Camera("rear")) for x in t]
+    names = tuple(seen[0])
+    xy = np.array([[f[n] for n in names] for f in seen])
+    return Tracks(names, t, xy + rng.normal(0, click_sd or 1e-9, (1, len(names), 2)), np.ones((t.size, len(names))))
+
+
+def test_what_a_click_was_off_by_lies_inside_the_error_of_every_measure():
+    rng = np.random.default_rng(8)
+    true = tasks.measure(walk(rng), "rear-gait", Options(standing_tilt_deg=0.0)).summaries()
+    inside, blind = [], []
+    for _ in range(25):
+        clicked = walk(rng, CLICK)
+        loose = replace(clicked, click_sd=dict.fromkeys(clicked.names, CLICK))
+        for tracks, hits in ((loose, inside), (clicked, blind)):
+            told = {
+                (s.measure, s.side): s
+                for s in tasks.measure(tracks, "rear-gait", Options(standing_tilt_deg=0.0)).summaries()
+            }
+            hits += [
+                abs(told[one.measure, one.side].mean - one.mean) <= told[one.measure, one.side].predicted_error
+                for one in true
+                if one.side in LEGS and one.measure in ("gait-pelvic-drop", "gait-bkh", "gait-foot-line")
+            ]
+    assert np.mean(inside) >= 0.9 > np.mean(blind) + 0.2
+
+
+def test_only_the_marks_without_a_sticker_carry_it_and_it_is_kept():
+    tracks = replace(walk(np.random.default_rng(1)), click_sd={"heel_left": CLICK})
+    again = unpack(pack(tracks), tracks.names, tracks.times)
+    assert again.click_sd == {"heel_left": CLICK}
+    signals, bare = Signals(again, 7.0), Signals(replace(again, click_sd={}), 7.0)
+    assert signals.sd_px("heel_left", 9) == pytest.approx(np.hypot(bare.sd_px("heel_left", 9), CLICK))
+    assert signals.sd_px("heel_right", 9) == bare.sd_px("heel_right", 9)
+    later = Tracks(
+        ("toe_left",), tracks.times, tracks.xy[:, :1] + 300, tracks.quality[:, :1], click_sd={"toe_left": 2.0}
+    )
+    assert again.joined_by(later).click_sd == {"heel_left": CLICK, "toe_left": 2.0}
+    assert again.merged(walk(np.random.default_rng(2))).click_sd == {}, "followed anew, by its sticker"
+
+
+def test_tracks_of_older_records_are_read_and_cut_ones_refused():
+    tracks = walk(np.random.default_rng(1))
+    older = np.concatenate([tracks.xy, tracks.quality[..., None]], axis=2).astype("<f4").tobytes()
+    again = unpack(zlib.compress(older), tracks.names, tracks.times)
+    np.testing.assert_allclose(again.xy, tracks.xy, atol=1e-3)
+    assert again.click_sd == {}
+    with pytest.raises(ValueError, match="do not fit"):
+        unpack(zlib.compress(older[:-4]), tracks.names, tracks.times)

@@ -23,6 +23,8 @@ from tuning.ui.preferences import PreferencesDialog
 from tuning.ui.reports.dialog import ReportDialog
 from tuning.ui.window import MainWindow
 
+if any(word.startswith("-") for word in sys.argv[1:]):
+    sys.exit(__doc__)
 TARGET = Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots")
 
 

@@ -160,11 +160,11 @@ def write_clip(
     return target
 
 
-def numbered(count: int, size: tuple[int, int] = (96, 160)) -> list[np.ndarray]:
+def numbered(count: int, size: tuple[int, int] = (96, 160), step: int = 3) -> list[np.ndarray]:
     """Pictures whose brightness tells their number, with a dark left upper corner."""
     made = []
     for n in range(count):
-        picture = np.full((*size, 3), 40 + 3 * n, dtype=np.uint8)
+        picture = np.full((*size, 3), 40 + step * n, dtype=np.uint8)
         picture[:24, :24] = 0
         made.append(picture)
     return made

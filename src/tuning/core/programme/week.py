@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import IntEnum
+from functools import lru_cache
 from itertools import combinations
 
 from tuning.core.programme.ladders import Dose, Rung
@@ -269,6 +270,7 @@ RETESTS = (
 """Days after the start, and what is measured again: fast things early (practice judgement, editable)."""
 
 
-def retests(start: date) -> list[tuple[date, str]]:
+@lru_cache(maxsize=1000)  # the day list asks for everybody, and many plans begin on one day
+def retests(start: date) -> tuple[tuple[date, str], ...]:
     """When to measure again, with the same shoes, order and fixation."""
-    return [(start + timedelta(days=days), what) for days, what in RETESTS]
+    return tuple((start + timedelta(days=days), what) for days, what in RETESTS)

@@ -63,7 +63,7 @@ class Overview:
 
 def overview(known: Digest, today: date) -> Overview:
     """What the day list tells of a person."""
-    found = standing(known.screens)
+    found = standing(known.screens) if known.screens else None
     level = found.level if found is not None and found.level is not Triage.NONE else None
     last = known.last.astimezone().date() if known.last is not None else None
     due, ahead = _retest(known, last, today) if known.ended is None else (None, None)

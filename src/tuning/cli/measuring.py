@@ -64,8 +64,6 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
             seen = 100 * float((found.quality[:, k] >= 0.5).mean())
             how = "no sticker, followed by its look" if name in found.click_sd else "seen"
             click.echo(f"{name}: {how} in {seen:.0f} % of {len(found.times)} frames")
-        if found.click_sd:
-            click.echo("Marks without a sticker keep the error of their click; the file does not carry it.", err=True)
         for told in filter(None, (source.warning, found.told)):
             click.echo(told, err=True)
 

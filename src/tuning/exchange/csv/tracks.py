@@ -18,6 +18,8 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 
 COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
+CLICK = "click_sd_px"
+"""A further column where marks are held by no sticker: SD of the click that placed them; empty for the others."""
 VERSION = 1
 
 
@@ -55,16 +57,18 @@ def write_tracks(tracks: Tracks, path: Path, origin: str = "corner") -> None:
 
     `origin` is one of ORIGINS.
     """
-    off = ORIGINS[origin]
+    off, clicks = ORIGINS[origin], tracks.click_sd
     try:
         with path.open("w", newline="", encoding="utf-8") as file:
             writer = csv.writer(file)
-            writer.writerow(COLUMNS)
+            writer.writerow((*COLUMNS, CLICK) if clicks else COLUMNS)
             for frame, time in enumerate(tracks.times):
                 for k, name in enumerate(tracks.names):
                     x, y = tracks.xy[frame, k]
                     place = (f"{x - off:.3f}", f"{y - off:.3f}") if math.isfinite(x) else ("", "")
-                    writer.writerow((frame, f"{time:.6f}", name, *place, f"{tracks.quality[frame, k]:.3f}"))
+                    row = (frame, f"{time:.6f}", name, *place, f"{tracks.quality[frame, k]:.3f}")
+                    click = f"{clicks[name]:.3f}" if name in clicks else ""
+                    writer.writerow((*row, click) if clicks else row)
     except OSError as err:
         raise EnvironmentFault(f"The tracks could not be written to {path} ({err.strerror or err}).") from err
 
@@ -90,25 +94,29 @@ def read_tracks(path: Path, origin: str = "corner") -> Tracks:
     if not np.isfinite(times).all() or (np.diff(times) <= 0).any():
         raise BadInput(f"“{path.name}”: every frame from 0 needs a time, and times must grow.")
     tracks = Tracks.empty(names, times)
-    for frame, _, name, x, y, quality in lines:
+    for frame, _, name, x, y, quality, click in lines:
         k = names.index(name)
+        if click > 0:
+            tracks.click_sd[name] = max(click, tracks.click_sd.get(name, 0.0))
         x, y = x + ORIGINS[origin], y + ORIGINS[origin]
         tracks.xy[frame, k], tracks.quality[frame, k] = (x, y), quality if math.isfinite(x) else 0.0
     return tracks
 
 
-def _line(file: str, number: int, row: Mapping[str, str]) -> tuple[int, float, str, float, float, float]:
+def _line(file: str, number: int, row: Mapping[str, str]) -> tuple[int, float, str, float, float, float, float]:
     try:
         frame, time = int(row["frame"]), float(row["time_s"])
         x, y = (float(row[c]) if row[c] else math.nan for c in ("x_px", "y_px"))
-        quality = float(row["quality"])
+        quality, click = float(row["quality"]), float(row.get(CLICK) or 0)
     except (ValueError, TypeError) as err:
         raise BadInput(f"“{file}”, line {number}: a number is missing or is no number.") from err
     if frame < 0 or frame > 10**7 or not math.isfinite(time) or not 0 <= quality <= 1 or not row["landmark"]:
         raise BadInput(f"“{file}”, line {number}: frame, time, landmark or quality (0 to 1) is not possible.")
     if math.isfinite(x) != math.isfinite(y):
         raise BadInput(f"“{file}”, line {number}: one coordinate is missing.")
-    return frame, time, row["landmark"], x, y, quality
+    if not 0 <= click < math.inf:
+        raise BadInput(f"“{file}”, line {number}: {CLICK} is not possible.")
+    return frame, time, row["landmark"], x, y, quality, click
 
 
 def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tuning.core.errors import BadInput
 from tuning.core.movement import tasks
 from tuning.core.movement.kinematics import Signals
 from tuning.core.movement.tasks import Options
@@ -14,6 +15,7 @@ from tuning.core.types import LEGS
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, walking
+from tuning.exchange.csv.tracks import read_tracks, write_tracks
 from tuning.records.packing import pack, unpack
 
 CLICK = 1.5
@@ -60,6 +62,21 @@ def test_only_the_marks_without_a_sticker_carry_it_and_it_is_kept():
     )
     assert again.joined_by(later).click_sd == {"heel_left": CLICK, "toe_left": 2.0}
     assert again.merged(walk(np.random.default_rng(2))).click_sd == {}, "followed anew, by its sticker"
+
+
+def test_a_table_carries_the_click_of_marks_without_a_sticker_and_only_of_those(tmp_path):
+    tracks, table = walk(np.random.default_rng(1)), tmp_path / "tracks.csv"
+    write_tracks(tracks, table)
+    assert read_tracks(table).click_sd == {} and "click" not in table.read_text().splitlines()[0]
+    write_tracks(replace(tracks, click_sd={"heel_left": CLICK, "knee_back_right": 2.25}), table)
+    again = read_tracks(table)
+    assert again.click_sd == {"heel_left": CLICK, "knee_back_right": 2.25}
+    np.testing.assert_allclose(again.xy, tracks.xy, atol=1e-3)
+    for bad in ("-1", "nan", "inf", "wide"):
+        table.write_text(table.read_text().replace(",2.250", f",{bad}", 1))
+        with pytest.raises(BadInput, match="line"):
+            read_tracks(table)
+        write_tracks(replace(tracks, click_sd={"knee_back_right": 2.25}), table)
 
 
 def test_tracks_of_older_records_are_read_and_cut_ones_refused():

@@ -16,6 +16,7 @@ from tuning.cli import main
 from tuning.core.errors import BadInput
 from tuning.core.movement import tasks
 from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
@@ -82,7 +83,8 @@ def test_bare_skin_landmarks_are_followed_by_flow(tmp_path):
         assert found.quality[n, 0] >= TRUSTED and found.xy[n, 0] == pytest.approx(true, abs=1.0)
     (points := tmp_path / "marks.json").write_text(json.dumps({"frame": 0, "points": {"knee": start.tolist()}}))
     done = CliRunner().invoke(main, ["track", str(path), "--points", str(points), "--out", str(tmp_path / "o.csv")])
-    assert "knee: no sticker, followed by its look in" in done.output and "error of their click" in done.output
+    assert "knee: no sticker, followed by its look in" in done.output
+    assert read_tracks(tmp_path / "o.csv").click_sd == {"knee": CLICK_SD_PX}
 
 
 def test_a_mark_on_plain_skin_is_not_held_and_said_so():
@@ -330,7 +332,8 @@ def test_the_command_line_tracks_and_measures(squat, tmp_path):
     run = CliRunner().invoke
     done = run(main, ["track", str(path), "--points", str(points), "--out", str(table)])
     assert done.exit_code == 0 and "knee_left: seen in" in done.output
-    assert table.read_text().splitlines()[0] == "frame,time_s,landmark,x_px,y_px,quality"
+    head = table.read_text().splitlines()[0]
+    assert head == "frame,time_s,landmark,x_px,y_px,quality,click_sd_px", "a hand hides one shoulder's sticker"
     told = run(main, ["measure", str(table), "--task", "front-squat", "--scale-mm-per-px", "2.8", "--json"])
     data = json.loads(told.output)
     lists = {"values", "summaries", "events", "event_error_s", "warnings", "notes"}

@@ -149,21 +149,28 @@ def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blo
     return centroids(picture, start[None], Discs.of((radius,)), (axis,))[0]
 
 
-def _telling_axis(picture: Picture, at: Floats, radius: float) -> tuple[Axis, float] | None:
-    """The mix of brightness and colour that tells a disc here from the ring around it best (Fisher 1936), and the
-    contrast along it from which a disc is no chance: a plain ground needs little."""
+def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[tuple[Axis, float] | None]:
+    """For each radius the mix of brightness and colour that tells a disc here from the ring around it best (Fisher
+    1936), and the contrast along it from which a disc is no chance: a plain ground needs little."""
     if picture.halves is None:
-        return None
-    half = int(np.ceil(2.1 * radius)) + 1
+        return [None] * len(radii)
+    half = int(np.ceil(2.1 * max(radii))) + 1
     corners = np.tile(np.floor(at).astype(np.int64) - half, (3, 1))
     colours = picture.mixed(corners, 2 * half + 1, np.eye(3, dtype=np.float32)).astype(np.float64).T
+    return [_telling_axis(colours[core], colours[ring]) for core, ring in (_core_and_ring(r, half) for r in radii)]
+
+
+@lru_cache(maxsize=256)
+def _core_and_ring(radius: float, half: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Pixels of a square that lie inside a disc in its middle, and those of the ring around it."""
     grid = np.arange(-half, half + 1)
-    x, y = (g.ravel() for g in np.meshgrid(grid, grid))
-    distance = np.hypot(x, y)
-    core, ring = (
-        colours[distance <= max(0.55 * radius, 1.0)],
-        colours[(distance >= 1.5 * radius) & (distance <= 2.1 * radius)],
-    )
+    distance = np.hypot(*np.meshgrid(grid, grid)).ravel()
+    ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
+    return np.flatnonzero(distance <= max(0.55 * radius, 1.0)), np.flatnonzero(ring)
+
+
+def _telling_axis(core: Floats, ring: Floats) -> tuple[Axis, float] | None:
+    """As `_telling_axes` gives it, from colours (n, 3) inside and around."""
     changes = np.cov(ring.T)
     weights = np.linalg.solve(changes + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
     length = float(np.linalg.norm(weights))
@@ -178,10 +185,9 @@ def _telling_axis(picture: Picture, at: Floats, radius: float) -> tuple[Axis, fl
 def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     """The sticker that was meant by a click, with its centre; None where there is no sticker."""
     picture = as_picture(picture)
-    bright = [
-        (radius, axis, LEAST_CONTRAST, LEAST_CONTRAST) for radius in RADII[::3].tolist() for axis in (BRIGHT, DARK)
-    ]
-    own = ((radius, _telling_axis(picture, click, radius)) for radius in RADII[::3].tolist())
+    sizes = RADII[::3].tolist()
+    bright = [(radius, axis, LEAST_CONTRAST, LEAST_CONTRAST) for radius in sizes for axis in (BRIGHT, DARK)]
+    own = zip(sizes, _telling_axes(picture, click, sizes), strict=True)
     ways = [*bright, *((radius, told[0], LEAST_COLOUR, told[1]) for radius, told in own if told is not None)]
     radii, axes, _, _ = zip(*ways, strict=True)
     best: tuple[float, Blob, float, Axis] | None = None
@@ -202,7 +208,7 @@ def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker 
     _, found, radius, axis = best
     for _ in range(2):  # seen whole it tells its own mix better
         radius = float(np.clip(np.round(2 * np.sqrt(found.area / np.pi)) / 2, RADII[0], RADII[-1]))
-        axis, least = _telling_axis(picture, found.at, radius) or (axis, LEAST_COLOUR)
+        axis, least = _telling_axes(picture, found.at, (radius,))[0] or (axis, LEAST_COLOUR)
         again = _centroid(picture, found.at, radius, axis)
         if again is None or not 0.55 < again.area / (np.pi * radius**2) < 1.8 or again.contrast < least:
             return click, None

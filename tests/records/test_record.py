@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+from contextlib import closing
 from dataclasses import fields, replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -150,9 +151,32 @@ def test_the_list_of_people_remembers_nothing_that_has_changed(desk, seed):
                 kinds.Form("patient-facts", {"complaint": f"worse {step}"}),
             ][rng.integers(6)]  # fmt: skip
             mine += [(entry, False) for entry in one.keep(made)]
+        told = desk.record.digests(), desks[1].record.digests()
+        with closing(sqlite.connect(desk.record.file)) as raw, raw:
+            raw.execute("delete from digest")  # so that it is summed up anew
         fresh = Record(folder)
-        assert desk.record.digests() == fresh.digests() == desks[1].record.digests(), (step, what)
+        assert (fresh.digests(), fresh.digests()) == told, (step, what)
         fresh.close()
+
+
+def test_people_are_listed_while_another_window_holds_the_record_and_their_sums_are_kept_later(desk):
+    desk.keep(kinds.Screen(Triage.RED), seen(1.0))
+    with closing(sqlite.connect(desk.record.file, isolation_level=None)) as other:
+        other.execute("begin immediate")
+        [told] = desk.record.digests()
+        assert told.measured and len(told.screens) == 1
+        assert other.execute("select count(*) from digest").fetchone() == (0,)
+    assert desk.record.digests() == [told]
+    with closing(sqlite.connect(desk.record.file)) as raw, raw:
+        assert raw.execute("select count(*), max(found) from digest").fetchone() == (1, 1)
+        assert desk.record.check() == []
+        raw.execute("update digest set found = 0")
+        raw.commit()
+        assert "day list" in desk.record.check()[0]
+        raw.execute("update digest set asked = 'of another version', found = 0")
+    again = Record(desk.record.folder)
+    assert again.digests() == [told], "sums of other questions do not count"
+    again.close()
 
 
 def test_the_list_tells_the_last_day_of_the_log_whichever_visit_it_was_written_into(desk):

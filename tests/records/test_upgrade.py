@@ -254,6 +254,13 @@ def tables_of(file: Path) -> dict[str, object]:
     return {t: (columns[t], keys[t], indexes[t]) for t in names}
 
 
+def triggers_of(file: Path) -> dict[str, str]:
+    """What happens by itself, white space aside."""
+    with closing(sqlite.connect(file)) as db:
+        found = db.execute("select name, sql from sqlite_master where type = 'trigger'").fetchall()
+    return {name: " ".join(sql.split()) for name, sql in found}
+
+
 def test_head_is_the_newest_migration_and_the_migrations_build_what_a_new_record_has(tmp_path: Path):
     from alembic.config import Config
     from alembic.script import ScriptDirectory
@@ -267,6 +274,8 @@ def test_head_is_the_newest_migration_and_the_migrations_build_what_a_new_record
     old, new = (tables_of(tmp_path / folder / "record.sqlite") for folder in ("old", "new"))
     del old["alembic_version"], new["alembic_version"]
     assert old == new and set(new) | {"alembic_version"} == schema.TABLES
+    old, new = (triggers_of(tmp_path / folder / "record.sqlite") for folder in ("old", "new"))
+    assert old == new and len(new) == 6
 
 
 def test_a_copy_taken_while_the_record_is_in_use_is_whole(tmp_path: Path):

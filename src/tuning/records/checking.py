@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from tuning.core.types import Entry
-from tuning.records import trail
+from tuning.records import people, trail
 from tuning.records.dbapi import Connection, Row
 
 Read = Callable[[Row], Entry]
@@ -22,13 +22,14 @@ def problems(db: Connection, entries: Sequence[Row], visits: Sequence[Row], read
         ("medium", media, trail.MEDIUM),
         ("entry", entries, trail.ENTRY),
     )
-    people = ("person", db.execute("select * from person").fetchall(), trail.PERSON)
+    profiles = ("person", db.execute("select * from person").fetchall(), trail.PERSON)
     found += [
         f"{name} {row['uid']} is not what was written"
-        for name, rows, fields in (*tables, people)
+        for name, rows, fields in (*tables, profiles)
         for row in rows
         if row["sum"] != trail.sum_of(row, fields)
     ]
+    found += [f"the day list's sums of patient {number} are not what stands" for number in people.strayed(db)]
     sums = {row["uid"]: row["sum"] for _, rows, _ in tables for row in rows}
     return found + trail.problems(db, sums) + _unreadable(entries, read)
 

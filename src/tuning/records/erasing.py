@@ -30,6 +30,7 @@ def take_out(db: Connection, number: int, patient_uid: str, entries: Sequence[Ro
     db.execute(f"delete from places where entry_id in ({within})", (number,))
     db.execute(f"delete from entry where id in ({within})", (number,))
     db.execute("delete from visit where patient_id = ?", (number,))
+    db.execute("delete from digest where patient_id = ?", (number,))
     db.execute("delete from patient where id = ?", (number,))
     named = {row["medium"] for row in entries if row["medium"] is not None}
     unused = "select * from medium where id not in (select medium_id from entry where medium_id is not null)"

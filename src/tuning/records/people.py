@@ -1,8 +1,12 @@
-"""Everybody at a glance: what the day list tells, asked of the database in a few sums instead of whole cases."""
+"""Everybody at a glance: what the day list tells, asked of the database in a few sums instead of whole cases.
+
+The sums are kept, as thousands of people take longer than a glance. Whatever is written about somebody drops theirs.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+import hashlib
+from collections.abc import Callable, Sequence
 from datetime import date, datetime
 
 from tuning.core.case import FACTS, Patient
@@ -14,42 +18,62 @@ from tuning.records.dbapi import Connection, Row
 
 VISITED = """
     select patient_id, count(distinct visit.id) as visits, max(visit.id) as newest, max(started_at) as last,
-        coalesce(max(kind = 'observation' and struck_at is null), 0) as measured,
-        group_concat(entry.id) filter (where struck_at is null) as stands
-    from visit left join entry on visit_id = visit.id group by patient_id
+        coalesce(max(kind = 'observation' and struck_at is null), 0) as measured
+    from visit left join entry on visit_id = visit.id where true {among} group by patient_id
 """
-"""Visits, whether any value was taken, and all that stands of somebody: what was entered is never rewritten, so that
-the same numbers are the same case."""
 SCREENED = """
-    select distinct visit.patient_id from entry join visit on visit_id = visit.id
-    where kind = 'screen' and struck_at is null and json_extract(body, '$.level') != ? {only}
+    select distinct patient_id, 1 as found from entry join visit on visit_id = visit.id
+    where kind = 'screen' and struck_at is null and json_extract(body, '$.level') != :none {among}
 """
 PLANNED = """
     select patient_id, sum(not withdrawn) as rungs, min(at) as since from (
-        select visit.patient_id, entry.at, coalesce(json_extract(body, '$.withdrawn'), 0) as withdrawn, max(entry.id)
+        select patient_id, entry.at, coalesce(json_extract(body, '$.withdrawn'), 0) as withdrawn, max(entry.id)
         from entry join visit on visit_id = visit.id
-        where kind = 'plan' and struck_at is null {only} group by visit.patient_id, json_extract(body, '$.rung')
+        where kind = 'plan' and struck_at is null {among} group by patient_id, json_extract(body, '$.rung')
     ) group by patient_id
 """
 """The newest entry of each rung counts (SQLite takes bare columns from the row of the max)."""
 LOGGED = """
-    select visit.patient_id, max(json_extract(body, '$.day')) as last,
+    select patient_id, max(json_extract(body, '$.day')) as logged,
         max(case when json_extract(body, '$.morning') = 'not settled'
             or coalesce(json_extract(body, '$.alarms'), '[]') != '[]' then json_extract(body, '$.day') end) as alarm
     from entry join visit on visit_id = visit.id
-    where kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {only}
-    group by visit.patient_id
+    where kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {among}
+    group by patient_id
 """
-DECIDED = """
-    select visit.patient_id,
-        count(distinct case json_extract(body, '$.subject') when ? then json_extract(body, '$.inputs.factor') end)
-            as factors,
-        max(case json_extract(body, '$.subject') when ? then
-            printf('%012d|%d|%s|%s', entry.id, visit_id, entry.at, json_extract(body, '$.outcome')) end) as ended
-    from entry join visit on visit_id = visit.id where kind = 'decision' and struck_at is null {only}
-    group by visit.patient_id
+SUSPECTED = """
+    select patient_id, count(distinct json_extract(body, '$.inputs.factor')) as factors
+    from entry join visit on visit_id = visit.id
+    where kind = 'decision' and struck_at is null and json_extract(body, '$.subject') = :to_programme {among}
+    group by patient_id
 """
-"""Suspected causes that went to the programme, and the newest word on a discharge behind its number, visit, moment."""
+"""Suspected causes that went to the programme."""
+DISCHARGED = """
+    select patient_id, visit_id, entry.at, json_extract(body, '$.outcome') as outcome, max(entry.id)
+    from entry join visit on visit_id = visit.id
+    where kind = 'decision' and struck_at is null and json_extract(body, '$.subject') = :discharge {among}
+    group by patient_id
+"""
+"""The newest word on a discharge."""
+SUMMED = f"""
+    select patient.id, hex(randomblob(8)), :asked, coalesce(visits, 0), last, coalesce(measured, 0), coalesce(found, 0),
+        coalesce(rungs, 0), since, logged, alarm, coalesce(factors, 0),
+        case when outcome != :open and visit_id = newest then discharged.at end
+    from patient left join ({VISITED}) as visited on visited.patient_id = patient.id
+        left join ({SCREENED}) as screened on screened.patient_id = patient.id
+        left join ({PLANNED}) as planned on planned.patient_id = patient.id
+        left join ({LOGGED}) as logs on logs.patient_id = patient.id
+        left join ({SUSPECTED}) as suspected on suspected.patient_id = patient.id
+        left join ({DISCHARGED}) as discharged on discharged.patient_id = patient.id
+    where true {{these}}
+"""
+ASKED = hashlib.sha256(SUMMED.encode()).hexdigest()[:16]
+"""Sums that another version of these questions made do not count."""
+VALUES = {"none": Triage.NONE.value, "to_programme": TO_PROGRAMME, "discharge": DISCHARGE, "open": OPEN_AGAIN,
+          "asked": ASKED}  # fmt: skip
+COLUMNS = ("patient_id", "stamp", "asked", "visits", "last", "measured", "found", "rungs", "since", "logged", "alarm",
+           "factors", "ended")  # fmt: skip
+FOUND, KEPT = COLUMNS.index("found"), f"select {', '.join(COLUMNS)} from digest"
 
 
 EntriesOf = Callable[[str, Sequence[object]], Sequence[tuple[int, Entry]]]
@@ -62,83 +86,81 @@ def facts(entries_of: EntriesOf) -> dict[int, list[Entry]]:
     return _gathered(entries_of(wanted, (FACTS,)))
 
 
-Known = dict[int, tuple[Patient, tuple[object, ...], Digest]]
-"""The last digest of each patient by row number, with what it was made from."""
+Known = dict[int, tuple[Patient, str, Digest]]
+"""The last digest of each patient by row number, with the patient and the stamp of the sums it was made from."""
 FEW = 500
 """So many people are asked for by their numbers; of more everybody is read."""
 
 
-def refreshed(
+def unsummed(db: Connection) -> list[int]:
+    """Row numbers of those whose sums are not kept; triggers drop the sums of whoever is written about."""
+    wanted = "select id from patient where id not in (select patient_id from digest where asked = ?)"
+    return [row[0] for row in db.execute(wanted, (ASKED,))]
+
+
+def sum_up(db: Connection, missing: Sequence[int]) -> None:
+    """Keep the sums of people, within the transaction of the caller."""
+    db.execute("delete from digest where asked != ?", (ASKED,))
+    db.execute(f"insert into digest ({', '.join(COLUMNS)}) {_of(missing)}", VALUES)
+
+
+def strayed(db: Connection) -> list[int]:
+    """Row numbers of those whose kept sums are not what stands."""
+    kept = {row[0]: tuple(row)[2:] for row in db.execute(f"{KEPT} where asked = ?", (ASKED,))}
+    now = {row[0]: tuple(row)[2:] for row in db.execute(_of(list(kept)), VALUES)}
+    return [number for number, sums in kept.items() if sums != now.get(number)]
+
+
+def _of(numbers: Sequence[int]) -> str:
+    """The question about these people."""
+    among = ", ".join(map(str, numbers))
+    few = len(numbers) < FEW
+    return SUMMED.format(among=f"and patient_id in ({among})" if few else "", these=f"and patient.id in ({among})")
+
+
+def digests(
     db: Connection,
     people: Sequence[tuple[int, Patient]],
     entries_of: EntriesOf,
     moment: Callable[[str], datetime],
     known: Known,
+    kept: bool,
 ) -> Known:
-    """The digests of `people`, given with their row numbers: anew of those of whom anything changed since `known`."""
-    visited = {row["patient_id"]: row for row in db.execute(VISITED)}
-    stands = {row: tuple(visited.get(row, ())) for row, _ in people}
-    made = {row: known[row] for row, patient in people if row in known and known[row][:2] == (patient, stands[row])}
-    changed = [(row, patient) for row, patient in people if row not in made]
-    if changed:
-        fresh = _digests(db, changed, visited, entries_of, moment)
-        made |= {row: (one.patient, stands[row], one) for (row, _), one in zip(changed, fresh, strict=True)}
-    return {row: made[row] for row, _ in people}
+    """The digests of `people`, given with their row numbers: as in `known` where nothing of somebody was written since.
+
+    Sums that are not `kept` in the record, or not yet, are made for now.
+    """
+    sums = {row[0]: row for row in db.execute(f"{KEPT} where asked = ?", (ASKED,))} if kept else {}
+    if missing := [row for row, _ in people if row not in sums]:
+        sums |= {row[0]: row for row in db.execute(_of(missing), VALUES)}
+    now = {row: (patient, sums[row][1]) for row, patient in people}
+    changed = [row for row, told in now.items() if row not in known or known[row][:2] != told]
+    screens = _screens([row for row in changed if sums[row][FOUND]], entries_of)
+    fresh = {row: (*now[row], _digest(now[row][0], sums[row], screens.get(row, ()), moment)) for row in changed}
+    return {row: fresh[row] if row in fresh else known[row] for row in now}
 
 
-def _digests(
-    db: Connection,
-    people: Sequence[tuple[int, Patient]],
-    visited: Mapping[int, Row],
-    entries_of: EntriesOf,
-    moment: Callable[[str], datetime],
-) -> list[Digest]:
-    numbers = ", ".join(str(row) for row, _ in people)
-    only = f"and visit.patient_id in ({numbers})" if len(people) < FEW else ""
+def _screens(numbers: Sequence[int], entries_of: EntriesOf) -> dict[int, list[Entry]]:
+    among = ", ".join(map(str, numbers))
+    wanted = f"where kind in ('screen', 'clearance') and struck_at is null and visit.patient_id in ({among})"
+    return _gathered(entries_of(wanted, ()))
 
-    def of_each(query: str, *values: object) -> dict[int, Row]:
-        """One row of each patient."""
-        return {row["patient_id"]: row for row in db.execute(query.format(only=only), values)}
 
-    planned, logged, decided = of_each(PLANNED), of_each(LOGGED), of_each(DECIDED, TO_PROGRAMME, DISCHARGE)
-    found = of_each(SCREENED, Triage.NONE.value)
-    marks = ", ".join("?" * len(found))
-    screens = _gathered(
-        entries_of(
-            f"where kind in ('screen', 'clearance') and struck_at is null and visit.patient_id in ({marks})",
-            tuple(found),
-        )
+def _digest(patient: Patient, sums: Row, screens: Sequence[Entry], moment: Callable[[str], datetime]) -> Digest:
+    visits, last, measured, _, rungs, since, logged, alarm, factors, ended = tuple(sums)[3:]
+    return Digest(
+        patient,
+        visits,
+        moment(last) if last else None,
+        tuple(screens),
+        rungs,
+        moment(since) if since else None,
+        date.fromisoformat(logged) if logged else None,
+        date.fromisoformat(alarm) if alarm else None,
+        bool(measured),
+        factors,
+        moment(ended) if ended else None,
     )
-
-    def day(text: str | None) -> date | None:
-        """A day as it stands in a body."""
-        return date.fromisoformat(text) if text else None
-
-    def end(row: int) -> datetime | None:
-        """When the newest visit ended with a discharge; None where it did not, or that was taken back."""
-        told = decided[row]["ended"] if row in decided else None
-        _, visit, at, outcome = told.split("|") if told else ("", "", "", OPEN_AGAIN)
-        return moment(at) if outcome != OPEN_AGAIN and int(visit) == visited[row]["newest"] else None
-
-    told = []
-    for row, patient in people:
-        seen, plan, log = visited.get(row), planned.get(row), logged.get(row)
-        told.append(
-            Digest(
-                patient,
-                seen["visits"] if seen else 0,
-                moment(seen["last"]) if seen else None,
-                tuple(screens.get(row, ())),
-                plan["rungs"] if plan else 0,
-                moment(plan["since"]) if plan else None,
-                day(log["last"]) if log else None,
-                day(log["alarm"]) if log else None,
-                bool(seen and seen["measured"]),
-                decided[row]["factors"] if row in decided else 0,
-                end(row),
-            )
-        )
-    return told
 
 
 def _gathered(pairs: Sequence[tuple[int, Entry]]) -> dict[int, list[Entry]]:

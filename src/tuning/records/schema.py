@@ -17,10 +17,12 @@ from tuning.records.dbapi import sqlite
 from tuning.records.faults import told_as_fault
 from tuning.records.files import held, sync_folder
 
-HEAD = "0005"
+HEAD = "0006"
 """Newest revision in migrations/versions; a test holds the two together."""
-KNOWN = ("0001", "0002", "0003", "0004", HEAD)
+KNOWN = ("0001", "0002", "0003", "0004", "0005", HEAD)
 TABLES_SQL = Path(__file__).with_name("tables.sql").read_text(encoding="utf-8")
+PATIENCE_MS = 3000
+"""So long a write waits for another window's."""
 CACHE = "cache_size=-65536"
 """64 MiB: pages of a protected record are costly to read twice."""
 TABLES = set(re.findall(r"(?i)^create table (\w+)", TABLES_SQL, re.MULTILINE))
@@ -31,11 +33,12 @@ OLD_TABLES = {
 OLD_TABLES["0002"] = OLD_TABLES["0001"] | {"finding"}
 OLD_TABLES["0003"] = OLD_TABLES["0002"] | {"track"}
 OLD_TABLES["0004"] = {"info", "person", "patient", "medium", "visit", "entry", "places"}
+OLD_TABLES["0005"] = OLD_TABLES["0004"] | {"trail"}
 
 
 def connection_to(file: Path, writing: bool = True) -> sqlite.Connection:
     """A connection whose commits are durable; transactions are begun by hand."""
-    connection = engine.connect(file, timeout=3.0, isolation_level=None)
+    connection = engine.connect(file, timeout=PATIENCE_MS / 1000, isolation_level=None)
     kept_open = ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL") if writing else ("query_only=ON",)
     for pragma in (*kept_open, CACHE):
         connection.execute(f"pragma {pragma}")
@@ -101,7 +104,7 @@ def _tables(connection: sqlite.Connection) -> set[str]:
 
 
 def _plain(file: Path) -> sqlite.Connection:
-    connection = engine.connect(file, timeout=3.0)
+    connection = engine.connect(file, timeout=PATIENCE_MS / 1000)
     connection.execute("pragma synchronous=FULL")
     return connection
 

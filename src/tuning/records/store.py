@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, suppress
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
@@ -18,7 +18,7 @@ from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
 from tuning.core.visit.overview import Digest
 from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, sealing, trail
-from tuning.records.dbapi import Connection
+from tuning.records.dbapi import Connection, Row
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
@@ -63,7 +63,7 @@ class Record:
         if not self.read_only:
             self.media.sweep()
         self._seen = self._data_version()
-        self._checked: dict[int, tuple[dict[str, Any], Patient]] = {}
+        self._checked: dict[int, tuple[Row, Patient]] = {}
         self._digests: people.Known = {}
 
     def close(self) -> None:
@@ -150,21 +150,39 @@ class Record:
     def _people(self, db: Connection) -> list[tuple[int, Patient]]:
         """Everybody with the row number, as the newest facts tell."""
         told = people.facts(partial(self._with_patients, db))
-        found = db.execute("select * from patient order by name").fetchall()
-        read = {row["id"]: row for row in rows.as_dicts(found)}
+        found = db.execute(f"{rows.PATIENTS} order by name").fetchall()
         # A row that is as it was when its sum was checked is not checked again.
         self._checked = {
-            number: known if (known := self._checked.get(number)) and known[0] == row else (row, rows.patient(row))
-            for number, row in read.items()
+            row[0]: known if (known := self._checked.get(row[0])) and known[0] == row else (row, rows.patient(row))
+            for row in found
         }
         return [(row, with_facts(patient, told.get(row, ()))) for row, (_, patient) in self._checked.items()]
 
     def digests(self) -> list[Digest]:
         """What the day list tells of everybody, by name."""
+        if not self.read_only:
+            self._sum_up()
         with self._reading() as db:
-            everybody, entries_of = self._people(db), partial(self._with_patients, db)
-            self._digests = people.refreshed(db, everybody, entries_of, rows.moment, self._digests)
+            everybody, entries_of, kept = self._people(db), partial(self._with_patients, db), not self.read_only
+            self._digests = people.digests(db, everybody, entries_of, rows.moment, self._digests, kept)
         return [digest for _, _, digest in self._digests.values()]
+
+    def _sum_up(self) -> None:
+        """Keep the sums of those who have none; where that cannot be, the list is made without them."""
+        with self._reading() as db:
+            if not people.unsummed(db):
+                return
+        with suppress(EnvironmentFault), self._at_once(), self._writing() as db:
+            people.sum_up(db, people.unsummed(db))  # asked again, as nobody else writes now
+
+    @contextmanager
+    def _at_once(self) -> Iterator[None]:
+        """What is wanted here can be done without: it does not wait for who else writes."""
+        self._connection.execute("pragma busy_timeout = 0")
+        try:
+            yield
+        finally:
+            self._connection.execute(f"pragma busy_timeout = {schema.PATIENCE_MS}")
 
     @staticmethod
     def _with_patients(db: Connection, where: str, values: Sequence[object]) -> list[tuple[int, Entry]]:
@@ -223,7 +241,7 @@ class Record:
             return self._case(db, patient_uid, visit_uid)
 
     def _case(self, db: Connection, patient_uid: str, visit_uid: str) -> Case:
-        row = db.execute("select * from patient where uid = ?", (patient_uid,)).fetchone()
+        row = db.execute(f"{rows.PATIENTS} where uid = ?", (patient_uid,)).fetchone()
         visits = tuple(self._visits(db, "where patient.uid = ?", (patient_uid,)))
         standing = "where visit.patient_id = ? and entry.struck_at is null"
         entries = tuple(self._entries(db, standing, (row["id"],)))

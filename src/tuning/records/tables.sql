@@ -6,6 +6,7 @@
 -- What an entry says stands in body, as records/bodies.py writes it; struck_at set means undone.
 -- Moments are UTC, as '2026-01-02 03:04:05.000000'. A medium is kept bit for bit under its SHA-256 name;
 -- sum and trail are as records/trail.py writes them: every row has its sum, every write its line.
+-- digest is what the day list tells of a patient, summed up from all that stands; any write about the patient drops it.
 -- places are the packed places of a track, read only when asked for.
 
 CREATE TABLE info (
@@ -122,5 +123,47 @@ CREATE TABLE trail (
 );
 
 CREATE INDEX ix_trail_subject ON trail (subject);
+
+CREATE TABLE digest (
+    patient_id INTEGER NOT NULL,
+    stamp VARCHAR(16) NOT NULL,
+    asked VARCHAR(16) NOT NULL,
+    visits INTEGER NOT NULL,
+    last DATETIME,
+    measured INTEGER NOT NULL,
+    found INTEGER NOT NULL,
+    rungs INTEGER NOT NULL,
+    since DATETIME,
+    logged DATE,
+    alarm DATE,
+    factors INTEGER NOT NULL,
+    ended DATETIME,
+    PRIMARY KEY (patient_id),
+    FOREIGN KEY(patient_id) REFERENCES patient (id)
+);
+
+CREATE TRIGGER visit_insert AFTER INSERT ON visit BEGIN
+    DELETE FROM digest WHERE patient_id = new.patient_id;
+END;
+
+CREATE TRIGGER visit_update AFTER UPDATE ON visit BEGIN
+    DELETE FROM digest WHERE patient_id = new.patient_id;
+END;
+
+CREATE TRIGGER visit_delete AFTER DELETE ON visit BEGIN
+    DELETE FROM digest WHERE patient_id = old.patient_id;
+END;
+
+CREATE TRIGGER entry_insert AFTER INSERT ON entry BEGIN
+    DELETE FROM digest WHERE patient_id = (SELECT patient_id FROM visit WHERE id = new.visit_id);
+END;
+
+CREATE TRIGGER entry_update AFTER UPDATE ON entry BEGIN
+    DELETE FROM digest WHERE patient_id = (SELECT patient_id FROM visit WHERE id = new.visit_id);
+END;
+
+CREATE TRIGGER entry_delete AFTER DELETE ON entry BEGIN
+    DELETE FROM digest WHERE patient_id = (SELECT patient_id FROM visit WHERE id = old.visit_id);
+END;
 
 CREATE TABLE alembic_version (version_num varchar(32) not null primary key);

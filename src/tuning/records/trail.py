@@ -33,20 +33,34 @@ ENTRY = ("uid", "kind", "visit", "at", "person", "medium", "replaces", "struck_a
 
 def sum_of(row: AnyRow, fields: Sequence[str]) -> str:
     """The sum of a row: the same for one about to be written and one that was read, which knows 74 kg as 74.0."""
-    # Written out in one line: the day list sums thousands of rows before it shows.
-    words = [
-        "" if (value := row[name]) is None else str(float(value)) if name in DOUBLES else str(value) for name in fields
-    ]
+    return sum_of_values([row[name] for name in fields], fields)
+
+
+def sum_of_values(values: Sequence[Any], fields: Sequence[str]) -> str:
+    """The same of what stands in these columns."""
+    # Text is taken as it is: the day list sums thousands of rows before it shows.
+    words = [value if type(value) is str else _word(name, value) for value, name in zip(values, fields, strict=True)]
     return hashlib.sha256("\x1f".join(words).encode()).hexdigest()[:32]
+
+
+def _word(name: str, value: Any) -> str:
+    if value is None:
+        return ""
+    return str(float(value)) if name in DOUBLES else str(value)
 
 
 def sound(row: R, fields: Sequence[str], what: str) -> R:
     """The row, where it is what was written. Raises EnvironmentFault."""
-    if row["sum"] != sum_of(row, fields):
+    check(row["sum"], sum_of(row, fields), what)
+    return row
+
+
+def check(kept: str, total: str, what: str) -> None:
+    """Whether a row is what was written. Raises EnvironmentFault."""
+    if kept != total:
         raise EnvironmentFault(
             f"The record is damaged: {what} is not what was written. Nothing was changed; restore the last backup."
         )
-    return row
 
 
 @dataclass(frozen=True)

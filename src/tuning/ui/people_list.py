@@ -29,7 +29,7 @@ FILTERS: dict[str, Callable[[PersonLine], bool]] = {
     "Due": lambda line: line.told.need in DUE,
     "Plan running": lambda line: line.digest.rungs > 0,
     "Caution": lambda line: line.told.level is not None,
-    OVER: lambda line: line.until is not None and line.until <= line.today,
+    OVER: lambda line: line.over,
 }
 ORDERS: dict[str, Callable[[PersonLine], Any]] = {
     "by need": lambda line: (line.told.need, line.digest.last.timestamp() if line.digest.last else 0.0),
@@ -38,15 +38,14 @@ ORDERS: dict[str, Callable[[PersonLine], Any]] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass
 class PersonLine:
-    """One person as shown."""
+    """One person as shown; `over` is whether the person may be erased."""
 
     digest: Digest
     told: Overview
     today: date
-    until: date | None = None
-    """From when the person may be erased."""
+    over: bool = False
 
     @cached_property
     def who(self) -> str:
@@ -84,7 +83,8 @@ class PersonLine:
 def line_of(digest: Digest, today: date, keep: Keep) -> PersonLine:
     """A person as shown today; words are made when they are first painted or searched."""
     last = digest.last.astimezone().date() if digest.last is not None else None
-    return PersonLine(digest, overview(digest, today), today, keep.until(digest.patient.birth_date, last))
+    over = keep.is_over(digest.patient.birth_date, last, today)
+    return PersonLine(digest, overview(digest, today), today, over)
 
 
 def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep) -> PersonLine:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date, datetime
 from enum import IntEnum
+from typing import NamedTuple
 
 from tuning.core.case import Patient
 from tuning.core.gate.standing import standing
@@ -28,14 +28,13 @@ class Need(IntEnum):
     NOTHING = 7
 
 
-@dataclass(frozen=True)
-class Digest:
+class Digest(NamedTuple):
     """What is known of a person without opening the case.
 
     `screens` are the screens and clearances of somebody in whom anything was ever found, oldest first; `rungs` how
     many stand in the plan, since when; `logged` the last day done at home or here, `alarm` the last one that was not
     settled; `measured` whether any value was taken; `factors` how many suspected causes went to the programme; `ended`
-    when the newest visit ended with a discharge.
+    when the newest visit ended with a discharge. A tuple, as of thousands each is made before the first is shown.
     """
 
     patient: Patient
@@ -51,51 +50,58 @@ class Digest:
     ended: datetime | None = None
 
 
-@dataclass(frozen=True)
-class Overview:
-    """`level` is the caution that stands, None without one; `due` says what is open; `next` when to measure again."""
+class Overview(NamedTuple):
+    """`level` is the caution that stands, None without one; `next` when to measure again."""
 
     level: Triage | None
     need: Need
-    due: str
+    words: str
+    of: date | int | None = None
     next: date | None = None
+
+    @property
+    def due(self) -> str:
+        """What is open, in words; they are made when they are shown."""
+        return self.words.format(self.of)
+
+
+Open = tuple[Need, str, date | int | None]
+"""What is open, in words with a place for a day or a number."""
 
 
 def overview(known: Digest, today: date) -> Overview:
     """What the day list tells of a person."""
     found = standing(known.screens) if known.screens else None
-    level = found.level if found is not None and found.level is not Triage.NONE else None
+    level = found.level if found is not None else Triage.NONE
     last = known.last.astimezone().date() if known.last is not None else None
-    due, ahead = _retest(known, last, today) if known.ended is None else (None, None)
-    need, words = _need(known, level, last, due, today)
-    return Overview(level, need, words, due if due is not None and due > today else ahead)
+    missed, ahead = _retest(known, last, today) if known.rungs and known.ended is None else (None, None)
+    return Overview(level if level is not Triage.NONE else None, *_open(known, level, last, missed, today), ahead)
 
 
 def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None, date | None]:
     """The oldest re-test that no visit has met, and the next that lies ahead."""
-    if not known.rungs or known.since is None or last is None:
+    if known.since is None or last is None:
         return None, None
-    days = [day for day, _ in retests(known.since.astimezone().date())]
-    missed = next((day for day in days if last < day <= today), None)
-    return missed, next((day for day in days if day > today and day > last), None)
+    days = [day for day, _ in retests(known.since.astimezone().date()) if day > last]
+    return next((day for day in days if day <= today), None), next((day for day in days if day > today), None)
 
 
-def _need(known: Digest, level: Triage | None, last: date | None, due: date | None, today: date) -> tuple[Need, str]:
+def _open(known: Digest, level: Triage, last: date | None, missed: date | None, today: date) -> Open:
     if level is Triage.RED:
-        return Need.REFER, "refer, or clear the finding"
+        return Need.REFER, "refer, or clear the finding", None
     if known.ended is not None:
-        return Need.NOTHING, f"discharged on {known.ended.astimezone():%-d %b}"
+        return Need.NOTHING, "discharged on {:%-d %b}", known.ended.astimezone()
     if known.rungs and known.alarm is not None and (last is None or known.alarm > last):
-        return Need.LOG, f"log: not settled on {known.alarm:%-d %b}"
-    if due is not None:
-        return Need.RETEST, f"re-test due since {due:%-d %b}"
+        return Need.LOG, "log: not settled on {:%-d %b}", known.alarm
+    if missed is not None:
+        return Need.RETEST, "re-test due since {:%-d %b}", missed
     if known.rungs:
-        quiet = (today - max(d for d in (known.logged, last, date.min) if d is not None)).days
-        if quiet > QUIET_LOG_DAYS:
-            return Need.SILENT, f"no log for {quiet} days"
-        return Need.NOTHING, f"plan of {known.rungs} running"
+        heard = max(known.logged or date.min, last or date.min)
+        if (today - heard).days > QUIET_LOG_DAYS:
+            return Need.SILENT, "no log for {} days", (today - heard).days
+        return Need.NOTHING, "plan of {} running", known.rungs
     if known.factors:
-        return Need.PLAN, f"{known.factors} suspected, no plan yet"
+        return Need.PLAN, "{} suspected, no plan yet", known.factors
     if level is Triage.AMBER and known.measured:
-        return Need.CLEAR, "finding to clear"
-    return (Need.PLAN, "plan to make") if known.measured else (Need.MEASURE, "to be measured")
+        return Need.CLEAR, "finding to clear", None
+    return (Need.PLAN, "plan to make", None) if known.measured else (Need.MEASURE, "to be measured", None)

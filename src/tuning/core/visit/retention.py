@@ -27,6 +27,13 @@ class Keep:
         minor = last < _later(born, ADULT)
         return max(over, _later(born, self.age)) if minor else over
 
+    def is_over(self, born: date, last: date | None, today: date) -> bool:
+        """Whether that day has come."""
+        if last is None or today.year - last.year < self.years:  # asked of thousands, and nearly always so
+            return False
+        until = self.until(born, last)
+        return until is not None and until <= today
+
 
 def _later(day: date, years: int) -> date:
     """The same day of another year; the last of February becomes the first of March where there is none."""

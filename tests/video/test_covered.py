@@ -17,7 +17,7 @@ SHOE, SOLE, GROUND, RED = (205, 128, 128), (180, 122, 134), (60, 128, 128), (120
 """Brightness, blue and red difference."""
 
 
-def frame(rng, outward: float, lean_deg: float, way: str) -> Picture:
+def frame(rng, outward: float, lean_deg: float, way: str, heel: bool = False) -> Picture:
     """A knee's sticker, and a toe's at the outer edge of a shoe: whole, half under the heel, or turned away."""
     planes = []
     turn = cv2.getRotationMatrix2D((160, 120), lean_deg, 1.0)
@@ -44,6 +44,8 @@ def frame(rng, outward: float, lean_deg: float, way: str) -> Picture:
             put(box(x - 2.6 * outward, inner, y - 25, y + 25), SHOE)
             put(box(x + 6.5 * outward, outer + outward, y - 25, y + 25), GROUND)
         put(disc(KNEE), RED)
+        if heel:
+            put(disc((x - 20 * outward, y)), RED)
         planes.append(big)
     y, u, v = (cv2.resize(p, SIZE[::-1], interpolation=cv2.INTER_AREA).astype(float) for p in planes)
     y, u, v = (np.clip(p + rng.normal(0, 2, p.shape), 0, 255).astype(np.uint8) for p in (y, u, v))
@@ -85,3 +87,17 @@ def test_a_toe_half_under_its_heel_is_not_trusted_and_one_turned_away_is(side, l
     front = {"knee": marks[f"knee_back_{side}"], "ankle": marks[f"toe_{side}"]}
     aslant = track(Film(pictures), len(ways), found.times, 0, {f"{name}_{side}": at for name, at in front.items()})
     assert (aslant.quality[covered, 1] >= TRUSTED).mean() > 0.5, "an ankle that looks so is seen aslant"
+
+
+@pytest.mark.parametrize("side", [s.value for s in LEGS])
+def test_a_toe_half_under_its_heel_is_placed_where_its_whole_disc_would_be(side):
+    rng, outward = np.random.default_rng(6), -1.0 if side == "left" else 1.0
+    ways = [*["whole"] * 12, *["half"] * 14]
+    film = Film([frame(rng, outward, 0.0, way, heel=True) for way in ways])
+    marks = {f"knee_back_{side}": KNEE, f"toe_{side}": TOE, f"heel_{side}": TOE - [20 * outward, 0]}
+    with_heel, without = (
+        track(film, len(ways), np.arange(len(ways)) / 60, 0, dict(list(marks.items())[:count])) for count in (3, 2)
+    )
+    off = [np.linalg.norm(found.xy[14:, 1] - TOE, axis=1) for found in (with_heel, without)]
+    assert np.nanmedian(off[0]) < 0.5 * np.nanmedian(off[1]) and (with_heel.quality[14:, 1] < TRUSTED).all()
+    np.testing.assert_array_equal(with_heel.xy[:9, 1], without.xy[:9, 1], "whole ones stay where they were found")

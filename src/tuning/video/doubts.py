@@ -12,7 +12,7 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
 from tuning.video.anatomy import SIDES
-from tuning.video.covered import half_covered
+from tuning.video.covered import half_covered, uncover
 
 EDGE_QUALITY, DOUBTED = 0.95, 0.4
 """Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""
@@ -20,7 +20,7 @@ FOOT = ("heel", "heel_top", "toe", "second_toe", "ankle")
 """Marks of a foot, as their names begin; the knee's begin with `knee`."""
 BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
 """Pairs of which the first lies nearer to the knee; a toe may lie beside the heel."""
-BEHIND_THE_HEEL = "toe"
+BEHIND_THE_HEEL, HEEL = "toe", "heel"
 """The mark that its own foot can cover, seen from behind; others look narrow where they are seen aslant."""
 CLEAR_ORDER, LEAST_RUN = 0.5, 5
 """How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
@@ -38,8 +38,8 @@ LONGEST_FOOT = 0.85
 def doubt(found: Tracks, start: int, narrow: Floats) -> None:
     """Lower the quality of places that the rest of the clip speaks against.
 
-    `start` is where the marks were set, `narrow` the direction in which each find is narrow, shape (frames, marks, 2),
-    NaN for a whole disc.
+    `start` is where the marks were set, `narrow` the direction in which each find is narrow and how far its middle may
+    be off, px, shape (frames, marks, 2), NaN for a whole disc.
     """
     _edges(found)
     for side in SIDES:
@@ -54,7 +54,10 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
         _too_far_apart(found, knee, foot)
         if BEHIND_THE_HEEL in names:
             mark = names[BEHIND_THE_HEEL]
-            _doubt(found, mark, half_covered(found, narrow[:, mark], knee, mark))
+            covered = half_covered(found, narrow[:, mark], knee, mark)
+            if HEEL in names:
+                uncover(found, narrow[:, mark], mark, names[HEEL], covered)
+            _doubt(found, mark, covered)
 
 
 def doubt_bits(found: Tracks, bits: float, start: int) -> None:

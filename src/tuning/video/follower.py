@@ -96,7 +96,7 @@ class Follower:
         self._scale = max(1.0, height / USUAL_HEIGHT) * longer
         self.targets: list[Target] = []
         self.narrow: list[Floats] = []
-        """For each mark the direction in which its last find is narrow, as half a disc is; NaN where it is not."""
+        """For each mark the direction in which its last find is narrow, as half a disc is (`narrow_way`)."""
         self.finds: list[Find | None] = []
         """What was found of each mark in the last picture."""
         self._any_plain = False

@@ -22,7 +22,7 @@ OLD_SHARE = 0.35
 @dataclass(frozen=True)
 class Sights:
     """Everything in a frame that may be a sticker: places (n, 2) px, how like one each is (n), 0..1, and the direction
-    in which it is narrow (n, 2), NaN for a whole disc."""
+    in which it is narrow (n, 2) as `narrow_way` gives it, NaN for a whole disc."""
 
     at: Floats
     like: Floats

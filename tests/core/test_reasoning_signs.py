@@ -2,77 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, timedelta
 
 import numpy as np
 import pytest
+from reasoned import (
+    FIRST,
+    LEFT,
+    MEASURES,
+    RIGHT,
+    both,
+    case,
+    concluded,
+    line,
+    obs,
+    seen,
+    sheet,
+    visit,
+)
 
-from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
-from tuning.core.reasoning.advice import CLIP_OF, SHOWN, next_tests
 from tuning.core.reasoning.balance import Kind, Label, Schools, label_of
-from tuning.core.reasoning.conclusion import CHECKED, OVERRULED, conclude
+from tuning.core.reasoning.conclusion import OVERRULED
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.responses import Effect, judge_response, responses
 from tuning.core.reasoning.signs import look
-from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
 from tuning.core.reasoning.tables import Shows, Sign, Toward
-from tuning.core.reasoning.trail import trail
-from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Role, Setup, Side, Triage
-from tuning.core.visit.efforts import Place
-from tuning.knowledge import load
-from tuning.knowledge.reasoning import tests_of as all_tests
-
-KNOWLEDGE = load()
-TABLE, MEASURES, TESTS = KNOWLEDGE.reasoning, KNOWLEDGE.measures, all_tests(KNOWLEDGE)
-LEFT, RIGHT = LEGS
-FIRST = datetime(2026, 10, 1, 9, 0, tzinfo=UTC)
-WHO = Patient("p", "Ines", date(1990, 1, 1), "female", 60.0, 1.7, "right", "right", "", Side.NONE)
-
-
-def visit(n: int) -> Visit:
-    """Visits are five weeks apart."""
-    return Visit(f"v{n}", "p", FIRST + timedelta(weeks=5 * n))
-
-
-def obs(measure: str, side: Side, *trials: float, n: int = 0, minute: int = 0, **more) -> Observation:
-    at = visit(n).started_at + timedelta(minutes=minute)
-    setup = more.pop("setup", Setup(mode="make", fixation="hand"))
-    return Observation(
-        measure, side, float(np.mean(trials)), np.asarray(trials, float), "mean", more.pop("method", "typed"),
-        setup=setup, uid=f"{measure}-{side}-{n}-{minute}", visit=f"v{n}", at=at, **more,
-    )  # fmt: skip
-
-
-def both(measure: str, left: float, right: float, n: int = 0, **more) -> list[Observation]:
-    return [obs(measure, LEFT, left, left, left, n=n, **more), obs(measure, RIGHT, right, right, right, n=n, **more)]
-
-
-def case(*entries: Entry, n: int = 0) -> Case:
-    """A case of three visits, of which n is open."""
-    visits = tuple(visit(k) for k in range(3))
-    return Case(WHO, visits, visits[n], tuple(entries), 1)
-
-
-def seen(sign: Sign, side: Side, *entries: Entry, n: int = 0):
-    return look(sign, findings(case(*entries, n=n), MEASURES), side)
-
-
-def concluded(*entries: Entry, n: int = 0, schools: Schools | None = None, triage: Triage | None = None):
-    return conclude(case(*entries, n=n), TABLE, MEASURES, TESTS, triage, schools)
-
-
-def sheet(factor: str, pattern: str, side: Side, *entries: Entry, n: int = 0):
-    return concluded(*entries, n=n).of(pattern, side).sheet(factor)
-
-
-def line(factor: str, words: str):
-    return next(one for one in TABLE.lines if one.factor == factor and one.words == words)
-
-
-# a force over another of the same leg
+from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Setup, Side
 
 ADD = line("adductor-capacity", "adduction to abduction").signs[0]
 FLEX = line("leg-strength", "knee flexion to extension").signs[0]
@@ -428,107 +385,10 @@ def test_a_smaller_number_is_the_finding_where_the_measure_says_so():
 # the next test
 
 
-def test_each_test_costs_its_minutes_and_those_of_getting_there():
-    found = concluded(*both("squat-front-fppa", 25, 2, method="clip"))
-    one = found.of("knee-in", LEFT)
-
-    def offered(now: Place | None):
-        return {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, now)}
-
-    free = offered(None)
-    abd = KNOWLEDGE.tests["hip-abd"]
-    assert free["hip-abd"].minutes == abd.minutes * 2 and free["hip-abd"].side is LEFT
-    assert free["hip-abd"].moves == "no change of position" and free["hip-abd"].stage == "strength"
-    near = offered(Place("standing", "free", "none"))
-    turn = KNOWLEDGE.order.minutes.turn
-    assert near["hip-abd"].usefulness == pytest.approx(
-        free["hip-abd"].usefulness * 2 * abd.minutes / (2 * abd.minutes + turn))  # fmt: skip
-    assert near["hip-abd"].moves and near["hip-abd"].moves != "no change of position"
-    trial = free["trial:cue"]
-    assert trial.change == "cue" and trial.name == "Again with: cue" and trial.minutes == TABLE.changes["cue"].minutes
-    assert trial.stage == "movement" and free["hip-abd"].change == ""
-    clips = [o for o in free.values() if o.id in TESTS.clips]
-    assert clips and all(o.id in set(CLIP_OF.values()) for o in clips)
-    standing = {o.id: o for o in offered(Place("side-left", "couch", "hands")).values() if o.id in TESTS.clips}
-    for o in standing.values():
-        assert o.moves == "standing" and o.usefulness < free[o.id].usefulness
-    assert list(free["hip-abd"].factors)[0] in {"hip-abductor-strength", "hip-abductor-timing"}
-    assert SHOWN == 3
-
-
-def test_a_test_of_the_left_is_done_lying_on_the_right():
-    for side, lying in ((LEFT, "side, right"), (RIGHT, "side, left")):
-        worse = {LEFT: (25, 2), RIGHT: (2, 25)}[side]
-        found = concluded(*both("squat-front-fppa", *worse))
-        one = found.of("knee-in", side)
-        made = {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, Place("standing", "free", "none"))}
-        assert made["hip-abd"].moves == lying
-
-
-def test_a_trial_of_cause_is_offered_until_it_told_something():
-    shift = [obs("squat-hip-shift", Side.NONE, 12, 12.2, 11.8, minute=m, method="clip", setup=Setup(changed=c))
-             for m, c in ((0, ""), (1, "wedge"), (2, ""))]  # fmt: skip
-    for upto, there in ((1, True), (2, True), (3, False)):
-        found = concluded(*shift[:upto])
-        one = found.of("hip-shift", LEFT) or found.of("hip-shift", RIGHT)
-        assert ("trial:wedge" in {o.id for o in next_tests(TABLE, one, found.found, TESTS)}) is there
-
-
 # the trail
 
 
-def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
-    entries: Sequence[Entry] = [
-        *both("squat-front-fppa", 25, 2, n=0),
-        *both("squat-front-fppa", 25, 2, n=1), *both("hip-abd", 100, 200, n=1),
-        *both("squat-front-fppa", 25, 2, n=2), *both("hip-abd", 200, 201, n=2),
-    ]  # fmt: skip
-    whole = case(*entries, n=2)
-    turns = trail(whole, lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
-    about = [t for t in turns if (t.pattern, t.factor) == ("knee-in", TABLE.factors["hip-abductor-strength"].name)]
-    assert [(t.at, t.before) for t in about][-1] == (visit(1).started_at, Label.UNTESTED)
-    assert about[-1].now is Label.LIKELY and about[-1].because == ("for: abduction",) and about[-1].side is LEFT
-    assert about[0].at == visit(2).started_at and about[0].before is Label.LIKELY is not about[0].now
-    assert about[0].name == "Left knee travels inward under load"
-    assert turns == sorted(turns, key=lambda t: t.at, reverse=True)
-    assert not [t for t in turns if t.at == visit(0).started_at and t.now in (Label.UNTESTED, Label.OPEN)]
-    early = trail(case(*entries, n=1), lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
-    assert max(t.at for t in early) == visit(1).started_at, "later visits are not known in an earlier one"
-
-
 # words
-
-
-def test_the_page_for_the_record_names_what_speaks_for_and_against():
-    knee = [*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)]
-    found = concluded(*knee)
-    options = [next_tests(TABLE, one, found.found, TESTS) for one in found.balances]
-    text = for_record(found, Role.CLINICIAN, options)
-    part = next(p for p in text.split("\n\n") if p.startswith("Left knee travels inward"))
-    assert "  Seen: " in part and "Hip abductors weak: likely. for: abduction (" in part
-    assert part.count("  Next: ") == SHOWN and text.endswith(CLOSING) and "\n\n" in text
-    assert f"  Next: {options[found.balances.index(found.of('knee-in', LEFT))][0].name}, " in part
-    even = concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 200, 201))
-    assert "Nothing is likely yet." in for_record(even, Role.CLINICIAN, [[] for _ in even.balances])
-    refer = concluded(*knee, triage=Triage.RED)
-    assert "refer" in for_record(refer, Role.CLINICIAN, []) and not refer.balances
-    assert for_record(concluded(), Role.CLINICIAN, []).startswith("No pattern")
-
-
-def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
-    feet = [*both("turnout-kneecap", 30, 8), obs("thigh-foot-angle", LEFT, 40, 40, 40)]
-    found = concluded(*feet)
-    none: list[list] = [[] for _ in found.balances]
-    assert "Bone twist: likely" in for_record(found, Role.CLINICIAN, none)
-    student = for_record(found, Role.STUDENT, none)
-    assert f"{CHECKED}: likely" in student and "Bone" not in student
-    told = for_patient(found)
-    assert "We saw: the left foot points outward." in told and "bone" not in told
-    assert "We do not know yet why" in told and told.endswith(CLOSING)
-    weak = for_patient(concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)))
-    assert "It may come from this:" in weak and "some findings point there" in weak
-    assert for_patient(concluded()).startswith("Nothing stood out")
-    assert "doctor" in for_patient(concluded(*feet, triage=Triage.RED))
 
 
 @pytest.mark.parametrize("side", LEGS)

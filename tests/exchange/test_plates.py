@@ -1,10 +1,7 @@
 """Plate files: what is recognised, what is repaired and said, what is refused."""
 
 import json
-import sys
 
-import chance
-import ezc3d
 import numpy as np
 import pytest
 from click.testing import CliRunner
@@ -245,105 +242,11 @@ def test_other_refusals(tmp_path):
         read_plates(tmp_path / "x.c3d")
 
 
-def c3d_of(path, labels, channels, units):
-    """A file with one marker and these analog channels at 1000 Hz; shape of each (n,)."""
-    count = 10 * (len(channels[0]) // 10)
-    file = ezc3d.c3d()
-    file["parameters"]["POINT"]["RATE"]["value"] = [100.0]
-    file["parameters"]["POINT"]["UNITS"]["value"] = ["mm"]
-    file["parameters"]["POINT"]["LABELS"]["value"] = ["m"]
-    file["data"]["points"] = np.ones((4, 1, count // 10))
-    file["parameters"]["ANALOG"]["RATE"]["value"] = [1000.0]
-    file["parameters"]["ANALOG"]["LABELS"]["value"] = labels
-    file["parameters"]["ANALOG"]["UNITS"]["value"] = units
-    file["data"]["analogs"] = np.stack([c[:count] for c in channels])[None]
-    yield file
-    file.write(str(path))
-
-
-def test_analog_channels_of_a_c3d_file(tmp_path):
-    path = tmp_path / "session.c3d"
-    for file in c3d_of(path, ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
-        # Plates that the file describes in a way nobody can follow do not keep its channels from being read.
-        file["parameters"]["FORCE_PLATFORM"]["USED"]["value"] = [3]
-    assert share_of(path) == pytest.approx(TRUE, abs=0.3)
-
-
-DOWN = np.diag([1.0, -1.0, -1.0])
 """Axes of a plate in the laboratory: its z points into the ground, as makers build them."""
 
 
-SENSORS = 150.0, 250.0
 """Half the distances of the four sensors of a type 3 plate, mm."""
-GAIN = np.array([2.0, 2.0, 5.0, 800.0, 800.0, 400.0])
 """Newtons and newton-millimetres a volt of a type 4 plate."""
-
-
-def channels_of(kind, force, x, y):
-    """What a plate of a C3D type sends when `force` (N) presses at x, y (mm, axes of the plate)."""
-    none = 0 * force
-    if kind == 1:
-        return [none, none, force, x, y, none]
-    if kind == 3:
-        u, v = x / SENSORS[0], y / SENSORS[1]
-        corners = [force / 4 * (1 + i * u) * (1 + j * v) for i, j in ((1, 1), (-1, 1), (-1, -1), (1, -1))]
-        return [none] * 4 + corners
-    moments = [none, none, force, y * force, -x * force, none]
-    return [m / g for m, g in zip(moments, GAIN, strict=True)] if kind == 4 else moments
-
-
-def plates_in_c3d(path, middles, pressed, kind=2):
-    """Plates of a type at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory)."""
-    channels, corners, count = [], [], len(middles)
-    for middle, (force, place) in zip(middles, pressed, strict=True):
-        x, y, _ = (np.column_stack([place - middle, np.zeros(len(place))]) @ DOWN).T
-        channels += channels_of(kind, force, x, y)
-        box = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]]) * (200, 300, 0)
-        corners.append((np.append(middle, 0) + box @ DOWN.T).T)
-    labels = [f"channel {n}" for n in range(len(channels))]
-    for file in c3d_of(path, labels, channels, ["V" if kind == 4 else "N"] * len(labels)):
-        group = file["parameters"]["FORCE_PLATFORM"]
-        group["USED"]["value"], group["TYPE"]["value"] = [count], [kind] * count
-        group["ZERO"]["value"] = [0, 0]
-        group["ORIGIN"]["value"] = np.array([[*SENSORS, 0.0] if kind == 3 else [0.0, 0.0, 0.0]] * count).T
-        group["CHANNEL"]["value"] = np.arange(1, len(channels) + 1).reshape(count, -1).T
-        group["CORNERS"]["value"] = np.stack(corners, axis=2)
-        if kind == 4:
-            file.add_parameter("FORCE_PLATFORM", "CAL_MATRIX", np.stack([np.diag(GAIN)] * count, axis=2))
-    return path
-
-
-@pytest.mark.parametrize("kind", [1, 2, 3, 4])
-@pytest.mark.parametrize(("right", "forward"), [((1, 0), (0, 1)), ((0, 1), (-1, 0))])
-def test_plates_in_a_c3d_file_tell_force_and_point_by_leg(tmp_path, right, forward, kind):
-    """Plates side by side along either axis of the laboratory; the person may have faced either way."""
-    right, forward = np.array(right, float), np.array(forward, float)
-    swing = np.sin(2 * np.pi * 0.3 * TIME)
-    ahead = {Side.LEFT: 30 + 15 * swing, Side.RIGHT: 55 - 10 * swing}
-    out = {Side.LEFT: -230.0, Side.RIGHT: 240.0}
-    force = {Side.LEFT: LEFT, Side.RIGHT: RIGHT}
-    places = {s: out[s] * right + ahead[s][:, None] * forward for s in ahead}
-    order = (Side.RIGHT, Side.LEFT)  # the file's first plate is the right one
-    middles = [(-250 if s is Side.LEFT else 250) * right for s in order]
-    path = plates_in_c3d(tmp_path / "p.c3d", middles, [(force[s], places[s]) for s in order], kind)
-    found = read_plates(path)
-    assert any("smaller" in note for note in found.notes)
-    assert analyse(found, "squat-iso").trials("share", Side.NONE).mean() == pytest.approx(TRUE, abs=0.3)
-    n = found.size
-    for side in ahead:
-        np.testing.assert_allclose(found.point[side][:, 0], out[side], atol=0.01)
-        np.testing.assert_allclose(found.point[side][:, 1], ahead[side][:n], atol=0.01)
-    both = (LEFT * ahead[Side.LEFT] + RIGHT * ahead[Side.RIGHT])[:n] / (LEFT + RIGHT)[:n]
-    np.testing.assert_allclose(found.support()[:, 1], both, atol=0.02)
-    away = found.swapped()
-    np.testing.assert_allclose(away.point[Side.LEFT][:, 1], -ahead[Side.RIGHT][:n], atol=0.01)
-    np.testing.assert_allclose(away.force[Side.LEFT], found.force[Side.RIGHT])
-
-
-def test_plates_of_a_type_that_nobody_can_follow_are_named(tmp_path):
-    path = plates_in_c3d(tmp_path / "p.c3d", [np.zeros(2)], [(LEFT, np.zeros((LEFT.size, 2)))], kind=6)
-    with pytest.raises(BadInput, match="type 6; types 1 to 4"):
-        read_plates(path)
 
 
 def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(tmp_path):
@@ -447,44 +350,3 @@ def test_a_weight_that_fits_no_adult_is_questioned(mass, words):
     still = np.full(8000, mass * 9.80665 / 2) + np.random.default_rng(1).normal(0, 1, 8000)
     found = analyse(Recording(1000.0, dict.fromkeys(LEGS, still)), "quiet-stance")
     assert (words in " ".join(found.warnings)) if words else not found.warnings
-
-
-HARMED = 60 if chance.FRESH else 12
-
-
-def test_a_damaged_c3d_file_ends_in_a_sentence_whatever_the_reading_library_does(tmp_path):
-    """Bytes of the header and the parameters are what sizes and offsets are read from."""
-    whole = None
-    for file in c3d_of(tmp_path / "whole.c3d", ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
-        whole = file
-    assert whole is not None
-    data = (tmp_path / "whole.c3d").read_bytes()
-    refused = 0
-    for n in range(HARMED):
-        harmed = bytearray(data)
-        for _ in range(int(chance.RANDOM.integers(1, 6))):
-            harmed[chance.RANDOM.integers(min(2048, len(harmed)))] = int(chance.RANDOM.integers(256))
-        bad = tmp_path / f"bad{n}.c3d"
-        bad.write_bytes(harmed if n % 3 else harmed[: len(harmed) // 3])
-        try:
-            read_plates(bad)
-        except BadInput as err:
-            refused += 1
-            assert bad.name in str(err) or "force" in str(err).lower(), err
-    assert refused > HARMED // 4
-
-
-def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeypatch):
-    from tuning import apart
-
-    for file in c3d_of(tmp_path / "whole.c3d", ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
-        assert file is not None
-    ended = "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)"
-    eating = "import resource; resource.setrlimit(resource.RLIMIT_AS, (1 << 28, 1 << 28)); bytearray(1 << 30)"
-    for program in (ended, eating):
-        (tmp_path / "python").write_text(f"#!/bin/sh\nexec {sys.executable} -c '{program}'\n")
-        (tmp_path / "python").chmod(0o755)
-        with monkeypatch.context() as patch:
-            patch.setattr(apart.sys, "executable", str(tmp_path / "python"))
-            with pytest.raises(BadInput, match=r"whole\.c3d is no C3D file"):
-                read_plates(tmp_path / "whole.c3d")

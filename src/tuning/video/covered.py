@@ -26,24 +26,24 @@ after: one narrow frame is noise (practice judgement, editable)."""
 HIDDEN_SHARE = 1.8
 """The middle of a disc cut by a straight edge lies off by so many times what it is narrower than long (standard
 deviations of its area): exact for half a disc, within 7 % of the radius from there to the whole."""
+WHOLE = np.full(2, np.nan)
 COLOUR_COUNTS = np.array([1.0, 2.0, 2.0])
 
 
 def narrow_way(picture: Picture, seen: Blob | None) -> Floats:
     """The direction in which a find is narrow between two unlike grounds, as long as its middle is off (px) if it is a
     disc with a part hidden on one of the two sides; NaN where it is whole."""
-    whole = np.full(2, np.nan)
     if picture.halves is None or seen is None:
-        return whole
+        return WHOLE
     xx, xy, yy = seen.spread
     middle, half = (xx + yy) / 2, math.hypot((xx - yy) / 2, xy)
     length, width = math.sqrt(middle + half), math.sqrt(max(middle - half, 0.0))
     if width >= NARROW * length:
-        return whole
+        return WHOLE
     turn = 0.5 * math.atan2(2 * xy, xx - yy)
     along, way = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
     ahead, behind = (_ground(picture, seen.at, along * length, side * way, 2 * width) for side in (1, -1))
-    return HIDDEN_SHARE * (length - width) * way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else whole
+    return HIDDEN_SHARE * (length - width) * way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else WHOLE
 
 
 def _ground(picture: Picture, at: Floats, along: Floats, way: Floats, width: float) -> Floats:

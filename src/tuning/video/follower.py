@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import replace
+from itertools import combinations
 
 import numpy as np
 
@@ -200,7 +201,8 @@ class Follower:
         at = np.array(predicted)
         apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
         np.fill_diagonal(apart, np.inf)
-        return [float(far) for far in apart.min(axis=1)]
+        nearest: list[float] = apart.min(axis=1).tolist()
+        return nearest
 
     def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Blob | None]:
         """All stickers that were seen in the frame before, at one go."""
@@ -333,17 +335,14 @@ class Follower:
 
     def _guard(self, finds: list[Find | None], predicted: list[Floats]) -> None:
         """Two marks may not sit on one sticker: the one that fits its own course worse is let go."""
-        shown = [k for k, find in enumerate(finds) if find is not None]
-        places = np.array([find[0] for find in finds if find is not None]).reshape(-1, 2)
-        apart = np.abs(places[:, None] - places[None]).max(axis=-1)
-        for a, b in zip(*np.nonzero(np.triu(apart < SAME_PX, 1)), strict=True):
-            pair = [k for k in (shown[a], shown[b]) if finds[k] is not None]
-            if len(pair) == 2:
+        shown = [(k, find.at.tolist()) for k, find in enumerate(finds) if find is not None]
+        for (a, one), (b, other) in combinations(shown, 2):
+            if abs(one[0] - other[0]) < SAME_PX > abs(one[1] - other[1]) and finds[a] and finds[b]:
                 misfit = [
-                    gap(places[n], predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
-                    for n, k in zip((a, b), pair, strict=True)
+                    math.dist(at, predicted[k]) + min(2.0 * self.targets[k].unseen, 12.0)
+                    for k, at in ((a, one), (b, other))
                 ]
-                finds[pair[0] if misfit[0] > misfit[1] else pair[1]] = None
+                finds[a if misfit[0] > misfit[1] else b] = None
 
 
 def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -100,8 +101,7 @@ class Discs:
         return Discs(radii)
 
 
-@dataclass(frozen=True)
-class Blob:
+class Blob(NamedTuple):
     """A sticker as found in a picture."""
 
     at: Floats
@@ -131,7 +131,9 @@ def centroids(
         levels = np.matmul(discs.levels if whole else discs.levels[now], pixels[:, :, None])[:, :, 0]
         ground = levels[:, 1:].max(axis=1)
         over = np.maximum(levels[:, 0] - ground, np.float32(1e-3))
-        weight = np.clip((pixels - (ground + over / 2)[:, None]) * (2 / over)[:, None], 0, 1)
+        pixels -= (ground + over / 2)[:, None]
+        pixels *= (2 / over)[:, None]
+        weight = np.minimum(np.maximum(pixels, 0, out=pixels), 1, out=pixels)
         weight *= discs.window if whole else discs.window[now]
         sums = weight @ discs.sums
         contrast[now], area[now] = over, np.maximum(sums[:, 0], 1e-3)

@@ -6,7 +6,7 @@ import sys
 import tempfile
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -35,9 +35,28 @@ def _c3d(path: str) -> Any:
         return ezc3d.c3d(path)
 
 
+BIG_ENDIAN = 86
+"""Processor that wrote the file, as its parameters begin (84 and 85 put the low byte first)."""
+
+
+def announced(path: str) -> int:
+    """Frames that the header promises; the library tells only what it found. 0 where it promises none.
+
+    Words 4 and 5 are the first and the last frame (C3D format, public); a recording of more than 65,535 frames does
+    not fit into them and promises less than it holds.
+    """
+    with open(path, "rb") as file:
+        head = file.read(512)
+        file.seek(512 * (head[0] - 1) + 3)
+        order: Literal["big", "little"] = "big" if file.read(1) == bytes([BIG_ENDIAN]) else "little"
+    first, last = (int.from_bytes(head[n : n + 2], order) for n in (6, 8))
+    return max(0, last - first + 1) if last else 0
+
+
 def _read(path: str, out: str) -> None:
     file = _c3d(path)
     kept: dict[str, Any] = {"rate": float(file["header"]["analogs"]["frame_rate"])}
+    kept["frames"] = np.asarray([file["data"]["points"].shape[2], announced(path)])
     plates = file["data"].get("platform", [])[:2]
     for n, plate in enumerate(plates):
         kept[f"force{n}"] = np.asarray(plate["force"][2], float)

@@ -24,24 +24,26 @@ def read_c3d(path: Path) -> Recording:
     """
     read = read_apart(path)
     rate = float(read["rate"])
+    found, promised = read["frames"].tolist()
+    notes = [f"{path.name} breaks off: {100 * found / promised:.0f} % of it is there."] if found < promised else []
     if "force0" in read:
-        return _of_c3d_plates(read, rate)
+        return _of_c3d_plates(read, rate, notes)
     labels = [plain(str(label)) for label in read["labels"]]
-    found = {}
+    named = {}
     for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS)):
         hits = [n for n, label in enumerate(labels) if "z" in label and says(label, words)]
         if hits and hits[0] < len(read["analogs"]):
-            found[side] = read["analogs"][hits[0]]
-    if not found:
+            named[side] = read["analogs"][hits[0]]
+    if not named:
         kinds = [int(k) for k in read["types"]]
         if kinds:
             told = f"The plates of {path.name} are of type {' and '.join(map(str, kinds))}"
             raise BadInput(f"{told}; types 1 to 4 can be read, or channels named left and right.")
         raise BadInput(f"{path.name} holds neither force plates nor analog channels named left or right.")
-    return finish(rate, found, [])
+    return finish(rate, named, notes)
 
 
-def _of_c3d_plates(read: Mapping[str, Any], rate: float) -> Recording:
+def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str]) -> Recording:
     """Force and point of pressure of the file's own plates, in the frame of the laboratory.
 
     Two plates lie side by side: the line between them runs to the right, and
@@ -54,7 +56,8 @@ def _of_c3d_plates(read: Mapping[str, Any], rate: float) -> Recording:
     to_mm = [POINT_UNITS.get(str(read[f"unit{n}"]), 1.0) for n in range(count)]
     ground = [read[f"pressure{n}"].T * to_mm[n] for n in range(count)]
     if count == 1:
-        return finish(rate, {Side.LEFT: forces[0]}, ["One plate: say which leg stood on it."], {Side.LEFT: ground[0]})
+        asked = "One plate: say which leg stood on it."
+        return finish(rate, {Side.LEFT: forces[0]}, [*notes, asked], {Side.LEFT: ground[0]})
     middles = [np.mean(read[f"corners{n}"], axis=1) * to_mm[n] for n in range(count)]
     apart = middles[1] - middles[0]
     axis = int(np.argmax(np.abs(apart)))
@@ -66,5 +69,5 @@ def _of_c3d_plates(read: Mapping[str, Any], rate: float) -> Recording:
         f"The plate with the smaller {'xy'[axis]} was taken as left; swap the sides if the person faced the other way."
     )
     return finish(
-        rate, {s: forces[n] for s, n in sides.items()}, [note], {s: ground[n] @ turn for s, n in sides.items()}
+        rate, {s: forces[n] for s, n in sides.items()}, [*notes, note], {s: ground[n] @ turn for s, n in sides.items()}
     )

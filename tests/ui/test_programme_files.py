@@ -1,0 +1,121 @@
+"""Files of a programme under hands: the calendar, the plan, the log that comes back from home."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, timedelta
+
+import hands
+import icalendar
+import pytest
+
+from tuning.core.entries import Done, PlanItem
+from tuning.exchange.json.home_log import owner_mark
+from tuning.exchange.json.plans import exercises, read_plan
+
+
+@pytest.fixture
+def page(programme):
+    return programme
+
+
+@pytest.fixture
+def course(page):
+    return page.state.course
+
+
+def planned(page) -> dict[str, PlanItem]:
+    return {item.rung: item for item in page._workspace.plan()}
+
+
+def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
+    assert page.save_calendar(tmp_path / "week.ics")
+    found = icalendar.Calendar.from_ical((tmp_path / "week.ics").read_bytes())
+    events = [e for e in found.walk("VEVENT") if "RRULE" in e]
+    week = course.week()
+    days = {d for chosen in week.days.values() for d in chosen}
+    assert {e["DTSTART"].dt.weekday() for e in events} == days
+    for event in events:
+        assert event["RRULE"]["COUNT"] == [4] and len(event.walk("VALARM")) == 1
+        names = {i.name for i in week.session(event["DTSTART"].dt.weekday(), course.items())}
+        assert all(name in str(event["DESCRIPTION"]) for name in names)
+    assert len({str(e["UID"]) for e in found.walk("VEVENT")}) == len(found.walk("VEVENT")) == len(events) + 3
+    assert "Okonjo" not in (tmp_path / "week.ics").read_text()
+
+
+def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
+    assert page.save_plan(tmp_path / "plan.json")
+    told = read_plan(tmp_path / "plan.json")
+    from tuning.core.programme.decide import decide
+
+    alone = {one.rung: decide(one, sets, told.standing).row for one, sets in exercises(told)}
+    assert alone == {item.rung: course.decision(item).row for item in page._workspace.plan()}
+
+
+def home_log(page, path, *lines):
+    owner = owner_mark(page._workspace.patient.uid)
+    path.write_text(json.dumps({"version": 2, "kind": "home-log", "owner": owner, "log": list(lines)}))
+    return path
+
+
+def test_a_home_log_is_taken_in_once(page, course, tmp_path):
+    day = (course.today - timedelta(days=1)).isoformat()
+    line = {"day": day, "side": "left", "rung": "sd-1-hold-taps", "pain": 3, "morning": "settled"}
+    said: list[str] = []
+    page.log.told.connect(said.append)
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    page.log.read_log(home_log(page, tmp_path / "log.json", {**line, "pain": 4}))
+    assert [s.split(" from")[0] for s in said] == [
+        "1 lines added, 0 changed",
+        "0 lines added, 0 changed",
+        "0 lines added, 1 changed",
+    ]
+    [one] = [d for d in course.done(planned(page)["sd-1-hold-taps"]) if d.day.isoformat() == day]
+    assert one.pain == 4
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        {"day": "2026-01-01", "side": "left", "rung": "no-such", "pain": 1},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "pain": 11},
+        {"day": "2999-01-01", "side": "left", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "up", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "supervised": True},
+        {"day": 5, "side": "left", "rung": "sd-1-hold-taps"},
+        {"day": "2026-01-01", "side": "left", "rung": "sd-1-hold-taps", "pain": True},
+        "words",
+        None,
+    ],
+)
+def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path, line):
+    good = {"day": date(2026, 1, 1).isoformat(), "side": "left", "rung": "sd-1-hold-taps", "pain": 1}
+    told: list[str] = []
+    page.log.refused.connect(told.append)
+    before = len(page._workspace.case.entries)
+    page.log.read_log(home_log(page, tmp_path / "log.json", good, line))
+    assert len(page._workspace.case.entries) == before and "line 2" in told[0]
+
+
+def test_the_log_of_somebody_else_is_not_taken_in(window, patient, page, tmp_path):
+    """Two people may have the same exercises; the file that comes back says whose it is."""
+    item, line = planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps"}
+    theirs = home_log(page, tmp_path / "log.json", line)
+    patient("potter", "programme")
+    hands.settle()
+    with page._workspace.action("plan") as act:
+        act.add(PlanItem(item.ladder, item.rung, item.dose, item.first_side, reason="asked for"))
+    told: list[str] = []
+    page.log.refused.connect(told.append)
+    page.log.read_log(theirs)
+    assert told and "somebody else" in told[0] and not page._workspace.case.all(Done)
+    page.log.read_log(home_log(page, tmp_path / "own.json", line))
+    assert [d.day.isoformat() for d in page._workspace.case.all(Done)] == ["2026-11-01"]
+
+
+def test_lines_of_an_exercise_that_left_the_plan_are_still_read(page, course, tmp_path):
+    page.state.withdraw(planned(page)["am-1-glide"])
+    line = {"day": "2026-11-01", "side": "left", "rung": "am-1-glide", "pain": 1}
+    page.log.read_log(home_log(page, tmp_path / "log.json", line))
+    assert any(d.rung == line["rung"] and d.day.isoformat() == line["day"] for d in page._workspace.case.all(Done))

@@ -438,6 +438,37 @@ def test_a_weight_taken_in_a_part_tells_where_it_was_taken():
     assert isinstance(weigh(recording, within=(4.0, 4.9)), NotMeasured)
 
 
+ON, OFF = ((0, 0), (2, 0), (2.3, 700)), ((15, 700), (15.4, 0), (18, 0))
+"""A foot steps onto its plate, and off it again (s, N)."""
+
+
+@pytest.mark.parametrize("heavy", LEGS)
+def test_of_a_recording_with_steps_onto_and_off_the_plates_the_still_stand_is_read(heavy):
+    """First one foot carries all, then the other comes; at the end it leaves first."""
+    second = line(*ON, *OFF, noise=1.5)
+    late = line((0, 0), (3.2, 0), (3.6, 300), (14, 300), (14.3, 0), (18, 0), noise=1.5, seed=1)
+    found = read("quiet-stance", {heavy: second - late, heavy.other: late})
+    [rep] = found.reps
+    share = 100 * (400 if heavy is RIGHT else 300) / 700
+    assert rep.values["share", Side.NONE] == pytest.approx(share, abs=0.2)
+    assert rep.events["start"] == pytest.approx(4.4, abs=0.3) and rep.events["end"] == pytest.approx(13.2, abs=0.3)
+    assert any("feet stood on both plates" in w for w in found.warnings)
+
+
+@pytest.mark.parametrize(
+    "total",
+    [
+        line((0, 700), (4, 700), (5, 1900), (7, 1900), (8, 700), (12, 700), noise=2),  # pushes against a bar
+        700 + 60 * np.sin(2 * np.pi * 0.4 * np.arange(20000) / RATE),  # slow squats
+        line((0, 0), (3, 0), (3.2, 700), (6, 700), (6.2, 0), (9, 0), noise=2),  # too short
+    ],
+)
+def test_a_stand_that_is_none_tells_no_share(total):
+    for mass in (None, 71.4):
+        found = read("quiet-stance", {LEFT: 0.5 * total, RIGHT: 0.5 * total}, mass=mass)
+        assert not found.reps and any("till" in w or "stood" in w for w in found.warnings), found.warnings
+
+
 def test_sway_of_a_straight_walk_of_the_pressure_is_its_length_and_speed():
     course = np.stack([np.linspace(0, 300, 1001), np.zeros(1001)], axis=1)
     found = of_course(course, 100.0)

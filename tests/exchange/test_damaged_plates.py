@@ -1,4 +1,4 @@
-"""Twenty-seven more ways in which a file of force plates goes wrong: none gives a wrong number without a word."""
+"""Thirty more ways in which a file of force plates goes wrong: none gives a wrong number without a word."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ import pytest
 
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
+from tuning.exchange.csv.mapping import Mapping
 from tuning.exchange.plates import read_plates
 
 SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
@@ -30,6 +31,11 @@ def middle(rows: list[str], *more: str) -> list[str]:
 
 def changed(**columns) -> list[str]:
     return lines(**columns)
+
+
+def four(head: str) -> list[str]:
+    """A further column before the true ones."""
+    return [head, *(f"{t:.4f},{0.6 * a:.3f},{a:.3f},{b:.3f}" for t, a, b in zip(TIME, LEFT, RIGHT, strict=True))]
 
 
 DAMAGE = {
@@ -61,6 +67,9 @@ DAMAGE = {
     "one row too wide": lambda: middle(lines(), "3.0011,500,400,300,200,100"),
     "pounds without a word": lambda: changed(left=LEFT / 4.448, right=RIGHT / 4.448),
     "a hundredth of every force": lambda: changed(left=LEFT / 100, right=RIGHT / 100),
+    "two columns of one name": lambda: four("time,left Fz,left Fz,right Fz"),
+    "two columns for one side": lambda: four("time,left Fz front,left Fz,right Fz"),
+    "one name for all": lambda: four("time,Fz,Fz,Fz"),
     "the sum in place of one side": lambda: lines(right=LEFT + RIGHT, head="time,left Fz,total Fz"),
 }  # fmt: skip
 
@@ -86,3 +95,39 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, name):
     new = [w for w in words if w not in usual]
     wrong = not found or max(abs(share - TRUE) for share in found) > 0.5
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
+
+
+@pytest.mark.parametrize("head", ["time,left Fz,left Fz", "time,Fz,Fz,Fz", "t;Links Fz;Links  fz"])
+def test_one_name_for_two_columns_is_refused_with_one_leg_too(tmp_path, head):
+    separator = ";" if ";" in head else ","
+    rows = [head, *(separator.join(f"{v:.3f}" for v in (t, a, b, b)[: head.count(separator) + 1])
+                    for t, a, b in zip(TIME, LEFT, RIGHT, strict=True))]  # fmt: skip
+    (tmp_path / "twice.csv").write_text("\n".join(rows) + "\n")
+    with pytest.raises(BadInput, match="same name"):
+        analyse(read_plates(tmp_path / "twice.csv"), "lunge-iso", Side.LEFT)
+    named = Mapping("utf-8", separator, ".", 1, 2, None, 0)
+    assert read_plates(tmp_path / "twice.csv", named).size > 5000, "a map says which is meant"
+
+
+@pytest.mark.parametrize("leg", LEGS)
+def test_one_plate_that_names_no_leg_is_read_for_the_leg_that_is_told_and_never_without(tmp_path, leg):
+    path = tmp_path / "one.csv"
+    path.write_text("\n".join(["time,Fz", *(f"{t:.4f},{b:.3f}" for t, b in zip(TIME, RIGHT, strict=True))]) + "\n")
+    found = analyse(read_plates(path), "lunge-iso", leg)
+    assert found.side is leg and {side for rep in found.reps for _, side in rep.values} <= {leg, Side.NONE}
+    assert found.trials("peak", leg).size and not found.trials("peak", leg.other).size
+    with pytest.raises(BadInput, match="which leg"):
+        analyse(read_plates(path), "lunge-iso")
+    path.write_text(path.read_text().replace("Fz", f"Fz {leg.value}"))
+    assert analyse(read_plates(path), "lunge-iso").side is leg, "its name says so"
+    with pytest.raises(BadInput, match="which leg"):
+        analyse(read_plates(path), "lunge-iso", leg.other)
+
+
+def test_columns_told_by_their_order_alone_are_named(tmp_path):
+    (tmp_path / "two.csv").write_text("\n".join(lines(head="time,Fz1,Fz2")) + "\n")
+    assert any(
+        "“fz1” was taken as left and “fz2” was taken as right" in n for n in read_plates(tmp_path / "two.csv").notes
+    )
+    (tmp_path / "two.csv").write_text("\n".join(lines()) + "\n")
+    assert not read_plates(tmp_path / "two.csv").notes

@@ -16,11 +16,15 @@ MOST_LOST, MOST_SPIKES = 0.02, 0.002
 
 
 def finish(
-    rate: float, force: dict[Side, Floats], notes: list[str], points: dict[Side, Floats] | None = None
+    rate: float,
+    force: dict[Side, Floats],
+    notes: list[str],
+    points: dict[Side, Floats] | None = None,
+    unnamed: bool = False,
 ) -> Recording:
     """The last repairs and refusals, the same for every format. Raises BadInput.
 
-    `points` are places of pressure by leg, mm, shape (n, 2): right, forward.
+    `points` are places of pressure by leg, mm, shape (n, 2): right, forward; `unnamed` as in Recording.
     """
     made = {}
     for side, samples in force.items():
@@ -40,7 +44,8 @@ def finish(
     notes += [
         f"The {name} plate never carried more than {IDLE_N:g} N: nobody on it, or not connected?" for name in idle
     ]
-    return Recording(rate, made, tuple(notes), {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()})
+    at = {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()}
+    return Recording(rate, made, tuple(notes), at, unnamed)
 
 
 def as_sent(rate: float, samples: Floats) -> Recording:

@@ -23,13 +23,14 @@ class Recording:
     A missing leg (one plate) has no entry. `notes` are repairs that were made.
     `point` is the point of pressure under a leg where the plates tell it, mm,
     shape (n, 2): to the right and forward in one frame for both; NaN where
-    nothing presses.
+    nothing presses. `unnamed` is one plate whose leg nobody has told; it stands as the left one.
     """
 
     rate: float
     force: dict[Side, Floats]
     notes: tuple[str, ...] = ()
     point: dict[Side, Floats] = field(default_factory=dict)
+    unnamed: bool = False
     _smooth: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -82,7 +83,17 @@ class Recording:
             {leg: f[cut] for leg, f in self.force.items()},
             self.notes,
             {leg: p[cut] for leg, p in self.point.items()},
+            self.unnamed,
         )
+
+    def told(self, leg: Side) -> Recording:
+        """The same, a plate that nobody named being this leg's. Raises BadInput where neither tells the leg."""
+        if not self.unnamed:
+            return self
+        if leg not in LEGS:
+            raise BadInput("Say which leg is on the plate: left or right.")
+        force, point = (dict(zip((leg,), one.values(), strict=False)) for one in (self.force, self.point))
+        return Recording(self.rate, force, self.notes, point)
 
     def support(self, leg: Side = Side.BOTH) -> Floats | None:
         """Point of pressure of a leg or of all plates together (n, 2), mm; None where a plate does not tell it."""

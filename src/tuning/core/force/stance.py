@@ -8,8 +8,9 @@ from tuning.core.force.plate_tests import CONTACT_N, Analysis, Rep
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import CUTOFF_HZ as SWAY_CUTOFF_HZ
 from tuning.core.force.sway import sway
+from tuning.core.force.weighing import LIFTED, STILL_SD_SHARE
 from tuning.core.signals import stretches
-from tuning.core.types import NotMeasured, Side
+from tuning.core.types import LEGS, NotMeasured, Side
 
 ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
 """One-leg stance: asked for, least that is read, left out at its start, and how far force may leave the body's
@@ -20,16 +21,46 @@ def stand(recording: Recording, found: Analysis) -> None:
     """Share, its sway and the path of pressure of quiet stance; of one leg the longest stand."""
     if found.test.legs == 1:
         _one_leg_stand(recording, found)
-        return
-    if isinstance(found.weight, NotMeasured):
+    elif isinstance(found.weight, NotMeasured):
         found.warnings.append(found.weight.detail)
-        return
-    rep = Rep(1)
-    rep.put("share", Side.NONE, float((100 * recording.force[Side.RIGHT] / recording.total).mean()))
-    slow = 100 * recording.smooth(Side.RIGHT) / recording.smooth(Side.BOTH)
-    step = max(1, round(0.05 * recording.rate))
-    rep.put("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (recording.size / recording.rate)))
-    _sways(recording, Side.BOTH, Side.NONE, rep, found)
+    elif (run := _both_feet(recording, found)) is not None:
+        _two_leg_stand(recording, run, found)
+
+
+def _both_feet(recording: Recording, found: Analysis) -> tuple[int, int] | None:
+    """The longest stretch in which both feet carry the body, without settling where it begins or ends within the
+    recording; None, and why, where it is short or the patient moved."""
+    rate, total = recording.rate, recording.smooth(Side.BOTH)
+    least = np.minimum(*(recording.smooth(leg) for leg in LEGS))
+    body = float(np.percentile(total, 75))
+    near = (total > (1 - STANDING_SHARE) * body) & (total < (1 + STANDING_SHARE) * body)
+    first, last = max(stretches(near & (least > LIFTED * body)), key=lambda run: run[1] - run[0], default=(0, 0))
+    settling = round(SETTLING_S * rate)
+    first, last = (first + settling if first else 0), (last - settling if last < recording.size else last)
+    held = max(0.0, (last - first) / rate)
+    if held < LEAST_STAND_S:
+        found.warnings.append(f"Both feet stood on the plates for {held:.1f} s only; 30 s are asked for.")
+        return None
+    moved = float(total[first:last].std()) / float(total[first:last].mean())
+    if moved > STILL_SD_SHARE:
+        found.warnings.append(
+            f"Not still: the force changes by {100 * moved:.1f} % of the weight (SD), "
+            f"and a stand by {100 * STILL_SD_SHARE:g} % at most."
+        )
+        return None
+    if (first, last) != (0, recording.size):
+        found.warnings.append(f"Read from {first / rate:.1f} to {last / rate:.1f} s, while feet stood on both plates.")
+    return first, last
+
+
+def _two_leg_stand(recording: Recording, run: tuple[int, int], found: Analysis) -> None:
+    stood, rate = recording.part(*run), recording.rate
+    rep = Rep(1, {"start": run[0] / rate, "end": run[1] / rate})
+    rep.put("share", Side.NONE, float((100 * stood.force[Side.RIGHT] / stood.total).mean()))
+    slow = 100 * stood.smooth(Side.RIGHT) / stood.smooth(Side.BOTH)
+    step = max(1, round(0.05 * rate))
+    rep.put("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (stood.size / rate)))
+    _sways(stood, Side.BOTH, Side.NONE, rep, found)
     found.reps.append(rep)
 
 

@@ -56,8 +56,7 @@ def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str]) -> Re
     to_mm = [POINT_UNITS.get(str(read[f"unit{n}"]), 1.0) for n in range(count)]
     ground = [read[f"pressure{n}"].T * to_mm[n] for n in range(count)]
     if count == 1:
-        asked = "One plate: say which leg stood on it."
-        return finish(rate, {Side.LEFT: forces[0]}, [*notes, asked], {Side.LEFT: ground[0]})
+        return finish(rate, {Side.LEFT: forces[0]}, notes, {Side.LEFT: ground[0]}, unnamed=True)
     middles = [np.mean(read[f"corners{n}"], axis=1) * to_mm[n] for n in range(count)]
     apart = middles[1] - middles[0]
     axis = int(np.argmax(np.abs(apart)))

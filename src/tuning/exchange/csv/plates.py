@@ -24,7 +24,11 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     (turned), uneven clock (resampled). Refused with BadInput: everything that
     would leave a number in doubt.
     """
-    found = mapping or preview(path).mapping
+    seen = preview(path) if mapping is None else None
+    if seen is not None and seen.doubt:
+        raise BadInput(f"{path.name}: {seen.doubt[0].lower()}{seen.doubt[1:]}")
+    found = seen.mapping if seen is not None else mapping
+    assert found is not None
     text, _ = text_of(path, found.encoding)
     lines = [line for line in text.splitlines() if line.strip()]
     rows = rows_of(lines[found.header_rows :], found.separator, path)
@@ -39,13 +43,13 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     short = min(len(row) for row in rows[: max(1, len(rows) - 1)])
     if max(wanted) >= max(len(row) for row in rows):
         raise BadInput(f"Column {max(wanted) + 1} is missing: the rows have {short} columns.")
-    notes: list[str] = []
+    notes = list(seen.notes) if seen is not None else []
     if len(rows) > 1 and len(rows[-1]) < max(len(row) for row in rows[:-1]):
         rows.pop()
         notes.append("The last line was cut and is left out.")
-    if mapping is None and not found.header_rows:
+    if seen is not None and not found.header_rows:
         notes.append("The columns have no names; they were told by what they hold.")
-    if mapping is None and found.time is not None and found.time_unit == "ms":
+    if seen is not None and found.time is not None and found.time_unit == "ms":
         notes.append("The clock was taken as milliseconds.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
@@ -59,7 +63,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     if len(force) == len(LEGS) and np.array_equal(force[Side.LEFT], force[Side.RIGHT]):
         raise BadInput(f"{path.name}: both plates hold the very same numbers; one channel was written twice.")
     at = {side: np.stack([samples[side, "x"], samples[side, "y"]], axis=1) for side in points if side in legs}
-    return finish(rate, force, notes, at)
+    return finish(rate, force, notes, at, unnamed=seen is not None and not seen.sided and len(force) == 1)
 
 
 Columns = dict[tuple[Side, str], Floats]

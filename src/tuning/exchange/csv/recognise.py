@@ -32,11 +32,18 @@ UNIT_WORDS = {"kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lb
 
 @dataclass(frozen=True)
 class Preview:
-    """The first rows as text, with what was recognised; `shape` names files of the same make."""
+    """The first rows as text, with what was recognised; `shape` names files of the same make.
+
+    `notes` tell which columns were taken for which plate where their names leave it open, and `doubt` why they cannot
+    be told apart at all; `sided` is whether a name says left or right.
+    """
 
     rows: list[list[str]]
     mapping: Mapping
     shape: str
+    notes: tuple[str, ...] = ()
+    doubt: str = ""
+    sided: bool = True
 
 
 def plain(name: str) -> str:
@@ -107,7 +114,40 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     body = [row for row in rows[first:] if is_numbers(row)]
     mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
-    return Preview(rows[:most_rows], mapping, f"{len(body[0])} columns, {first} header rows: {head}")
+    shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
+    return Preview(rows[:most_rows], mapping, shape, *_taken(names, mapping))
+
+
+def names_of(head: list[list[str]], body: list[list[str]]) -> list[str]:
+    """The plain name of each column, over all rows of the head; empty without one."""
+    return [plain(" ".join(row[n] for row in head if n < len(row))) for n in range(max(len(row) for row in body))]
+
+
+def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool]:
+    """What names leave open of who is left and who is right: notes, a doubt, and whether they say it at all."""
+    legs = {side: n for side, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
+    twice = next((names[n] for n in legs.values() if names[n] and names.count(names[n]) > 1), None)
+    doubt = f"Two columns have the same name, “{twice}”; map the columns." if twice is not None else ""
+    words = {Side.LEFT: LEFT_WORDS, Side.RIGHT: RIGHT_WORDS}
+    sided = any(says(names[n], words[side]) for side, n in legs.items())
+    if not sided and len(legs) > 1 and any(names):
+        taken = " and ".join(f"“{names[n]}” was taken as {side.value}" for side, n in legs.items())
+        return (f"No column says left or right: {taken}.",), doubt, sided
+    used = {found.time, *legs.values(), *(n for pair in found.points.values() for n in pair)}
+    notes = [
+        f"“{names[n]}” was taken for the {side.value} plate, not “{names[other]}”."
+        for side, n in legs.items()
+        for other in range(len(names))
+        if other not in used
+        and says(names[other], words[side])
+        and _is_vertical(names[other]) >= _is_vertical(names[n])
+    ]
+    return tuple(notes), doubt, sided
+
+
+def _is_vertical(name: str) -> bool:
+    """Whether a plain name is that of a vertical force."""
+    return re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", name) is not None
 
 
 def _usual_step(times: Floats) -> float:
@@ -126,15 +166,15 @@ def _is_even(lines: Sequence[str], separator: str) -> bool:
 
 def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mapping:
     """Columns by their names, else by what they hold."""
-    width = max(len(row) for row in body)
-    names = [plain(" ".join(row[n] for row in head if n < len(row))) for n in range(width)]
+    names = names_of(head, body)
+    width = len(names)
     columns = np.column_stack([column(body, n, blank.decimal) for n in range(width)])
 
     points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
 
     def named(words: Sequence[str]) -> int | None:
         hits = [n for n in range(width) if n not in points and says(names[n], words)]
-        vertical = [n for n in hits if re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", names[n])]
+        vertical = [n for n in hits if _is_vertical(names[n])]
         return next(iter(vertical or hits), None)
 
     time = named(TIME_WORDS)

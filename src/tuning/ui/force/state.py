@@ -151,6 +151,7 @@ class ForceState(QObject):
     def keep(self, recording: Recording, name: str, device: str = "", simulated: bool = False) -> Analysis:
         """Analyse, keep the samples as CSV and what they say as observations. Raises TuningError."""
         reason, side = self.permit(), self._leg()
+        recording = recording.told(side) if self.test.legs == 1 else recording
         found = analyse(recording, self.test_id, side, self._mass())
         space = self.space
         assert space.person is not None

@@ -76,13 +76,15 @@ def doubt_bits(found: Tracks, bits: float, start: int) -> None:
 
 
 def _edges(found: Tracks) -> None:
-    """Beside a gap a sticker is half covered and its centroid off: less than whole is not trusted there."""
+    """Beside a gap a sticker is half covered and its centroid off: the frame next to it is not trusted, nor is less
+    than whole in the one after."""
     unseen = found.quality == 0
     for by in (-2, -1, 1, 2):
         beside = np.roll(unseen, by, axis=0)
         beside[: max(by, 0)] = False
         beside[len(beside) + min(by, 0) :] = False
-        doubtful = beside & (found.quality > 0) & (found.quality < EDGE_QUALITY)
+        whole = (found.quality >= EDGE_QUALITY) & (abs(by) > 1)
+        doubtful = beside & (found.quality > 0) & ~whole
         found.quality[doubtful] = np.minimum(found.quality[doubtful], DOUBTED)
 
 

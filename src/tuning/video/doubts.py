@@ -41,7 +41,6 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
     `start` is where the marks were set, `narrow` the direction in which each find is narrow and how far its middle may
     be off, px, shape (frames, marks, 2), NaN for a whole disc.
     """
-    _edges(found)
     for side in SIDES:
         names = {name.removesuffix(f"_{side}"): k for k, name in enumerate(found.names) if name.endswith(f"_{side}")}
         knee = next((k for name, k in names.items() if name.startswith("knee")), None)
@@ -58,6 +57,7 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
             if HEEL in names:
                 uncover(found, narrow[:, mark], mark, names[HEEL], covered)
             _doubt(found, mark, covered)
+    _edges(found)  # last, as who was exchanged is told by all that is seen
 
 
 def doubt_bits(found: Tracks, bits: float, start: int) -> None:

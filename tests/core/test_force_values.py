@@ -11,7 +11,7 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, beam_shown, score
 from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
-from tuning.core.force.recording import Recording
+from tuning.core.force.recording import Recording, low_passed
 from tuning.core.force.sides import RATE_OF, every_formula, observations
 from tuning.core.force.sway import of_course
 from tuning.core.force.together import _vertex
@@ -135,6 +135,24 @@ def test_an_unsteady_start_costs_the_rates_and_says_so():
 
 
 @pytest.mark.parametrize("late", LEGS)
+@pytest.mark.parametrize("noise", [1.0, 4.0])
+@pytest.mark.parametrize("shape", ["held", "round", "sharp"])
+def test_a_peak_is_neither_raised_by_noise_nor_lowered_where_there_is_little(shape, noise):
+    """The highest of many noisy samples lies above them all; of few it hardly does."""
+    t = np.arange(0, 3, 1 / RATE)
+    hump = {"held": np.clip(4 * (t - 0.5), 0, 1) * np.clip(4 * (2.6 - t), 0, 1),
+            "round": np.exp(-(((t - 1.5) / 0.2) ** 2)), "sharp": np.exp(-(((t - 1.5) / 0.02) ** 2))}[shape]  # fmt: skip
+    clean = low_passed(400 + 500 * hump, RATE).max()
+    rng, off, raw = np.random.default_rng(4), [], []
+    for _ in range(30):
+        recording = Recording(RATE, {LEFT: 400 + 500 * hump + rng.normal(0, noise, t.size)})
+        at, height = recording.peak(LEFT, 0, t.size - 1)
+        off.append(height - clean)
+        raw.append(recording.smooth(LEFT)[at] - clean)
+    assert abs(np.mean(off)) < 0.15 * noise and np.std(off) < 0.6 * noise
+    assert np.mean(raw) > 0.9 * noise or shape != "held", "what is taken off is there"
+
+
 def test_two_legs_share_the_peak_and_the_later_one_has_the_delay(late):
     weight = {side: line((0, 350), (3, 350), (10, 350), noise=0.3, seed=n) for n, side in enumerate(LEGS)}
     push = {side: pushes(3.08 if side is late else 3.0, top=500.0 if side is RIGHT else 300.0, base=0.0, seconds=10.0,

@@ -22,7 +22,7 @@ def steps(recording: Recording, found: Analysis) -> None:
         peak = int(np.argmax(part))
         rep.events = {"start": float(on / rate), "peak": float((on + peak) / rate), "end": float(off / rate)}
         rep.put("contact", leg, (off - on) / rate)
-        rep.put("peak", leg, float(part[peak]))
+        rep.put("peak", leg, recording.peak(leg, int(on), int(off) - 1)[1])
         low = int(np.argmin(part[: peak + 1]))
         if peak > low:
             rep.put("rise-rate", leg, float(part[peak] - part[low]) / ((peak - low) / rate))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,6 +15,9 @@ LEAST_RATE, LEAST_SECONDS = 200.0, 1.0
 CUTOFF_HZ = 100.0
 """Zero-lag low-pass (Butterworth, 4th order in all) before peaks and rates are read; onsets are sought in
 the unfiltered force so that the filter cannot move them (practice judgement, editable)."""
+
+AGAIN, MAD_TO_SD = 16, 1.4826
+"""How often noise is put on top of a peak, and SD of a normal spread over its median distance."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +36,7 @@ class Recording:
     point: dict[Side, Floats] = field(default_factory=dict)
     unnamed: bool = False
     _smooth: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
+    _noise: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         sizes = {f.size for f in self.force.values()}
@@ -74,6 +79,27 @@ class Recording:
             raw = self.total if leg is Side.BOTH else self.force[leg]
             self._smooth[leg] = low_passed(raw, self.rate)
         return self._smooth[leg]
+
+    def peak(self, leg: Side, first: int, last: int) -> tuple[int, float]:
+        """Sample and height (N) of the highest smoothed force of a leg from one sample to another, free of what noise
+        adds to a maximum.
+
+        Noise of its own size is put on top, and what that adds is taken as the next step of a row that begins without
+        noise: a maximum grows like the noise, and √2 of it is there then (after Cook and Stefanski 1994).
+        """
+        part = self.smooth(leg)[first : last + 1]
+        at = int(np.argmax(part))
+        raised = float((part + self._like_its_noise(leg)[:, : part.size]).max(axis=1).mean()) - float(part[at])
+        return first + at, float(part[at]) - max(0.0, raised) / (math.sqrt(2) - 1)
+
+    def _like_its_noise(self, leg: Side) -> Floats:
+        """Smoothed noise as large as a leg's own, shape (AGAIN, n); it is white, so neighbours tell its size."""
+        if leg not in self._noise:
+            raw = self.total if leg is Side.BOTH else self.force[leg]
+            sd = MAD_TO_SD * float(np.median(np.abs(np.diff(raw)))) / math.sqrt(2)
+            white = np.random.default_rng(0).normal(0, sd, (AGAIN, raw.size))
+            self._noise[leg] = low_passed(white, self.rate)
+        return self._noise[leg]
 
     def part(self, first: int, last: int) -> Recording:
         """Samples from first up to but not including last."""
@@ -120,5 +146,5 @@ LEAST_PRESSING_N = 20.0
 
 
 def low_passed(force: Floats, rate: float, cutoff: float = CUTOFF_HZ) -> Floats:
-    """Zero-lag low-pass of samples, shape (n,); untouched where the rate is too low for the cut-off."""
-    return evenly_lowpassed(force, rate, cutoff) if force.size >= 30 else np.asarray(force, float)
+    """Zero-lag low-pass of samples, shape (n,) or a row each; untouched where the rate is too low for the cut-off."""
+    return evenly_lowpassed(force, rate, cutoff) if force.shape[-1] >= 30 else np.asarray(force, float)

@@ -74,14 +74,14 @@ def force_values(recording: Recording, found: Analysis, rep: Rep, onset: int, en
     legs = (found.side,) if found.test.legs == 1 else recording.legs
     for leg in legs:
         smooth, raw = recording.smooth(leg), recording.force[leg]
-        own = onset + int(np.argmax(smooth[onset : end + 1]))
+        own, height = recording.peak(leg, onset, end)
         quiet = quiet_before(raw, onset, rate)
         base = quiet.mean if not isinstance(quiet, NotMeasured) else float(smooth[onset])
-        rep.put("peak", leg, float(smooth[own]))
-        rep.put("peak-net", leg, float(smooth[own]) - base)
+        rep.put("peak", leg, height)
+        rep.put("peak-net", leg, height - base)
         rep.put("time-of-peak", leg, (own - onset) / rate)
         if not isinstance(found.weight, NotMeasured):
-            rep.put("peak-bw", leg, float(smooth[own]) / found.weight.newtons)
+            rep.put("peak-bw", leg, height / found.weight.newtons)
         if still:
             for name, value in {**rates(smooth, onset, rate, own), **impulses(smooth, base, onset, rate, end)}.items():
                 rep.put(name, leg, value)
@@ -94,7 +94,7 @@ def force_values(recording: Recording, found: Analysis, rep: Rep, onset: int, en
                         rep.put(f"own-{name}", leg, value)
     if len(legs) == 2:
         rep.put("share", Side.NONE, 100 * float(recording.smooth(Side.RIGHT)[peak] / recording.smooth(Side.BOTH)[peak]))
-        rep.put("peak", Side.BOTH, float(recording.smooth(Side.BOTH)[peak]))
+        rep.put("peak", Side.BOTH, recording.peak(Side.BOTH, onset, end)[1])
 
 
 def raises(recording: Recording, found: Analysis) -> None:

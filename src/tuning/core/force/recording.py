@@ -93,10 +93,11 @@ class Recording:
         return first + at, float(part[at]) - max(0.0, raised) / (math.sqrt(2) - 1)
 
     def _like_its_noise(self, leg: Side) -> Floats:
-        """Smoothed noise as large as a leg's own, shape (AGAIN, n); it is white, so neighbours tell its size."""
+        """Smoothed noise as large as a leg's own, shape (AGAIN, n); it is white, so three neighbours tell its size,
+        whichever way force goes."""
         if leg not in self._noise:
             raw = self.total if leg is Side.BOTH else self.force[leg]
-            sd = MAD_TO_SD * float(np.median(np.abs(np.diff(raw)))) / math.sqrt(2)
+            sd = MAD_TO_SD * float(np.median(np.abs(np.diff(raw, 2)))) / math.sqrt(6)
             white = np.random.default_rng(0).normal(0, sd, (AGAIN, raw.size))
             self._noise[leg] = low_passed(white, self.rate)
         return self._noise[leg]

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.force.error import PlateErrors
-from tuning.core.force.plate_tests import UNITS, Analysis
+from tuning.core.force.plate_tests import UNITS, Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed
@@ -30,6 +30,8 @@ NAMES = {
     "sway-speed": "Sway, mean speed", "sway-area": "Sway, 95 % area",
 }  # fmt: skip
 """What is listed, in this order; the other windows stand on the command line."""
+STANDING = {"share": "Right share, mean of the stand"}
+"""What is called otherwise where nobody pushes."""
 
 
 class TraceView(QWidget):
@@ -211,7 +213,7 @@ class ReadingTable(QScrollArea):
         for column, words in enumerate(("", "left", "right", "")):
             self._grid.addWidget(label(words, bold=True, role=words), 0, column)
         row = 1
-        for metric, name in NAMES.items():
+        for metric, name in (NAMES | (STANDING if found.test.kind is PlateKind.STAND else {})).items():
             by_side = {s: found.summary(metric, s) for s in (*LEGS, Side.NONE, Side.BOTH)}
             if not any(by_side.values()):
                 continue

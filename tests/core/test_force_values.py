@@ -538,3 +538,40 @@ def test_the_impulses_of_the_drive_are_those_of_the_body_s_speed(test):
     for rep in found.reps:
         both = sum(rep.values["impulse-drive", leg] for leg in LEGS)
         assert both == pytest.approx(80 * rep.values["velocity-peak", Side.NONE], rel=0.06)
+
+
+def test_the_phases_of_a_squat_and_the_start_of_a_jump_are_those_of_the_scene():
+    for test, scene in (
+        ("squat-fast", plates.squats(Body(mass_kg=80), 2)),
+        ("jump", plates.jumps(Body(mass_kg=80), 2)),
+    ):
+        left, right = heard(scene, Faults(), np.random.default_rng(2))
+        reps = analyse(Recording(RATE, {LEFT: left, RIGHT: right}), test).reps
+        assert len(reps) == 2
+        for n, rep in enumerate(reps):
+            at = {name: times[n] for name, times in scene.events.items()}
+            assert rep.events["start"] == pytest.approx(at["start"], abs=0.02)
+            if test == "jump":
+                continue
+            phases = [rep.values[name, Side.NONE] for name in ("unweighting", "braking", "propulsion")]
+            assert sum(phases) == pytest.approx(at["end"] - at["start"], abs=0.03)
+            assert phases[2] == pytest.approx(at["end"] - at["bottom"], abs=0.03)
+            assert rep.events["start"] + phases[0] == pytest.approx(rep.events["braking"]) and phases[1] > 0.1
+
+
+@pytest.mark.parametrize("heavy", LEGS)
+def test_uneven_standing_and_a_drift_are_questioned_by_side(heavy):
+    force = {heavy: np.full(12000, 0.65 * 700), heavy.other: np.full(12000, 0.35 * 700)}
+    told = " ".join(read("quiet-stance", force).warnings)
+    assert f"65 % is on the {heavy.value} plate" in told and "a plate drifts" not in told
+    drift = line((0, 350), (4, 350), (12, 440))
+    told = " ".join(read("quiet-stance", {heavy: drift, heavy.other: np.full(12000, 350.0)}).warnings)
+    assert "700 N at first" in told and "a plate drifts" in told
+
+
+def test_of_two_stands_on_one_leg_the_longer_is_read():
+    own = line((0, 0), (1, 0), (1.1, 700), (8, 700), (8.1, 0), (10, 0), (10.1, 700), (22, 700), (22.1, 0), (24, 0))
+    [rep] = read("stance-one-leg", {LEFT: own}, LEFT).reps
+    assert rep.values["held", LEFT] == pytest.approx(11.0, abs=0.2) and rep.events["start"] == pytest.approx(
+        11, abs=0.2
+    )

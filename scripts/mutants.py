@@ -39,7 +39,7 @@ ROOMS = {
     "force": ("test_force_values", "test_force", "test_force_laws", "test_together"),
     "programme": ("test_programme", "test_drawings", "test_week"),
     "review": ("test_review",),
-    "reasoning": ("test_reasoning_signs", "test_reasoning"),
+    "reasoning": ("test_reasoning_signs", "test_reasoning_words", "test_reasoning"),
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
 LONGEST_S = 240

@@ -204,7 +204,8 @@ def test_a_fall_is_an_onset_unless_only_a_rise_is_wanted():
 @pytest.mark.parametrize(("newtons", "found"), [(14.0, False), (16.0, True)])
 def test_a_rise_counts_from_five_times_the_spread_of_the_quiet_on(newtons, found):
     stairs = line((0, 100), (1, 100), (1.001, 100 + newtons), (2, 100 + newtons))
-    assert (find_onset(stairs, Quiet(100.0, 3.0), RATE, 0, 1900) is not None) is found
+    for rising in (False, True):
+        assert (find_onset(stairs, Quiet(100.0, 3.0), RATE, 0, 1900, rising) is not None) is found
 
 
 def test_only_a_still_start_gives_rates_and_a_drive_after_a_pause_is_one():

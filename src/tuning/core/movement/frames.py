@@ -165,7 +165,7 @@ PICTURE_KINDS = (
     PictureKind(
         "rear",
         "movement",
-        "Walking from behind",
+        "Gait from behind",
         "Camera level, square to the back, lens at pelvis height.",
         REAR,
         both("psis", "buttock", "knee_back", "heel", "toe", "heel_top"),

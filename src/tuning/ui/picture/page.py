@@ -41,6 +41,7 @@ EMPTY = (
 )
 
 
+CAPTURE_NAME_PX = 130
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
 
@@ -125,7 +126,7 @@ class PicturePage(QWidget):
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
         self.captures.setMinimumWidth(136)
-        self.captures.setMaximumWidth(170)
+        self.captures.setMaximumWidth(CAPTURE_NAME_PX + 40)
         self.kind = QComboBox()
         self.kind.setMaximumWidth(190)
         self.kind.setAccessibleName("Kind of picture to open")
@@ -389,8 +390,10 @@ class PicturePage(QWidget):
 
     def _fill_captures(self, current: Capture | None) -> None:
         self.captures.clear()
+        words = self.captures.fontMetrics()
         for capture in self.own_captures():
-            self.captures.addItem(capture.medium.name, capture.uid)
+            name = words.elidedText(capture.medium.name, Qt.TextElideMode.ElideMiddle, CAPTURE_NAME_PX)
+            self.captures.addItem(name, capture.uid)
             if current is not None and capture.uid == current.uid:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 

@@ -94,10 +94,11 @@ class CurveView(QWidget):
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        places = 1 if high - low < 20 else 0  # a line that stands at 1.5 is not told as 1
         for value in (low, (low + high) / 2, high):
             y = box.bottom() - box.height() * (value - low) / (high - low)
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-            painter.drawText(QRectF(0, y - 8, box.left() - 6, 16), flags, f"{value:.0f}".replace("-", "−"))
+            painter.drawText(QRectF(0, y - 8, box.left() - 6, 16), flags, f"{value:.{places}f}".replace("-", "−"))
         result = self._following.result
         walking = result is not None and "gait" in result.task
         ends = ("contact", "toe-off") if walking else ("start", "end")

@@ -217,13 +217,13 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     window.jobs.newest.cancel()
     qtbot.waitUntil(lambda: bool(window.workspace.entries(Track)))
     assert 0 < (window.page("movement").bench.following.tracks.quality > 0).any(axis=1).sum() < 250
-    warning = window.page("movement").bench.following.result.warnings[0]
-    assert "heels of both feet" in warning
+    warnings = window.page("movement").bench.following.result.warnings
+    assert any("heels of both feet" in warning for warning in warnings)
     results = window.page("movement").bench.results
 
     def told_first():
         told, *others = sorted((x for x in results.findChildren(QLabel) if x.isVisible()), key=in_panel)
-        assert told.text() == warning, "before the numbers"
+        assert told.text() == warnings[0], "before the numbers"
         assert others and in_panel(told) < in_panel(results.findChild(QComboBox))
 
     def in_panel(widget):

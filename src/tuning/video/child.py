@@ -9,8 +9,9 @@ from pathlib import Path
 from tuning.apart import limited, trouble
 from tuning.core.errors import BadInput
 
-FRAMES = 200
-"""Frames decoded from the start; the last one, too. Whole clips would take as long as following them."""
+FRAMES, SHOWN_EVERY = 200, 10
+"""Frames decoded from the start, and which of them are made into pictures; the last one, too. Whole clips would take as
+long as following them."""
 MEMORY, SECONDS = 4 << 30, 45
 """Bytes of address space and seconds of processor: a clip of 4K needs a gigabyte (practice judgement, editable)."""
 
@@ -28,7 +29,8 @@ def _decode(path: Path) -> None:
 
     source = open_source(path)
     frames = len(source.times)
-    for n in (*range(min(FRAMES, frames)), frames - 1):
+    most = min(FRAMES, frames)
+    for n in (*range(0, most, SHOWN_EVERY), most - 1, frames - 1):  # those between are decoded on the way
         source.frame(n)
     source.close()
 

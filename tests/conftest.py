@@ -38,8 +38,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """
     long = [item for item in items if item.get_closest_marker("long")]
     rest = [item for item in items if not item.get_closest_marker("long")]
-    half = len(rest) // 2
-    items[:] = [*long[::2], *rest[:half], *long[1::2][::-1], *rest[half:]]
+    in_clinic = [item for item in long if "demo_folder" in item.fixturenames]
+    elsewhere = [item for item in long if item not in in_clinic]
+    half = len(items) // 2 - len(in_clinic)
+    items[:] = [*in_clinic, *rest[:half], *elsewhere, *rest[half:]]
 
 
 @pytest.fixture(autouse=True)

@@ -67,10 +67,10 @@ SUMMED = f"""
         left join ({DISCHARGED}) as discharged on discharged.patient_id = patient.id
     where true {{these}}
 """
-ASKED = hashlib.sha256(SUMMED.encode()).hexdigest()[:16]
+WORDS = {"none": Triage.NONE.value, "to_programme": TO_PROGRAMME, "discharge": DISCHARGE, "open": OPEN_AGAIN}
+ASKED = hashlib.sha256(f"{SUMMED}{WORDS}".encode()).hexdigest()[:16]
 """Sums that another version of these questions made do not count."""
-VALUES = {"none": Triage.NONE.value, "to_programme": TO_PROGRAMME, "discharge": DISCHARGE, "open": OPEN_AGAIN,
-          "asked": ASKED}  # fmt: skip
+VALUES = {**WORDS, "asked": ASKED}
 COLUMNS = ("patient_id", "stamp", "asked", "visits", "last", "measured", "found", "rungs", "since", "logged", "alarm",
            "factors", "ended")  # fmt: skip
 FOUND, KEPT = COLUMNS.index("found"), f"select {', '.join(COLUMNS)} from digest"

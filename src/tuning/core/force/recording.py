@@ -16,8 +16,8 @@ CUTOFF_HZ = 100.0
 """Zero-lag low-pass (Butterworth, 4th order in all) before peaks and rates are read; onsets are sought in
 the unfiltered force so that the filter cannot move them (practice judgement, editable)."""
 
-AGAIN, MAD_TO_SD = 16, 1.4826
-"""How often noise is put on top of a peak, and SD of a normal spread over its median distance."""
+AGAIN, NEAR_PEAK_S, MAD_TO_SD = 16, 5.0, 1.4826
+"""How often noise is put on top of a peak, how far around it, and SD of a normal spread over its median distance."""
 
 
 @dataclass(frozen=True)
@@ -87,10 +87,12 @@ class Recording:
         Noise of its own size is put on top, and what that adds is taken as the next step of a row that begins without
         noise: a maximum grows like the noise, and √2 of it is there then (after Cook and Stefanski 1994).
         """
-        part = self.smooth(leg)[first : last + 1]
-        at = int(np.argmax(part))
-        raised = float((part + self._like_its_noise(leg)[:, : part.size]).max(axis=1).mean()) - float(part[at])
-        return first + at, float(part[at]) - max(0.0, raised) / (math.sqrt(2) - 1)
+        smooth = self.smooth(leg)
+        at = first + int(np.argmax(smooth[first : last + 1]))
+        near = round(NEAR_PEAK_S * self.rate)
+        part = smooth[max(first, at - near) : min(last + 1, at + near)]
+        raised = float((part + self._like_its_noise(leg)[:, : part.size]).max(axis=1).mean()) - float(smooth[at])
+        return at, float(smooth[at]) - max(0.0, raised) / (math.sqrt(2) - 1)
 
     def _like_its_noise(self, leg: Side) -> Floats:
         """Smoothed noise as large as a leg's own, shape (AGAIN, n); it is white, so three neighbours tell its size,
@@ -98,7 +100,8 @@ class Recording:
         if leg not in self._noise:
             raw = self.total if leg is Side.BOTH else self.force[leg]
             sd = MAD_TO_SD * float(np.median(np.abs(np.diff(raw, 2)))) / math.sqrt(6)
-            white = np.random.default_rng(0).normal(0, sd, (AGAIN, raw.size))
+            size = min(raw.size, 2 * round(NEAR_PEAK_S * self.rate))
+            white = np.random.default_rng(0).normal(0, sd, (AGAIN, size))
             self._noise[leg] = low_passed(white, self.rate)
         return self._noise[leg]
 

@@ -127,6 +127,15 @@ def looked(outcome: str, low: Side, n: int = 0) -> Decision:
     return Decision("levels-chain", outcome, about, low, visit=f"v{n}", uid=f"d-{outcome}")
 
 
+@pytest.mark.parametrize("n", [0, 1, 2])
+def test_a_form_and_a_decision_are_known_from_their_visit_on_and_not_before(n):
+    later = looked("leg length", LEFT, n=1)
+    form = Form("intake-history", {"old": "yes"}, visit="v1", uid="f1")
+    known = findings(case(later, form, n=n), MEASURES)
+    assert bool(known.decided) is (n >= 1)
+    assert ("intake-history" in known.forms) is (n >= 1)
+
+
 def low_left(mm: float) -> list[Observation]:
     return [obs(m, Side.NONE, mm, method="photo", marking_sd=0.5) for m in ("knee-crease-level", "psis-level")]
 

@@ -109,6 +109,13 @@ def test_the_page_for_the_record_names_what_speaks_for_and_against():
     assert for_record(concluded(), Role.CLINICIAN, []).startswith("No pattern")
 
 
+def test_the_page_for_the_record_tells_what_is_unlikely_too():
+    found = concluded(*both("squat-front-fppa", 25, 2), *both("knee-to-wall", 10, 10.1))
+    text = for_record(found, Role.CLINICIAN, [[] for _ in found.balances])
+    [low] = [s.factor.name for b in found.balances for s in b.sheets if s.label is Label.UNLIKELY]
+    assert f"  Unlikely: {low[:1].lower()}{low[1:]}." in text
+
+
 def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
     feet = [*both("turnout-kneecap", 30, 8), obs("thigh-foot-angle", LEFT, 40, 40, 40)]
     found = concluded(*feet)

@@ -494,7 +494,7 @@ def test_of_a_recording_with_steps_onto_and_off_the_plates_the_still_stand_is_re
     share = 100 * (400 if heavy is RIGHT else 300) / 700
     assert rep.values["share", Side.NONE] == pytest.approx(share, abs=0.2)
     assert rep.events["start"] == pytest.approx(4.4, abs=0.3) and rep.events["end"] == pytest.approx(13.2, abs=0.3)
-    assert any("feet stood on both plates" in w for w in found.warnings)
+    assert any("both feet stood on the plates" in w for w in found.warnings)
 
 
 @pytest.mark.parametrize(

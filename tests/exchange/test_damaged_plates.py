@@ -116,8 +116,9 @@ def test_one_plate_that_names_no_leg_is_read_for_the_leg_that_is_told_and_never_
     found = analyse(read_plates(path), "lunge-iso", leg)
     assert found.side is leg and {side for rep in found.reps for _, side in rep.values} <= {leg, Side.NONE}
     assert found.trials("peak", leg).size and not found.trials("peak", leg.other).size
-    with pytest.raises(BadInput, match="which leg"):
-        analyse(read_plates(path), "lunge-iso")
+    for recording in (read_plates(path), read_plates(path).swapped(), read_plates(path).part(0, 9000)):
+        with pytest.raises(BadInput, match="which leg"):
+            analyse(recording, "lunge-iso")
     path.write_text(path.read_text().replace("Fz", f"Fz {leg.value}"))
     assert analyse(read_plates(path), "lunge-iso").side is leg, "its name says so"
     with pytest.raises(BadInput, match="which leg"):

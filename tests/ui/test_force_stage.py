@@ -20,6 +20,7 @@ from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.csv.recognise import preview
 from tuning.knowledge import load
 from tuning.ui.force.mapper import MapperDialog
+from tuning.ui.force.page import MAPPINGS
 
 
 @pytest.fixture
@@ -211,6 +212,28 @@ def test_files_are_mapped_once_and_refused_in_words(qtbot, force, tmp_path):
     path.write_text("no numbers here\n")
     force.open_file(path, ask=False)
     assert "no rows of numbers" in force.status.text() and force.state.shown is not None, "nothing is lost"
+
+
+@pytest.mark.parametrize("leg", LEGS)
+def test_a_file_of_one_plate_that_names_no_leg_is_the_chosen_leg_s_and_remembered_for_no_other(force, tmp_path, leg):
+    path, pushes = tmp_path / "one.csv", made("lunge-iso", leg)
+    rows = (f"{t:.4f},{f:.2f}" for t, f in zip(pushes.times, pushes.force[leg], strict=True))
+    path.write_text("\n".join(["time,Fz", *rows]) + "\n")
+    for side in (leg, leg.other):
+        force.state.choose("lunge-iso", side)
+        force.open_file(path, ask=False)
+        assert force.state.shown.side is side and force.state.shown.trials("peak", side).size, force.status.text()
+        shape = preview(path)
+        force._space.settings.set(MAPPINGS, {shape.shape: shape.mapping.under(leg).kept()})
+
+
+def test_two_columns_of_one_name_are_told_where_columns_are_chosen(qtbot, tmp_path):
+    path, session = tmp_path / "twice.csv", made("squat-iso")
+    rows = (f"{t:.4f},{a:.2f},{b:.2f}" for t, a, b in zip(session.times, *session.force.values(), strict=True))
+    path.write_text("\n".join(["time,Fz,Fz", *rows]) + "\n")
+    dialog = MapperDialog(None, path, preview(path), preview(path).mapping)
+    qtbot.addWidget(dialog)
+    assert any("same name" in part.text() for part in dialog.findChildren(QLabel))
 
 
 def test_columns_are_mapped_anew_with_the_points_of_pressure(qtbot, window, force, tmp_path, monkeypatch):

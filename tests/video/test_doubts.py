@@ -71,6 +71,13 @@ def test_beside_a_gap_no_sticker_is_trusted_and_a_whole_one_a_frame_later_is():
     assert tracks.quality[37, 0] == 0.99 and tracks.quality[47, 0] == 0.8
 
 
+def test_a_mark_that_a_person_set_beside_a_gap_stands():
+    tracks = leg("left", 0.0)
+    lose(tracks, 0, 41, 45)
+    doubt(tracks, 40, WHOLE)
+    assert tracks.quality[40, 0] == 1.0 and tracks.quality[45, 0] < TRUSTED
+
+
 def test_marks_that_nobody_set_on_a_knee_or_a_foot_are_left_alone():
     tracks = leg("left", 0.0)
     plain = Tracks(("a", "b", "c", "d"), tracks.times, tracks.xy.copy(), tracks.quality.copy())

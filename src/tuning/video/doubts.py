@@ -57,7 +57,7 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
             if HEEL in names:
                 uncover(found, narrow[:, mark], mark, names[HEEL], covered)
             _doubt(found, mark, covered)
-    _edges(found)  # last, as who was exchanged is told by all that is seen
+    _edges(found, start)  # last, as who was exchanged is told by all that is seen
 
 
 def doubt_bits(found: Tracks, bits: float, start: int) -> None:
@@ -75,9 +75,9 @@ def doubt_bits(found: Tracks, bits: float, start: int) -> None:
     found.quality[doubted] = np.minimum(found.quality[doubted], most)
 
 
-def _edges(found: Tracks) -> None:
+def _edges(found: Tracks, start: int) -> None:
     """Beside a gap a sticker is half covered and its centroid off: the frame next to it is not trusted, nor is less
-    than whole in the one after."""
+    than whole in the one after. Where a person set the marks, in `start`, they stand."""
     unseen = found.quality == 0
     for by in (-2, -1, 1, 2):
         beside = np.roll(unseen, by, axis=0)
@@ -85,6 +85,7 @@ def _edges(found: Tracks) -> None:
         beside[len(beside) + min(by, 0) :] = False
         whole = (found.quality >= EDGE_QUALITY) & (abs(by) > 1)
         doubtful = beside & (found.quality > 0) & ~whole
+        doubtful[start] = False
         found.quality[doubtful] = np.minimum(found.quality[doubtful], DOUBTED)
 
 

@@ -142,7 +142,7 @@ class Recording:
         otherwise the cables were crossed."""
         sign = -1.0 if faced_away else 1.0
         points = {leg.other: sign * p for leg, p in self.point.items()}
-        return Recording(self.rate, {leg.other: f for leg, f in self.force.items()}, self.notes, points)
+        return Recording(self.rate, {leg.other: f for leg, f in self.force.items()}, self.notes, points, self.unnamed)
 
 
 LEAST_PRESSING_N = 20.0

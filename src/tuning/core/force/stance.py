@@ -44,12 +44,14 @@ def _both_feet(recording: Recording, found: Analysis) -> tuple[int, int] | None:
     moved = float(total[first:last].std()) / float(total[first:last].mean())
     if moved > STILL_SD_SHARE:
         found.warnings.append(
-            f"Not still: the force changes by {100 * moved:.1f} % of the weight (SD), "
-            f"and a stand by {100 * STILL_SD_SHARE:g} % at most."
+            f"Not still enough: the force changes by {100 * moved:.1f} % of the weight (SD), "
+            f"at most {100 * STILL_SD_SHARE:g} % is read as a stand."
         )
         return None
     if (first, last) != (0, recording.size):
-        found.warnings.append(f"Read from {first / rate:.1f} to {last / rate:.1f} s, while feet stood on both plates.")
+        found.warnings.append(
+            f"Read from {first / rate:.1f} to {last / rate:.1f} s, while both feet stood on the plates."
+        )
     return first, last
 
 

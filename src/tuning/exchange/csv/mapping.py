@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
 from tuning.core.errors import BadInput
-from tuning.core.types import Side
+from tuning.core.types import LEGS, Side
 from tuning.core.units import FORCE_UNITS
 
 POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
@@ -39,6 +39,16 @@ class Mapping:
         """The mapped points of pressure by leg."""
         pairs = ((Side.LEFT, self.left_point), (Side.RIGHT, self.right_point))
         return {side: pair for side, pair in pairs if pair is not None}
+
+    def under(self, leg: Side) -> Mapping:
+        """The same where its only plate, which no name tells, is this leg's; as it is with two plates or no leg."""
+        if (self.left is None) == (self.right is None) or leg not in LEGS:
+            return self
+        column = self.left if self.left is not None else self.right
+        point = self.left_point or self.right_point
+        if leg is Side.LEFT:
+            return replace(self, left=column, right=None, left_point=point, right_point=None)
+        return replace(self, left=None, right=column, left_point=None, right_point=point)
 
     def kept(self) -> dict[str, Any]:
         """For a mapping file."""

@@ -80,6 +80,8 @@ class MapperDialog(QDialog):
         column.setSpacing(12)
         column.addLayout(choices)
         column.addLayout(self._build_points(width, mapping))
+        for text in filter(None, (found.doubt, *found.notes)):
+            column.addWidget(label(text, role="caution", wrap=True))
         column.addWidget(self.table, 1)
         column.addWidget(self.told)
         column.addWidget(self.use)

@@ -338,11 +338,12 @@ class ForcePage(StagePage):
     def _mapping(self, path: Path, ask: bool) -> Mapping | None:
         seen = preview(path)
         kept = self._space.settings.get(MAPPINGS, {})
-        if seen.shape in kept:
-            return read_mapping(kept[seen.shape])
+        leg = Side.NONE if seen.sided or self.state.test.legs == 2 else self.state.side
+        if seen.shape in kept:  # a plate that names no leg is now under this one
+            return read_mapping(kept[seen.shape]).under(leg)
         if not ask:
-            return seen.mapping
-        dialog = MapperDialog(self, path, seen, seen.mapping)
+            return seen.mapping.under(leg)
+        dialog = MapperDialog(self, path, seen, seen.mapping.under(leg))
         if not dialog.exec():
             return None
         self._space.settings.set(MAPPINGS, {**kept, seen.shape: dialog.mapping.kept()})

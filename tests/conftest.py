@@ -142,6 +142,16 @@ def programme(window, patient):
     return window.page("programme")
 
 
+@pytest.fixture
+def page(programme):
+    return programme
+
+
+@pytest.fixture
+def course(page):
+    return page.state.course
+
+
 def write_clip(
     target: Path, pictures: list[np.ndarray], times: list[float], quarter_turns: int = 0, **options: str
 ) -> Path:

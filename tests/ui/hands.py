@@ -113,3 +113,8 @@ def shown_value(window, measure_id: str, side: str) -> str:
 def put_plates(window, monkeypatch, plates):
     """Other plates under the patient: `plates` makes them from the Subject that stands on them."""
     monkeypatch.setattr(window.workspace, "devices", replace(window.workspace.devices, plates=plates))
+
+
+def planned(page) -> dict[str, object]:
+    """Exercises that stand on the programme page, by rung."""
+    return {item.rung: item for item in page._workspace.plan()}

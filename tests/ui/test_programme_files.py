@@ -14,20 +14,6 @@ from tuning.exchange.json.home_log import owner_mark
 from tuning.exchange.json.plans import exercises, read_plan
 
 
-@pytest.fixture
-def page(programme):
-    return programme
-
-
-@pytest.fixture
-def course(page):
-    return page.state.course
-
-
-def planned(page) -> dict[str, PlanItem]:
-    return {item.rung: item for item in page._workspace.plan()}
-
-
 def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
     assert page.save_calendar(tmp_path / "week.ics")
     found = icalendar.Calendar.from_ical((tmp_path / "week.ics").read_bytes())
@@ -71,7 +57,7 @@ def test_a_home_log_is_taken_in_once(page, course, tmp_path):
         "0 lines added, 0 changed",
         "0 lines added, 1 changed",
     ]
-    [one] = [d for d in course.done(planned(page)["sd-1-hold-taps"]) if d.day.isoformat() == day]
+    [one] = [d for d in course.done(hands.planned(page)["sd-1-hold-taps"]) if d.day.isoformat() == day]
     assert one.pain == 4
 
 
@@ -100,7 +86,7 @@ def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path, li
 
 def test_the_log_of_somebody_else_is_not_taken_in(window, patient, page, tmp_path):
     """Two people may have the same exercises; the file that comes back says whose it is."""
-    item, line = planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps"}
+    item, line = hands.planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps"}
     theirs = home_log(page, tmp_path / "log.json", line)
     patient("potter", "programme")
     hands.settle()
@@ -115,7 +101,7 @@ def test_the_log_of_somebody_else_is_not_taken_in(window, patient, page, tmp_pat
 
 
 def test_lines_of_an_exercise_that_left_the_plan_are_still_read(page, course, tmp_path):
-    page.state.withdraw(planned(page)["am-1-glide"])
+    page.state.withdraw(hands.planned(page)["am-1-glide"])
     line = {"day": "2026-11-01", "side": "left", "rung": "am-1-glide", "pain": 1}
     page.log.read_log(home_log(page, tmp_path / "log.json", line))
     assert any(d.rung == line["rung"] and d.day.isoformat() == line["day"] for d in page._workspace.case.all(Done))

@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
-from tuning.core.entries import Decision, Done, Form, OtherLoad, PlanItem, Screen
+from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, Refused
 from tuning.core.programme.decide import Move, School
 from tuning.core.programme.logbook import SUBJECT
@@ -22,20 +22,6 @@ from tuning.ui.programme import phase_view
 from tuning.ui.programme.course import done_of
 
 LEFT, RIGHT = LEGS
-
-
-@pytest.fixture
-def page(programme):
-    return programme
-
-
-@pytest.fixture
-def course(page):
-    return page.state.course
-
-
-def planned(page) -> dict[str, PlanItem]:
-    return {item.rung: item for item in page._workspace.plan()}
 
 
 def press(widget, *keys) -> None:
@@ -180,7 +166,7 @@ def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
         run_set(session, "1")
     [done] = [d for d in page._workspace.entries(Done) if d.rung == "sd-1-hold-taps" and d.supervised]
     assert done.alarms == ("giving way",) and done.sets == 1 and done.side is LEFT
-    decision = page.state.course.decision(planned(page)["sd-1-hold-taps"])
+    decision = page.state.course.decision(hands.planned(page)["sd-1-hold-taps"])
     assert decision.move in (Move.STOP, Move.REFER) and decision.row == 2
 
 
@@ -198,30 +184,30 @@ def test_digits_are_pain_only_while_a_set_is_asked(page):
 
 def test_a_climb_is_confirmed_and_undone_in_one_step(page, course):
     page.open_view(3)
-    item = planned(page)["sd-1-hold-taps"]
+    item = hands.planned(page)["sd-1-hold-taps"]
     decision = course.decision(item)
     assert (decision.move, decision.to) == (Move.CLIMB, "sd-2-sit-back")
     course.confirm(item, decision)
-    now = planned(page)
+    now = hands.planned(page)
     assert "sd-1-hold-taps" not in now and now["sd-2-sit-back"].first_side == LEFT
     found = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT]
     assert found[-1].outcome == "climb" and found[-1].inputs["from"] == "sd-1-hold-taps"
     assert course.decision(now["sd-2-sit-back"]).move is Move.HOLD, "a new rung starts its own count"
     page._workspace.undo.undo()
-    assert "sd-1-hold-taps" in planned(page) and "sd-2-sit-back" not in planned(page)
+    assert "sd-1-hold-taps" in hands.planned(page) and "sd-2-sit-back" not in hands.planned(page)
 
 
 def test_the_next_variant_comes_before_the_next_rung(page, course):
-    item = planned(page)["hb-1-calf"]
+    item = hands.planned(page)["hb-1-calf"]
     decision = course.decision(item)
     assert decision.move is Move.CLIMB and course.after(item, decision).words == "next variant: edge"
     course.confirm(item, decision)
-    assert planned(page)["hb-1-calf"].variant == "edge"
-    assert course.decision(planned(page)["hb-1-calf"]).row == 20, "the edge counts its own sessions"
+    assert hands.planned(page)["hb-1-calf"].variant == "edge"
+    assert course.decision(hands.planned(page)["hb-1-calf"]).row == 20, "the edge counts its own sessions"
 
 
 def test_a_transition_waits_for_a_supervised_try_out(page, course):
-    item = planned(page)["am-1-glide"]
+    item = hands.planned(page)["am-1-glide"]
     held = course.decision(item)
     assert held.row == 12 and "transition" in held.reason
     day = course.today
@@ -232,12 +218,12 @@ def test_a_transition_waits_for_a_supervised_try_out(page, course):
 
 
 def test_overruling_needs_a_reason_and_is_kept_with_it(page, course):
-    item = planned(page)["sd-1-hold-taps"]
+    item = hands.planned(page)["sd-1-hold-taps"]
     told: list[str] = []
     page.refused.connect(told.append)
     with page._workspace.trying():
         course.overrule(item, Move.HOLD, "  ")
-    assert "sd-1-hold-taps" in planned(page) and not [
+    assert "sd-1-hold-taps" in hands.planned(page) and not [
         d for d in page._workspace.entries(Decision) if d.subject == SUBJECT
     ]
     course.overrule(item, Move.HOLD, "tired this week")
@@ -253,7 +239,7 @@ def test_a_typed_line_and_its_morning_change_the_decision(page, course):
     log.side.setCurrentIndex(0)
     log.pain.setValue(1)
     log.add_typed()
-    item = planned(page)["sd-1-hold-taps"]
+    item = hands.planned(page)["sd-1-hold-taps"]
     assert course.decision(item).row == 12, "the morning after is not known"
     [done] = [d for d in page._workspace.entries(Done) if d.day == course.today]
     assert done.source == "home" and done.side is LEFT
@@ -304,7 +290,7 @@ def test_the_load_ledger_tells_one_leg_and_other_loads_void_no_week(page, course
     hands.settle()
     assert log.load_words.text().split(".")[0] == before and before.startswith("Last tolerated")
     now = {side: [w.load("kneecap") for w in course.weeks(side)] for side in LEGS}
-    item = planned(page)["sd-1-hold-taps"]
+    item = hands.planned(page)["sd-1-hold-taps"]
     course.log(done_of(item, RIGHT, course.today, sets=3))
     grown = {side: [w.load("kneecap") for w in course.weeks(side)] for side in LEGS}
     assert grown[LEFT] == now[LEFT] and grown[RIGHT][-1] > now[RIGHT][-1]

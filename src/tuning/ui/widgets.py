@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from PyQt6.QtCore import QEvent, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFrame,
     QLabel,
     QLayout,
@@ -231,3 +232,12 @@ def empty(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             empty(inner)
+
+
+ARROW_PX = 40
+"""Room that the arrow and the edges of a choice take."""
+
+
+def elided(box: QComboBox, text: str) -> str:
+    """A text with its middle left out where a choice of this greatest width cannot show it whole."""
+    return box.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, box.maximumWidth() - ARROW_PX)

@@ -30,7 +30,7 @@ from tuning.ui.picture.side_panel import SidePanel
 from tuning.ui.picture.strip import Strip
 from tuning.ui.picture.tags import TagsDialog
 from tuning.ui.picture.what_if import WhatIf
-from tuning.ui.widgets import ElidedLabel, Flow, button, holding, label, set_role
+from tuning.ui.widgets import ElidedLabel, Flow, button, elided, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
 from tuning.video.source import ACCEPTED
@@ -41,7 +41,6 @@ EMPTY = (
 )
 
 
-CAPTURE_NAME_PX = 130
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
 
@@ -126,7 +125,7 @@ class PicturePage(QWidget):
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
         self.captures.setMinimumWidth(136)
-        self.captures.setMaximumWidth(CAPTURE_NAME_PX + 40)
+        self.captures.setMaximumWidth(170)
         self.kind = QComboBox()
         self.kind.setMaximumWidth(190)
         self.kind.setAccessibleName("Kind of picture to open")
@@ -390,10 +389,8 @@ class PicturePage(QWidget):
 
     def _fill_captures(self, current: Capture | None) -> None:
         self.captures.clear()
-        words = self.captures.fontMetrics()
         for capture in self.own_captures():
-            name = words.elidedText(capture.medium.name, Qt.TextElideMode.ElideMiddle, CAPTURE_NAME_PX)
-            self.captures.addItem(name, capture.uid)
+            self.captures.addItem(elided(self.captures, capture.medium.name), capture.uid)
             if current is not None and capture.uid == current.uid:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 

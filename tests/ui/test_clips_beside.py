@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from conftest import numbered, write_clip
 from PIL import Image
+from PyQt6.QtWidgets import QMessageBox
 
 from tuning.core.entries import Track
 from tuning.core.judging.comparison import compare_change
@@ -269,6 +270,28 @@ def test_plates_that_fail_do_not_cost_the_clip(qtbot, gone):
         assert dialog.result() == 0 and "the plates are not" in dialog.hint.text()
         dialog.record.click()
     assert dialog.result() == 1 and dialog.recorded.exists() and dialog.pressed is None
+
+
+@pytest.mark.parametrize("end", ["dropped", "refused", "kept"])
+def test_of_a_recording_only_what_was_kept_stays_on_the_disk(qtbot, tmp_path, monkeypatch, end):
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    monkeypatch.setattr("tuning.ui.picture.live.QMessageBox.question", lambda *_: QMessageBox.StandardButton.Yes)
+    if end == "refused":
+        monkeypatch.setattr("tuning.video.recorder.av.open", lambda *_, **__: (_ for _ in ()).throw(OSError("full")))
+    dialog = LiveDialog(None, Held(numbered(1)[0]))
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(lambda: dialog.view.image is not None)
+    dialog.record.click()
+    seen = list(tmp_path.glob("tuning-live-*"))
+    assert len(seen) == (end != "refused") and ("full" in dialog.hint.text()) == (end == "refused")
+    shown = dialog._camera.given
+    qtbot.waitUntil(lambda: dialog._camera.given > shown + 8)
+    if end == "kept":
+        dialog.record.click()
+    dialog.close()
+    assert [path.name for path in tmp_path.rglob("*.mp4")] == ["live.mp4"] * (end == "kept")
+    assert list(tmp_path.glob("tuning-live-*")) == seen * (end == "kept")
 
 
 def test_the_simulated_camera_plays_round_and_round(tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import shutil
 
 import hands
@@ -114,3 +115,23 @@ def test_filming_under_amber_keeps_its_reason_and_says_that_the_camera_is_made_u
     assert (kept.reason, kept.simulated, kept.view) == (reason, True, "front")
     opened = bench.board.capture
     assert opened is not None and opened.uid == kept.uid
+
+
+def test_a_recording_that_cannot_be_kept_is_told_where_it_lies(window, patient, qtbot, monkeypatch, tmp_path):
+    patient("glassblower", "intake")
+    window.new_visit()
+    hands.record_screen(window)
+    window.go("movement")
+    bench = window.page("movement").bench
+    Filmed.file = tmp_path / "live.mp4"
+    shutil.copy(CLIPS["squat-front"].path, Filmed.file)
+    monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", Filmed)
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr("tuning.records.media.tempfile.mkstemp", full)
+    bench.live()
+    qtbot.waitUntil(lambda: str(Filmed.file) in window.status.message.text())
+    assert "disk is full" in window.status.message.text() and Filmed.file.exists()
+    assert not window.workspace.entries(Capture)

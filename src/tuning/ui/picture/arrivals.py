@@ -58,6 +58,11 @@ class Arrived:
     plates: Path | None
 
 
+def _where(filmed: Filmed | None) -> str:
+    """Where a recording lies that could not be kept."""
+    return f" The recording lies in {filmed.clip}." if filmed is not None else ""
+
+
 class Arrivals(QObject):
     """Takes pictures in; tells about background work, refusals, and each picture that the open visit now has."""
 
@@ -89,8 +94,11 @@ class Arrivals(QObject):
             return
 
         def work(tick: Callable[[float], None]) -> Opened:
-            look_at(path)
-            kept = media.keep(path, tick)
+            try:
+                look_at(path)
+                kept = media.keep(path, tick)
+            except TuningError as err:
+                raise type(err)(f"{err}{_where(filmed)}") from err
             source = open_source(media.lent(kept), path.name)
             return Opened(source, kept, kind_id, case, filmed)
 
@@ -113,8 +121,7 @@ class Arrivals(QObject):
             if filmed is not None:  # it is in the record now; what the camera wrote is not needed any more
                 shutil.rmtree(filmed.clip.parent, ignore_errors=True)
         except TuningError as err:
-            where = f" The recording lies in {filmed.clip}." if filmed is not None else ""
-            self.refused.emit(f"{err}{where}")
+            self.refused.emit(f"{err}{_where(filmed)}")
         finally:
             if not shown:
                 opened.source.close()

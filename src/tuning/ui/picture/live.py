@@ -300,6 +300,7 @@ class LiveDialog(QDialog):
             try:
                 self._recorder = Recorder(self._folder / "live.mp4", self.view.image.width(), self.view.image.height())
             except TuningError as err:
+                self._forget()
                 self.hint.setText(str(err))
                 return
             self.with_plates.setEnabled(False)
@@ -372,6 +373,8 @@ class LiveDialog(QDialog):
                 return
             self._drop()
         self._stop()
+        if self.recorded is None:
+            self._forget()
         super().done(result)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -386,6 +389,9 @@ class LiveDialog(QDialog):
         if recorder is not None:
             with suppress(TuningError):
                 recorder.close()
+
+    def _forget(self) -> None:
+        """Nothing of a patient stays behind where nobody looks."""
         if self._folder is not None:
             shutil.rmtree(self._folder, ignore_errors=True)
 

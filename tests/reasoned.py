@@ -61,6 +61,3 @@ def sheet(factor: str, pattern: str, side: Side, *entries: Entry, n: int = 0):
 
 def line(factor: str, words: str):
     return next(one for one in TABLE.lines if one.factor == factor and one.words == words)
-
-
-# a force over another of the same leg

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 
@@ -12,6 +13,8 @@ from reasoned import (
     LEFT,
     MEASURES,
     RIGHT,
+    TABLE,
+    TESTS,
     both,
     case,
     concluded,
@@ -23,12 +26,12 @@ from reasoned import (
 )
 
 from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
-from tuning.core.reasoning.balance import Kind, Label, Schools, label_of
-from tuning.core.reasoning.conclusion import OVERRULED
+from tuning.core.reasoning.balance import Chip, Kind, Label, Schools, Sheet, label_of
+from tuning.core.reasoning.conclusion import OVERRULED, conclude
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.responses import Effect, judge_response, responses
-from tuning.core.reasoning.signs import look
-from tuning.core.reasoning.tables import Shows, Sign, Toward
+from tuning.core.reasoning.signs import Look, look
+from tuning.core.reasoning.tables import Line, Shows, Sign, Toward
 from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Setup, Side
 
 ADD = line("adductor-capacity", "adduction to abduction").signs[0]
@@ -44,6 +47,7 @@ FLEX = line("leg-strength", "knee flexion to extension").signs[0]
         (ADD, 400, 200, False),  # no upper edge
         (FLEX, 60, 300, True),
         (FLEX, 160, 300, None),
+        (FLEX, 195, 300, False),  # between both edges
         (FLEX, 400, 300, True),
     ],
 )
@@ -165,7 +169,6 @@ def test_mornings_after_more_than_usual_of_a_load_speak_when_a_few_are_known():
     worse = done_beside((30, True), (30, True), (60, False), (90, False))
     found = seen(sign, Side.NONE, *worse)
     assert found.there and found.text == "ramps 90 min on 25 Sep: not settled next morning" and found.entry == "ramps3"
-    assert found.kind is Kind.HISTORY
     for rows, there in (
         (((30, True), (30, False), (60, True)), False),  # bad after the usual, well after more
         (((30, True), (60, False)), None),
@@ -185,6 +188,20 @@ def test_mornings_after_more_than_usual_of_a_load_speak_when_a_few_are_known():
 
 
 # answers, forms, pain, verdicts
+
+
+def test_a_line_keeps_its_letter_before_and_after_it_is_tested():
+    knee = both("squat-front-fppa", 25, 2)
+    for rows in (knee, [*knee, *both("hip-abd", 100, 200), *both("knee-to-wall", 4, 12)]):
+        kinds = {chip.line.words: chip.kind for s in concluded(*rows).of("knee-in", LEFT).sheets for chip in s.chips}
+        assert kinds["abduction"] is Kind.STRENGTH and kinds["knee to wall"] is Kind.RANGE
+
+
+def test_an_answer_read_off_a_clip_rests_on_that_clip():
+    sign = Sign(test="step-down", question="knee-in", options=("most",))
+    asked = Answer("step-down", "knee-in", LEFT, "most", uid="a", visit="v0", at=FIRST)
+    assert seen(sign, LEFT, asked).source == "step-down"
+    assert seen(sign, LEFT, replace(asked, capture="c7")).source == "c7"
 
 
 def test_an_answer_of_the_leg_comes_before_one_of_no_leg_and_the_newest_counts():
@@ -289,8 +306,6 @@ def test_of_several_measures_as_many_as_asked_must_show_it():
 
 def test_labels_from_scores_kinds_and_strong_lines():
     lines = {w: line("hip-abductor-strength", w) for w in ("abduction", "abduction even and in band")}
-    from tuning.core.reasoning.balance import Chip
-    from tuning.core.reasoning.signs import Look
 
     def chip(weight: float, kind: Kind, way: int = 1) -> Chip:
         base = lines["abduction" if way > 0 else "abduction even and in band"]
@@ -311,6 +326,69 @@ def test_labels_from_scores_kinds_and_strong_lines():
         ([chip(2, strength), chip(1.9, movement, -1)], Label.OPEN),
     ):
         assert label_of(chips, sum(c.score for c in chips))[0] is label, (label, chips)
+
+
+def test_a_trial_of_cause_comes_before_every_other_line():
+    trial = replace(line("technique", "no deficit in three tests"), signs=(Sign(changes=("cue",)),), weight=2.0)
+    other = line("hip-abductor-strength", "abduction")
+
+    def label(ways: tuple[int, ...], rest: float) -> tuple[Label, str]:
+        tried = [Chip(replace(trial, speaks="for" if w > 0 else "against"), Look(True, True), Kind.RESPONSE)
+                 for w in ways]  # fmt: skip
+        beside = Chip(replace(other, weight=abs(rest), speaks="for" if rest > 0 else "against"), Look(True, True),
+                      Kind.STRENGTH)  # fmt: skip
+        return label_of([*tried, *([beside] if rest else [])], 0.0)
+
+    against = "follows the trial of cause, against other lines"
+    assert label((1,), 0) == (Label.LIKELY, "") and label((-1,), 0) == (Label.UNLIKELY, "")
+    assert label((1,), 0.5) == (Label.SUPPORTED, ""), "any other kind that agrees is enough"
+    assert label((1,), -0.5) == (Label.LIKELY, against) and label((-1,), 4) == (Label.UNLIKELY, against)
+    assert label((-1,), -4) == (Label.UNLIKELY, "")
+    assert label((1, -1), 4) == (Label.CONTESTED, "trials of cause disagree")
+    assert label((1, 1, -1), 0)[0] is Label.LIKELY, "two to one"
+
+
+def told_by(*lines: Line, pattern: str = "knee-in", entries: Sequence[Entry]) -> Sheet:
+    """The sheet of the hip abductors where the table holds these lines of them and nothing else."""
+    factor = "hip-abductor-strength"
+    table = replace(TABLE, lines=lines, by_factor={factor: lines})
+    one = conclude(case(*entries), table, MEASURES, TESTS, None).of(pattern, LEFT)
+    return one.sheet(factor)
+
+
+def test_what_raised_a_pattern_speaks_for_none_of_its_factors():
+    asked = Sign(test="step-down", question="knee-in", options=("most",))
+    said = Answer("step-down", "knee-in", LEFT, "most", uid="a", visit="v0", at=FIRST)
+    abduction = line("hip-abductor-strength", "abduction")
+    same = replace(abduction, signs=(asked,), words="seen moving inward")
+    also = replace(same, signs=(asked, *abduction.signs), words="seen, and weak")
+    weak = both("hip-abd", 100, 200)
+    alone = told_by(same, also, entries=[said, *weak])
+    assert [chip.line.words for chip in alone.chips] == ["seen, and weak"], "together with another it may"
+    raised_by_clip = told_by(same, entries=[*both("squat-front-fppa", 25, 2), *weak, replace(said, option="some")])
+    assert [chip.line.words for chip in raised_by_clip.chips] == ["seen moving inward"]
+    tilt = replace(abduction, signs=(Sign(measures=("squat-front-fppa",)),), words="tilt")
+    assert not told_by(tilt, entries=both("squat-front-fppa", 25, 2)).chips
+
+
+def test_of_lines_on_one_capture_the_strongest_counts_and_only_once():
+    abduction = line("hip-abductor-strength", "abduction")
+    lines = [replace(abduction, weight=w, words=f"{n}") for n, w in enumerate((1.0, 2.0, 2.0))]
+    found = told_by(*lines, entries=[*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)])
+    assert [chip.counted for chip in found.chips] == [False, True, False] and found.score == 2
+    other = replace(abduction, signs=(Sign(measures=("hip-er",)),), weight=0.5, words="turning out")
+    found = told_by(*lines, other, entries=[
+        *both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200), *both("hip-er", 50, 100)])  # fmt: skip
+    assert found.score == 2.5, "another test counts beside it"
+
+
+@pytest.mark.parametrize("order", [("hip-abd", "knee-to-wall"), ("knee-to-wall", "hip-abd")])
+def test_of_several_measures_the_one_that_tells_most_is_shown(order):
+    one_weak, both_weak = both("hip-abd", 100, 200), both("knee-to-wall", 4, 4.1)
+    sign = Sign(measures=order)
+    assert seen(Sign(measures=("knee-to-wall",)), LEFT, *both_weak).most is not None
+    found = seen(sign, LEFT, *one_weak, *both_weak)
+    assert found.there and found.most is None and found.short == "50 %"
 
 
 def test_the_regional_school_moves_knee_factors_back_only_among_equals_and_only_at_the_knee():
@@ -389,15 +467,6 @@ def test_a_smaller_number_is_the_finding_where_the_measure_says_so():
     assert judge_response(wall, *made, "release").effect is Effect.RESPONDS
     worse = [replace(o, value=15 - o.value, trials=15 - o.trials) for o in made]
     assert judge_response(wall, *worse, "release").effect is Effect.WORSE
-
-
-# the next test
-
-
-# the trail
-
-
-# words
 
 
 @pytest.mark.parametrize("side", LEGS)

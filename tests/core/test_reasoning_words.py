@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import timedelta
 
 import pytest
 from reasoned import (
+    FIRST,
     KNOWLEDGE,
     LEFT,
     MEASURES,
@@ -19,9 +21,11 @@ from reasoned import (
     visit,
 )
 
+from tuning.core.entries import Decision, OtherLoad
 from tuning.core.reasoning.advice import CLIP_OF, SHOWN, next_tests
 from tuning.core.reasoning.balance import Label
 from tuning.core.reasoning.conclusion import CHECKED, conclude
+from tuning.core.reasoning.progress import TO_PROGRAMME, next_step
 from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
 from tuning.core.reasoning.trail import trail
 from tuning.core.types import Entry, Role, Setup, Side, Triage
@@ -89,6 +93,9 @@ def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
     assert about[0].name == "Left knee travels inward under load"
     assert turns == sorted(turns, key=lambda t: t.at, reverse=True)
     assert not [t for t in turns if t.at == visit(0).started_at and t.now in (Label.UNTESTED, Label.OPEN)]
+    (at_once,) = [t for t in trail(case(*entries[:2], *both("hip-abd", 100, 200)), lambda c: conclude(
+        c, TABLE, MEASURES, TESTS, None)) if (t.pattern, t.factor) == ("knee-in", about[0].factor)]  # fmt: skip
+    assert (at_once.before, at_once.now, at_once.because) == (None, Label.LIKELY, ("for: abduction",))
     early = trail(case(*entries, n=1), lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
     assert max(t.at for t in early) == visit(1).started_at, "later visits are not known in an earlier one"
 
@@ -114,6 +121,30 @@ def test_the_page_for_the_record_tells_what_is_unlikely_too():
     text = for_record(found, Role.CLINICIAN, [[] for _ in found.balances])
     [low] = [s.factor.name for b in found.balances for s in b.sheets if s.label is Label.UNLIKELY]
     assert f"  Unlikely: {low[:1].lower()}{low[1:]}." in text
+
+
+def test_a_line_without_a_number_stands_alone_and_a_pattern_of_no_side_names_none():
+    heel = obs("pain-now", LEFT, 5, setup=Setup(region="heel"))
+    calm = [
+        OtherLoad("ramps", FIRST.date() - timedelta(days=n), 30, "min", settled=True, uid=f"o{n}") for n in range(3)
+    ]
+    about = {"pattern": "complaint-heel", "factor": "load-change"}
+    by_hand = Decision("factor-overruled", "likely", about, LEFT, "new boots", visit="v0", uid="d")
+    found = concluded(heel, *calm, by_hand)
+    text = for_record(found, Role.CLINICIAN, [[] for _ in found.balances])
+    assert "before it began: likely. against: no next-day response. Set by hand: new boots." in text
+    back = for_patient(concluded(obs("pain-now", Side.NONE, 5, setup=Setup(region="groin"))))
+    assert back.startswith("We saw: pain in the groin.\n")
+
+
+def test_the_next_step_weighs_what_was_seen_until_something_is_taken_over():
+    knee, groin = both("squat-front-fppa", 25, 2), obs("pain-now", LEFT, 5, setup=Setup(region="groin"))
+    one, two = (next_step(case(*rows), KNOWLEDGE) for rows in (knee, [*knee, groin]))
+    assert (one.text, one.then, one.target.stage) == ("Weigh what contributes", "one pattern was seen", "reasoning")
+    assert two.then == "2 patterns were seen" and next_step(case(), KNOWLEDGE) is None
+    taken = [Decision(TO_PROGRAMME, "taken over", {}, LEFT, visit=f"v{n}", uid="t") for n in (0, 1)]
+    assert next_step(case(*knee, taken[0]), KNOWLEDGE) is None
+    assert next_step(case(*knee, taken[1]), KNOWLEDGE) is not None, "at another visit"
 
 
 def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():

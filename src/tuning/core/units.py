@@ -158,6 +158,11 @@ def sentence_case(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
+def mid_sentence(words: str) -> str:
+    """The other way round: a name as it stands inside a sentence."""
+    return words[:1].lower() + words[1:]
+
+
 def signed(value: float, decimals: int) -> str:
     """A number with a true minus sign and no negative zero."""
     text = f"{value:.{decimals}f}"

@@ -11,6 +11,7 @@ from typing import Any
 
 from tuning.core.errors import BadInput, Conflict
 from tuning.core.types import Role
+from tuning.core.units import sentence_case
 from tuning.records import bodies, trail
 from tuning.records.dbapi import Connection, Row
 
@@ -95,7 +96,7 @@ def check(data: Data) -> None:
              *(("a file", row["person"]) for row in data["media"])]  # fmt: skip
     for what, uid in names:
         if uid not in people:
-            raise BadInput(f"{what.capitalize()} names a profile that is not there.")
+            raise BadInput(f"{sentence_case(what)} names a profile that is not there.")
     _dates(data)
     if any(row["role"] not in set(Role) for row in data["people"]):
         raise BadInput("A profile has a role that is none.")

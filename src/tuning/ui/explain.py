@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
 from tuning.core.types import LEGS, FrameRef, NotMeasured, Observation
-from tuning.core.units import behind, signed
+from tuning.core.units import behind, sentence_case, signed
 from tuning.records import Record
 from tuning.ui import theme
 from tuning.ui.widgets import button, label
@@ -55,11 +55,11 @@ def explanation(row: Comparison) -> str:
     lines.append(f"Error: ±{v.e:.1f} {unit}, 95 %. Source: {row.error_source}.")
     band = f"{v.band:g} {unit} ({m.band_source})" if v.band is not None else "none published; marked is never said"
     lines.append(f"Difference that matters: {band}.")
-    lines.append(f"Verdict: {v.word.value}. {row.sentence[:1].upper()}{row.sentence[1:]}.")
+    lines.append(f"Verdict: {v.word.value}. {sentence_case(row.sentence)}.")
     if not v.resolves:
         lines.append("The error is wider than the difference that matters: as taken, this test cannot settle it.")
     if row.settle:
-        lines.append(f"{row.settle[:1].upper()}{row.settle[1:]}.")
+        lines.append(f"{sentence_case(row.settle)}.")
     if m.reference is not None:
         lines.append(f"Usually seen: {m.reference.words(m.unit)}.")
     return "\n\n".join(lines)

@@ -11,6 +11,7 @@ from tuning.core.reasoning.balance import Balance, Chip, Label, Sheet
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.tables import ReasoningTable, Sign
 from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.units import mid_sentence
 from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Minutes, Place, resolve
 from tuning.core.visit.plan import ClipTask
@@ -166,13 +167,9 @@ def _separates(factors: Sequence[str], by_factor: Mapping[str, tuple[float, Chip
     rivals = [s.factor.id for s in sheets.sheets if s.factor.id not in by_factor and _is_rival(s)]
     other = (opposite + rivals + list(factors[1:]))[:1]
     if not other:
-        return f"tells about: {_low(names[first])}"
-    return f"separates {_low(names[first])} from {_low(names[other[0]])}"
+        return f"tells about: {mid_sentence(names[first])}"
+    return f"separates {mid_sentence(names[first])} from {mid_sentence(names[other[0]])}"
 
 
 def _is_rival(sheet: Sheet) -> bool:
     return sheet.label in (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED, Label.OPEN)
-
-
-def _low(name: str) -> str:
-    return name[:1].lower() + name[1:]

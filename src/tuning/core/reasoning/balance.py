@@ -10,6 +10,7 @@ from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.signs import Look, look
 from tuning.core.reasoning.tables import KIND_OF_STAGE, Factor, Kind, Line, Pattern, ReasoningTable, Sign
 from tuning.core.types import LEGS, Side
+from tuning.core.units import sentence_case
 from tuning.core.visit.battery import Test
 
 STRONG, LIKELY, SUPPORTED = 2.0, 1.0, 2.0
@@ -89,7 +90,7 @@ class Seen:
         """The pattern with its side, as a sentence begins."""
         side = {Side.LEFT: "left ", Side.RIGHT: "right "}.get(self.side, "")
         words = self.pattern.name.format(side=side, other=self.side.other.value if self.side in LEGS else "other")
-        return words[:1].upper() + words[1:]
+        return sentence_case(words)
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 
 from tuning.core.case import Case
@@ -29,13 +29,13 @@ class Findings:
     responses: Sequence[Response]
     today: frozenset[str]
     """Measures and tests of the open visit."""
-    before: Mapping[tuple[str, Side], Sequence[Observation]] = field(default_factory=dict)
+    before: Mapping[tuple[str, Side], Sequence[Observation]]
     """Values of earlier visits than the one that counts, oldest first."""
-    worked: Mapping[str, tuple[date, date]] = field(default_factory=dict)
+    worked: Mapping[str, tuple[date, date]]
     """First and last session of each ladder that was trained."""
-    decided: Sequence[Decision] = ()
+    decided: Sequence[Decision]
     """Outcomes of the looks that decide about the standing levels, newest last."""
-    loads: Sequence[OtherLoad] = ()
+    loads: Sequence[OtherLoad]
     """Loads beside the exercises, up to the day of the open visit."""
 
 
@@ -81,20 +81,9 @@ def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
     day = case.visit.started_at.astimezone().date()
     loads = [one for one in case.all(OtherLoad) if one.day <= day]
     return Findings(
-        measures,
-        who,
-        rows,
-        values,
-        known,
-        answers,
-        forms,
-        tried,
-        frozenset(today),
-        before,
-        _worked(case),
-        chosen,
+        measures, who, rows, values, known, answers, forms, tried, frozenset(today), before, _worked(case), chosen,
         loads,
-    )
+    )  # fmt: skip
 
 
 def _worked(case: Case) -> dict[str, tuple[date, date]]:

@@ -108,7 +108,7 @@ def _form(sign: Sign, found: Findings, at: Side) -> Look:
     else:
         wanted = {at.value if option == "side" else option for option in sign.options}
         hits = [v for v in known if v in wanted]
-    return Look(True, bool(hits), str(hits[0] if hits else known[0]), "", 1.0, sign.form, form.uid, kind=Kind.HISTORY)
+    return Look(True, bool(hits), str(hits[0] if hits else known[0]), "", 1.0, sign.form, form.uid)
 
 
 def _response(sign: Sign, found: Findings, at: Side) -> Look:
@@ -121,8 +121,7 @@ def _response(sign: Sign, found: Findings, at: Side) -> Look:
     there = (newest.effect is Effect.RESPONDS) == sign.responds
     text = f"{newest.change}: {newest.sentence}"
     quality = min(o.quality for o in (newest.before, newest.changed))
-    return Look(True, there, text, newest.effect.value, quality, f"trial {newest.change}", newest.changed.uid,
-                kind=Kind.RESPONSE)  # fmt: skip
+    return Look(True, there, text, newest.effect.value, quality, f"trial {newest.change}", newest.changed.uid)
 
 
 def _decided(sign: Sign, found: Findings, at: Side) -> Look:
@@ -131,8 +130,7 @@ def _decided(sign: Sign, found: Findings, at: Side) -> Look:
     if not told:
         return UNKNOWN
     text = f"{told[-1].inputs.get('suspicion', '')}: {told[-1].outcome}"
-    return Look(True, told[-1].outcome in sign.decided, text, source=told[-1].subject, entry=told[-1].uid,
-                kind=Kind.POSTURE)  # fmt: skip
+    return Look(True, told[-1].outcome in sign.decided, text, source=told[-1].subject, entry=told[-1].uid)
 
 
 def _after_loads(found: Findings) -> Look:
@@ -143,10 +141,10 @@ def _after_loads(found: Findings) -> Look:
     usual = {key: median(o.amount for o in told if (o.what, o.unit) == key) for key in {(o.what, o.unit) for o in told}}
     bad = [one for one in told if one.amount > usual[one.what, one.unit] and not one.settled]
     if not bad:
-        return Look(True, source="loads", kind=Kind.HISTORY)
+        return Look(True, source="loads")
     worst = max(bad, key=lambda one: one.amount / usual[one.what, one.unit])
     text = f"{worst.what} {worst.amount:g} {worst.unit} on {worst.day:%-d %b}: not settled next morning"
-    return Look(True, True, text, source="loads", entry=worst.uid, kind=Kind.HISTORY)
+    return Look(True, True, text, source="loads", entry=worst.uid)
 
 
 def _share_of(sign: Sign, found: Findings, measure: Measure, at: Side) -> Look:

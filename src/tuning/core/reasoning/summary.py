@@ -8,6 +8,7 @@ from tuning.core.reasoning.advice import SHOWN, Option
 from tuning.core.reasoning.balance import Balance, Label, Sheet
 from tuning.core.reasoning.conclusion import Conclusion, name_for
 from tuning.core.types import LEGS, Role
+from tuning.core.units import mid_sentence
 
 SHOWN_FACTORS = (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED)
 LIKELY_WORDS = {
@@ -29,7 +30,7 @@ def for_record(found: Conclusion, role: Role, options: Sequence[Sequence[Option]
         lines += [_sheet_words(one, sheet, role) for sheet in told] or ["  Nothing is likely yet."]
         unlikely = [name_for(one, s.factor.id, role) for s in one.sheets if s.label is Label.UNLIKELY]
         if unlikely:
-            lines.append(f"  Unlikely: {', '.join(_low(name) for name in unlikely)}.")
+            lines.append(f"  Unlikely: {', '.join(mid_sentence(name) for name in unlikely)}.")
         lines += [f"  Next: {o.name}, {o.minutes:g} min, {o.separates}." for o in next_ones[:SHOWN]]
         parts.append("\n".join(lines))
     return "\n\n".join([*parts, CLOSING]) if parts else "No pattern was seen in what was measured so far."
@@ -69,7 +70,3 @@ def _raised(text: str) -> str:
 
 def _once(texts: Iterable[str]) -> list[str]:
     return [text for text in dict.fromkeys(texts) if text]
-
-
-def _low(name: str) -> str:
-    return name[:1].lower() + name[1:]

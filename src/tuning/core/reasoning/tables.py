@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 
 from tuning.core.strength.trials import RatioBand
@@ -183,8 +183,8 @@ class ReasoningTable:
     factors: Mapping[str, Factor]
     lines: tuple[Line, ...]
     changes: Mapping[str, Change]
-    set_by: str = ""
-    by_factor: Mapping[str, tuple[Line, ...]] = field(default_factory=dict)
+    set_by: str
+    by_factor: Mapping[str, tuple[Line, ...]]
 
     def bearing_on(self, pattern: str) -> list[Factor]:
         """Factors of a pattern in the order of the table."""

@@ -12,7 +12,7 @@ from tuning.core.reports.material import EVERYDAY, Writer, rows_of, section_of, 
 from tuning.core.reports.measured import SHOWN_FACTORS, SHOWN_PATTERNS
 from tuning.core.review.changes import Finding, Row, finding_of
 from tuning.core.types import LEGS, NotMeasured
-from tuning.core.units import sentence_case
+from tuning.core.units import mid_sentence, sentence_case
 
 
 def contributes(w: Writer) -> Section:
@@ -52,7 +52,7 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
         ]
         name = name_for(one, sheet.factor.id, w.m.role)
         rests = tuple(dict.fromkeys((*raised, *_resting(ways[1] + ways[-1]))))
-        words = f"{name[:1].lower() + name[1:]} {sheet.label.value} ({'; '.join(parts)})"
+        words = f"{mid_sentence(name)} {sheet.label.value} ({'; '.join(parts)})"
         said.append(Sentence(f"{one.seen.name}: {words}.", rests))
     return said or [Sentence(f"{one.seen.name}: nothing is likely yet.", raised)]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.case import Case
+from tuning.core.units import mid_sentence
 from tuning.core.visit.next_step import NextStep, Tables, missing_side, rows_of
 from tuning.core.visit.target import Target
 
@@ -18,12 +19,12 @@ def next_step(case: Case, tables: Tables) -> NextStep | None:
         first = next((tables.tests[t] for t in usual.tests if t in tables.tests), None)
         if first is None:
             return None
-        return NextStep(Target("strength", first.id), f"Test {first.name[:1].lower()}{first.name[1:]}, both sides")
+        return NextStep(Target("strength", first.id), f"Test {mid_sentence(first.name)}, both sides")
     for row in rows:
         side = missing_side(row)
         if side is not None:
             test = row.measure.id.removesuffix("-torque")
             name = tables.tests[test].name if test in tables.tests else row.measure.name
-            text = f"Test {name[:1].lower()}{name[1:]}, {side.value}"
+            text = f"Test {mid_sentence(name)}, {side.value}"
             return NextStep(Target("strength", test, side), text, "a difference needs both sides")
     return None

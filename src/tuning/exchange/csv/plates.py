@@ -9,7 +9,7 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
-from tuning.core.units import FORCE_UNITS
+from tuning.core.units import FORCE_UNITS, mid_sentence
 from tuning.exchange.csv.cells import column
 from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, rows_of, text_of
@@ -26,7 +26,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     """
     seen = preview(path) if mapping is None else None
     if seen is not None and seen.doubt:
-        raise BadInput(f"{path.name}: {seen.doubt[0].lower()}{seen.doubt[1:]}")
+        raise BadInput(f"{path.name}: {mid_sentence(seen.doubt)}")
     found = seen.mapping if seen is not None else mapping
     assert found is not None
     text, _ = text_of(path, found.encoding)

@@ -14,6 +14,7 @@ from reportlab.platypus import Flowable, HRFlowable, KeepInFrame, PageBreak, Par
 
 from tuning.core.programme.ladders import Dose, Fault, Pose, Rung, Sides
 from tuning.core.types import Side
+from tuning.core.units import mid_sentence
 from tuning.drawings.exercise import exercise_figure, scene_of
 from tuning.drawings.figure import Outline
 from tuning.exchange.pdf.pages import FELT, INK, LINE, MUTED, PALE, WASH, WORKING, fonts, style, write_pdf
@@ -175,7 +176,7 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     ]
     if item.kit:
         parts.append(Paragraph(f"<b>You need:</b> {marked_up(', '.join(item.kit))}.", body))
-    watch = "; ".join(f.cue[:1].lower() + f.cue[1:] for f in item.faults[:WATCHED])
+    watch = "; ".join(mid_sentence(f.cue) for f in item.faults[:WATCHED])
     return [*parts, Paragraph(f"<b>Watch:</b> {marked_up(watch)}.", body)] if watch else parts
 
 

@@ -23,6 +23,7 @@ from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.units import sentence_case
 from tuning.core.visit.target import Target
 from tuning.devices import Subject, answering
 from tuning.devices.plates import ForcePlates
@@ -373,7 +374,7 @@ class ForcePage(StagePage):
             self.reason.setText(state.reason)
         lock = state.lock(SQUAT if squats else "")
         self.lock.setVisible(bool(lock))
-        self.lock.setText(f"Locked. {lock[:1].upper()}{lock[1:]}." if lock else "")
+        self.lock.setText(f"Locked. {sentence_case(lock)}." if lock else "")
         self._show_live()
         if self.stack.currentIndex() == 1:
             self.past.show_found(state.recording, state.shown)

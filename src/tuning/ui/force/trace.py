@@ -11,7 +11,7 @@ from tuning.core.force.error import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.core.units import signed
+from tuning.core.units import sentence_case, signed
 from tuning.ui import theme
 from tuning.ui.widgets import empty, label
 
@@ -234,7 +234,7 @@ class ReadingTable(QScrollArea):
         what = "One repetition" if count == 1 else f"Means of {count} repetitions"
         how = (
             f"{what}, ± the 95 % error (standard errors: {self._errors.source}); SD alone where no error is "
-            f"known. {found.filter_words[:1].upper()}{found.filter_words[1:]}."
+            f"known. {sentence_case(found.filter_words)}."
         )
         self._notes.addWidget(label(how, role="muted", wrap=True))
 

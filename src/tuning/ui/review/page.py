@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 from tuning.core.errors import TuningError
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.review.changes import Row
+from tuning.core.units import sentence_case
 from tuning.core.visit.log import between, told
 from tuning.ui import theme
 from tuning.ui.picture.pair import Frames, PairView
@@ -142,8 +143,8 @@ class ReviewPage(StagePage):
 
     def _show_row(self, row: Row | None) -> None:
         self.title.setText(f"{row.name}  {values(row)}" if row is not None else "")
-        words = f"{row.finding.value.capitalize()}: {row.sentence}." if row is not None and row.change else ""
-        self.sentence.setText(words or (f"{row.sentence.capitalize()}." if row is not None else ""))
+        words = f"{sentence_case(row.finding.value)}: {row.sentence}." if row is not None and row.change else ""
+        self.sentence.setText(words or (f"{sentence_case(row.sentence)}." if row is not None else ""))
         self.gap.setText(f"Between the sides: {row.gap.sentence}." if row is not None and row.gap is not None else "")
         self.gap.setVisible(bool(self.gap.text()))
         if row is not None:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.strength.trials import what_resolves
 from tuning.core.types import LEGS, NotMeasured
+from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.signs import VerdictSign
 from tuning.ui.strength.state import StrengthState
@@ -39,7 +40,7 @@ class ResultBox(QWidget):
             error = f"error ±{row.verdict.e:.0f} % ({row.measure.unit}), 100 (max - min) / max"
             self._result.addWidget(label(f"{self._index_words()} · {error}", role="muted", wrap=True))
         else:
-            self._result.addWidget(label(row.sentence[:1].upper() + row.sentence[1:] + ".", theme.BODY, role="muted"))
+            self._result.addWidget(label(f"{sentence_case(row.sentence)}.", theme.BODY, role="muted"))
         self._show_advice(row.verdict)
 
     def _show_verdict(self, sentence: str, verdict: Verdict) -> None:

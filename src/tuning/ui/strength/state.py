@@ -20,7 +20,7 @@ from tuning.core.strength.protocol import last_protocol
 from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
-from tuning.core.units import parse_force, parse_lever
+from tuning.core.units import parse_force, parse_lever, sentence_case
 from tuning.core.visit.efforts import Effort as OrderedEffort
 from tuning.knowledge.acts import act_of_test
 from tuning.ui.gesture import Action
@@ -365,7 +365,7 @@ class StrengthState(StrengthReadings):
                 )
         found = may(act_of_test(self.test, self.side, mode.value, self.pad), self.space.facts())
         if found.locked and not self.lock():
-            raise Refused(f"{found.sentence[:1].upper()}{found.sentence[1:]}.")
+            raise Refused(f"{sentence_case(found.sentence)}.")
         self.mode = mode
         self.changed.emit()
 

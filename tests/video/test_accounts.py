@@ -14,7 +14,7 @@ from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
 from tuning.video.accounts import tell
-from tuning.video.anatomy import body_of
+from tuning.video.anatomy import body_of, unmarked
 from tuning.video.luma import Picture
 from tuning.video.sights import Sights
 from tuning.video.track import track
@@ -88,6 +88,37 @@ def test_hidden_and_crossing_marks_of_a_run_get_their_own_stickers_back(who, fps
     numbers = tell(body_of(names, at[start]), at[start], sights, start, 1 / fps, HEIGHT)
     told, wrong = shares(numbers, marks, shown, start)
     assert told > LEAST_TOLD.get(who, 0.99) and wrong <= MOST_WRONG.get(who, 0.002)
+
+
+@pytest.mark.parametrize("mirrored", [False, True])
+@pytest.mark.parametrize("worn", [True, False])
+@pytest.mark.parametrize("who", ["high heels", "low heels"])
+@pytest.mark.parametrize("left_out", [("heel_top",), ("heel",)])
+def test_stickers_that_nobody_marked_are_not_taken_for_their_neighbours(who, worn, left_out, mirrored):
+    """A tendon may be left out; where it is worn all the same, the heel does not go over to it."""
+    names, at, shown = places_of(who, 60)
+    start = start_of(shown)
+    if mirrored:
+        at = at * [-1, 1] + [1280, 0]
+        names = tuple(f"{n.rsplit('_', 1)[0]}_{SWAPPED[n.rsplit('_', 1)[1]]}" for n in names)
+    marked = [k for k, name in enumerate(names) if shown[start, k] and name.rsplit("_", 1)[0] not in left_out]
+    order = marked + ([k for k in range(len(names)) if k not in marked] if worn else [])
+    sights, marks = in_frames(at[:, order], shown[:, order], np.random.default_rng(3))
+    others = unmarked([names[k] for k in marked], at[start, marked])
+    assert {name.rsplit("_", 1)[0] for name in others} == set(left_out)
+    places = np.array([*at[start, marked], *others.values()])
+    body = body_of([*(names[k] for k in marked), *others], places)
+    numbers = tell(body, places, sights, start, 1 / 60, HEIGHT, unmarked=len(others))
+    told, wrong = shares(numbers[:, : len(marked)], marks, shown[:, marked], start)
+    least, most = (0.995, 0.0) if who == "low heels" else (0.95, 0.04) if left_out == ("heel_top",) else (0.85, 0.12)
+    assert told > least and wrong <= most
+
+
+def test_from_the_front_or_of_a_leg_with_one_mark_nothing_more_is_looked_for():
+    assert not unmarked(["asis_left", "knee_left", "heel_left"], np.array([[0, 0], [0, 200], [0, 400.0]]))
+    assert not unmarked(["knee_back_left", "psis_left"], np.array([[0, 200], [0, 0.0]]))
+    found = unmarked(["knee_back_left", "heel_left"], np.array([[10, 0], [10, 265.0]]))
+    assert set(found) == {"heel_top_left"} and found["heel_top_left"] == pytest.approx([10, 210])
 
 
 def test_spots_that_are_nobodys_are_left_alone():

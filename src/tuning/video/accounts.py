@@ -71,11 +71,13 @@ class _Accounts:
 class Teller:
     """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
 
-    `frame_s` is the time between frames, `height` that of the picture, px.
+    `frame_s` is the time between frames, `height` that of the picture, px. The last `unmarked` of the marks are
+    stickers that nobody marked and that may be worn: so that no mark is taken for one of them.
     """
 
-    def __init__(self, body: Body, start: Floats, frame_s: float, height: int) -> None:
+    def __init__(self, body: Body, start: Floats, frame_s: float, height: int, unmarked: int = 0) -> None:
         self.body, self.start, self.frame_s = body, start, frame_s
+        self.unmarked = np.arange(len(start)) >= len(start) - unmarked
         self.tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
         self.metre = self.tall / STATURE_M
         self.far = FAR_SHARE * height
@@ -116,11 +118,15 @@ class Teller:
         chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
         after = self._moved(now.of(parents), seen, chosen)
         here = np.take_along_axis(gain[parents], np.maximum(chosen, 0)[:, :, None], axis=2)[:, :, 0]
-        missing = np.where(now.unseen > 0, STAYS_AWAY, GOES).sum(axis=1)[parents] + NOBODYS * seen.like.sum()
+        missing = self._missing(now).sum(axis=1)[parents] + NOBODYS * seen.like.sum()
         charge = after.charge - np.where(chosen >= 0, here, 0.0).sum(axis=1) + missing
         after = replace(after, charge=charge + self._misfit(after, chosen >= 0))
         kept = _best(after, chosen)
         return after.of(kept), parents[kept], chosen[kept]
+
+    def _missing(self, now: _Accounts) -> Floats:
+        """What each mark is charged for not being seen, (n, m)."""
+        return np.where(self.unmarked, 0.0, np.where(now.unseen > 0, STAYS_AWAY, GOES))
 
     def _gains(self, now: _Accounts, seen: Sights) -> Floats:
         """What is gained over leaving mark and sticker alone, (n, m, finds); -inf where they are too far apart."""
@@ -131,7 +137,7 @@ class Teller:
         loose = np.sqrt(self.loose**2 + starting**2 + away**2 + quick**2)[:, :, None]
         there = now.at + now.speed
         off = np.linalg.norm(there[:, :, None] - seen.at[None, None], axis=3)
-        missing = np.where(now.unseen > 0, STAYS_AWAY, GOES)[:, :, None]
+        missing = self._missing(now)[:, :, None]
         gain = missing + NOBODYS * seen.like - UNLIKE * (1 - seen.like) - 0.5 * np.square(off / loose)
         gain[(off > GATE * loose) | (off > self.far)] = -np.inf
         gain -= self._out_of_place(now, there, seen.at)
@@ -288,10 +294,12 @@ def tell(
     frame_s: float,
     height: int,
     going: Callable[[], bool] = lambda: True,
+    unmarked: int = 0,
 ) -> Ints | None:
     """The number of each mark's sticker in every frame of a clip, -1 for none, (frames, marks), from where the marks
-    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1. None where `going` ends it."""
-    teller = Teller(body, start, frame_s, height)
+    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1. None where `going` ends it. The last
+    `unmarked` are stickers that nobody marked."""
+    teller = Teller(body, start, frame_s, height, unmarked)
     before, after = teller.told(reversed(sights[:first]), going), teller.told(sights[first + 1 :], going)
     if before is None or after is None:
         return None

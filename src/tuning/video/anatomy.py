@@ -32,6 +32,9 @@ FROM_HIP_DOWN = (
     ("knee_back", "heel_top"), ("knee_back", "heel"), ("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"),
 )  # fmt: skip
 """Pairs of which the first lies higher nearly all the time."""
+FOOT_BEHIND = ("heel_top", "heel")
+FROM_BEHIND, ONLY_BEHIND = ("buttock", "knee_back", "heel_top", "heel", "toe"), ("knee_back", "heel_top")
+"""Marks of a leg that is seen from behind, downward, those of its foot, and those that tell that it is."""
 KNEE_STAYS, FOOT_STAYS, SEEN_ASIDE = (0.025, 0.05), (0.1, 0.15), (0.15, 0.15)
 """How far knee and foot leave their usual place below the pelvis, across and down, where they are seen from the front
 or from behind; and what is below the pelvis, where it is seen from the side: share of stature (SD; practice judgement,
@@ -97,6 +100,22 @@ def body_of(names: Sequence[str], places: Floats) -> Body:
         stays=stays * tall,
         tall=tall,
     )
+
+
+def unmarked(names: Sequence[str], places: Floats) -> dict[str, Floats]:
+    """About where stickers of a foot seen from behind lie, px, that nobody marked, since they were hidden then or are
+    not asked for, by name: on the line of the two marks next to them, as high as on a standing body."""
+    known = dict(zip(names, places, strict=True))
+    found = dict[str, Floats]()
+    for side in SIDES:
+        marked = [kind for kind in FROM_BEHIND if f"{kind}_{side}" in known]
+        if not set(marked) & set(ONLY_BEHIND) or len(marked) < 2:
+            continue
+        for kind in (kind for kind in FOOT_BEHIND if kind not in marked):
+            a, b = sorted(marked, key=lambda other: abs(FROM_BEHIND.index(other) - FROM_BEHIND.index(kind)))[:2]
+            along = (known[f"{b}_{side}"] - known[f"{a}_{side}"]) / (HEIGHTS[b] - HEIGHTS[a])
+            found[f"{kind}_{side}"] = known[f"{a}_{side}"] + (HEIGHTS[kind] - HEIGHTS[a]) * along
+    return found
 
 
 def _pairs(names: Sequence[str], over: str, under: str) -> list[tuple[int, int]]:

@@ -15,7 +15,7 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
 from tuning.video.accounts import tell
-from tuning.video.anatomy import body_of
+from tuning.video.anatomy import body_of, unmarked
 from tuning.video.doubts import doubt
 from tuning.video.follower import OFTEN, SAME_PX, SURE, USUAL_FRAME_S, Follower
 from tuning.video.luma import LumaReader, Picture
@@ -108,15 +108,16 @@ def _tell_apart(
     if len(marks) < 2:
         return True
     names = [found.names[k] for k in marks]
-    at = found.xy[start, marks].copy()
+    others = unmarked(found.names, found.xy[start])
+    at = np.array([*found.xy[start, marks], *others.values()])
     frame_s = float(np.median(np.diff(found.times)))
-    numbers = tell(body_of(names, at), at, sights, start - first, frame_s, height, going)
+    numbers = tell(body_of([*names, *others], at), at, sights, start - first, frame_s, height, going, len(others))
     if numbers is None:
         return False
     for frame, seen, told in zip(range(first, first + len(sights)), sights, numbers, strict=True):
         if frame == start:
             continue
-        for k, number in zip(marks, told.tolist(), strict=True):
+        for k, number in zip(marks, told[: len(marks)].tolist(), strict=True):
             if number < 0:
                 if found.quality[frame, k] >= SURE:  # a trace nobody trusts may stay
                     found.xy[frame, k], found.quality[frame, k] = np.nan, 0.0

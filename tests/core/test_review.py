@@ -14,13 +14,14 @@ from hypothesis import strategies as st
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_change, compare_sides
+from tuning.core.judging.ledger import ledger_at
 from tuning.core.judging.summary import Rule
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.review.changes import (
     ORDER,
     Finding,
+    GapChange,
     between_visits,
-    compared,
     gap_verdict,
     not_retested,
     summary,
@@ -132,14 +133,16 @@ def test_sides_that_changed_places_are_said_to_have():
 def test_what_stood_out_and_was_not_taken_again_is_due_and_what_was_in_tune_is_not():
     entries = [
         seen("knee-to-wall", Side.LEFT, 3.0, 0), seen("knee-to-wall", Side.RIGHT, 12.0, 0),
-        seen("acromion-level-eye", Side.NONE, 0.0, 0, ), seen("pain-worst", Side.LEFT, 5, 0),
+        seen("acromion-level-eye", Side.NONE, 0.0, 0), seen("figure4-shin", Side.LEFT, 20.0, 0),
+        seen("pain-worst", Side.LEFT, 5, 0),
     ]  # fmt: skip
     made = case(*entries)
-    found = not_retested(between_visits(made, VISITS[0], VISITS[1], M), compared(made, VISITS[0], M))
+    found = not_retested(between_visits(made, VISITS[0], VISITS[1], M), ledger_at(made, VISITS[0], M))
     due = {row.key[:2] for row in found}
     assert {("knee-to-wall", Side.LEFT), ("knee-to-wall", Side.RIGHT), ("pain-worst", Side.LEFT)} <= due
+    assert "figure4-shin" not in {row.key[0] for row in found}, "of one leg alone nothing stood out"
     retested = case(*entries, *(replace(e, visit="v1", uid="") for e in entries))
-    assert not_retested(between_visits(retested, VISITS[0], VISITS[1], M), compared(retested, VISITS[0], M)) == []
+    assert not_retested(between_visits(retested, VISITS[0], VISITS[1], M), ledger_at(retested, VISITS[0], M)) == []
 
 
 def test_the_course_tells_values_gaps_pain_and_rungs_of_every_visit_in_order():
@@ -219,7 +222,71 @@ def test_values_compared_in_percent_have_their_error_in_their_own_unit_and_treat
     later = Treatment("ice", 5.0, "R. Falk", at=FIRST + timedelta(days=3), visit="v0")
     made = case(seen("hip-abd", Side.LEFT, 200.0, 0, trials=3), Treatment("release", 10.0, at=FIRST, visit="v0"), later)
     [point] = series(made, M, ("hip-abd", Side.LEFT, "")).points
-    assert 0.05 * 200 < point.error < 0.3 * 200
+    [single] = series(case(seen("hip-abd", Side.LEFT, 200.0, 0)), M, ("hip-abd", Side.LEFT, "")).points
+    assert single.error == pytest.approx(200 * 1.96 * M["hip-abd"].sem / 100, rel=1e-3)
+    assert 0.5 * single.error < point.error < 0.95 * single.error, "the mean of three is surer"
     assert [(t.words.split(",")[0], t.at) for t in ticks(made)] == [("release", FIRST), ("ice", later.at)]
     assert gaps(made, M, "hip-abd", "", Rule.MEAN) == () and gaps(made, M, "gait-cadence", "", Rule.MEAN) == ()
     assert series(made, M, ("hip-abd", Side.RIGHT, "")).points == ()
+
+
+def trials(measure: str, side: Side, values: tuple[float, ...], visit: int, **setup) -> Observation:
+    whole = seen(measure, side, float(np.mean(values)), visit, **setup)
+    return replace(whole, trials=np.array(values))
+
+
+def test_every_reading_follows_the_chosen_rule():
+    m = "hip-abd"
+    entries = [trials(m, side, (100 + 40 * n + k, 160.0, 130.0), n, mode="make")
+               for n in (0, 1) for k, side in ((0, Side.LEFT), (8, Side.RIGHT))]  # fmt: skip
+    entries += [trials(m, Side.LEFT, (150.0, 190.0, 170.0), 1, mode="make", treatment="release")]
+    made = case(*entries)
+    mean, best = Rule.MEAN, Rule.BEST
+    for rule, before, now, after in ((mean, 130, 143 + 1 / 3, 170), (best, 160, 160, 190)):
+        [left] = [r for r in between_visits(made, *VISITS[:2], M, rule) if r.side is Side.LEFT]
+        assert (left.before.measured, left.now.measured) == (pytest.approx(before), pytest.approx(now))
+        [treated] = within_visit(made, VISITS[1], M, rule)
+        assert (treated.before.measured, treated.now.measured) == (pytest.approx(now), pytest.approx(after))
+        assert [p.value for p in series(made, M, (m, Side.LEFT, ""), rule).points] == pytest.approx([before, now])
+        [row] = [c for c in ledger_at(made, VISITS[0], M, rule) if c.measure.id == m]
+        assert row.left.measured == pytest.approx(before)
+
+
+def test_two_treated_places_stay_apart_and_what_is_not_compared_is_not_counted():
+    rows_ = [seen("pain-now", Side.LEFT, v, 1, region=region, treatment=t)
+             for region in ("heel", "groin") for v, t in ((6, ""), (2, "release"))]  # fmt: skip
+    found = within_visit(case(*rows_), VISITS[1], M)
+    assert {row.region for row in found} == {"heel", "groin"}
+    unlike = [seen("gait-cadence", Side.NONE, v, n) for n, v in enumerate((110, 118))]
+    assert summary(between_visits(case(*unlike), *VISITS[:2], M), []) == "Nothing to compare."
+
+
+def test_the_course_skips_a_visit_without_a_value_and_gives_each_point_its_own_error():
+    hip = "hip-abd"
+    pairs = {0: (100, 200), 2: (150, 200)}
+    entries = [
+        seen(hip, s, v, n, trials=3, mode="make") for n, pair in pairs.items() for s, v in zip(LEGS, pair, strict=True)
+    ]
+    made = case(*entries, seen("gait-cadence", Side.NONE, 110, 0), now=2)
+    assert [p.at for p in series(made, M, (hip, Side.LEFT, "")).points] == [VISITS[0].started_at, VISITS[2].started_at]
+    found = gaps(made, M, hip, "", Rule.MEAN)
+    rows_ = [compare_sides(M[hip], *entries[k : k + 2]) for k in (0, 2)]
+    assert [(p.at, p.value, p.error) for p in found] == [
+        (VISITS[n].started_at, row.verdict.d, row.verdict.e) for n, row in zip(pairs, rows_, strict=True)]  # fmt: skip
+    assert series(made, M, ("gait-cadence", Side.NONE, "")).points[0].error == 0, "its error is not known"
+    a, b = (replace(row, verdict=replace(row.verdict, e=e)) for row, e in zip(rows_, (3.0, 4.0), strict=True))
+    assert gap_verdict(a, b).e == pytest.approx(5)
+    flat = replace(a, verdict=replace(a.verdict, d=0.0))
+    assert gap_verdict(flat, b).d == pytest.approx(abs(b.verdict.d)), "from even to a gap is that gap"
+    one_missing = replace(b, verdict=NotMeasured("lost", "not tested"))
+    assert not GapChange(M[hip], one_missing, b, one_missing.verdict).flipped
+
+
+def test_rungs_that_were_withdrawn_or_are_of_no_ladder_are_no_steps():
+    rung = KNOWLEDGE.ladders["stepdown"].rungs[0]
+    item = PlanItem(ladder="stepdown", rung=rung.id, dose={}, first_side=Side.LEFT, visit="v0", at=FIRST)
+    lost = [replace(item, withdrawn="pain"), replace(item, ladder="of-old"), replace(item, rung="of-old")]
+    for n, one in enumerate(lost):
+        assert rung_steps(case(replace(one, uid=f"x{n}")), KNOWLEDGE.ladders) == []
+    [step] = rung_steps(case(*(replace(i, uid=f"x{n}") for n, i in enumerate([*lost, item]))), KNOWLEDGE.ladders)
+    assert (step.ladder, step.name) == (f"{KNOWLEDGE.ladders['stepdown'].name} {rung.line}".strip(), rung.name)

@@ -20,13 +20,13 @@ from tuning.core.errors import EnvironmentFault
 from tuning.core.gate.standing import standing_of
 from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
-from tuning.core.judging.ledger import ledger
+from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.programme.plan import standing_plan
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
 from tuning.core.reports.material import Material
 from tuning.core.reports.sections import WRITERS, written
-from tuning.core.review.changes import between_visits, compared, not_retested
+from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
 from tuning.exchange.pdf.pages import fonts
@@ -68,7 +68,7 @@ def material(case: Case) -> Material:
         case, KNOWLEDGE.measures, KNOWLEDGE.safety, standing, ledger(case, KNOWLEDGE.measures),
         concluded, standing_plan(case.entries),
         KNOWLEDGE.rung, Role.CLINICIAN, "R. Falk", KNOWLEDGE.cautions.scope, before, rows,
-        not_retested(rows, compared(case, before, KNOWLEDGE.measures)) if before else [],
+        not_retested(rows, ledger_at(case, before, KNOWLEDGE.measures)) if before else [],
     )  # fmt: skip
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 
 import cv2
 import numpy as np
@@ -12,9 +13,11 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from tuning.demo.camera import Camera, Vectors
-from tuning.demo.mannequin import Body, Limb
+from tuning.demo.mannequin import SIDES, Body, Limb
 
 Picture = NDArray[np.float32]
+Window = tuple[slice, slice]
+"""Rows and columns of a picture."""
 STICKER_RADIUS = 0.0125
 STICKER_LIFT = 0.04
 """How far a sticker's disc is brought before the skin it sits on, m."""
@@ -143,7 +146,7 @@ def _normals(limb: Limb, points: Vectors) -> Vectors:
     return out / np.linalg.norm(out, axis=-1, keepdims=True)
 
 
-def _window(limb: Limb, camera: Camera) -> tuple[slice, slice]:
+def _window(limb: Limb, camera: Camera) -> Window:
     ends = camera.project(np.stack([limb.a, limb.b]))
     depth = min(float((p - camera.position) @ camera.axes[2]) for p in (limb.a, limb.b))
     margin = camera.focal_px * max(limb.ra, limb.rb) / (depth - max(limb.ra, limb.rb)) * 1.08 + 2
@@ -177,47 +180,69 @@ def shown(body: Body, camera: Camera, radius: float) -> dict[str, float]:
     return found
 
 
-def draw(
-    body: Body,
-    camera: Camera,
-    background: Picture,
-    shift: tuple[float, float] = (0.0, 0.0),
-    sticker_radius: float = STICKER_RADIUS,
-    colours: Mapping[str, tuple[float, float, float]] = COLOURS,
-) -> Picture:
-    """One sharp picture (height, width, 3), 0..1."""
-    picture = background.copy()
-    _shade_floor(picture, body, camera)
+def _draw(
+    body: Body, camera: Camera, background: Picture, shift: tuple[float, float], look: Look
+) -> tuple[Window, Picture]:
+    """Where the body stands, and that part of a sharp picture of it, 0..1."""
+    limbs = body.limbs + _stickers(body, camera.view, look.sticker_radius)
+    windows = [_window(limb, camera) for limb in limbs]
+    spots = [camera.project(np.array([1, 0, 1]) * body.points[f"ankle_joint_{side}"]) for side in SIDES]
+    box = _around([*windows, *(_shadow_window(spot, camera) for spot in spots)])
+    picture = background[box].copy()
+    for spot in spots:
+        _shade_floor(picture, spot - [box[1].start, box[0].start])
     nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
     light = LIGHT + 0.55 * -camera.axes[2]
     light /= np.linalg.norm(light)
-    for limb in body.limbs + _stickers(body, camera.view, sticker_radius):
-        window = _window(limb, camera)
+    for limb, window in zip(limbs, windows, strict=True):
         rays = camera.rays(*window, shift)
         distance = _distance(limb, camera.position, rays)
         if limb.cloth == "sticker":  # flat on the skin: nothing of its own body part hides it
             distance = distance - STICKER_LIFT
-        shown = distance < nearest[window]
+        here = _within(window, box)
+        shown = distance < nearest[here]
         if not shown.any():
             continue
         tone = np.ones(int(shown.sum()))
         if limb.cloth != "sticker":
             points = camera.position + rays[shown] * distance[shown][:, None]
             tone = 0.45 + 0.6 * np.clip(_normals(limb, points) @ light, 0, 1)
-        picture[window][shown] = np.array(colours.get(limb.cloth, COLOURS[limb.cloth])) * tone[:, None]
-        nearest[window] = np.where(shown, distance, nearest[window])
-    return picture
+        picture[here][shown] = np.array(look.colours.get(limb.cloth, COLOURS[limb.cloth])) * tone[:, None]
+        np.copyto(nearest[here], distance, where=shown)
+    return box, picture
 
 
-def _shade_floor(picture: Picture, body: Body, camera: Camera) -> None:
-    for side in ("left", "right"):
-        ankle = body.points[f"ankle_joint_{side}"]
-        spot = camera.project(np.array([ankle[0], 0.0, ankle[2]]))
-        rows = slice(max(0, int(spot[1]) - 30), max(0, int(spot[1]) + 30))
-        columns = slice(max(0, int(spot[0]) - 130), max(0, int(spot[0]) + 130))
-        y = np.arange(camera.height_px)[rows, None] - spot[1]
-        x = np.arange(camera.width)[None, columns] - spot[0]
-        picture[rows, columns] *= (1 - 0.45 * np.exp(-((x / 55) ** 2) - (y / 12) ** 2))[..., None]
+def _around(windows: Sequence[Window]) -> Window:
+    """The smallest window that holds all of them."""
+    rows, columns = (slice(min(w[n].start for w in windows), max(w[n].stop for w in windows)) for n in (0, 1))
+    return rows, columns
+
+
+def _within(window: Window, box: Window) -> Window:
+    """A window as seen from the corner of a larger one."""
+    rows, columns = (slice(w.start - b.start, w.stop - b.start) for w, b in zip(window, box, strict=True))
+    return rows, columns
+
+
+def _shadow_window(spot: Vectors, camera: Camera) -> Window:
+    x, y = int(spot[0]), int(spot[1])
+    rows = slice(min(max(0, y - 30), camera.height_px), min(max(0, y + 30), camera.height_px))
+    return rows, slice(min(max(0, x - 130), camera.width), min(max(0, x + 130), camera.width))
+
+
+def _shade_floor(picture: Picture, spot: Vectors) -> None:
+    rows, columns = (
+        slice(max(0, int(at) - reach), max(0, int(at) + reach)) for at, reach in ((spot[1], 30), (spot[0], 130))
+    )
+    y = np.arange(picture.shape[0])[rows, None] - spot[1]
+    x = np.arange(picture.shape[1])[None, columns] - spot[0]
+    picture[rows, columns] *= (1 - 0.45 * np.exp(-((x / 55) ** 2) - (y / 12) ** 2))[..., None]
+
+
+@cache
+def _grain(size: int) -> NDArray[np.float32]:
+    """Noise of a sensor for many frames: each takes a stretch of it that begins somewhere else."""
+    return np.random.default_rng(0).standard_normal(2 * size, dtype=np.float32)
 
 
 def photograph(
@@ -229,20 +254,17 @@ def photograph(
     look: Look = Look(),
 ) -> NDArray[np.uint8]:
     """One recorded frame: the mean of several exposures around `t`, with sensor noise."""
-    total = np.zeros_like(background)
+    total = background * np.float32(look.exposures)
     # Sampling places inside the pixel, spread evenly, so that the picture as a whole stays where it is.
     across, down = ((rng.permutation(look.exposures) + 0.5) / look.exposures - 0.5 for _ in range(2))
     for part in range(look.exposures):
         when = t + look.exposure_s * ((part + 0.5) / look.exposures - 0.5)
-        shift = (float(across[part]), float(down[part]))
-        total += draw(body_at(when), camera, background, shift, look.sticker_radius, look.colours)
+        box, sharp = _draw(body_at(when), camera, background, (float(across[part]), float(down[part])), look)
+        total[box] += sharp - background[box]
     if look.sharpen:
         blurred = np.asarray(cv2.GaussianBlur(total, (0, 0), 1.2), dtype=np.float32)
         total += look.sharpen * (total - blurred)
-    total *= 255 * look.light * (1 + look.flicker * math.sin(2 * math.pi * 100 * t)) / look.exposures
-    if look.noise:
-        noise = rng.standard_normal(total.shape, dtype=np.float32)
-        noise *= look.noise
-        total += noise
-    total += 0.5
-    return np.clip(total, 0, 255, out=total).astype(np.uint8)
+    gain = 255 * look.light * (1 + look.flicker * math.sin(2 * math.pi * 100 * t)) / look.exposures
+    start = int(rng.integers(total.size))
+    noise = _grain(total.size)[start : start + total.size].reshape(total.shape)
+    return np.asarray(cv2.addWeighted(total, gain, noise, look.noise, 0, dtype=cv2.CV_8U), dtype=np.uint8)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from tuning.core.case import Case, Visit
-from tuning.core.judging.comparison import Change, Comparison, compare_all, compare_change, compare_sides, joined
+from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, joined
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.summary import Rule
@@ -192,11 +192,6 @@ def not_retested(rows: Sequence[Row], before: Sequence[Comparison]) -> list[Row]
         row.measure.id for row in before if isinstance(row.verdict, Verdict) and row.verdict.word is not Word.IN_TUNE
     }
     return [row for row in rows if row.now is None and (row.measure.id in open_then or row.measure.change is not None)]
-
-
-def compared(case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> list[Comparison]:
-    """The ledger of any visit."""
-    return compare_all(measures, at_visit(case, visit, measures, rule))
 
 
 def summary(rows: Sequence[Row], missing: Sequence[Row]) -> str:

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QImage, QPainter
 from tuning.core.entries import Answer, Capture, Decision, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.intake.consent import kept_back
-from tuning.core.judging.ledger import ledger
+from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.preferences import DAYS, DECIMALS, LETTERHEAD, PAPER
 from tuning.core.programme.plan import standing_plan
@@ -21,7 +21,7 @@ from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
 from tuning.core.reports.manner import Days, Manner, in_manner
 from tuning.core.reports.material import Material
 from tuning.core.reports.sections import written
-from tuning.core.review.changes import between_visits, compared, not_retested
+from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import Observation
 from tuning.core.visit.target import Target, target_of
 from tuning.knowledge.reasoning import tests_of
@@ -39,7 +39,7 @@ def material_of(space: Workspace) -> Material:
         raise BadInput("Open a case first, and say who works.")
     before = case.visits[case.number - 2] if case.number > 1 else None
     rows = between_visits(case, before, case.visit, knowledge.measures, space.rule) if before is not None else []
-    missing = not_retested(rows, compared(case, before, knowledge.measures, space.rule)) if before is not None else []
+    missing = not_retested(rows, ledger_at(case, before, knowledge.measures, space.rule)) if before is not None else []
     return Material(
         case=case,
         measures=knowledge.measures,

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.case import Visit
 from tuning.core.entries import Capture, Track, Treatment
-from tuning.core.review.changes import Row, between_visits, compared, not_retested, summary, within_visit
+from tuning.core.judging.ledger import ledger_at
+from tuning.core.review.changes import Row, between_visits, not_retested, summary, within_visit
 from tuning.core.review.course import (
     Point,
     RungStep,
@@ -127,7 +128,7 @@ class ReviewState(QObject):
         case, before = self.space.case, self.before
         if case is None or before is None or self.same_session:
             return []
-        then = compared(case, before, self.space.knowledge.measures, self.space.rule)
+        then = ledger_at(case, before, self.space.knowledge.measures, self.space.rule)
         return not_retested(self.rows(), then)
 
     def summary(self) -> str:

@@ -300,3 +300,23 @@ def test_followed_clips_are_told_by_the_whole_clip_and_a_stop_is_obeyed():
     assert ticks[4:] == [1.0, 1.0] and stopped.quality[39, 1] > 0, (
         "ended while it was told apart: what was followed is kept"
     )
+
+
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_heel_that_hides_behind_its_unmarked_tendon_does_not_go_with_it(way):
+    """The tendon comes out, passes before the heel, and rises again while the heel stays hidden."""
+    frames, n = 60, np.arange(60)
+    sway = way * 5 * np.sin(n / 7)
+    up = np.interp(n, [0, 10, 20, 26, 59], [36, 36, 0, 40, 40])
+    at = np.stack([np.stack([500 + share * sway, y], axis=1) for share, y in (
+        (0.2, np.full(frames, 80.0)), (0.4, np.full(frames, 200.0)), (0.8, np.full(frames, 390.0)),
+        (1.0, np.full(frames, 600.0)), (1.0, 600 - up))], axis=1)  # fmt: skip
+    names = ["psis_left", "buttock_left", "knee_back_left", "heel_left"]
+    shown = np.ones((frames, 5), dtype=bool)
+    shown[:4, 4] = False
+    shown[19:26, 3] = False
+    shown[8:, 1] = False  # so that everything in the picture is looked at
+    found = track(Drawn(at, shown), frames, n / 60, 0, dict(zip(names, at[0], strict=False)))
+    off = np.linalg.norm(found.xy - at[:, :4], axis=2)
+    trusted = found.quality >= TRUSTED
+    assert off[trusted].max() < 3 and trusted[28:, 3].all() and not trusted[22:26, 3].any()

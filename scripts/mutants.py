@@ -36,10 +36,10 @@ ROOMS = {
     "judging": ("test_judging_errors", "test_verdict", "test_numbers", "test_judging"),
     "gate": ("test_gate",),
     "movement/tasks": ("test_task_values", "test_tempo", "test_movement", "test_tasks", "test_together"),
-    "force": ("test_force_values", "test_force", "test_force_laws", "test_together"),
+    "force": ("test_force_values", "test_force_standing", "test_force", "test_force_laws", "test_together"),
     "programme": ("test_programme", "test_drawings", "test_week"),
     "review": ("test_review",),
-    "reasoning": ("test_reasoning_signs", "test_reasoning_words", "test_reasoning"),
+    "reasoning": ("test_reasoning_signs", "test_reasoning_balance", "test_reasoning_words", "test_reasoning"),
 }
 """Rooms of core whose numbers and decisions carry meaning, and the tests nearest to them."""
 LONGEST_S = 240

@@ -60,6 +60,22 @@ def test_each_test_costs_its_minutes_and_those_of_getting_there():
     assert SHOWN == 3
 
 
+def test_a_test_says_what_it_tells_apart_the_factor_it_tells_most_about_first():
+    knee = both("squat-front-fppa", 25, 2)
+
+    def offered(*rows: Entry):
+        found = concluded(*knee, *rows)
+        return {o.id: o for o in next_tests(TABLE, found.of("knee-in", LEFT), found.found, TESTS)}
+
+    some = offered(*both("hip-abd", 100, 200), *both("knee-to-wall", 10, 10.1))
+    assert some["hip-er"].separates == "separates hip outward rotators weak from hip abductors weak", (
+        "from the likely one"
+    )
+    assert some["band-walk"].separates == "separates hip abductors weak from technique", "from what is still open"
+    assert some["tibial-rotation-block"].factors == ("tibial-rotation", "bony-twist")
+    assert offered()["hip-er"].separates == "separates hip outward rotators weak from technique"
+
+
 def test_a_test_of_the_left_is_done_lying_on_the_right():
     for side, lying in ((LEFT, "side, right"), (RIGHT, "side, left")):
         worse = {LEFT: (25, 2), RIGHT: (2, 25)}[side]

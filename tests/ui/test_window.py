@@ -70,6 +70,8 @@ def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
     window.page("intake").safety.clear()
     assert window.workspace.triage() is Triage.RED, "a clearance needs a name and a result"
     hands.clear_finding(window, "calf", "no swelling now")
+    whole = "clearance: calf swollen, warm or tender"
+    assert window.workspace.undo.undo_text == whole, "however narrow its choice"
     assert window.workspace.triage() is Triage.RED, "clearing one finding lifts no other"
     hands.clear_finding(window, "calf-breathless", "no clot")
     window.go("strength")

@@ -23,7 +23,7 @@ from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
 from tuning.ui.intake.safety_questions import ROW, AnswerList
-from tuning.ui.widgets import Line, button, label, rule
+from tuning.ui.widgets import Line, button, elided, label, rule
 from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
@@ -34,6 +34,8 @@ EFFECT = {
 }
 GIRTH = "calf-girth"
 """The measure that the triage reads."""
+WHOLE = Qt.ItemDataRole.ToolTipRole
+"""The whole name of a finding whose choice shows it shortened."""
 
 
 class SafetyPanel(QWidget):
@@ -112,10 +114,10 @@ class SafetyPanel(QWidget):
         self.cleared_by, self.cleared_on, self.result = Line(), QDateEdit(), Line()
         self.subject = QComboBox()
         self.subject.setAccessibleName("The finding or limit that is cleared; each by itself")
-        self.subject.setMinimumWidth(190)
+        self.subject.setFixedWidth(250)
         self.cleared_by.setPlaceholderText("Cleared by")
         self.cleared_by.setMinimumWidth(110)
-        self.result.setPlaceholderText("With what result")
+        self.result.setPlaceholderText("Result")
         self.cleared_on.setDate(date.today())
         self.cleared_on.setDisplayFormat("d MMM yyyy")
         for part, name in ((self.cleared_by, "Cleared by"), (self.cleared_on, "Cleared on"), (self.result, "Result")):
@@ -123,7 +125,7 @@ class SafetyPanel(QWidget):
         row = QHBoxLayout(self.clearance)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
-        row.addWidget(self.subject, 2)
+        row.addWidget(self.subject)
         row.addWidget(self.cleared_by, 1)
         row.addWidget(self.cleared_on)
         row.addWidget(self.result, 2)
@@ -188,7 +190,7 @@ class SafetyPanel(QWidget):
         if found is None:
             return
         with self._space.trying():
-            with self._space.action(f"clearance: {self.subject.currentText()}") as act:
+            with self._space.action(f"clearance: {self.subject.currentData(WHOLE)}") as act:
                 act.add(Clearance(found.screen.uid, who, when, result, subject))
             self.cleared_by.clear()
             self.result.clear()
@@ -230,7 +232,8 @@ class SafetyPanel(QWidget):
         chosen = self.subject.currentData()
         self.subject.clear()
         for finding in standing:
-            self.subject.addItem(finding_name(finding, table), finding.id)
+            self.subject.addItem(elided(self.subject, finding_name(finding, table)), finding.id)
+            self.subject.setItemData(self.subject.count() - 1, finding_name(finding, table), WHOLE)
         self.subject.setCurrentIndex(max(0, self.subject.findData(chosen)))
         if found is None:
             self.standing.setText("Not asked yet: testing and loading stay locked.")

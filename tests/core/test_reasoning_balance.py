@@ -192,6 +192,18 @@ def test_a_trial_is_the_changed_one_between_the_nearest_plain_ones_of_its_side()
     assert responses(MEASURES, [*row[:3], lost])[0].effect is Effect.INCOMPLETE
 
 
+def test_a_trial_speaks_where_it_answers_and_rests_on_what_was_changed():
+    row = [clip(30, minute=1), replace(clip(12, "cue", 2), quality=0.7), clip(28, minute=3)]
+    answers, stays = (Sign(measures=(), changes=("cue",), responds=way) for way in (True, False))
+    found = seen(answers, LEFT, *row)
+    assert found.there and not seen(stays, LEFT, *row).there and not seen(answers, RIGHT, *row).done
+    assert (found.verdict, found.quality, found.source) == (Effect.RESPONDS.value, 0.7, "trial cue")
+    assert found.entry == row[1].uid and found.text.startswith("cue: ")
+    assert not seen(replace(answers, changes=("wedge",)), LEFT, *row).done
+    same = [clip(30, minute=1), clip(30, "cue", 2), clip(30, minute=3)]
+    assert seen(stays, LEFT, *same).there and not seen(answers, LEFT, *same).there
+
+
 def test_unchanged_needs_an_error_small_enough_to_have_shown_half_the_finding():
     error = judge_response(FPPA, clip(30), clip(30, "cue"), clip(30), "cue").error
     size = 2 * error  # half of it is the error: just enough

@@ -29,8 +29,8 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
         import json
 
         from tuning.core.errors import BadInput
-        from tuning.core.reasoning.advice import SHOWN
-        from tuning.core.reasoning.conclusion import advise, conclude
+        from tuning.core.reasoning.advice import SHOWN, next_tests
+        from tuning.core.reasoning.conclusion import conclude
         from tuning.core.visit.efforts import Place
         from tuning.exchange.json.cases import read_case, reasoned
         from tuning.knowledge import load
@@ -43,7 +43,8 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
         found = conclude(read.case, knowledge.reasoning, knowledge.measures, tests, read.triage, read.schools)
         now = Place(position, "free", "hands") if position else None
         options = {
-            n: advise(knowledge.reasoning, one, found.found, tests, now)[:SHOWN] for n, one in enumerate(found.balances)
+            n: next_tests(knowledge.reasoning, one, found.found, tests, now)[:SHOWN]
+            for n, one in enumerate(found.balances)
         }
         told = reasoned(read, found, options)
         if as_json:

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from tuning.core.case import Case
 from tuning.core.entries import Decision
 from tuning.core.judging.measures import Measure
-from tuning.core.reasoning.advice import Option, Tests, next_tests
+from tuning.core.reasoning.advice import Tests
 from tuning.core.reasoning.balance import Balance, Label, Schools, Seen, balance, patterns_seen
 from tuning.core.reasoning.findings import Findings, findings
 from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.types import Role, Side, Triage
-from tuning.core.visit.efforts import Place
 
 OVERRULED = "factor-overruled"
 REFER = "A red flag stands: refer. Nothing is reasoned until it is cleared."
@@ -66,14 +65,6 @@ def _matters(one: Balance) -> tuple[int, int]:
     settled = max((sheet.score for sheet in one.sheets), default=0.0)
     last = one.seen.pattern.id in ("strength-gap", "level-tilt", "standing-knee-line")
     return int(last), -round(10 * settled)
-
-
-def advise(
-    table: ReasoningTable, one: Balance, found: Findings, tests: Tests, now: Place | None = None,
-    is_open: Callable[[str, Side], bool] = lambda _, __: True,
-) -> list[Option]:  # fmt: skip
-    """The next best tests of a pattern; see `next_tests`."""
-    return next_tests(table, one, found, tests, now, is_open)
 
 
 def name_for(one: Balance, factor: str, role: Role) -> str:

@@ -8,9 +8,9 @@ from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Note
 from tuning.core.errors import Refused
 from tuning.core.preferences import HABIT, REGIONAL
-from tuning.core.reasoning.advice import SHOWN, TRIAL, Option
+from tuning.core.reasoning.advice import SHOWN, TRIAL, Option, next_tests
 from tuning.core.reasoning.balance import Balance, Chip, Label, Schools, Sheet
-from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, advise, conclude, name_for
+from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclude, name_for
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.responses import Response
 from tuning.core.reasoning.signs import Look
@@ -122,7 +122,7 @@ class ReasoningState(QObject):
         if one is None:
             return []
         table = self.space.knowledge.reasoning
-        return advise(table, one, self.conclusion.found, self.tests, None, self._is_open)[:SHOWN]
+        return next_tests(table, one, self.conclusion.found, self.tests, None, self._is_open)[:SHOWN]
 
     def _is_open(self, test: str, side: Side) -> bool:
         space = self.space

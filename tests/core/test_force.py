@@ -55,8 +55,12 @@ def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
         assert rep.events["drive"] == pytest.approx(drive, abs=0.012)
         assert rep.events["bottom"] == pytest.approx(start, abs=0.12)
         assert {("rate-100", s) for s in LEGS} <= set(rep.values)
-    short = analyse(recording(plates.squats(Body(), pause=0.4)), "squat-pause")
-    assert any("2 s are asked for" in w or "no pause" in w or "stillness" in w for w in short.warnings)
+    for pause, told in ((0.4, True), (0.8, True), (1.4, False), (2.0, False)):
+        short = analyse(recording(plates.squats(Body(), pause=pause)), "squat-pause")
+        held = [rep.values["pause", Side.NONE] for rep in short.reps]
+        assert held == pytest.approx([pause] * 3, abs=0.1)
+        words = [f"Repetition {n}: paused {p:.1f} s only; 2 s are asked for." for n, p in enumerate(held, 1)]
+        assert [w for w in short.warnings if "paused" in w] == (words if told else [])
 
 
 def test_fast_tests_never_tell_rates_from_an_onset_and_one_leg_tests_no_velocity():

@@ -5,8 +5,10 @@ import pytest
 from forces import LEFT, RATE, RIGHT, line, read
 
 from tuning.core.force.analysis import analyse
+from tuning.core.force.motion import motion
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import of_course
+from tuning.core.force.together import GRID_HZ, align
 from tuning.core.force.weighing import weigh
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.devices import plates
@@ -130,3 +132,16 @@ def test_of_two_stands_on_one_leg_the_longer_is_read():
     assert rep.values["held", LEFT] == pytest.approx(11.0, abs=0.2) and rep.events["start"] == pytest.approx(
         11, abs=0.2
     )
+
+
+@pytest.mark.parametrize("part", [0.3, 0.5, -0.35])
+def test_the_clip_is_placed_between_the_steps_of_the_search(part):
+    """The clip tells the very height that the plates tell, so that nothing but the search can be off."""
+    left, right = heard(plates.squats(Body(mass_kg=70), 2), Faults(), np.random.default_rng(5))
+    recording = Recording(RATE, {LEFT: left, RIGHT: right})
+    moved = motion(recording, weigh(recording))
+    began = 0.5 + part / GRID_HZ
+    times = np.arange(0, recording.times[-1] - 1.0, 1 / 60)
+    clip = np.interp(times + began, recording.times, moved.height)
+    found = align(recording, times, clip)
+    assert found.offset == pytest.approx(began, abs=0.1 / GRID_HZ)

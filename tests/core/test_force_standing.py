@@ -7,7 +7,7 @@ from forces import LEFT, RATE, RIGHT, line, read
 from tuning.core.force.analysis import analyse
 from tuning.core.force.motion import motion
 from tuning.core.force.recording import Recording
-from tuning.core.force.sway import of_course
+from tuning.core.force.sway import course, of_course
 from tuning.core.force.together import GRID_HZ, align
 from tuning.core.force.weighing import weigh
 from tuning.core.types import LEGS, NotMeasured, Side
@@ -145,3 +145,21 @@ def test_the_clip_is_placed_between_the_steps_of_the_search(part):
     clip = np.interp(times + began, recording.times, moved.height)
     found = align(recording, times, clip)
     assert found.offset == pytest.approx(began, abs=0.1 / GRID_HZ)
+
+
+def test_the_point_of_pressure_is_smoothed_at_ten_hertz_and_told_about_its_mean():
+    t = np.arange(0, 20, 1 / RATE)
+    force = {leg: np.full(t.size, 350.0) for leg in LEGS}
+    point = np.stack([40 + 6 * np.sin(2 * np.pi * 10 * t), 25 + 6 * np.sin(2 * np.pi * 0.5 * t)], axis=1)
+    gap = point.copy()
+    gap[3000:3300] = np.nan
+    made = [course(Recording(RATE, force, point=dict.fromkeys(LEGS, p)), LEFT) for p in (point, gap)]
+    for found in made:
+        tone, slow = (np.ptp(found[6000:14000, k]) / 2 for k in (0, 1))
+        assert tone == pytest.approx(3, abs=0.02) and slow == pytest.approx(6, rel=0.01), (
+            "half at the edge, twice filtered"
+        )
+        assert np.abs(found.mean(axis=0)).max() < 1e-9
+    gap[3000:3500] = np.nan
+    lost = course(Recording(RATE, force, point=dict.fromkeys(LEGS, gap)), LEFT)
+    assert isinstance(lost, NotMeasured) and lost.reason == "point-lost"

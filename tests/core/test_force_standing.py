@@ -1,18 +1,25 @@
 """Standing on plates: what was weighed in part, plates exchanged, sway, the drive of squats and jumps."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from forces import LEFT, RATE, RIGHT, line, read
 
 from tuning.core.force.analysis import analyse
 from tuning.core.force.motion import motion
+from tuning.core.force.pattern import PatternRow, sentence
+from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, of_course
 from tuning.core.force.together import GRID_HZ, align
 from tuning.core.force.weighing import weigh
-from tuning.core.types import LEGS, NotMeasured, Side
+from tuning.core.judging.comparison import compare_sides
+from tuning.core.judging.verdict import Word
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
+from tuning.knowledge import load
 
 
 def test_plates_that_were_exchanged_turn_their_points_only_where_the_person_faced_the_other_way():
@@ -163,3 +170,26 @@ def test_the_point_of_pressure_is_smoothed_at_ten_hertz_and_told_about_its_mean(
     gap[3000:3500] = np.nan
     lost = course(Recording(RATE, force, point=dict.fromkeys(LEGS, gap)), LEFT)
     assert isinstance(lost, NotMeasured) and lost.reason == "point-lost"
+
+
+def test_the_pattern_counts_each_verdict_once_and_names_the_side_that_most_point_to():
+    [iso] = [test for test in TESTS.values() if test.id == "lunge-iso"]
+    whole = compare_sides(load().measures["lunge-iso-peak"], *(
+        Observation("lunge-iso-peak", leg, 500.0, np.full(3, 500.0), "mean") for leg in LEGS))  # fmt: skip
+
+    def told(**words: list[tuple[Word, float]]) -> str:
+        made = {way: [replace(whole, verdict=replace(whole.verdict, word=w, d=d)) for w, d in given]
+                for way, given in words.items()}  # fmt: skip
+        rates = made.get("rate", [None] * len(made["force"]))
+        return sentence([PatternRow(iso, f, r) for f, r in zip(made["force"], rates, strict=True)])
+
+    right, left, even, open_ = (Word.MARKED, 30.0), (Word.NOTABLE, -20.0), (Word.IN_TUNE, 2.0), (Word.CANNOT_TELL, -9.0)
+    assert told(force=[right, right, left, even, open_]) == (
+        "More force left in 1 of 5 tests, more force right in 2 of 5 tests, 1 in tune, 1 cannot tell: "
+        "no pattern beyond error."), "two of three is not more than two thirds"  # fmt: skip
+    assert told(force=[right, right, even, even, open_]).endswith(
+        "2 in tune, 1 cannot tell: the right leg takes more, with no side for the rise.")  # fmt: skip
+    assert told(force=[even, even], rate=[left, left]).endswith(
+        "faster rise left in 2 of 2 tests: the left leg rises faster, with no side for force.")  # fmt: skip
+    assert told(force=[left, left], rate=[left, left]).endswith("the left leg takes more and rises faster.")
+    assert told(force=[right]).endswith("no pattern beyond error."), "one test is no pattern"

@@ -10,6 +10,7 @@ from tuning.core.force.sides import lines_of
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.verdict import Word
 from tuning.core.types import NotMeasured, Side
+from tuning.core.units import sentence_case
 
 LEAST_TESTS = 2
 """A pattern needs at least so many tests beyond error that point the same way (practice judgement, editable)."""
@@ -88,7 +89,7 @@ def sentence(found: Sequence[PatternRow]) -> str:
         return "No test has both legs yet."
     told = [_told(force, "more force"), _told(rate, "faster rise")]
     text = f"{'; '.join(t for t in told if t)}: {_meaning(force, rate)}."
-    return text[:1].upper() + text[1:]
+    return sentence_case(text)
 
 
 def _told(c: Count, what: str) -> str:

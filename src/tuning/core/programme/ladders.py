@@ -12,6 +12,7 @@ from tuning.core.programme.kit import Kit, KitItem
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.pose import Frame, Position, at_depth, knee_zone, kneecap_zone
 from tuning.core.types import LEGS, Side, Triage
+from tuning.core.units import sentence_case
 
 BREATH_S = 8
 """A full breath with its pause, seconds (practice judgement, editable)."""
@@ -249,7 +250,7 @@ class Rung:
         """The steps with left and right filled in; without a side in general words."""
         known = side in LEGS
         words = {"side": side.value if known else "working", "other": side.other.value if known else "other"}
-        words["Side"] = words["side"].capitalize()
+        words["Side"] = sentence_case(words["side"])
         return tuple(step.format(**words) for step in self.steps)
 
     @property

@@ -13,6 +13,7 @@ from PIL import Image
 from PyQt6.QtWidgets import QMessageBox
 
 from tuning.core.entries import Track
+from tuning.core.errors import EnvironmentFault
 from tuning.core.judging.comparison import compare_change
 from tuning.core.movement.causes import causes
 from tuning.core.types import NotMeasured, Observation, Setup, Side
@@ -283,15 +284,37 @@ def test_of_a_recording_only_what_was_kept_stays_on_the_disk(qtbot, tmp_path, mo
     dialog.show()
     qtbot.waitUntil(lambda: dialog.view.image is not None)
     dialog.record.click()
-    seen = list(tmp_path.glob("tuning-live-*"))
-    assert len(seen) == (end != "refused") and ("full" in dialog.hint.text()) == (end == "refused")
+    assert ("full" in dialog.hint.text()) == (end == "refused")
     shown = dialog._camera.given
     qtbot.waitUntil(lambda: dialog._camera.given > shown + 8)
     if end == "kept":
         dialog.record.click()
     dialog.close()
     assert [path.name for path in tmp_path.rglob("*.mp4")] == ["live.mp4"] * (end == "kept")
-    assert list(tmp_path.glob("tuning-live-*")) == seen * (end == "kept")
+    assert len(list(tmp_path.glob("tuning-live-*"))) == (end == "kept")
+
+
+def test_a_recording_that_could_not_be_ended_makes_room_for_the_next(qtbot, tmp_path, monkeypatch):
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    dialog = LiveDialog(None, Held(numbered(1)[0]))
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(lambda: dialog.view.image is not None)
+
+    def full(_):
+        raise EnvironmentFault("The disk is full.")
+
+    for broken in (True, False):
+        dialog.record.click()
+        shown = dialog._camera.given
+        qtbot.waitUntil(lambda shown=shown: dialog._camera.given > shown + 8)
+        with monkeypatch.context() as patched:
+            if broken:
+                patched.setattr("tuning.video.recorder.Recorder.close", full)
+            dialog.record.click()
+        assert (dialog.recorded is None) is broken and ("full" in dialog.hint.text()) is broken
+        assert len(list(tmp_path.glob("tuning-live-*"))) == 1
+        assert not broken or dialog.record.text() == "Record", "the next press begins anew, and says so"
 
 
 def test_the_simulated_camera_plays_round_and_round(tmp_path):

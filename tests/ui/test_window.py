@@ -2,6 +2,7 @@
 
 import itertools
 from dataclasses import fields
+from datetime import date
 from pathlib import Path
 
 import hands
@@ -10,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QMessageBox, QSpinBox
 
+from tuning.core.entries import Clearance
 from tuning.core.types import Role, Side, Triage
 from tuning.ui import theme
 from tuning.ui.actions import CommandList
@@ -76,6 +78,38 @@ def test_red_locks_testing_and_loading_until_a_clearance(window, patient):
     hands.clear_finding(window, "calf-breathless", "no clot")
     window.go("strength")
     assert window.stage == "strength" and "cleared" in window.header.caution.text()
+
+
+def typed_clearance(window):
+    """Who and what, typed for the calf, not recorded yet."""
+    hands.record_screen(window, "calf", "tendon-drug")
+    panel = window.page("intake").safety
+    panel.subject.setCurrentIndex(panel.subject.findData("calf"))
+    panel.cleared_by.setText("Dr. Marsh")
+    panel.result.setText("no clot on ultrasound")
+    return panel
+
+
+def test_what_was_typed_to_clear_one_finding_never_clears_another(window, patient):
+    patient("potter", "intake")
+    panel, space = typed_clearance(window), window.workspace
+    standing = space.standing().screen.uid
+    with space.action("clearance elsewhere") as act:  # as another window does it
+        act.add(Clearance(standing, "Dr. Weber", date.today(), "no swelling", "calf"))
+    assert panel.subject.currentIndex() == -1 and panel.result.text() == "no clot on ultrasound"
+    panel.clear()
+    assert [one.subject for one in space.entries(Clearance)] == ["calf"], "the other one still stands"
+    assert "Choose the finding" in window.status.message.text()
+    hands.clear_finding(window, "tendon-drug", "no fluoroquinolone")
+    assert [one.subject for one in space.entries(Clearance)] == ["calf", "tendon-drug"]
+
+
+def test_a_clearance_that_was_typed_for_one_person_is_not_there_for_the_next(window, patient):
+    patient("potter", "intake")
+    panel = typed_clearance(window)
+    patient("beekeeper", "intake")
+    hands.record_screen(window, "calf", "tendon-drug")
+    assert not panel.cleared_by.text() and not panel.result.text() and panel.subject.currentIndex() == 0
 
 
 def test_without_a_screen_nothing_is_tested_and_one_key_asks_it(window, patient):

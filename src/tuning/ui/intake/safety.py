@@ -115,6 +115,7 @@ class SafetyPanel(QWidget):
         self.subject = QComboBox()
         self.subject.setAccessibleName("The finding or limit that is cleared; each by itself")
         self.subject.setFixedWidth(250)
+        self.subject.setPlaceholderText("Which finding?")
         self.cleared_by.setPlaceholderText("Cleared by")
         self.cleared_by.setMinimumWidth(110)
         self.result.setPlaceholderText("Result")
@@ -133,7 +134,10 @@ class SafetyPanel(QWidget):
         return self.clearance
 
     def _forget(self) -> None:
-        self.note.clear()
+        for field in (self.note, self.cleared_by, self.result):
+            field.clear()
+        self.cleared_on.setDate(date.today())
+        self.subject.clear()
         self._show_answers()
 
     def _show_answers(self) -> None:
@@ -189,6 +193,9 @@ class SafetyPanel(QWidget):
         when, subject = self.cleared_on.date().toPyDate(), str(self.subject.currentData() or "")
         if found is None:
             return
+        if not subject:
+            self.refused.emit("Choose the finding that is cleared; the one chosen before stands no more.")
+            return
         with self._space.trying():
             with self._space.action(f"clearance: {self.subject.currentData(WHOLE)}") as act:
                 act.add(Clearance(found.screen.uid, who, when, result, subject))
@@ -229,12 +236,14 @@ class SafetyPanel(QWidget):
         standing = found.open if found is not None else ()
         self.clearance.setVisible(bool(standing) and self._space.role is Role.CLINICIAN)
         self.refer.setVisible(bool(standing))
-        chosen = self.subject.currentData()
+        chosen, typed = self.subject.currentData(), self.cleared_by.text() or self.result.text()
         self.subject.clear()
         for finding in standing:
             self.subject.addItem(elided(self.subject, finding_name(finding, table)), finding.id)
             self.subject.setItemData(self.subject.count() - 1, finding_name(finding, table), WHOLE)
-        self.subject.setCurrentIndex(max(0, self.subject.findData(chosen)))
+        at = self.subject.findData(chosen)
+        # What was typed for one finding is no clearance of another, when that one was cleared elsewhere meanwhile.
+        self.subject.setCurrentIndex(at if at >= 0 or (chosen and typed) else 0)
         if found is None:
             self.standing.setText("Not asked yet: testing and loading stay locked.")
             return

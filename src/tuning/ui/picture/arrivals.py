@@ -97,9 +97,10 @@ class Arrivals(QObject):
             try:
                 look_at(path)
                 kept = media.keep(path, tick)
+                source = open_source(media.lent(kept), path.name)
             except TuningError as err:
-                raise type(err)(f"{err}{_where(filmed)}") from err
-            source = open_source(media.lent(kept), path.name)
+                err.args = (f"{err}{_where(filmed)}",)
+                raise
             return Opened(source, kept, kind_id, case, filmed)
 
         job = Job(f"Opening {path.name}", work, case)

@@ -173,7 +173,7 @@ class LiveDialog(QDialog):
         self.view.placed.connect(self._place)
         self.cue.activated.connect(lambda _: self._begin_cue())
         self.arrived.connect(self._show)
-        self.gone.connect(self.hint.setText)
+        self.gone.connect(self._tell_failure)
         self._thread = threading.Thread(target=self._serve, daemon=True, name="camera")
         self._thread.start()
 
@@ -295,12 +295,13 @@ class LiveDialog(QDialog):
         elif self._recorder is not None:
             self._end()
         elif self.view.image is not None:
+            self._forget()  # what failed before
+            self.hint.setText("")
             self._folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
             self._start_plates()  # first, so that the clip lies within what they hear
             try:
                 self._recorder = Recorder(self._folder / "live.mp4", self.view.image.width(), self.view.image.height())
             except TuningError as err:
-                self._forget()
                 self.hint.setText(str(err))
                 return
             self.with_plates.setEnabled(False)
@@ -315,7 +316,7 @@ class LiveDialog(QDialog):
         try:
             self.recorded = recorder.close()
         except TuningError as err:
-            self.hint.setText(str(err))
+            self._tell_failure(str(err))
             return
         try:
             if self._plates is not None and self._samples:
@@ -327,6 +328,13 @@ class LiveDialog(QDialog):
             self.record.setText("Keep the clip alone")
             return
         self.accept()
+
+    def _tell_failure(self, words: str) -> None:
+        """Say what failed; where it ended the recording the button begins another."""
+        self.hint.setText(words)
+        if self._recorder is None:
+            self.record.setText("Record")
+            self.with_plates.setEnabled(True)
 
     # plates that run with the clip
 

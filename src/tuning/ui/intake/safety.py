@@ -114,13 +114,14 @@ class SafetyPanel(QWidget):
         self.cleared_by, self.cleared_on, self.result = Line(), QDateEdit(), Line()
         self.subject = QComboBox()
         self.subject.setAccessibleName("The finding or limit that is cleared; each by itself")
-        self.subject.setFixedWidth(250)
+        self.subject.setFixedWidth(235)
         self.subject.setPlaceholderText("Which finding?")
         self.cleared_by.setPlaceholderText("Cleared by")
         self.cleared_by.setMinimumWidth(110)
         self.result.setPlaceholderText("Result")
         self.cleared_on.setDate(date.today())
         self.cleared_on.setDisplayFormat("d MMM yyyy")
+        self.cleared_on.setFixedWidth(122)
         for part, name in ((self.cleared_by, "Cleared by"), (self.cleared_on, "Cleared on"), (self.result, "Result")):
             part.setAccessibleName(name)
         row = QHBoxLayout(self.clearance)
@@ -243,7 +244,7 @@ class SafetyPanel(QWidget):
             self.subject.setItemData(self.subject.count() - 1, finding_name(finding, table), WHOLE)
         at = self.subject.findData(chosen)
         # What was typed for one finding is no clearance of another, when that one was cleared elsewhere meanwhile.
-        self.subject.setCurrentIndex(at if at >= 0 or (chosen and typed) else 0)
+        self.subject.setCurrentIndex(at if at >= 0 or typed else 0)
         if found is None:
             self.standing.setText("Not asked yet: testing and loading stay locked.")
             return

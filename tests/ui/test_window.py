@@ -9,7 +9,7 @@ import hands
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QMessageBox, QSpinBox
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QMessageBox, QPlainTextEdit, QSpinBox
 
 from tuning.core.entries import Clearance
 from tuning.core.types import Role, Side, Triage
@@ -103,6 +103,37 @@ def test_what_was_typed_to_clear_one_finding_never_clears_another(window, patien
     assert "Choose the finding" in window.status.message.text()
     hands.clear_finding(window, "tendon-drug", "no fluoroquinolone")
     assert [one.subject for one in space.entries(Clearance)] == ["calf", "tendon-drug"]
+
+
+def test_nothing_that_was_typed_and_not_kept_for_one_person_shows_for_the_next(window, patient):
+    """Every field of every stage and page of the intake that can be typed into."""
+
+    def fields():
+        every = [f for kind in (QLineEdit, QPlainTextEdit) for f in window.findChildren(kind)]
+        return [f for f in every if f.isVisible() and f.isEnabled() and not f.isReadOnly()]
+
+    def walk():
+        for stage in STAGES:
+            window.go(stage.id)
+            for leaf in ("Complaint", "History", "Shoes", "Consent", "Safety") if stage.id == "intake" else ("",):
+                if leaf:
+                    window.page("intake").open_leaf(leaf)
+                hands.settle()
+                yield stage.id, leaf
+
+    text = lambda f: f.text() if isinstance(f, QLineEdit) else f.toPlainText()  # noqa: E731
+    patient("glassblower", "intake")
+    typed = set()
+    for _ in walk():
+        for field in fields():
+            field.setText("Zq7") if isinstance(field, QLineEdit) else field.setPlainText("Zq7")
+            typed.add(id(field))
+    assert len(typed) > 40
+    patient("choir conductor", "intake")
+    window.new_visit()
+    hands.record_screen(window, "trauma")
+    shown = {(*at, f.accessibleName()) for at in walk() for f in fields() if "Zq7" in text(f)}
+    assert not shown
 
 
 def test_a_clearance_that_was_typed_for_one_person_is_not_there_for_the_next(window, patient):

@@ -176,6 +176,7 @@ class ChooseView(QWidget):
         self.reason = Line()
         self.reason.setPlaceholderText("Reason for starting while a condition is open")
         self.reason.setAccessibleName("Reason")
+        self._workspace.case_changed.connect(self.reason.clear)
         column.addWidget(self.reason)
         self.write_button = button("Add to plan", self.write, "primary")
         column.addWidget(self.write_button)

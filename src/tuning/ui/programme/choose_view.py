@@ -174,7 +174,7 @@ class ChooseView(QWidget):
         self.dose_words = label("", wrap=True)
         column.addWidget(self.dose_words)
         self.reason = Line()
-        self.reason.setPlaceholderText("Reason for starting while a condition is open")
+        self.reason.setPlaceholderText("Reason for starting anyway")
         self.reason.setAccessibleName("Reason")
         self._workspace.case_changed.connect(self.reason.clear)
         column.addWidget(self.reason)

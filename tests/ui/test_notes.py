@@ -117,6 +117,27 @@ def test_filming_under_amber_keeps_its_reason_and_says_that_the_camera_is_made_u
     assert opened is not None and opened.uid == kept.uid
 
 
+def test_of_a_recording_during_which_consent_is_taken_back_nothing_stays(window, patient, monkeypatch, tmp_path):
+    patient("glassblower", "intake")
+    window.new_visit()
+    hands.record_screen(window)
+    window.go("movement")
+    bench, said = window.page("movement").bench, []
+    window.page("movement").refused.connect(said.append)
+    Filmed.file = tmp_path / "tuning-live-x" / "live.mp4"
+    Filmed.file.parent.mkdir()
+    shutil.copy(CLIPS["squat-front"].path, Filmed.file)
+
+    def filmed(_: object) -> None:
+        with window.workspace.action("consent") as act:
+            act.add(Form(CONSENT, {"film": "no"}))
+
+    monkeypatch.setattr(Filmed, "exec", filmed)
+    monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", Filmed)
+    bench.live()
+    assert said and not Filmed.file.parent.exists() and not window.workspace.entries(Capture)
+
+
 def test_a_recording_that_cannot_be_kept_is_told_where_it_lies(window, patient, qtbot, monkeypatch, tmp_path):
     patient("glassblower", "intake")
     window.new_visit()

@@ -91,6 +91,8 @@ class Arrivals(QObject):
         """Check, copy and open a file in the background, for the case that is open now."""
         media, case = self._workspace.record.media, self._workspace.case
         if case is None or self.refuses():
+            if filmed is not None:  # consent was taken back while it was filmed
+                shutil.rmtree(filmed.clip.parent, ignore_errors=True)
             return
 
         def work(tick: Callable[[float], None]) -> Opened:

@@ -198,8 +198,8 @@ class Follower:
     @staticmethod
     def _to_the_next(predicted: list[Floats]) -> list[float]:
         """How far the next mark is expected from each."""
-        at = np.array(predicted)
-        apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
+        at = np.array(predicted) @ (1, 1j)
+        apart = np.abs(at[:, None] - at)
         np.fill_diagonal(apart, np.inf)
         nearest: list[float] = apart.min(axis=1).tolist()
         return nearest

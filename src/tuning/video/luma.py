@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 
 Plane = NDArray[np.uint8]
+QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
+"""Turned once and for all: of planes that are only looked at turned every part would be copied whole."""
 BACKWARD_BYTES = 192 * 2**20
 """Planes held at a time when frames are read backward."""
 
@@ -36,20 +38,18 @@ class Picture:
     def mixed(self, corners: NDArray[np.int64], size: int, weights: NDArray[np.float32]) -> NDArray[np.float32]:
         """Squares (m, size²) from their first pixels (m, 2), edges repeated, each a mix of brightness, blue and red
         differences by its weights (m, 3). All at once, since marks are many and squares small."""
-        places = corners.tolist()
-        seen = _squares(self.y, places, size)
-        seen *= weights[:, :1]
-        if self.halves is None or not weights[:, 1:].any():
-            return seen
+        [seen] = _squares([self.y], corners, size)
+        mixed = seen * weights[:, :1]
+        coloured = weights[:, 1:].any(axis=1)
+        if self.halves is None or not coloured.any():
+            return mixed
+        of = slice(None) if coloured.all() else coloured
         small = size // 2 + 3
-        before = [(x // 2 - 1, y // 2 - 1) for x, y in places]
-        blue, red = (_squares(half, before, small) for half in self.halves)
-        blue *= weights[:, 1:2]
-        red *= weights[:, 2:]
-        blue += red
-        down, across = _between(size)[corners[:, ::-1].T % 2]
-        seen += (down @ blue.reshape(-1, small, small) @ across.transpose(0, 2, 1)).reshape(len(seen), -1)
-        return seen
+        blue, red = _squares(self.halves, corners[of] // 2 - 1, small)
+        colour = blue * weights[of, 1:2] + red * weights[of, 2:]
+        down, across = _between(size)[corners[of, ::-1].T % 2]
+        mixed[of] += (down @ colour.reshape(-1, small, small) @ across.transpose(0, 2, 1)).reshape(-1, size * size)
+        return mixed
 
     def copy(self) -> Picture:
         """A picture that outlives its frame."""
@@ -75,12 +75,20 @@ def square(plane: Plane, x: int, y: int, size: int) -> Plane:
     return plane[np.ix_(rows, columns)]
 
 
-def _squares(plane: Plane, places: Sequence[tuple[int, int]], size: int) -> NDArray[np.float32]:
-    """One square a row: numbers by rows are worked on much faster than by small squares."""
-    seen = np.empty((len(places), size, size), dtype=np.float32)
-    for n, (x, y) in enumerate(places):
-        seen[n] = square(plane, x, y, size)
-    return seen.reshape(len(places), -1)
+def _squares(planes: Sequence[Plane], corners: NDArray[np.int64], size: int) -> list[Plane]:
+    """The squares of each plane from their first pixels (m, 2), one a row: numbers by rows are worked on much faster
+    than by small squares."""
+    x, y = (first[:, None] + steps for first, steps in zip(corners.T.astype(np.float32), _steps(size), strict=True))
+    x, y = x.reshape(-1, size), y.reshape(-1, size)  # no row that is given over may be longer than 32767
+    seen = [cv2.remap(plane, x, y, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE) for plane in planes]
+    return [found.reshape(-1, size * size).astype(np.uint8, copy=False) for found in seen]
+
+
+@lru_cache(maxsize=64)
+def _steps(size: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """How far each pixel of a square lies from its first one, shape (size²,): across and down."""
+    down, across = np.indices((size, size), dtype=np.float32).reshape(2, -1)
+    return across, down
 
 
 @lru_cache(maxsize=64)
@@ -111,6 +119,10 @@ def _rows(frame: av.VideoFrame, n: int) -> Plane:
     return np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)[:, : plane.width]
 
 
+def _turned(plane: Plane, turns: int) -> Plane:
+    return np.asarray(cv2.rotate(plane, QUARTERS[turns]), dtype=np.uint8)
+
+
 def _picture(frame: av.VideoFrame, turns: int) -> Picture:
     if frame.format.name not in ("yuv420p", "yuvj420p"):
         frame = frame.reformat(format="yuv420p")
@@ -120,8 +132,8 @@ def _picture(frame: av.VideoFrame, turns: int) -> Picture:
     if y.shape[0] % 2 or y.shape[1] % 2:  # the sample that covers the odd edge alone would come first
         whole = [np.rot90(_doubled(half)[: y.shape[0], : y.shape[1]], turns) for half in (blue, red)]
         blue, red = (_halved(plane) for plane in whole)
-        return Picture(np.rot90(y, turns), (blue, red))
-    return Picture(np.rot90(y, turns), (np.rot90(blue, turns), np.rot90(red, turns)))
+        return Picture(_turned(y, turns), (blue, red))
+    return Picture(_turned(y, turns), (_turned(blue, turns), _turned(red, turns)))
 
 
 class LumaReader:

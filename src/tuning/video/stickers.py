@@ -18,6 +18,8 @@ from tuning.video.luma import Picture, Plane, picture_of, square
 
 CENTRED_PX = 0.5
 """A window whose middle lies so near to what was found in it, on both axes, is not laid anew."""
+LEAST_AREA = np.float32(1e-3)
+"""Where nothing is seen, so that no area divides by zero, px²."""
 Axis = tuple[float, float, float]
 """Weights of brightness, blue and red difference."""
 BRIGHT: Axis = (1.0, 0.0, 0.0)
@@ -26,6 +28,8 @@ SPREAD = np.diag([15.0**2, 6.0**2, 6.0**2])
 """How much the ground of a mark changes beyond what is around it now (grey levels, squared): shade more than hue
 (practice judgement, editable)."""
 
+RING = 1.5, 2.1
+"""The ring around a sticker that its surroundings are taken from, radii."""
 RADII = np.arange(2.5, 14.1, 0.5)
 """Sticker radii looked for, px."""
 SNAP_PX = 4.0
@@ -68,11 +72,16 @@ def crop(plane: Plane, centre: Floats, half: int) -> tuple[Plane, int, int]:
     return square(plane, x, y, 2 * half + 1), x, y
 
 
+def _reach(radius: float) -> int:
+    """How many pixels from its middle one a disc and the ring around it reach."""
+    return int(RING[1] * radius)
+
+
 class Discs:
     """Masks for m stickers on one square grid: core and four ring sectors, and the counting window."""
 
     def __init__(self, radii: tuple[float, ...]) -> None:
-        self.half = int(np.ceil(2.1 * max(radii))) + 1
+        self.half = _reach(max(radii))
         grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
         x, y = (g.ravel() for g in np.meshgrid(grid, grid))
         self.sums = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
@@ -81,7 +90,7 @@ class Discs:
         for radius in radii:
             windows.append(np.clip(1.75 * radius + 0.5 - distance, 0, 1))
             core = distance <= 0.55 * radius
-            ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
+            ring = (distance >= RING[0] * radius) & (distance <= RING[1] * radius)
             ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
             sectors = [ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways]
             levels.append(np.stack([part / part.sum() for part in (core, *sectors)]))
@@ -115,36 +124,34 @@ def centroids(
     picture: Picture, starts: Floats, discs: Discs, axes: Sequence[Axis], rounds: int = 4
 ) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
-    at, contrast, area = starts.copy(), np.empty(len(starts)), np.empty(len(starts))
-    spread = np.empty((len(starts), 3))
+    at, over, sums = starts.copy(), np.empty(len(starts), np.float32), np.empty((len(starts), 6), np.float32)
     weights = np.array(axes, dtype=np.float32)
-    middles, now = np.full(at.shape, np.nan), np.arange(len(at))
+    now, levels, window = np.arange(len(at)), discs.levels, discs.window
     for _ in range(rounds):
-        # What is found hangs on the pixel that the window is centred on, and hardly on its very middle.
-        now = now[~(np.abs(at[now] - middles[now]) <= CENTRED_PX).all(axis=1)]
-        if not now.size:
-            break
         corners = np.floor(at[now]).astype(np.int64) - discs.half
-        middles[now] = corners + discs.half + 0.5
         pixels = picture.mixed(corners, 2 * discs.half + 1, weights[now])
-        whole = len(now) == len(at)
-        levels = np.matmul(discs.levels if whole else discs.levels[now], pixels[:, :, None])[:, :, 0]
-        ground = levels[:, 1:].max(axis=1)
-        over = np.maximum(levels[:, 0] - ground, np.float32(1e-3))
-        pixels -= (ground + over / 2)[:, None]
-        pixels *= (2 / over)[:, None]
+        level = np.matmul(levels, pixels[:, :, None])[:, :, 0]
+        ground = level[:, 1:].max(axis=1)
+        over[now] = above = np.maximum(level[:, 0] - ground, np.float32(1e-3))
+        pixels -= (ground + above / 2)[:, None]
+        pixels *= (2 / above)[:, None]
         weight = np.minimum(np.maximum(pixels, 0, out=pixels), 1, out=pixels)
-        weight *= discs.window if whole else discs.window[now]
-        sums = weight @ discs.sums
-        contrast[now], area[now] = over, np.maximum(sums[:, 0], 1e-3)
+        weight *= window
+        sums[now] = seen = weight @ discs.sums
+        away = seen[:, 1:3] / np.maximum(seen[:, :1], LEAST_AREA)
         # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
-        away = np.clip(sums[:, 1:3] / area[now, None], -discs.half, discs.half)
-        at[now] = middles[now] + away
-        spread[now] = sums[:, 3:] / area[now, None] - away[:, [0, 0, 1]] * away[:, [0, 1, 1]]
-    return [
-        Blob(place, c, size_, (xx, xy, yy)) if c >= 6 and size_ >= 2 else None
-        for place, c, size_, (xx, xy, yy) in zip(at, contrast.tolist(), area.tolist(), spread.tolist(), strict=True)
-    ]
+        at[now] = corners + (discs.half + 0.5) + away
+        # What is found hangs on the pixel that the window is centred on, and hardly on its very middle.
+        off = (np.abs(away) > CENTRED_PX).any(axis=1)
+        if not off.any():
+            break
+        now = now[off]
+        levels, window = discs.levels[now], discs.window[now]
+    area = np.maximum(sums[:, 0], LEAST_AREA)
+    _, x, y, xx, xy, yy = (sums / area[:, None]).T
+    spread = zip((xx - x * x).tolist(), (xy - x * y).tolist(), (yy - y * y).tolist(), strict=True)
+    told = zip(at, over.tolist(), area.tolist(), spread, strict=True)
+    return [Blob(*seen) if seen[1] >= 6 and seen[2] >= 2 else None for seen in told]
 
 
 def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blob | None:
@@ -156,7 +163,7 @@ def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[
     1936), and the contrast along it from which a disc is no chance: a plain ground needs little."""
     if picture.halves is None:
         return [None] * len(radii)
-    half = int(np.ceil(2.1 * max(radii))) + 1
+    half = _reach(max(radii))
     corners = np.tile(np.floor(at).astype(np.int64) - half, (3, 1))
     colours = picture.mixed(corners, 2 * half + 1, np.eye(3, dtype=np.float32)).astype(np.float64).T
     return [_telling_axis(colours[core], colours[ring]) for core, ring in (_core_and_ring(r, half) for r in radii)]
@@ -167,19 +174,21 @@ def _core_and_ring(radius: float, half: int) -> tuple[NDArray[np.intp], NDArray[
     """Pixels of a square that lie inside a disc in its middle, and those of the ring around it."""
     grid = np.arange(-half, half + 1)
     distance = np.hypot(*np.meshgrid(grid, grid)).ravel()
-    ring = (distance >= 1.5 * radius) & (distance <= 2.1 * radius)
+    ring = (distance >= RING[0] * radius) & (distance <= RING[1] * radius)
     return np.flatnonzero(distance <= max(0.55 * radius, 1.0)), np.flatnonzero(ring)
 
 
 def _telling_axis(core: Floats, ring: Floats) -> tuple[Axis, float] | None:
     """As `_telling_axes` gives it, from colours (n, 3) inside and around."""
-    changes = np.cov(ring.T)
-    weights = np.linalg.solve(changes + SPREAD, core.mean(axis=0) - ring.mean(axis=0))
-    length = float(np.linalg.norm(weights))
+    ground = ring.mean(axis=0)
+    off = ring - ground
+    changes = off.T @ off / (len(ring) - 1)
+    weights = np.linalg.solve(changes + SPREAD, core.mean(axis=0) - ground)
+    length = math.sqrt(weights @ weights)
     if length == 0:
         return None
     weights /= length
-    least = float(np.clip(NO_CHANCE * np.sqrt(weights @ changes @ weights), LEAST_ON_PLAIN, LEAST_COLOUR))
+    least = min(max(NO_CHANCE * math.sqrt(weights @ changes @ weights), LEAST_ON_PLAIN), LEAST_COLOUR)
     wy, wu, wv = weights.tolist()
     return (wy, wu, wv), least
 

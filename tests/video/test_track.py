@@ -240,6 +240,35 @@ def test_a_coloured_sticker_is_followed_over_ground_that_gets_lighter_and_darker
         assert quality >= TRUSTED and at == pytest.approx((60 + 2.0 * n, 80), abs=0.5), n
 
 
+SKIN, PINK, WHITE = (70, 118, 140), (120, 115, 175), (200, 128, 128)
+
+
+@pytest.mark.parametrize("side", [-1, 1])
+def test_a_white_patch_is_not_a_pink_sticker_though_both_are_brighter_than_the_skin(side):
+    def picture(n):
+        return in_colour(*([(120, 80, 4.5)], SKIN, PINK) if n < 5 else ([(120 + 6 * side, 80, 4.5)], SKIN, WHITE))
+
+    follower = Follower(picture(0), {"heel_left": np.array([120.0, 80.0])})
+    told = [follower.step(picture(n))[0] for n in range(1, 20)]
+    assert all(quality >= TRUSTED and at == pytest.approx((120, 80), abs=0.5) for at, quality in told[:4])
+    assert all(quality < TRUSTED for _, quality in told[4:])
+
+
+@pytest.mark.parametrize("side", [-1, 1])
+def test_a_sticker_that_is_not_drawn_yet_at_the_click_is_taken_where_it_shows(side):
+    others = [(60, 50, 4.5), (60, 110, 4.5), (180, 50, 4.5)]
+
+    def picture(n):
+        return in_colour(others if n < 4 else [*others, (180 + 2.5 * side, 110, 4.5)], SKIN, PINK)
+
+    marks = {f"mark {n}": np.array(at[:2], float) for n, at in enumerate([*others, (180, 110)])}
+    follower = Follower(picture(0), marks)
+    assert follower.targets[-1].sticker is None
+    told = [follower.step(picture(n))[-1] for n in range(1, 12)]
+    for at, quality in told[5:]:
+        assert quality >= TRUSTED and at == pytest.approx((180 + 2.5 * side, 110), abs=0.3)
+
+
 @pytest.mark.parametrize("speed", [(12.0, 0.0), (-12.0, 5.0), (0.0, 16.0)])
 def test_a_foot_that_moves_in_the_first_frame_is_not_lost(speed):
     def picture(n):

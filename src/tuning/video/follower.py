@@ -7,7 +7,7 @@ n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import combinations
 
@@ -28,6 +28,7 @@ from tuning.video.stickers import (
     Blob,
     Discs,
     Sticker,
+    as_coloured,
     as_picture,
     centroids,
     crop,
@@ -41,6 +42,7 @@ from tuning.video.stickers import (
 from tuning.video.survey import looks_of, survey
 from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
 from tuning.video.together import (
+    BORROWED,
     CLEARLY,
     FAR_SHARE,
     FREE_PX,
@@ -109,22 +111,33 @@ class Follower:
 
     def _by_the_others(self, picture: Picture, target: Target) -> None:
         """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
-        if target.sticker is not None:
-            return
-        looks = [t.sticker for t in self.targets if t.sticker is not None]
+        if target.sticker is None:
+            looks = [t.sticker for t in self.targets if t.sticker is not None]
+            self._take_as(picture, target, looks, PALE_LIKE)
+
+    def _take_as(self, picture: Picture, target: Target, looks: Sequence[Sticker], least: float) -> None:
+        """Take what is nobody's and looks, at `least` so much, like one of these stickers for a mark."""
         taken = [t.at for t in self.targets if t.sticker is not None]
         finds = [
             (seen.contrast / look.contrast * min(seen.area / look.area, look.area / seen.area), seen, look)
             for look in looks
-            for seen in search(picture, target.at, SNAP_PX, replace(look, contrast=2 * PALE))
-            if all(gap(seen.at, place) > SAME_PX for place in taken) and seen.contrast >= PALE
+            for seen in search(picture, target.at, SNAP_PX, replace(look, contrast=2 * min(PALE, look.contrast / 2)))
+            if all(gap(seen.at, place) > SAME_PX for place in taken)
+            and seen.contrast >= min(PALE, look.contrast / 2)
+            and as_coloured(seen.colour, look) >= least
         ]
         best = max(finds, key=lambda find: find[0], default=None)
-        if best is not None and best[0] >= PALE_LIKE:
+        if best is not None and best[0] >= least:
             _, seen, look = best
             target.at, target.patch, target.hold = seen.at, None, 1.0
-            target.sticker = Sticker(look.radius, look.axis, seen.contrast, seen.area)
+            target.sticker = Sticker(look.radius, look.axis, seen.contrast, seen.area, seen.colour or look.colour)
             self._any_plain = any(t.sticker is None for t in self.targets)
+
+    def _take_late(self, picture: Picture) -> None:
+        """A sticker that did not show where it was clicked is taken when it does."""
+        looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
+        for target in [t for t in self.targets if t.sticker is None]:
+            self._take_as(picture, target, looks, CLEARLY)
 
     def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
@@ -159,12 +172,19 @@ class Follower:
         self.finds = finds
         if self._any_plain:
             self._before = picture.y.copy()
+        if self._any_plain and self._worn_by_most:
+            self._take_late(picture)
         return told
 
     def sights(self, picture: Picture | Plane) -> Sights:
         """What the last picture shows; all of it where a mark was not surely found."""
         picture = as_picture(picture)
-        own = [(f.at, f.quality, way) for f, way in zip(self.finds, self.narrow, strict=True) if f is not None]
+        worn = self._worn_by_most
+        own = [
+            (f.at, BORROWED * f.quality if worn and t.sticker is None else f.quality, way)
+            for t, f, way in zip(self.targets, self.finds, self.narrow, strict=True)
+            if f is not None
+        ]
         if self.unsure:
             around = MARGIN_SHARE * picture.shape[0]
             places = np.array([t.predicted() for t in self.targets])
@@ -183,8 +203,13 @@ class Follower:
     def unsure(self) -> bool:
         """Whether a mark was not surely found in the last picture, or its sticker has not been recognised yet."""
         worn = [find for find, t in zip(self.finds, self.targets, strict=True) if t.sticker is not None]
-        unlearnt = len(worn) < len(self.finds) <= len(worn) / OFTEN
+        unlearnt = len(worn) < len(self.finds) and self._worn_by_most
         return unlearnt or any(find is None or find.quality < CLEAR for find in worn)
+
+    @property
+    def _worn_by_most(self) -> bool:
+        """Whether so many of the marks are stickers that the others must be stickers, too."""
+        return sum(t.sticker is not None for t in self.targets) >= OFTEN * len(self.targets)
 
     def miss(self, frames: int) -> None:
         """So many frames could not be read: every mark was hidden in them."""

@@ -14,8 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
+from tuning.core.types import Floats
 
 Plane = NDArray[np.uint8]
+BLACK, FULL, DARK = 16.0, 219.0, 32.0
+"""Levels of black and of all that may be above it; what is darker than the third tells no colour well."""
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
 """Turned once and for all: of planes that are only looked at turned every part would be copied whole."""
 BACKWARD_BYTES = 192 * 2**20
@@ -50,6 +53,15 @@ class Picture:
         down, across = _between(size)[corners[of, ::-1].T % 2]
         mixed[of] += (down @ colour.reshape(-1, small, small) @ across.transpose(0, 2, 1)).reshape(-1, size * size)
         return mixed
+
+    def colours(self, at: Floats) -> list[tuple[float, float] | None]:
+        """Blue and red difference from grey at places (n, 2), as they would be at full brightness: shade takes both."""
+        if self.halves is None:
+            return [None] * len(at)
+        x, y = np.minimum(np.maximum(at, 0), (self.y.shape[1] - 1, self.y.shape[0] - 1)).astype(np.intp).T
+        full = FULL / np.maximum(self.y[y, x].astype(np.float64) - BLACK, DARK)
+        blue, red = ((half[y // 2, x // 2] - 128.0) * full for half in self.halves)
+        return list(zip(blue.tolist(), red.tolist(), strict=True))
 
     def copy(self) -> Picture:
         """A picture that outlives its frame."""

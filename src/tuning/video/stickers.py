@@ -22,6 +22,9 @@ LEAST_AREA = np.float32(1e-3)
 """Where nothing is seen, so that no area divides by zero, px²."""
 Axis = tuple[float, float, float]
 """Weights of brightness, blue and red difference."""
+Colour = tuple[float, float]
+"""Blue and red difference from grey, of full brightness."""
+NO_COLOUR: Colour = (0.0, 0.0)
 BRIGHT: Axis = (1.0, 0.0, 0.0)
 DARK: Axis = (-1.0, 0.0, 0.0)
 SPREAD = np.diag([15.0**2, 6.0**2, 6.0**2])
@@ -42,6 +45,9 @@ colour, and where so much of its area is left: out of focus it was larger (pract
 SAME_SIZE, DIMMER = 1.5, 0.25
 """In another light a mark is learnt anew where its area differs by no more than this factor, so that half a sticker is
 none, and where so much of its contrast is left (practice judgement, editable)."""
+LEAST_STRENGTH, NOT_IT, SURELY_IT = 30.0, 0.1, 0.35
+"""A sticker has a colour of its own from so many levels off grey; what has less than the second share of it is another
+thing, what has more than the third may be it in shade or blurred (practice judgement, editable)."""
 LEAST_CONTRAST = 30.0
 """Sticker over its surroundings, grey levels."""
 LEAST_COLOUR, LEAST_ON_PLAIN, NO_CHANCE = 14.0, 7.5, 3.0
@@ -52,12 +58,13 @@ many times what the surroundings change by, and no less than the second (practic
 @dataclass
 class Sticker:
     """How one mark looks: radius (px), the mix of brightness and colour that tells it from its surroundings,
-    contrast along that mix, and area seen. `blurred` is how it looked before it was seen clearer."""
+    contrast along that mix, area seen, and its own colour. `blurred` is how it looked before it was seen clearer."""
 
     radius: float
     axis: Axis
     contrast: float
     area: float
+    colour: Colour = NO_COLOUR
     blurred: Sticker | None = None
 
 
@@ -118,6 +125,8 @@ class Blob(NamedTuple):
     area: float
     spread: tuple[float, float, float] = (1.0, 0.0, 1.0)
     """Mean squares about its middle, px²: across, mixed, down."""
+    colour: Colour | None = None
+    """Of its middle; None in a picture without colours."""
 
 
 def centroids(
@@ -150,7 +159,7 @@ def centroids(
     area = np.maximum(sums[:, 0], LEAST_AREA)
     _, x, y, xx, xy, yy = (sums / area[:, None]).T
     spread = zip((xx - x * x).tolist(), (xy - x * y).tolist(), (yy - y * y).tolist(), strict=True)
-    told = zip(at, over.tolist(), area.tolist(), spread, strict=True)
+    told = zip(at, over.tolist(), area.tolist(), spread, picture.colours(at), strict=True)
     return [Blob(*seen) if seen[1] >= 6 and seen[2] >= 2 else None for seen in told]
 
 
@@ -226,7 +235,7 @@ def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker 
         found = again
     if gap(found.at, click) > SNAP_PX + radius / 2:  # seen whole it lies elsewhere: the foot after all
         return click, None
-    return found.at, Sticker(radius, axis, found.contrast, found.area)
+    return found.at, Sticker(radius, axis, found.contrast, found.area, found.colour or NO_COLOUR)
 
 
 def sticker_under(pixels: NDArray[np.uint8], click: Floats) -> bool:
@@ -265,7 +274,17 @@ def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> 
 
 def likeness(seen: Blob, sticker: Sticker) -> float:
     """How much a find looks like the sticker, 0..1; a third of it covered is the end of trust."""
-    return max(_likeness(seen, look) for look in _looks(seen, sticker))
+    return max(_likeness(seen, look) for look in _looks(seen, sticker)) * as_coloured(seen.colour, sticker)
+
+
+def as_coloured(colour: Colour | None, sticker: Sticker) -> float:
+    """How far a colour is that of a sticker which has one, 0..1: beside a pink sticker on brown skin a white heel is
+    brighter than the skin, too."""
+    strength = math.hypot(*sticker.colour)
+    if colour is None or strength < LEAST_STRENGTH:
+        return 1.0
+    share = (colour[0] * sticker.colour[0] + colour[1] * sticker.colour[1]) / strength**2
+    return min(max((share - NOT_IT) / (SURELY_IT - NOT_IT), 0.0), 1.0)
 
 
 def _looks(seen: Blob, sticker: Sticker) -> list[Sticker]:
@@ -284,7 +303,7 @@ def _likeness(seen: Blob, sticker: Sticker) -> float:
 def trace_of(seen: Blob, sticker: Sticker) -> float:
     """How much a find may still be the sticker turned away, blurred or half covered, 0..1: less is asked than of a
     likeness, so it counts only where the sticker is expected."""
-    return max(_trace(seen, look) for look in _looks(seen, sticker))
+    return max(_trace(seen, look) for look in _looks(seen, sticker)) * as_coloured(seen.colour, sticker)
 
 
 def _trace(seen: Blob, sticker: Sticker) -> float:

@@ -102,6 +102,14 @@ def test_plates_that_stand_empty_first_or_between_are_no_jump(before, between):
     assert found.reps[0].events["take-off"] == pytest.approx(first, abs=0.006)
 
 
+@pytest.mark.parametrize("leg", LEGS)
+def test_a_plate_that_is_never_empty_is_named_where_no_jump_was_found(leg):
+    whole = recording(plates.jumps(Body()))
+    force = {side: samples + (60.0 if side is leg else 0.0) for side, samples in whole.force.items()}
+    found = analyse(Recording(whole.rate, force), "jump")
+    assert not found.reps and f"The {leg.value} plate never reads less than" in found.warnings[-1]
+
+
 def test_a_weight_taken_before_stands_in_where_nobody_stood_still():
     """Weighed at 80 kg, the record says 60: the peak in body weights follows the scale."""
     scene = plates.jumps(Body(mass_kg=80.0), reps=2, still=0.0, rest=0.4)

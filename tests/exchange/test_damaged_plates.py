@@ -1,4 +1,4 @@
-"""Thirty more ways in which a file of force plates goes wrong: none gives a wrong number without a word."""
+"""Further ways in which a file of force plates goes wrong: none gives a wrong number without a word."""
 
 from __future__ import annotations
 
@@ -70,6 +70,8 @@ DAMAGE = {
     "two columns of one name": lambda: four("time,left Fz,left Fz,right Fz"),
     "two columns for one side": lambda: four("time,left Fz front,left Fz,right Fz"),
     "one name for all": lambda: four("time,Fz,Fz,Fz"),
+    "one plate off for 60 ms": lambda: changed(left=np.where((TIME > 1.5) & (TIME < 1.56), 0.0, LEFT)),
+    "each side in a unit of its own": lambda: lines(right=RIGHT / 9.80665, head="time,left (N),right (kg)"),
     "the sum in place of one side": lambda: lines(right=LEFT + RIGHT, head="time,left Fz,total Fz"),
 }  # fmt: skip
 
@@ -95,6 +97,60 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, name):
     new = [w for w in words if w not in usual]
     wrong = not found or max(abs(share - TRUE) for share in found) > 0.5
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
+
+
+WHOLE = {
+    "kilonewtons": lambda: lines(left=LEFT / 1000, right=RIGHT / 1000, head="time (s),left (kN),right (kN)",
+                                 row="{:.4f},{:.6f},{:.6f}"),
+    "a mass beside forces": lambda: [f"{row},{tail}" for row, tail in zip(
+        lines(head="time (s),left (N),right (N)"), ["mass (kg)", *["75"] * TIME.size], strict=True)],
+    "words in every row": lambda: [f"{word},{row},{word}" for word, row in zip(
+        ["note", *["calm"] * TIME.size], lines(), strict=True)],
+}  # fmt: skip
+"""Odd, but whole."""
+
+
+@pytest.mark.parametrize("name", WHOLE)
+def test_an_odd_file_that_says_everything_is_read_right(tmp_path, name):
+    path = tmp_path / "odd.csv"
+    path.write_text("\n".join(WHOLE[name]()) + "\n")
+    found, _ = shares(path)
+    assert found and max(abs(share - TRUE) for share in found) < 0.5
+    read = read_plates(path)
+    assert read.force[Side.LEFT][:500].mean() == pytest.approx(LEFT[:500].mean(), rel=0.01)
+
+
+@pytest.mark.parametrize("leg", LEGS)
+def test_a_plate_that_drops_out_is_bridged_for_a_moment_and_refused_for_longer(tmp_path, leg):
+    columns, path = {Side.LEFT: LEFT, Side.RIGHT: RIGHT}, tmp_path / "off.csv"
+
+    def read(seconds):
+        off = np.where((TIME > 1.5) & (1.5 + seconds > TIME), 0.0, columns[leg])
+        shown = {**columns, leg: off}
+        path.write_text("\n".join(lines(left=shown[Side.LEFT], right=shown[Side.RIGHT])) + "\n")
+        return read_plates(path)
+
+    assert any(f"{leg.value} plate fell to nothing" in note for note in read(0.012).notes)
+    assert read(0.012).force[leg][1506] == pytest.approx(columns[leg][:1400].mean(), rel=0.05)
+    with pytest.raises(BadInput, match=f"{leg.value} plate misses"):
+        read(0.06)
+
+
+@pytest.mark.parametrize("head", ["time,left (N),right (kg)", "time,left (lb),right (N)"])
+def test_two_units_in_one_file_are_refused(tmp_path, head):
+    path = tmp_path / "units.csv"
+    path.write_text("\n".join(lines(head=head)) + "\n")
+    with pytest.raises(BadInput, match="one unit"):
+        read_plates(path)
+
+
+def test_a_plate_left_for_a_moment_by_a_foot_that_steps_is_no_fault(tmp_path):
+    """Weight goes over to the other plate, and slowly enough for a foot."""
+    step = np.clip(np.minimum(TIME - 1.5, 1.8 - TIME) / 0.04, 0, 1)
+    path = tmp_path / "stepped.csv"
+    path.write_text("\n".join(lines(left=LEFT * (1 - step), right=RIGHT + LEFT * step)) + "\n")
+    read = read_plates(path)
+    assert read.force[Side.LEFT][1650] == pytest.approx(0, abs=3) and not any("plate" in note for note in read.notes)
 
 
 @pytest.mark.parametrize("head", ["time,left Fz,left Fz", "time,Fz,Fz,Fz", "t;Links Fz;Links  fz"])

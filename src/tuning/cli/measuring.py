@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import sys
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -165,7 +166,7 @@ def measure(
             sys.exit(nothing)
         for s in told["summaries"]:
             error = f"± {s['predicted_error']:.2f}"
-            click.echo(f"{s['measure']:26s} {s['side']:6s} {s['mean']:8.2f} {error:8s} SD {s['sd']:.2f}  n {s['n']}")
+            click.echo(f"{s['measure']:26s} {s['side']:6s} {s['mean']:8.2f} {error:8s} {_spread(s)}")
         for warning in told["warnings"]:
             click.echo(warning, err=True)
         if nothing:
@@ -173,6 +174,20 @@ def measure(
             sys.exit(nothing)
 
     run_told(run)
+
+
+def _spread(summary: dict[str, Any]) -> str:
+    """How far trials lie apart, which one trial does not tell, and how many there are."""
+    sd = f"{summary['sd']:.2f}" if summary["n"] > 1 else "–"
+    return f"SD {sd}  n {summary['n']}"
+
+
+def _force_line(summary: dict[str, Any]) -> str:
+    """One metric with side, error and unit; a share is that of the right leg."""
+    error = "± –" if summary["error"] is None else f"± {summary['error']:.2f}"
+    name, side = ("right share", "both") if summary["metric"] == "share" else (summary["metric"], summary["side"])
+    numbers = f"{summary['mean']:10.2f} {error:10s} {summary['unit']:9s} best {summary['best']:.2f}"
+    return f"{name:18s} {side:6s} {numbers}  {_spread(summary)}"
 
 
 @click.command()
@@ -221,8 +236,7 @@ def force(
             click.echo(json.dumps(told, indent=1))
             sys.exit(nothing)
         for s in told["summaries"]:
-            numbers = f"{s['mean']:10.2f} {s['unit']:14s} SD {s['sd']:.2f}  best {s['best']:.2f}  n {s['n']}"
-            click.echo(f"{s['metric']:18s} {s['side']:6s} {numbers}")
+            click.echo(_force_line(s))
         for line in (*(f"{what}: {why}" for what, why in told["not_measured"].items()), *told["warnings"]):
             click.echo(line, err=True)
         if nothing:

@@ -15,6 +15,12 @@ MOST_LOST, MOST_SPIKES = 0.02, 0.002
 """Greatest shares of bridged samples and single-sample spikes that are repaired (practice judgement, editable)."""
 
 
+GONE, LOADED, TAKEN_OVER, LONGEST_DROPOUT_S = 0.1, 0.5, 0.3, 0.5
+"""A plate drops out where it reads less than the first share of its usual load from one sample to the next, coming from
+and going to more than the second, while the other changes by less than the third, for so long at most (practice
+judgement, editable)."""
+
+
 def finish(
     rate: float,
     force: dict[Side, Floats],
@@ -27,7 +33,7 @@ def finish(
     `points` are places of pressure by leg, mm, shape (n, 2): right, forward; `unnamed` as in Recording.
     """
     made = {}
-    for side, samples in force.items():
+    for side, samples in _without_dropouts(force, rate, notes).items():
         name = f"{side.value} plate"
         if not samples.size:
             raise BadInput(f"The {name} holds no samples.")
@@ -67,6 +73,27 @@ def _on_the_plate(points: Floats, force: Floats, side: Side) -> Floats:
     if far > LONGEST_PLATE_MM:
         raise BadInput(f"The point of pressure of the {side.value} plate lies {far:.0f} mm out. Check its unit.")
     return pressed
+
+
+def _without_dropouts(force: dict[Side, Floats], rate: float, notes: list[str]) -> dict[Side, Floats]:
+    """Stretches in which one plate reads nothing are lost samples where it got there and back within one sample each
+    and the other plate took nothing over: no foot does that."""
+    if len(force) < 2 or len({samples.size for samples in force.values()}) > 1:
+        return force
+    made = {}
+    for side, samples in force.items():
+        load, other = np.abs(samples), force[side.other]
+        usual = float(np.nanmedian(load)) if np.isfinite(load).any() else 0.0
+        lost = np.zeros(samples.size, dtype=bool)
+        for first, last in stretches(load < GONE * usual) if usual > IDLE_N else ():
+            inside = first > 0 and last < samples.size and last - first <= LONGEST_DROPOUT_S * rate
+            if inside and min(load[first - 1], load[last]) > LOADED * usual:
+                near = other[max(0, first - 2) : last + 2]
+                lost[first:last] = float(np.ptp(near)) < TAKEN_OVER * usual
+        made[side] = np.where(lost, np.nan, samples)
+        if lost.any():
+            notes.append(f"The {side.value} plate fell to nothing and back from one sample to the next: taken as lost.")
+    return made
 
 
 def _bridged(samples: Floats, rate: float, name: str, notes: list[str]) -> Floats:

@@ -60,7 +60,18 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     _READERS[test.kind](recording, found)
     if not found.reps:
         found.warnings.append("No repetition was found.")
+        if test.kind is PlateKind.JUMP:
+            _doubt_flight(recording, found)
     return found
+
+
+def _doubt_flight(recording: Recording, found: Analysis) -> None:
+    """A plate that is never empty hides every flight."""
+    for side, samples in recording.force.items():
+        least = float(np.percentile(samples, 1))
+        if least > CONTACT_N:
+            words = f"The {side.value} plate never reads less than {least:.0f} N"
+            found.warnings.append(f"{words}: was it not set to zero, or did nobody leave it?")
 
 
 def _doubt_zero(recording: Recording, weight: Weight, found: Analysis) -> None:

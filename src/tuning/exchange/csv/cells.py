@@ -68,7 +68,12 @@ def _is_number(cell: str) -> bool:
     return any(np.isfinite(number(cell.strip().replace("\u2212", "-"), mark)) for mark in OTHER)
 
 
-def is_numbers(row: Sequence[str]) -> bool:
-    """Whether a row holds numbers, all but one of those cells that hold anything."""
-    values = [c for c in row if c.strip().lower() not in NOTHING]
-    return bool(values) and sum(map(_is_number, values)) >= max(1, len(values) - 1)
+def count_words(row: Sequence[str]) -> int:
+    """How many of the cells that hold anything hold no number."""
+    return sum(not _is_number(c) for c in row if c.strip().lower() not in NOTHING)
+
+
+def is_numbers(row: Sequence[str], words: int = 0) -> bool:
+    """Whether a row holds numbers: all but so many words, which every row may have, and one more."""
+    held = sum(c.strip().lower() not in NOTHING for c in row)
+    return held - count_words(row) >= max(1, held - words - 1)

@@ -10,7 +10,7 @@ from typing import Any
 
 from tuning.core.errors import BadInput
 from tuning.core.types import LEGS, Side
-from tuning.core.units import FORCE_UNITS
+from tuning.core.units import PLATE_UNITS
 
 POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
 
@@ -111,7 +111,7 @@ CHECKS: dict[str, tuple[Callable[[Any], bool], str]] = {
     "time": (_is_column, "a column, counted from 0"),
     "rate": (_is_rate, "samples a second, above 0"),
     "time_unit": (lambda v: v in ("s", "ms"), "s or ms"),
-    "unit": (lambda v: isinstance(v, str) and v in FORCE_UNITS, f"one of {', '.join(FORCE_UNITS)}"),
+    "unit": (lambda v: isinstance(v, str) and v in PLATE_UNITS, f"one of {', '.join(PLATE_UNITS)}"),
     "left_point": (_is_pair, "two columns: to the right, forward"),
     "right_point": (_is_pair, "two columns: to the right, forward"),
     "point_unit": (lambda v: isinstance(v, str) and v in POINT_UNITS, f"one of {', '.join(POINT_UNITS)}"),

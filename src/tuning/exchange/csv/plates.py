@@ -9,7 +9,7 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
-from tuning.core.units import FORCE_UNITS, mid_sentence
+from tuning.core.units import PLATE_UNITS, mid_sentence
 from tuning.exchange.csv.cells import column
 from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, rows_of, text_of
@@ -54,7 +54,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     values = {n: column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
-    samples = {(side, "force"): values[n] * FORCE_UNITS[found.unit] for side, n in legs.items()}
+    samples = {(side, "force"): values[n] * PLATE_UNITS[found.unit] for side, n in legs.items()}
     for side, pair in points.items():
         for axis, n in zip("xy", pair, strict=True):
             samples[side, axis] = values[n] * POINT_UNITS[found.point_unit]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -14,7 +14,7 @@ from charset_normalizer import from_bytes
 
 from tuning.core.errors import BadInput
 from tuning.core.types import Floats, Side
-from tuning.exchange.csv.cells import column, is_numbers, surely_decimal
+from tuning.exchange.csv.cells import column, count_words, is_numbers, surely_decimal
 from tuning.exchange.csv.mapping import Mapping
 
 SEPARATORS = (";", "\t", "|", ",")
@@ -27,7 +27,10 @@ TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("right", "rechts", "droit", "r", "rt", "re"),
 )
 """Words for a column; those of one or two letters count only where they stand alone."""
-UNIT_WORDS = {"kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b"}
+UNIT_WORDS = {
+    "kN": r"\b(k ?n|kilonewtons?)\b", "N": r"\b(n|newtons?)\b",
+    "kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -108,14 +111,26 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     rows = rows_of(lines, separator, path)
     cells = [c.strip() for row in rows[-40:] for c in row]
     comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and surely_decimal(c, ",") for c in cells)
-    first = next((n for n, row in enumerate(rows) if is_numbers(row)), None)
+    words = min((count_words(row) for row in rows[-40:] if len(row) - count_words(row) > 1), default=0)
+    first = next((n for n, row in enumerate(rows) if is_numbers(row, words)), None)
     if first is None:
         raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
-    body = [row for row in rows[first:] if is_numbers(row)]
+    body = [row for row in rows[first:] if is_numbers(row, words)]
     mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
     return Preview(rows[:most_rows], mapping, shape, *_taken(names, mapping))
+
+
+def _units(names: Iterable[str]) -> list[str]:
+    """The units that plain names hold, each once: a mass in another column is no unit of force."""
+    hits = (unit for name in names for unit, words in UNIT_WORDS.items() if re.search(words, name))
+    return list(dict.fromkeys(hits))
+
+
+def says_unit(row: Sequence[str]) -> bool:
+    """Whether a row of the head is about units of force."""
+    return re.search(r"unit|einheit|force|kraft", " ".join(row).lower()) is not None
 
 
 def names_of(head: list[list[str]], body: list[list[str]]) -> list[str]:
@@ -128,6 +143,9 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
     legs = {side: n for side, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
     twice = next((names[n] for n in legs.values() if names[n] and names.count(names[n]) > 1), None)
     doubt = f"Two columns have the same name, “{twice}”; map the columns." if twice is not None else ""
+    units = [next(iter(_units([names[n]])), "") for n in legs.values()]
+    if len(set(units) - {""}) > 1:
+        doubt = f"One plate is in {units[0]}, the other in {units[1]}; export both in one unit."
     words = {Side.LEFT: LEFT_WORDS, Side.RIGHT: RIGHT_WORDS}
     sided = any(says(names[n], words[side]) for side, n in legs.items())
     if not sided and len(legs) > 1 and any(names):
@@ -190,7 +208,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS))
     }
     lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
-    unit = next((name for name, words in UNIT_WORDS.items() if re.search(words, header)), "N")
+    own = _units(names[n] for n in (left, right) if n is not None)
     milli = time is not None and (
         re.search(r"\bms\b|milli", names[time]) is not None or (len(body) > 2 and _usual_step(columns[:, time]) >= 0.5)
     )
@@ -200,7 +218,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         time=time,
         left=left,
         right=right,
-        unit=unit,
+        unit=next(iter(own or _units(plain(" ".join(row)) for row in head if says_unit(row))), "N"),
         time_unit="ms" if milli else "s",
         rate=float(rate[1]) if rate else None,
         left_point=pairs[Side.LEFT],

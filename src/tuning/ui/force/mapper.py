@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import BadInput
-from tuning.core.units import FORCE_UNITS, parse_number
+from tuning.core.units import PLATE_UNITS, parse_number
 from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
 from tuning.exchange.csv.plates import read_table
 from tuning.exchange.csv.recognise import Preview
@@ -59,7 +59,7 @@ class MapperDialog(QDialog):
         choices.setSpacing(12)
         for key, words in (("time", "Time"), ("left", "Left plate"), ("right", "Right plate")):
             self._add(choices, key, words, _column_box(width, getattr(mapping, key)))
-        for key, words, options in (("unit", "Unit", list(FORCE_UNITS)), ("time_unit", "Time in", ["s", "ms"])):
+        for key, words, options in (("unit", "Unit", list(PLATE_UNITS)), ("time_unit", "Time in", ["s", "ms"])):
             box = QComboBox()
             for option in options:
                 box.addItem(option, option)

@@ -136,6 +136,17 @@ def test_a_plate_that_drops_out_is_bridged_for_a_moment_and_refused_for_longer(t
         read(0.06)
 
 
+@pytest.mark.parametrize("leg", LEGS)
+def test_a_hop_on_one_leg_beside_an_empty_plate_is_no_fault_at_few_samples_a_second(tmp_path, leg):
+    t = np.arange(0, 8, 0.005)
+    hop = np.where((t % 1 < 0.3) & (t > 2), 2.0, 700 + 800 * np.sin(np.pi * np.clip((t % 1 - 0.3) / 0.7, 0, 1)))
+    empty, path = np.random.default_rng(2).normal(0, 1, t.size), tmp_path / "hop.csv"
+    left, right = (hop, empty) if leg is Side.LEFT else (empty, hop)
+    path.write_text("\n".join(lines(t, left, right)) + "\n")
+    read = read_plates(path)
+    assert read.force[leg].min() < 10 and not any("fell" in note for note in read.notes)
+
+
 @pytest.mark.parametrize("head", ["time,left (N),right (kg)", "time,left (lb),right (N)"])
 def test_two_units_in_one_file_are_refused(tmp_path, head):
     path = tmp_path / "units.csv"

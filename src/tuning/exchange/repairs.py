@@ -77,7 +77,7 @@ def _on_the_plate(points: Floats, force: Floats, side: Side) -> Floats:
 
 def _without_dropouts(force: dict[Side, Floats], rate: float, notes: list[str]) -> dict[Side, Floats]:
     """Stretches in which one plate reads nothing are lost samples where it got there and back within one sample each
-    and the other plate took nothing over: no foot does that."""
+    and the other plate, with a foot on it, took nothing over: no foot does that."""
     if len(force) < 2 or len({samples.size for samples in force.values()}) > 1:
         return force
     made = {}
@@ -89,7 +89,7 @@ def _without_dropouts(force: dict[Side, Floats], rate: float, notes: list[str]) 
             inside = first > 0 and last < samples.size and last - first <= LONGEST_DROPOUT_S * rate
             if inside and min(load[first - 1], load[last]) > LOADED * usual:
                 near = other[max(0, first - 2) : last + 2]
-                lost[first:last] = float(np.ptp(near)) < TAKEN_OVER * usual
+                lost[first:last] = float(near.min()) > IDLE_N and float(np.ptp(near)) < TAKEN_OVER * usual
         made[side] = np.where(lost, np.nan, samples)
         if lost.any():
             notes.append(f"The {side.value} plate fell to nothing and back from one sample to the next: taken as lost.")

@@ -344,3 +344,23 @@ def test_the_live_buffer_keeps_the_newest_and_counts_squats():
     both = np.column_stack(heard(made_of, Faults(), np.random.default_rng(2)))
     done = [counter.add(both[n : n + 16]) for n in range(0, len(both), 16)]
     assert sum(done) == counter.count == 5
+
+
+@pytest.mark.parametrize("leg", [Side.LEFT, Side.RIGHT])
+def test_a_kept_recording_is_shown_as_it_was_kept_and_a_lost_one_is_not_told_as_none(force, leg):
+    """Rules of reading may become stricter; what was kept under the older ones stays as it was."""
+    whole = made("squat-iso")
+    off = {side: samples.copy() for side, samples in whole.force.items()}
+    off[leg][500:560] = 0.0
+    force.state.choose("squat-iso")
+    kept = force.state.keep(Recording(whole.rate, off), "old")
+    force.state._read.clear()
+    force.state.choose("squat-iso")
+    assert force.state.recording.force[leg][530] == 0.0 and force.state.recording.force[leg.other][530] > 50
+    assert [r.values for r in force.state.shown.reps] == [pytest.approx(r.values, rel=1e-3) for r in kept.reps]
+    force.state.space.record.media.lent(force.state.captures()[-1].medium).unlink()
+    force.state._read.clear()
+    force.state.choose("squat-iso")
+    assert force.state.recording is None and "cannot be read" in force.state.unread
+    force.state.choose("jump")
+    assert not force.state.unread, "of a test that was never made nothing is lost"

@@ -117,6 +117,22 @@ def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes:
     return round(rate, 6), even
 
 
+def read_kept(path: Path) -> Recording:
+    """What `write_csv` wrote, as it was: it was judged when it came in. Raises BadInput where it is damaged."""
+    seen = preview(path).mapping
+    rows = rows_of([line for line in text_of(path, seen.encoding)[0].splitlines() if line.strip()][1:], ",", path)
+    values = [column(rows, n, ".") for n in range(len(rows[0]))]
+    legs = {s: n for s, n in ((Side.LEFT, seen.left), (Side.RIGHT, seen.right)) if n is not None}
+    samples = {(side, "force"): values[n] for side, n in legs.items()}
+    samples |= {(s, axis): values[n] for s, pair in seen.points.items() for axis, n in zip("xy", pair, strict=True)}
+    rate, samples = _even_clock(values[0], samples, seen, [])
+    force = {side: samples[side, "force"] for side in legs}
+    if not all(np.isfinite(f).all() for f in force.values()):
+        raise BadInput(f"{path.name} is damaged: samples cannot be read.")
+    at = {s: np.stack([samples[s, "x"], samples[s, "y"]], axis=1) for s in seen.points if s in legs}
+    return Recording(rate, force, (), at)
+
+
 def write_csv(recording: Recording, path: Path) -> None:
     """Samples as an open file: time in s, force in N, points of pressure in mm where they are known."""
     columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]

@@ -222,7 +222,8 @@ class ForcePage(StagePage):
 
     def show_formulas(self) -> None:
         """Every percentage of the shown test."""
-        ExplainDialog(self, f"{self.state.test.name}: every formula", self.state.formulas()).exec()
+        with self._space.trying():  # the other leg's recording may be lost
+            ExplainDialog(self, f"{self.state.test.name}: every formula", self.state.formulas()).exec()
 
     def _plates(self, test: str, side: Side) -> ForcePlates | None:
         """The plates with the patient on them, or a stand-in that does this test."""
@@ -377,7 +378,7 @@ class ForcePage(StagePage):
         self.lock.setText(f"Locked. {sentence_case(lock)}." if lock else "")
         self._show_live()
         if self.stack.currentIndex() == 1:
-            self.past.show_found(state.recording, state.shown)
+            self.past.show_found(state.recording, state.shown, state.unread)
         if self.stack.currentIndex() == 2:
             self.pattern.setText(state.pattern())
             self.matrix.fit()

@@ -45,8 +45,9 @@ class PastRecording(QWidget):
         right.addWidget(self.sway)
         row.addLayout(right)
 
-    def show_found(self, recording: Recording | None, found: Analysis | None) -> None:
-        """A recording and what was read from it."""
+    def show_found(self, recording: Recording | None, found: Analysis | None, unread: str) -> None:
+        """A recording and what was read from it; or why the one on record cannot be shown."""
+        self.trace.tell_unread(unread)
         if self.trace.found is not found:
             self.trace.show_recording(recording, found)
             self.readings.show_analysis(found)

@@ -19,8 +19,9 @@ from tuning.core.force.weighing import Weight, weigh
 from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
+from tuning.core.units import mid_sentence
 from tuning.exchange.csv.mapping import Mapping
-from tuning.exchange.csv.plates import write_csv
+from tuning.exchange.csv.plates import read_kept, write_csv
 from tuning.exchange.plates import read_plates
 from tuning.knowledge.acts import act_of_plates
 from tuning.ui.workspace import Workspace
@@ -40,6 +41,8 @@ class ForceState(QObject):
         self.shown: Analysis | None = None
         self.recording: Recording | None = None
         self.reason = ""
+        self.unread = ""
+        """Why the recording on record of the chosen test is not shown; empty where it is, or where there is none."""
         self._read: dict[tuple[str, float | None], tuple[Recording, Analysis]] = {}
         """Recordings as read, by capture and the body mass (kg) that they were read with."""
         space.content_changed.connect(self.changed)
@@ -65,7 +68,7 @@ class ForceState(QObject):
         self.test_id = test_id
         if side is not None and side in LEGS:
             self.side = side
-        self.recording = self.shown = None
+        self.recording, self.shown, self.unread = None, None, ""
         for capture in self.captures():
             if (capture.test, capture.side) == (self.test_id, self._leg()):
                 self.open(capture)
@@ -84,15 +87,10 @@ class ForceState(QObject):
         """Recordings of the visit, oldest first."""
         return [c for c in self.space.entries(Capture) if c.purpose is Purpose.PLATES and c.test]
 
-    def count(self, test_id: str, side: Side) -> int:
-        """Repetitions on record of a test and leg."""
-        found = [c for c in self.captures() if (c.test, c.side) == (test_id, side)]
-        return len(self._of(found[-1])[1].reps) if found else 0
-
     def _of(self, capture: Capture) -> tuple[Recording, Analysis]:
         key = capture.uid, self._mass()
         if key not in self._read:
-            recording = read_plates(self.space.record.media.lent(capture.medium))
+            recording = read_kept(self.space.record.media.lent(capture.medium))
             self._read[key] = recording, analyse(recording, capture.test, capture.side, self._mass())
         return self._read[key]
 
@@ -113,8 +111,10 @@ class ForceState(QObject):
         """Show a recording of the record."""
         try:
             self.recording, self.shown = self._of(capture)
-        except TuningError:
+            self.unread = ""
+        except TuningError as err:
             self.recording = self.shown = None
+            self.unread = f"The recording of this test cannot be read: {mid_sentence(str(err))}"
 
     def act(self, test_id: str = "") -> Act:
         """What a test, the chosen one if none is named, asks of the gate."""

@@ -42,6 +42,7 @@ class TraceView(QWidget):
         self.recording: Recording | None = None
         self.found: Analysis | None = None
         self._view = (0.0, 1.0)
+        self._unread = ""
         self._held: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(240)
@@ -55,6 +56,11 @@ class TraceView(QWidget):
         """Another recording, as a whole."""
         self.recording, self.found = recording, found
         self.whole()
+
+    def tell_unread(self, words: str) -> None:
+        """Why a recording on record is not shown; empty where there is none."""
+        self._unread = words
+        self.update()
 
     def whole(self) -> None:
         """All of it."""
@@ -100,8 +106,9 @@ class TraceView(QWidget):
         if self.recording is None or self.found is None:
             painter.setPen(theme.colour("muted"))
             painter.setFont(theme.font(theme.BODY))
-            words = "No recording of this test yet.\nRecord it (Space), or open a CSV or C3D file."
-            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, words)
+            words = self._unread or "No recording of this test yet.\nRecord it (Space), or open a CSV or C3D file."
+            wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(QRectF(self.rect()).adjusted(24, 0, -24, 0), wrapped, words)
             return
         box = self._box()
         start, end = self._view

@@ -99,13 +99,17 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, name):
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
 
 
+def _worded() -> list[str]:
+    words = ["note", *["calm"] * TIME.size]
+    return [f"{word},{row},{word}" for word, row in zip(words, lines(), strict=True)]
+
+
 WHOLE = {
     "kilonewtons": lambda: lines(left=LEFT / 1000, right=RIGHT / 1000, head="time (s),left (kN),right (kN)",
                                  row="{:.4f},{:.6f},{:.6f}"),
     "a mass beside forces": lambda: [f"{row},{tail}" for row, tail in zip(
         lines(head="time (s),left (N),right (N)"), ["mass (kg)", *["75"] * TIME.size], strict=True)],
-    "words in every row": lambda: [f"{word},{row},{word}" for word, row in zip(
-        ["note", *["calm"] * TIME.size], lines(), strict=True)],
+    "words in every row": lambda: ["mass,75,kg", *_worded()],
 }  # fmt: skip
 """Odd, but whole."""
 

@@ -68,12 +68,18 @@ def _is_number(cell: str) -> bool:
     return any(np.isfinite(number(cell.strip().replace("\u2212", "-"), mark)) for mark in OTHER)
 
 
+def has_number(row: Sequence[str]) -> bool:
+    """Whether any cell is a number."""
+    return any(_is_number(c) for c in row)
+
+
 def count_words(row: Sequence[str]) -> int:
     """How many of the cells that hold anything hold no number."""
     return sum(not _is_number(c) for c in row if c.strip().lower() not in NOTHING)
 
 
 def is_numbers(row: Sequence[str], words: int = 0) -> bool:
-    """Whether a row holds numbers: all but so many words, which every row may have, and one more."""
+    """Whether a row holds numbers: all but so many words, which every row may have, and one more; beside words never
+    one number alone, as a mass in the head is."""
     held = sum(c.strip().lower() not in NOTHING for c in row)
-    return held - count_words(row) >= max(1, held - words - 1)
+    return held - count_words(row) >= max(2 if words else 1, held - words - 1)

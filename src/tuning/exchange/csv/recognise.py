@@ -14,7 +14,7 @@ from charset_normalizer import from_bytes
 
 from tuning.core.errors import BadInput
 from tuning.core.types import Floats, Side
-from tuning.exchange.csv.cells import column, count_words, is_numbers, surely_decimal
+from tuning.exchange.csv.cells import column, count_words, has_number, is_numbers, surely_decimal
 from tuning.exchange.csv.mapping import Mapping
 
 SEPARATORS = (";", "\t", "|", ",")
@@ -111,7 +111,7 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     rows = rows_of(lines, separator, path)
     cells = [c.strip() for row in rows[-40:] for c in row]
     comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and surely_decimal(c, ",") for c in cells)
-    words = min((count_words(row) for row in rows[-40:] if len(row) - count_words(row) > 1), default=0)
+    words = min((count_words(row) for row in rows[-40:-1] if len(row) == len(rows[-1])), default=0)
     first = next((n for n, row in enumerate(rows) if is_numbers(row, words)), None)
     if first is None:
         raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
@@ -134,8 +134,10 @@ def says_unit(row: Sequence[str]) -> bool:
 
 
 def names_of(head: list[list[str]], body: list[list[str]]) -> list[str]:
-    """The plain name of each column, over all rows of the head; empty without one."""
-    return [plain(" ".join(row[n] for row in head if n < len(row))) for n in range(max(len(row) for row in body))]
+    """The plain name of each column, over all rows of the head but those that hold a number, such as a mass or a rate;
+    empty without one."""
+    said = [row for row in head if not has_number(row)]
+    return [plain(" ".join(row[n] for row in said if n < len(row))) for n in range(max(len(row) for row in body))]
 
 
 def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool]:
@@ -202,7 +204,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
     rest = [n for n in range(width) if n not in (time, left, right, *points) and np.isfinite(columns[:, n]).any()]
     if left is None and right is None and rest:
         left, right = rest[0], (rest[1] if len(rest) > 1 else None)
-    header = " ".join(names)
+    header = plain(" ".join(cell for row in head for cell in row))
     pairs = {
         side: _point_columns([n for n in points if says(names[n], words)], names)
         for side, words in ((Side.LEFT, LEFT_WORDS), (Side.RIGHT, RIGHT_WORDS))

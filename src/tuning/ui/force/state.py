@@ -19,13 +19,16 @@ from tuning.core.force.weighing import Weight, weigh
 from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
-from tuning.core.units import mid_sentence
 from tuning.exchange.csv.mapping import Mapping
 from tuning.exchange.csv.plates import read_kept, write_csv
 from tuning.exchange.plates import read_plates
 from tuning.knowledge.acts import act_of_plates
 from tuning.ui.workspace import Workspace
 
+UNREAD = (
+    "A recording of this test is on record, but its file cannot be read: it is missing or damaged. What was read from "
+    "it stands; a backup may hold the file."
+)
 EYE, BALANCE, WEIGHED = "plate-eye", "balance-feedback", "plate-weight"
 
 
@@ -112,9 +115,9 @@ class ForceState(QObject):
         try:
             self.recording, self.shown = self._of(capture)
             self.unread = ""
-        except TuningError as err:
+        except TuningError:
             self.recording = self.shown = None
-            self.unread = f"The recording of this test cannot be read: {mid_sentence(str(err))}"
+            self.unread = UNREAD
 
     def act(self, test_id: str = "") -> Act:
         """What a test, the chosen one if none is named, asks of the gate."""

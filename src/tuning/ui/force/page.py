@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import DeviceFault, TuningError
-from tuning.core.force.plate_tests import TESTS
+from tuning.core.force.plate_tests import TESTS, Analysis
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import sentence_case
@@ -47,6 +47,12 @@ from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
 MAPPINGS = "force.mappings"
+
+
+def _told(found: Analysis) -> str:
+    """How many repetitions were found, and what makes them doubtful."""
+    many = "1 repetition" if len(found.reps) == 1 else f"{len(found.reps)} repetitions"
+    return " ".join([f"{many}.", *found.warnings])
 
 
 class ForcePage(StagePage):
@@ -275,7 +281,7 @@ class ForcePage(StagePage):
 
     def _keep(self, recording: Recording, name: str, device: str) -> None:
         found = self.state.keep(recording, name, device, self._space.devices.simulated)
-        self._say(f"{len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
+        self._say(_told(found), wrong=bool(found.warnings))
         if self.eye.isChecked() and found.test.legs == 2 and found.reps:
             self._ask_eye()
         else:
@@ -317,7 +323,7 @@ class ForcePage(StagePage):
             return
         self._last_file = path
         self.columns.setVisible(mapping is not None)
-        self._say(f"{path.name}: {len(found.reps)} repetitions. {' '.join(found.warnings)}", wrong=bool(found.warnings))
+        self._say(f"{path.name}: {_told(found)}", wrong=bool(found.warnings))
         self._show_verdicts()
 
     def map_again(self) -> None:

@@ -170,19 +170,17 @@ def in_colour(discs, ground=(110, 120, 150), sticker=(110, 120, 185), size=(160,
     return Picture(plane(0, 4), (plane(1, 8), plane(2, 8)))
 
 
-@pytest.mark.parametrize("size", [31, 30, 7])
+@pytest.mark.parametrize("size", [(31, 31), (30, 17), (7, 40)])
 def test_a_mixed_part_is_the_part_of_the_whole_scaled_up_and_mixed(size):
     rng = np.random.default_rng(6)
     y, halves = rng.integers(0, 255, (120, 160)).astype(np.uint8), rng.integers(0, 255, (2, 60, 80)).astype(np.uint8)
     seen = Picture(y, (halves[0], halves[1]))
     whole = [cv2.resize(half.astype(np.float32), (160, 120), interpolation=cv2.INTER_LINEAR) for half in halves]
-    corners = np.array([(0, 0), (17, 22), (18, 23), (129, 89), (-5, 40), (60, -9), (150, 111), (-3, 117)])
-    weights = rng.normal(size=(len(corners), 3)).astype(np.float32)
-    parts = seen.mixed(corners, size, weights).reshape(-1, size, size)
-    for (left, top), weight, part in zip(corners, weights, parts, strict=True):
-        rows, columns = np.clip(np.arange(top, top + size), 0, 119), np.clip(np.arange(left, left + size), 0, 159)
-        wanted = sum(w * plane[np.ix_(rows, columns)] for w, plane in zip(weight, (y, *whole), strict=True))
-        assert part == pytest.approx(wanted, abs=1e-3), (left, top)
+    for left, top in ((0, 0), (17, 22), (18, 23), (129, 89), (-5, 40), (60, -9), (150, 111), (-3, 117), (-90, 300)):
+        weights = rng.normal(size=3)
+        rows, columns = np.arange(top, top + size[0]).clip(0, 119), np.arange(left, left + size[1]).clip(0, 159)
+        wanted = sum(w * plane[np.ix_(rows, columns)] for w, plane in zip(weights, (y, *whole), strict=True))
+        assert seen.part(left, top, size, weights) == pytest.approx(wanted, abs=1e-3), (left, top)
 
 
 @pytest.mark.parametrize("turns", [1, 2, 3])
@@ -197,8 +195,8 @@ def test_colours_stay_with_the_brightness_when_a_picture_is_turned_upright(turns
         rows[:, : plane.width] = np.rint(shade)
         plane.update(rows.tobytes())
     seen = _picture(frame, turns)
-    inner = np.array([[20, 30], [51, 44], [60, 61]])
-    y, blue, red = (seen.mixed(inner, 31, np.tile(np.eye(3)[n], (3, 1)).astype(np.float32)) for n in range(3))
+    inner = (20, 30), (51, 44), (60, 61)
+    y, blue, red = (np.array([seen.part(*at, (31, 31), one) for at in inner]) for one in np.eye(3))
     assert np.abs(y - blue).max() < 1.2 and np.abs(y - red).max() < 1.2, "a pixel aside would be up to 0.9 more"
     assert abs(float(np.mean(y - blue))) < 0.12 and abs(float(np.mean(y - red))) < 0.12
 

@@ -15,7 +15,8 @@ import numpy as np
 
 from tuning.core.types import Floats
 from tuning.video.covered import narrow_way
-from tuning.video.luma import Picture, Plane
+from tuning.video.luma import Picture
+from tuning.video.pixels import Plane
 from tuning.video.plain import find_plain
 from tuning.video.sights import Sights
 from tuning.video.stickers import (
@@ -26,7 +27,6 @@ from tuning.video.stickers import (
     SAME_SIZE,
     SNAP_PX,
     Blob,
-    Discs,
     Sticker,
     as_coloured,
     as_picture,
@@ -235,8 +235,8 @@ class Follower:
         if not at:
             return {}
         stickers = [s for k in at if (s := self.targets[k].sticker) is not None]
-        discs = Discs.of(tuple(s.radius for s in stickers))
-        seen = centroids(picture, np.array([predicted[k] for k in at]), discs, [s.axis for s in stickers])
+        starts = np.array([predicted[k] for k in at])
+        seen = centroids(picture, starts, [s.radius for s in stickers], [s.axis for s in stickers])
         return dict(zip(at, seen, strict=True))
 
     def _find(
@@ -372,7 +372,7 @@ class Follower:
 
 def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
     """A mark that was learnt anew may be as blurred again as it was before."""
-    [seen] = centroids(picture, at[None], Discs.of((blurred.radius,)), (blurred.axis,))
+    [seen] = centroids(picture, at[None], (blurred.radius,), (blurred.axis,))
     like = likeness(seen, blurred) if seen is not None else 0.0
     return (seen, like) if seen is not None and like >= SURE else None
 

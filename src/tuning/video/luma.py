@@ -4,21 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import av
 import cv2
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from tuning.core.errors import BadInput
-from tuning.core.types import Floats
+from tuning.video.pixels import Plane, mix
 
-Plane = NDArray[np.uint8]
-BLACK, FULL, DARK = 16.0, 219.0, 32.0
-"""Levels of black and of all that may be above it; what is darker than the third tells no colour well."""
+NO_COLOURS: Plane = np.empty((0, 0), np.uint8)
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
 """Turned once and for all: of planes that are only looked at turned every part would be copied whole."""
 BACKWARD_BYTES = 192 * 2**20
@@ -38,30 +35,17 @@ class Picture:
         """Height and width, px."""
         return self.y.shape[0], self.y.shape[1]
 
-    def mixed(self, corners: NDArray[np.int64], size: int, weights: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Squares (m, size²) from their first pixels (m, 2), edges repeated, each a mix of brightness, blue and red
-        differences by its weights (m, 3). All at once, since marks are many and squares small."""
-        [seen] = _squares([self.y], corners, size)
-        mixed = seen * weights[:, :1]
-        coloured = weights[:, 1:].any(axis=1)
-        if self.halves is None or not coloured.any():
-            return mixed
-        of = slice(None) if coloured.all() else coloured
-        small = size // 2 + 3
-        blue, red = _squares(self.halves, corners[of] // 2 - 1, small)
-        colour = blue * weights[of, 1:2] + red * weights[of, 2:]
-        down, across = _between(size)[corners[of, ::-1].T % 2]
-        mixed[of] += (down @ colour.reshape(-1, small, small) @ across.transpose(0, 2, 1)).reshape(-1, size * size)
-        return mixed
+    def part(self, left: int, top: int, size: tuple[int, int], weights: ArrayLike) -> NDArray[np.float32]:
+        """So many rows and columns from `left` and `top` on, edges repeated, each pixel a mix of brightness, blue and
+        red difference by `weights`."""
+        mixed, line = np.empty(size), np.empty(size[1] // 2 + 2)
+        mix(*self.planes, left, top, np.array(weights, dtype=np.float64), line, mixed)
+        return mixed.astype(np.float32)
 
-    def colours(self, at: Floats) -> list[tuple[float, float] | None]:
-        """Blue and red difference from grey at places (n, 2), as they would be at full brightness: shade takes both."""
-        if self.halves is None:
-            return [None] * len(at)
-        x, y = np.minimum(np.maximum(at, 0), (self.y.shape[1] - 1, self.y.shape[0] - 1)).astype(np.intp).T
-        full = FULL / np.maximum(self.y[y, x].astype(np.float64) - BLACK, DARK)
-        blue, red = ((half[y // 2, x // 2] - 128.0) * full for half in self.halves)
-        return list(zip(blue.tolist(), red.tolist(), strict=True))
+    @property
+    def planes(self) -> tuple[Plane, Plane, Plane]:
+        """Brightness, blue and red; the last two empty in a picture without colours."""
+        return self.y, *(self.halves or (NO_COLOURS, NO_COLOURS))
 
     def copy(self) -> Picture:
         """A picture that outlives its frame."""
@@ -85,32 +69,6 @@ def square(plane: Plane, x: int, y: int, size: int) -> Plane:
         return plane[y : y + size, x : x + size]
     rows, columns = (np.clip(np.arange(n, n + size), 0, most - 1) for n, most in ((y, height), (x, width)))
     return plane[np.ix_(rows, columns)]
-
-
-def _squares(planes: Sequence[Plane], corners: NDArray[np.int64], size: int) -> list[Plane]:
-    """The squares of each plane from their first pixels (m, 2), one a row: numbers by rows are worked on much faster
-    than by small squares."""
-    x, y = (first[:, None] + steps for first, steps in zip(corners.T.astype(np.float32), _steps(size), strict=True))
-    x, y = x.reshape(-1, size), y.reshape(-1, size)  # no row that is given over may be longer than 32767
-    seen = [cv2.remap(plane, x, y, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE) for plane in planes]
-    return [found.reshape(-1, size * size).astype(np.uint8, copy=False) for found in seen]
-
-
-@lru_cache(maxsize=64)
-def _steps(size: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """How far each pixel of a square lies from its first one, shape (size²,): across and down."""
-    down, across = np.indices((size, size), dtype=np.float32).reshape(2, -1)
-    return across, down
-
-
-@lru_cache(maxsize=64)
-def _between(size: int) -> NDArray[np.float32]:
-    """Weights (2, size, size // 2 + 3) that draw half-size samples up along straight lines, for a first pixel that is
-    even and one that is odd; the first sample is the one before the first pixel's own."""
-    at = (np.arange(size)[None] + np.array([[2], [3]]) + 0.5) / 2 - 0.5
-    samples = np.arange(size // 2 + 3)
-    weights: NDArray[np.float32] = np.maximum(1 - np.abs(at[:, :, None] - samples), 0).astype(np.float32)
-    return weights
 
 
 def _doubled(half: NDArray[Any]) -> NDArray[np.float32]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.luma import Plane
+from tuning.video.pixels import Plane
 from tuning.video.stickers import crop
 from tuning.video.target import Find, Target
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from copy import copy
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -14,12 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture, Plane, picture_of, square
+from tuning.video.luma import Picture, picture_of, square
+from tuning.video.pixels import Plane, middles
 
-CENTRED_PX = 0.5
-"""A window whose middle lies so near to what was found in it, on both axes, is not laid anew."""
-LEAST_AREA = np.float32(1e-3)
-"""Where nothing is seen, so that no area divides by zero, px²."""
+ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 6.0, 2.0
+"""How often a window is laid anew at most; what has less contrast (grey levels) or less area (px²) is nothing."""
 Axis = tuple[float, float, float]
 """Weights of brightness, blue and red difference."""
 Colour = tuple[float, float]
@@ -84,37 +82,38 @@ def _reach(radius: float) -> int:
     return int(RING[1] * radius)
 
 
-class Discs:
-    """Masks for m stickers on one square grid: core and four ring sectors, and the counting window."""
+class Discs(NamedTuple):
+    """Masks of m stickers, one behind the other: how many pixels each reaches from its middle one, the place of its
+    first pixel, and for each pixel the weights (5, n) that draw the levels of core and four ring sectors, and (n,) how
+    much of it may be the disc."""
 
-    def __init__(self, radii: tuple[float, ...]) -> None:
-        self.half = _reach(max(radii))
-        grid = np.arange(-self.half, self.half + 1, dtype=np.float32)
-        x, y = (g.ravel() for g in np.meshgrid(grid, grid))
-        self.sums = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
-        distance = np.hypot(x, y)
-        windows, levels = [], []
-        for radius in radii:
-            windows.append(np.clip(1.75 * radius + 0.5 - distance, 0, 1))
-            core = distance <= 0.55 * radius
-            ring = (distance >= RING[0] * radius) & (distance <= RING[1] * radius)
-            ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
-            sectors = [ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways]
-            levels.append(np.stack([part / part.sum() for part in (core, *sectors)]))
-        self.window = np.array(windows, dtype=np.float32)
-        self.levels = np.array(levels, dtype=np.float32)
+    halves: NDArray[np.int64]
+    firsts: NDArray[np.int64]
+    levels: Floats
+    window: Floats
 
-    def repeated(self, times: int) -> Discs:
-        """The masks of one sticker for so many places."""
-        made = copy(self)
-        made.window, made.levels = (np.repeat(of, times, axis=0) for of in (self.window, self.levels))
-        return made
 
-    @staticmethod
-    @lru_cache(maxsize=64)
-    def of(radii: tuple[float, ...]) -> Discs:
-        """The masks of a set of stickers, made once."""
-        return Discs(radii)
+@lru_cache(maxsize=64)
+def _discs(radii: tuple[float, ...]) -> Discs:
+    """The masks of a set of stickers, made once; those of one radius share theirs."""
+    sizes = sorted(set(radii))
+    masks = [_masks(radius) for radius in sizes]
+    firsts = np.cumsum([0, *(len(window) for _, window in masks)])
+    levels, window = (np.concatenate(parts, axis=-1) for parts in zip(*masks, strict=True))
+    of = [sizes.index(radius) for radius in radii]
+    return Discs(np.array([_reach(radius) for radius in radii]), firsts[of], levels, window)
+
+
+@lru_cache(maxsize=64)
+def _masks(radius: float) -> tuple[Floats, Floats]:
+    """Weights (5, n) for the levels of core and ring sectors in the square around a disc, and its window (n,)."""
+    grid = np.arange(-_reach(radius), _reach(radius) + 1.0)
+    x, y = (g.ravel() for g in np.meshgrid(grid, grid))
+    distance = np.hypot(x, y)
+    ring = (distance >= RING[0] * radius) & (distance <= RING[1] * radius)
+    ways = ((1, 0), (-1, 0), (0, 1), (0, -1))
+    parts = [distance <= 0.55 * radius, *(ring & ((x * sx + y * sy) > 0.7 * distance) for sx, sy in ways)]
+    return np.array([part / part.sum() for part in parts]), np.clip(1.75 * radius + 0.5 - distance, 0, 1)
 
 
 class Blob(NamedTuple):
@@ -129,42 +128,21 @@ class Blob(NamedTuple):
     """Of its middle; None in a picture without colours."""
 
 
-def centroids(
-    picture: Picture, starts: Floats, discs: Discs, axes: Sequence[Axis], rounds: int = 4
-) -> list[Blob | None]:
+def centroids(picture: Picture, starts: Floats, radii: Sequence[float], axes: Sequence[Axis]) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
-    at, over, sums = starts.copy(), np.empty(len(starts), np.float32), np.empty((len(starts), 6), np.float32)
-    weights = np.array(axes, dtype=np.float32)
-    now, levels, window = np.arange(len(at)), discs.levels, discs.window
-    for _ in range(rounds):
-        corners = np.floor(at[now]).astype(np.int64) - discs.half
-        pixels = picture.mixed(corners, 2 * discs.half + 1, weights[now])
-        level = np.matmul(levels, pixels[:, :, None])[:, :, 0]
-        ground = level[:, 1:].max(axis=1)
-        over[now] = above = np.maximum(level[:, 0] - ground, np.float32(1e-3))
-        pixels -= (ground + above / 2)[:, None]
-        pixels *= (2 / above)[:, None]
-        weight = np.minimum(np.maximum(pixels, 0, out=pixels), 1, out=pixels)
-        weight *= window
-        sums[now] = seen = weight @ discs.sums
-        away = seen[:, 1:3] / np.maximum(seen[:, :1], LEAST_AREA)
-        # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
-        at[now] = corners + (discs.half + 0.5) + away
-        # What is found hangs on the pixel that the window is centred on, and hardly on its very middle.
-        off = (np.abs(away) > CENTRED_PX).any(axis=1)
-        if not off.any():
-            break
-        now = now[off]
-        levels, window = discs.levels[now], discs.window[now]
-    area = np.maximum(sums[:, 0], LEAST_AREA)
-    _, x, y, xx, xy, yy = (sums / area[:, None]).T
-    spread = zip((xx - x * x).tolist(), (xy - x * y).tolist(), (yy - y * y).tolist(), strict=True)
-    told = zip(at, over.tolist(), area.tolist(), spread, picture.colours(at), strict=True)
-    return [Blob(*seen) if seen[1] >= 6 and seen[2] >= 2 else None for seen in told]
+    at, weights = np.ascontiguousarray(starts, dtype=np.float64), np.array(axes, dtype=np.float64)
+    discs, planes = _discs(tuple(radii)), picture.planes
+    found = middles(*planes, at, weights, discs.halves, discs.firsts, discs.levels, discs.window, ROUNDS)
+    return [
+        Blob(place, contrast, area, (xx, xy, yy), None if picture.halves is None else (blue, red))
+        if contrast >= LEAST_SEEN and area >= LEAST_AREA
+        else None
+        for place, (contrast, area, xx, xy, yy, blue, red) in zip(found[:, :2], found[:, 2:].tolist(), strict=True)
+    ]
 
 
 def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blob | None:
-    return centroids(picture, start[None], Discs.of((radius,)), (axis,))[0]
+    return centroids(picture, start[None], (radius,), (axis,))[0]
 
 
 def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[tuple[Axis, float] | None]:
@@ -173,8 +151,9 @@ def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[
     if picture.halves is None:
         return [None] * len(radii)
     half = _reach(max(radii))
-    corners = np.tile(np.floor(at).astype(np.int64) - half, (3, 1))
-    colours = picture.mixed(corners, 2 * half + 1, np.eye(3, dtype=np.float32)).astype(np.float64).T
+    left, top = (math.floor(v) - half for v in at)
+    size = (2 * half + 1, 2 * half + 1)
+    colours = np.stack([picture.part(left, top, size, one).ravel() for one in np.eye(3)], axis=1).astype(np.float64)
     return [_telling_axis(colours[core], colours[ring]) for core, ring in (_core_and_ring(r, half) for r in radii)]
 
 
@@ -212,7 +191,7 @@ def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker 
     radii, axes, _, _ = zip(*ways, strict=True)
     best: tuple[float, Blob, float, Axis] | None = None
     for seen, (radius, axis, usual, least) in zip(
-        centroids(picture, np.tile(click, (len(ways), 1)), Discs.of(radii), axes), ways, strict=True
+        centroids(picture, np.tile(click, (len(ways), 1)), radii, axes), ways, strict=True
     ):
         off = gap(seen.at, click) if seen is not None else math.inf
         if seen is None or seen.contrast < least or off > SNAP_PX + radius / 2:
@@ -254,8 +233,7 @@ def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> 
     """Places within `reach` that look like the sticker, best first."""
     half = int(reach + 2.1 * sticker.radius) + 2
     x0, y0 = (math.floor(v) - half for v in centre)
-    weights = np.array([sticker.axis], dtype=np.float32)
-    pixels = picture.mixed(np.array([[x0, y0]]), 2 * half + 1, weights).reshape(2 * half + 1, -1)
+    pixels = picture.part(x0, y0, (2 * half + 1, 2 * half + 1), sticker.axis)
     size = 2 * int(np.ceil(sticker.radius)) + 1
     near = cv2.boxFilter(pixels, -1, (size, size))
     wide = cv2.boxFilter(pixels, -1, (2 * size + 1, 2 * size + 1))

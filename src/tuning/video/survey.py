@@ -8,11 +8,10 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from tuning.core.types import Floats
 from tuning.video.luma import Picture
-from tuning.video.stickers import Axis, Blob, Discs, Sticker, centroids, likeness
+from tuning.video.stickers import Axis, Blob, Sticker, centroids, likeness
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
 """Share of a sticker's contrast from which a spot is looked at; how many of them at most; how like a sticker one is at
@@ -59,7 +58,8 @@ def survey(
 
 def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:
     """Spots of a sticker's size, measured as stickers are."""
-    mixed = _mixed(picture, box, look.axis)
+    x0, y0, x1, y1 = box
+    mixed = picture.part(x0, y0, (y1 - y0, x1 - x0), look.axis)
     size = 2 * int(np.ceil(look.radius)) + 1
     response = cv2.boxFilter(mixed, -1, (size, size)) - cv2.boxFilter(mixed, -1, (2 * size + 1, 2 * size + 1))
     tops = response >= cv2.dilate(response, np.ones((size, size), np.uint8))
@@ -69,17 +69,5 @@ def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, know
     starts = starts[(np.abs(starts[:, None] - known[None]).max(axis=2) > ONE_PLACE_PX).all(axis=1)]
     if not len(starts):
         return []
-    discs = Discs.of((look.radius,)).repeated(len(starts))
-    return [s for s in centroids(picture, starts, discs, [look.axis] * len(starts)) if s is not None]
-
-
-def _mixed(picture: Picture, box: tuple[int, int, int, int], axis: Axis) -> NDArray[np.float32]:
-    """A part of the picture, each pixel mixed as tells a sticker best."""
-    x0, y0, x1, y1 = box
-    mixed = picture.y[y0:y1, x0:x1].astype(np.float32) * np.float32(axis[0])
-    if picture.halves is not None and (axis[1] or axis[2]):
-        blue, red = (half[y0 // 2 : (y1 + 1) // 2, x0 // 2 : (x1 + 1) // 2] for half in picture.halves)
-        colour = blue * np.float32(axis[1]) + red * np.float32(axis[2])
-        whole = cv2.resize(colour, (2 * colour.shape[1], 2 * colour.shape[0]), interpolation=cv2.INTER_LINEAR)
-        mixed += whole[: y1 - y0, : x1 - x0]
-    return mixed
+    found = centroids(picture, starts, [look.radius] * len(starts), [look.axis] * len(starts))
+    return [seen for seen in found if seen is not None]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 import time
+from importlib import import_module
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -31,6 +33,8 @@ BARE = (
     "No sticker is seen under {}: the mark holds by how its place looks, may slide, and keeps the error of the click. "
     "Click a sticker's middle, or go on."
 )
+
+UNDER_CLICKS = "tuning.video.stickers"
 
 
 class Player(QObject):
@@ -86,6 +90,8 @@ class Player(QObject):
         self._server = FrameServer(source)
         self._server.ready.connect(self._frame_ready)
         self._server.failed.connect(self.failed)
+        if len(source.times) > 1:  # what looks under a click takes a second to load, long before the first one
+            threading.Thread(target=import_module, args=(UNDER_CLICKS,), name="stickers").start()
         self._shown_frame = -1
 
     def close(self) -> None:

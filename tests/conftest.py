@@ -7,6 +7,7 @@ import os
 import shutil
 from collections.abc import Callable, Iterator
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 
 import av
@@ -34,19 +35,31 @@ ODD = st.one_of(
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Long tests first, shared between the two workers (each begins with one half of the list).
 
-    The second begins with those that need no demo clinic, while the first builds it.
+    The second begins with all those that need no demo clinic, while the first builds it.
     """
     long = [item for item in items if item.get_closest_marker("long")]
     rest = [item for item in items if not item.get_closest_marker("long")]
     in_clinic = [item for item in long if "demo_folder" in item.fixturenames]
     elsewhere = [item for item in long if item not in in_clinic]
     half = len(items) // 2 - len(in_clinic)
-    items[:] = [*in_clinic, *rest[:half], *elsewhere, *rest[half:]]
+    later = sorted(rest[half:], key=lambda item: "demo_folder" in item.fixturenames)
+    items[:] = [*in_clinic, *rest[:half], *elsewhere, *later]
 
 
 @pytest.fixture(autouse=True)
 def _drawn_anew(request: pytest.FixtureRequest) -> None:
     print(f"seed {chance.begin(request.node.nodeid)}")
+
+
+@pytest.fixture(autouse=True, scope="session")
+def _shipped_clips_are_looked_at_once() -> None:
+    """A clip of ours is seen to do no harm in a process of its own once, whatever number of tests open it."""
+    from tuning.demo.clips import CLIPS
+    from tuning.video import child
+
+    always, once = child.trouble, cache(child.trouble)
+    ours = {str(clip.path.absolute()) for clip in CLIPS.values()}
+    child.trouble = lambda module, path: once(module, path) if path in ours else always(module, path)
 
 
 class PatientBot(QtBot):

@@ -8,6 +8,7 @@ out from behind which knee, later frames do: the account that was charged least 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields, replace
 
@@ -17,7 +18,8 @@ from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
 from tuning.video.anatomy import Body
-from tuning.video.sights import OLD_SHARE, YOUNG, Ints, Runs, Sights
+from tuning.video.choices import Ints, each_its_best, may_differ
+from tuning.video.sights import OLD_SHARE, YOUNG, Runs, Sights
 from tuning.video.together import FAR_SHARE
 
 STATURE_PX, STATURE_M = 1.3, 1.7
@@ -243,26 +245,19 @@ def _ways(gain: Floats) -> list[tuple[int, ...]]:
 
 def _in_doubt(gain: Floats, way: tuple[int, ...]) -> list[int]:
     """Marks that might be something else, or nothing."""
-    doubtful = []
-    for m, c in enumerate(way):
-        own = gain[m, c] if c >= 0 else 0.0
-        others = np.delete(gain[m], c) if c >= 0 else gain[m]
-        shared = c >= 0 and int(np.count_nonzero(gain[:, c] > -OTHER_WAYS)) > 1
-        other = max(float(others.max(initial=-np.inf)), 0.0 if c >= 0 and (shared or own < SURELY) else -np.inf)
-        if own - other < OTHER_WAYS:
-            doubtful.append(m)
-    return doubtful
+    doubtful = np.empty(len(way), dtype=np.bool_)
+    may_differ(gain, np.array(way, dtype=np.intp), OTHER_WAYS, SURELY, doubtful)
+    return np.flatnonzero(doubtful).tolist()
 
 
 def _assigned(gain: Floats, forced: frozenset[int] = frozenset()) -> tuple[float, tuple[int, ...]]:
     """The best assignment and its gain; the `forced` marks take some find."""
     marks = len(gain)
-    best, most = gain.argmax(axis=1), gain.max(axis=1)
-    takes = most > 0
-    takes[list(forced)] = True
-    wanted = best[takes]
-    if len(set(wanted.tolist())) == len(wanted):
-        return float(most[takes].sum()), tuple(np.where(takes, best, -1).tolist())
+    must, way = np.zeros(marks, dtype=np.bool_), np.empty(marks, dtype=np.intp)
+    must[list(forced)] = True
+    whole_gain = each_its_best(gain, must, way)
+    if not math.isnan(whole_gain):
+        return whole_gain, tuple(way.tolist())
     none = np.where(np.eye(marks, dtype=bool), 0.0, -1e6)
     none[list(forced), list(forced)] = -1e5
     whole = np.concatenate([np.maximum(gain, -1e6), none], axis=1)

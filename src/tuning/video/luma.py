@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from tuning.core.errors import BadInput
-from tuning.video.pixels import Plane, mix
+from tuning.video.pixels import Greys, Plane, mix
 
 NO_COLOURS: Plane = np.empty((0, 0), np.uint8)
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
@@ -35,12 +35,12 @@ class Picture:
         """Height and width, px."""
         return self.y.shape[0], self.y.shape[1]
 
-    def part(self, left: int, top: int, size: tuple[int, int], weights: ArrayLike) -> NDArray[np.float32]:
+    def part(self, left: int, top: int, size: tuple[int, int], weights: ArrayLike) -> Greys:
         """So many rows and columns from `left` and `top` on, edges repeated, each pixel a mix of brightness, blue and
         red difference by `weights`."""
-        mixed, line = np.empty(size), np.empty(size[1] // 2 + 2)
+        mixed, line = np.empty(size, np.float32), np.empty(size[1] // 2 + 2, np.float32)
         mix(*self.planes, left, top, np.array(weights, dtype=np.float64), line, mixed)
-        return mixed.astype(np.float32)
+        return mixed
 
     @property
     def planes(self) -> tuple[Plane, Plane, Plane]:

@@ -1,21 +1,18 @@
-"""Work on single pixels, compiled on a machine's first use of it and kept beside this file: on many small squares the
-calls of NumPy cost several times their arithmetic."""
+"""Work on single pixels: parts of a picture, the discs in it, and spots that may be discs."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from typing import Any, TypeVar
 
 import numpy as np
-from numba import njit, types
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
+from tuning.video.compiled import COUNT, COUNTS, GREYS, LEVELS, NOTHING, NUMBER, NUMBERS, PLANES, TABLE, YES, compiled
 
 Plane = NDArray[np.uint8]
+Greys = NDArray[np.float32]
 Counts = NDArray[np.int64]
-Work = TypeVar("Work", bound=Callable[..., Any])
 
 BLACK, FULL, DARK = 16.0, 219.0, 32.0
 """Levels of black and of all that may be above it; what is darker than the third tells no colour well."""
@@ -24,30 +21,15 @@ CENTRED_PX = 0.5
 LEAST = 1e-3
 """Contrast (grey levels) and area (px²) where nothing is seen, so that neither divides by zero."""
 
-_NUMBER, _COUNT = types.float64, types.int64
-_ROW, _ROWS, _COUNTS = _NUMBER[::1], _NUMBER[:, ::1], _COUNT[::1]
-_PLANES = (types.Array(types.uint8, 2, "A", readonly=True),) * 3
-"""Rows of a decoder may be longer than the picture, and are not ours to write on."""
 
-
-def _compiled(result: Any, *given: Any) -> Callable[[Work], Work]:
-    """One machine code for one signature, whatever the layout of the planes."""
-
-    def compile_(work: Work) -> Work:
-        made: Work = njit(result(*given), cache=True, nogil=True)(work)
-        return made
-
-    return compile_
-
-
-@_compiled(_COUNT, _COUNT, _COUNT)
+@compiled(COUNT, COUNT, COUNT)
 def _held(n: int, size: int) -> int:
     """The nearest number of a line of pixels: edges are repeated."""
     return min(max(n, 0), size - 1)
 
 
-@_compiled(types.void, *_PLANES, _COUNT, _COUNT, _ROW, _ROW, _ROWS)
-def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats, line: Floats, out: Floats) -> None:
+@compiled(NOTHING, *PLANES, COUNT, COUNT, NUMBERS, LEVELS, GREYS)
+def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats, line: Greys, out: Greys) -> None:
     """Fill `out` (height, width) with the part of a picture from `left` and `top` on, each pixel a mix of brightness,
     blue and red difference by `weights` (3,).
 
@@ -56,30 +38,36 @@ def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats,
     width // 2 + 2 numbers.
     """
     height, width = out.shape
-    of_y, of_blue, of_red = weights
+    of_y, of_blue, of_red = np.float32(weights[0]), np.float32(weights[1]), np.float32(weights[2])
+    near, far = np.float32(0.75), np.float32(0.25)
     coloured = blue.size > 0 and (of_blue != 0 or of_red != 0)
-    first = (left - 1) >> 1
+    first, odd = (left - 1) >> 1, left & 1
+    inside = left >= 0 and left + width <= y.shape[1]
     for down in range(height):
-        row = _held(top + down, y.shape[0])
-        for across in range(width):
-            out[down, across] = of_y * y[row, _held(left + across, y.shape[1])]
+        row, mixed = _held(top + down, y.shape[0]), out[down]
+        if inside:
+            seen = y[row, left : left + width]
+            for across in range(width):
+                mixed[across] = of_y * seen[across]
+        else:
+            for across in range(width):
+                mixed[across] = of_y * y[row, _held(left + across, y.shape[1])]
         if not coloured:
             continue
         above = (top + down - 1) >> 1
-        near = 0.75 if (top + down) & 1 else 0.25
+        upper, lower = (near, far) if (top + down) & 1 else (far, near)
         one, two = _held(above, blue.shape[0]), _held(above + 1, blue.shape[0])
         for n in range(width // 2 + 2):
             k = _held(first + n, blue.shape[1])
-            upper = of_blue * blue[one, k] + of_red * red[one, k]
-            lower = of_blue * blue[two, k] + of_red * red[two, k]
-            line[n] = near * upper + (1 - near) * lower
-        for across in range(width):
-            n = ((left + across - 1) >> 1) - first
-            near = 0.75 if (left + across) & 1 else 0.25
-            out[down, across] += near * line[n] + (1 - near) * line[n + 1]
+            over = of_blue * blue[one, k] + of_red * red[one, k]
+            line[n] = upper * over + lower * (of_blue * blue[two, k] + of_red * red[two, k])
+        for n in range((width + odd) // 2):  # the odd pixels, then the even ones
+            mixed[2 * n + 1 - odd] += near * line[n + 1 - odd] + far * line[n + 2 - odd]
+        for n in range((width + 1 - odd) // 2):
+            mixed[2 * n + odd] += far * line[n] + near * line[n + 1]
 
 
-@_compiled(types.void, *_PLANES, _NUMBER, _NUMBER, _ROW)
+@compiled(NOTHING, *PLANES, NUMBER, NUMBER, NUMBERS)
 def _colour(y: Plane, blue: Plane, red: Plane, at_x: float, at_y: float, out: Floats) -> None:
     """Fill `out` (2,) with blue and red difference from grey at a place, as they would be at full brightness: shade
     takes both."""
@@ -89,7 +77,7 @@ def _colour(y: Plane, blue: Plane, red: Plane, at_x: float, at_y: float, out: Fl
     out[0], out[1] = (blue[row, column] - 128.0) * full, (red[row, column] - 128.0) * full
 
 
-@_compiled(_ROWS, *_PLANES, _ROWS, _ROWS, _COUNTS, _COUNTS, _ROWS, _ROW, _COUNT)
+@compiled(TABLE, *PLANES, TABLE, TABLE, COUNTS, COUNTS, TABLE, NUMBERS, COUNT)
 def middles(
     y: Plane,
     blue: Plane,
@@ -114,7 +102,7 @@ def middles(
     for m in range(len(starts)):
         half, first = halves[m], firsts[m]
         side = 2 * half + 1
-        pixels, line = np.empty((side, side)), np.empty(side // 2 + 2)
+        pixels, line = np.empty((side, side), np.float32), np.empty(side // 2 + 2, np.float32)
         at_x, at_y = starts[m]
         for _ in range(rounds):
             left, top = math.floor(at_x) - half, math.floor(at_y) - half
@@ -153,3 +141,82 @@ def middles(
         if blue.size > 0:
             _colour(y, blue, red, at_x, at_y, found[m, 7:])
     return found
+
+
+@compiled(COUNT, COUNT, COUNT)
+def _mirrored(n: int, size: int) -> int:
+    """The place of a line that stands for one beyond its ends, as if a mirror stood on the last one."""
+    if size == 1:
+        return 0
+    n = abs(n) % (2 * (size - 1))
+    return min(n, 2 * (size - 1) - n)
+
+
+@compiled(NOTHING, GREYS, COUNT, COUNT, NUMBERS, NUMBERS)
+def _summed_down(pixels: Greys, row: int, half: int, sums: Floats, line: Floats) -> None:
+    """Bring the sums of the columns within `half` of a row from the row before to this one, and lay them on a line that
+    is mirrored at both ends."""
+    height, width = pixels.shape
+    if row == 0:
+        for n in range(-half, half + 1):
+            sums += pixels[_mirrored(n, height)]
+    else:
+        new, old = pixels[_mirrored(row + half, height)], pixels[_mirrored(row - half - 1, height)]
+        for column in range(width):
+            sums[column] += new[column] - old[column]
+    line[half : half + width] = sums
+    for n in range(half):
+        line[n], line[half + width + n] = sums[_mirrored(n - half, width)], sums[_mirrored(width + n, width)]
+
+
+@compiled(NOTHING, GREYS, COUNT, GREYS)
+def _standing_out(pixels: Greys, half: int, out: Greys) -> None:
+    """Fill `out` with what the mean of the square of `half` pixels around each is above that of one twice as large."""
+    height, width = pixels.shape
+    far = 2 * half + 1
+    near_sums, far_sums = np.zeros(width), np.zeros(width)
+    near_line, far_line = np.empty(width + 2 * half), np.empty(width + 2 * far)
+    near_share, far_share = 1 / (2 * half + 1) ** 2, 1 / (2 * far + 1) ** 2
+    for row in range(height):
+        _summed_down(pixels, row, half, near_sums, near_line)
+        _summed_down(pixels, row, far, far_sums, far_line)
+        near, around = near_line[: 2 * half].sum(), far_line[: 2 * far].sum()
+        for column in range(width):
+            near += near_line[column + 2 * half]
+            around += far_line[column + 2 * far]
+            out[row, column] = near * near_share - around * far_share
+            near -= near_line[column]
+            around -= far_line[column]
+
+
+@compiled(YES, GREYS, COUNT, COUNT, COUNT)
+def _is_top(response: Greys, row: int, column: int, half: int) -> bool:
+    """Whether nothing within `half` pixels is greater."""
+    here = response[row, column]
+    for other in range(max(row - half, 0), min(row + half + 1, response.shape[0])):
+        for beside in range(max(column - half, 0), min(column + half + 1, response.shape[1])):
+            if response[other, beside] > here:
+                return False
+    return True
+
+
+@compiled(TABLE, *PLANES, COUNT, COUNT, COUNT, COUNT, NUMBERS, COUNT, NUMBER)
+def spots(
+    y: Plane, blue: Plane, red: Plane, left: int, top: int, height: int, width: int, weights: Floats, half: int,
+    least: float,
+) -> Floats:  # fmt: skip
+    """Pixels (n, 3: x, y, response) of a part of a picture where the mean of a square of `half` pixels around is above
+    that of one twice as large by more than `least`, and nowhere within `half` by more."""
+    pixels, line = np.empty((height, width), np.float32), np.empty(width // 2 + 2, np.float32)
+    mix(y, blue, red, left, top, weights, line, pixels)
+    response = np.empty((height, width), np.float32)
+    _standing_out(pixels, half, response)
+    found = np.empty((height * width, 3))  # a plain of one level has as many tops as pixels
+    count = 0
+    for row in range(height):
+        for column in range(width):
+            here = response[row, column]
+            if here > least and _is_top(response, row, column, half):
+                found[count, 0], found[count, 1], found[count, 2] = left + column, top + row, here
+                count += 1
+    return found[:count].copy()

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tuning.core.types import Floats
+from tuning.video.choices import Ints, going_on
 
-Ints = NDArray[np.intp]
 YOUNG = 2
 """Frames after which a speed is known."""
 SURE_SD, YOUNG_SD, RIVAL, RIVAL_SD = 2.5, 7.5, 2.0, 1.5
@@ -56,12 +55,10 @@ class Runs:
             return runs
         off = np.linalg.norm((self.at + self.speed)[:, None] - at[None], axis=2)
         within = np.where(self.age >= YOUNG, SURE_SD, YOUNG_SD) * loose
-        best = off.argmin(axis=0)
-        for i, j in enumerate(off.argmin(axis=1).tolist()):
-            rival = min(np.delete(off[i], j).min(initial=np.inf), np.delete(off[:, j], i).min(initial=np.inf))
-            if best[j] != i or off[i, j] > within[i] or rival < RIVAL * off[i, j] + RIVAL_SD * loose:
-                continue
+        runs.follower[:] = going_on(off, within, RIVAL, RIVAL_SD * loose)
+        for i in np.flatnonzero(runs.follower >= 0).tolist():
+            j = runs.follower[i]
             step = at[j] - self.at[i]
-            runs.follower[i], runs.age[j] = j, self.age[i] + 1
+            runs.age[j] = self.age[i] + 1
             runs.speed[j] = OLD_SHARE * self.speed[i] + (1 - OLD_SHARE) * step if self.age[i] else step
         return runs

@@ -6,11 +6,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-import cv2
 import numpy as np
 
 from tuning.core.types import Floats
 from tuning.video.luma import Picture
+from tuning.video.pixels import spots
 from tuning.video.stickers import Axis, Blob, Sticker, centroids, likeness
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
@@ -59,13 +59,9 @@ def survey(
 def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:
     """Spots of a sticker's size, measured as stickers are."""
     x0, y0, x1, y1 = box
-    mixed = picture.part(x0, y0, (y1 - y0, x1 - x0), look.axis)
-    size = 2 * int(np.ceil(look.radius)) + 1
-    response = cv2.boxFilter(mixed, -1, (size, size)) - cv2.boxFilter(mixed, -1, (2 * size + 1, 2 * size + 1))
-    tops = response >= cv2.dilate(response, np.ones((size, size), np.uint8))
-    ys, xs = np.nonzero(tops & (response > LEAST_RESPONSE * look.contrast))
-    best = np.argsort(-response[ys, xs])[:MOST_FINDS]
-    starts = np.stack([xs[best], ys[best]], axis=1) + 0.5 + box[:2]
+    half, least = math.ceil(look.radius), LEAST_RESPONSE * look.contrast
+    tops = spots(*picture.planes, x0, y0, y1 - y0, x1 - x0, np.array(look.axis), half, least)
+    starts = tops[np.argsort(-tops[:, 2])[:MOST_FINDS], :2] + 0.5
     starts = starts[(np.abs(starts[:, None] - known[None]).max(axis=2) > ONE_PLACE_PX).all(axis=1)]
     if not len(starts):
         return []

@@ -1,0 +1,27 @@
+"""Inner loops as machine code: made on a machine's first use of them and kept beside their files, because on small
+arrays the calls of NumPy cost several times their arithmetic. Importing a module that has some takes half a second."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from numba import njit, types
+
+Work = TypeVar("Work", bound=Callable[..., Any])
+
+NOTHING, YES, COUNT, NUMBER = types.void, types.boolean, types.int64, types.float64
+YESSES, COUNTS, NUMBERS = YES[::1], COUNT[::1], NUMBER[::1]
+TABLE, GREYS, LEVELS = NUMBER[:, ::1], types.float32[:, ::1], types.float32[::1]
+PLANES = (types.Array(types.uint8, 2, "A", readonly=True),) * 3
+"""Rows of a decoder may be longer than the picture, and are not ours to write on."""
+
+
+def compiled(result: Any, *given: Any) -> Callable[[Work], Work]:
+    """One machine code for the one kind of result and arguments; wrong ones raise TypeError."""
+
+    def compile_(work: Work) -> Work:
+        made: Work = njit(result(*given), cache=True, nogil=True)(work)
+        return made
+
+    return compile_

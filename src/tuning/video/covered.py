@@ -15,6 +15,7 @@ from scipy.ndimage import uniform_filter1d
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 from tuning.video.luma import Picture
+from tuning.video.pixels import ground_beside
 from tuning.video.stickers import Blob
 
 NARROW, UNLIKE = 0.8, 10.0
@@ -42,20 +43,9 @@ def narrow_way(picture: Picture, seen: Blob | None) -> Floats:
         return WHOLE
     turn = 0.5 * math.atan2(2 * xy, xx - yy)
     along, way = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
-    ahead, behind = (_ground(picture, seen.at, along * length, side * way, 2 * width) for side in (1, -1))
+    (x, y), along = seen.at.tolist(), along * length
+    ahead, behind = (ground_beside(*picture.planes, x, y, along, side * way, 2 * width) for side in (1.0, -1.0))
     return HIDDEN_SHARE * (length - width) * way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else WHOLE
-
-
-def _ground(picture: Picture, at: Floats, along: Floats, way: Floats, width: float) -> Floats:
-    """Mean brightness, blue and red of a strip beside a find, clear of its blurred edge."""
-    steps = np.linspace(-1.2, 1.2, 5)[:, None, None] * along + np.array([1.5, 3.0])[:, None] * way
-    x, y = np.floor((at + width * way + steps).reshape(-1, 2)).astype(int).T
-    y, x = np.clip(y, 0, picture.shape[0] - 1), np.clip(x, 0, picture.shape[1] - 1)
-    assert picture.halves is not None
-    blue, red = (
-        half[np.minimum(y // 2, len(half) - 1), np.minimum(x // 2, half.shape[1] - 1)] for half in picture.halves
-    )
-    return np.array([picture.y[y, x].mean(), blue.mean(), red.mean()])
 
 
 def half_covered(found: Tracks, narrow: Floats, knee: int, mark: int) -> NDArray[np.bool_]:

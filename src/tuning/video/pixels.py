@@ -143,6 +143,63 @@ def middles(
     return found
 
 
+@compiled(NUMBERS, TABLE, COUNTS, COUNTS, TABLE)
+def telling_mix(colours: Floats, core: Counts, ring: Counts, spread: Floats) -> Floats:
+    """The mix of unit length of three colours that tells the pixels of `core` from those of `ring` best (Fisher 1936),
+    and the variance of the ring along it, as four numbers; zeros where nothing tells them apart.
+
+    `colours` is (n, 3); the ring's own changes are widened by `spread` (3, 3).
+    """
+    inside, ground = np.zeros(3), np.zeros(3)
+    for n in core:
+        inside += colours[n] / len(core)
+    for n in ring:
+        ground += colours[n] / len(ring)
+    changes = np.zeros((3, 3))
+    for n in ring:
+        for i in range(3):
+            for j in range(3):
+                changes[i, j] += (colours[n, i] - ground[i]) * (colours[n, j] - ground[j]) / (len(ring) - 1)
+    told, best = np.zeros(4), inside - ground
+    left = changes + spread  # symmetric and positive: no pivot is needed
+    for i in range(3):
+        for k in range(i + 1, 3):
+            share = left[k, i] / left[i, i]
+            left[k] -= share * left[i]
+            best[k] -= share * best[i]
+    for i in range(2, -1, -1):
+        for k in range(i + 1, 3):
+            best[i] -= left[i, k] * best[k]
+        best[i] /= left[i, i]
+    length = math.sqrt((best * best).sum())
+    if length > 0:
+        best /= length
+        told[:3] = best
+        for n in ring:
+            told[3] += ((colours[n] - ground) * best).sum() ** 2 / (len(ring) - 1)
+    return told
+
+
+@compiled(NUMBERS, *PLANES, NUMBER, NUMBER, NUMBERS, NUMBERS, NUMBER)
+def ground_beside(
+    y: Plane, blue: Plane, red: Plane, at_x: float, at_y: float, along: Floats, way: Floats, width: float
+) -> Floats:
+    """Mean brightness, blue and red of a strip beside a place, on the side of `way` (2,), `along` (2,) it, clear of a
+    blurred edge `width` px away."""
+    mean = np.zeros(3)
+    for n in range(5):
+        for away in (1.5, 3.0):
+            share = -1.2 + 0.6 * n
+            column = math.floor(at_x + width * way[0] + share * along[0] + away * way[0])
+            row = math.floor(at_y + width * way[1] + share * along[1] + away * way[1])
+            row, column = _held(row, y.shape[0]), _held(column, y.shape[1])
+            half_row, half_column = _held(row // 2, blue.shape[0]), _held(column // 2, blue.shape[1])
+            mean[0] += 0.1 * y[row, column]
+            mean[1] += 0.1 * blue[half_row, half_column]
+            mean[2] += 0.1 * red[half_row, half_column]
+    return mean
+
+
 @compiled(COUNT, COUNT, COUNT)
 def _mirrored(n: int, size: int) -> int:
     """The place of a line that stands for one beyond its ends, as if a mirror stood on the last one."""

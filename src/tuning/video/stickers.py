@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tuning.core.types import Floats
 from tuning.video.luma import Picture, picture_of, square
-from tuning.video.pixels import Plane, middles
+from tuning.video.pixels import Plane, middles, telling_mix
 
 ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 6.0, 2.0
 """How often a window is laid anew at most; what has less contrast (grey levels) or less area (px²) is nothing."""
@@ -154,7 +154,7 @@ def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[
     left, top = (math.floor(v) - half for v in at)
     size = (2 * half + 1, 2 * half + 1)
     colours = np.stack([picture.part(left, top, size, one).ravel() for one in np.eye(3)], axis=1).astype(np.float64)
-    return [_telling_axis(colours[core], colours[ring]) for core, ring in (_core_and_ring(r, half) for r in radii)]
+    return [_telling_axis(colours, *_core_and_ring(radius, half)) for radius in radii]
 
 
 @lru_cache(maxsize=256)
@@ -166,19 +166,11 @@ def _core_and_ring(radius: float, half: int) -> tuple[NDArray[np.intp], NDArray[
     return np.flatnonzero(distance <= max(0.55 * radius, 1.0)), np.flatnonzero(ring)
 
 
-def _telling_axis(core: Floats, ring: Floats) -> tuple[Axis, float] | None:
-    """As `_telling_axes` gives it, from colours (n, 3) inside and around."""
-    ground = ring.mean(axis=0)
-    off = ring - ground
-    changes = off.T @ off / (len(ring) - 1)
-    weights = np.linalg.solve(changes + SPREAD, core.mean(axis=0) - ground)
-    length = math.sqrt(weights @ weights)
-    if length == 0:
-        return None
-    weights /= length
-    least = min(max(NO_CHANCE * math.sqrt(weights @ changes @ weights), LEAST_ON_PLAIN), LEAST_COLOUR)
-    wy, wu, wv = weights.tolist()
-    return (wy, wu, wv), least
+def _telling_axis(colours: Floats, core: NDArray[np.intp], ring: NDArray[np.intp]) -> tuple[Axis, float] | None:
+    """As `_telling_axes` gives it, from the colours (n, 3) of a square."""
+    wy, wu, wv, changes = telling_mix(colours, core, ring, SPREAD).tolist()
+    least = min(max(NO_CHANCE * math.sqrt(changes), LEAST_ON_PLAIN), LEAST_COLOUR)
+    return ((wy, wu, wv), least) if (wy, wu, wv) != (0, 0, 0) else None
 
 
 def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:

@@ -34,7 +34,12 @@ BARE = (
     "Click a sticker's middle, or go on."
 )
 
-UNDER_CLICKS = "tuning.video.stickers"
+LOOK_AGAIN_MS = 100
+
+
+def _loading() -> threading.Thread:
+    """Loads what looks under a click before there is one: it takes a second, and ten on its first use ever."""
+    return threading.Thread(target=import_module, args=("tuning.video.stickers",), name="stickers")
 
 
 class Player(QObject):
@@ -51,6 +56,7 @@ class Player(QObject):
         self._shown_frame = -1
         self._image: QImage | None = None
         self._looping = False
+        self._loading = _loading()
         self.clock = time.monotonic
         """Where playing looks for the time, s."""
         self._timer = QTimer(self)
@@ -90,8 +96,9 @@ class Player(QObject):
         self._server = FrameServer(source)
         self._server.ready.connect(self._frame_ready)
         self._server.failed.connect(self.failed)
-        if len(source.times) > 1:  # what looks under a click takes a second to load, long before the first one
-            threading.Thread(target=import_module, args=(UNDER_CLICKS,), name="stickers").start()
+        if len(source.times) > 1 and not self._loading.is_alive():
+            self._loading = _loading()
+            self._loading.start()
         self._shown_frame = -1
 
     def close(self) -> None:
@@ -171,9 +178,16 @@ class Player(QObject):
 
     def _look_under(self, name: str, at: Floats) -> None:
         """Say at once where a mark of a clip lies on no sticker."""
+        if len(self._board.times) > 1 and self._image is not None:
+            self._look_in(self._image, name, at)
+
+    def _look_in(self, image: QImage, name: str, at: Floats) -> None:
+        if self._loading.is_alive():
+            QTimer.singleShot(LOOK_AGAIN_MS, lambda: self._look_in(image, name, at))
+            return
         from tuning.video.stickers import sticker_under
 
-        if len(self._board.times) > 1 and self._image is not None and not sticker_under(to_pixels(self._image), at):
+        if self.is_open and not sticker_under(to_pixels(image), at):
             self._board.message.emit(BARE.format(spoken(name)))
 
 

@@ -1,5 +1,5 @@
 """Inner loops as machine code: made on a machine's first use of them and kept beside their files, because on small
-arrays the calls of NumPy cost several times their arithmetic. Importing a module that has some takes half a second."""
+arrays the calls of NumPy cost several times their arithmetic. Importing a module that has some takes up to a second."""
 
 from __future__ import annotations
 

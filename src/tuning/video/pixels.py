@@ -21,6 +21,9 @@ CENTRED_PX = 0.5
 LEAST = 1e-3
 """Contrast (grey levels) and area (px²) where nothing is seen, so that neither divides by zero."""
 
+NOWHERE_PX = 1e6
+"""A place so far off, or NaN, is none: nothing is seen there."""
+
 
 @compiled(COUNT, COUNT, COUNT)
 def _held(n: int, size: int) -> int:
@@ -104,6 +107,8 @@ def middles(
         side = 2 * half + 1
         pixels, line = np.empty((side, side), np.float32), np.empty(side // 2 + 2, np.float32)
         at_x, at_y = starts[m]
+        if not (abs(at_x) < NOWHERE_PX and abs(at_y) < NOWHERE_PX):
+            continue
         for _ in range(rounds):
             left, top = math.floor(at_x) - half, math.floor(at_y) - half
             mix(y, blue, red, left, top, weights[m], line, pixels)

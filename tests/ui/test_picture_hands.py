@@ -17,7 +17,7 @@ from tuning.core.intake.consent import kept_back
 from tuning.demo.clips import CLIPS
 from tuning.ui.picture.frames import FrameServer
 from tuning.ui.picture.mask_dialog import MaskDialog
-from tuning.ui.picture.player import LIGHTS, lit
+from tuning.ui.picture.player import LIGHTS, LOOK_AGAIN_MS, lit
 from tuning.ui.picture.privacy import hide_face, keep_back
 from tuning.video import open_source
 
@@ -85,12 +85,18 @@ def test_a_hand_marks_what_the_eye_sees_and_not_a_frame_that_is_still_being_read
     assert at(bench) == pytest.approx(CLIP.truth(40)[KNEE], abs=1.5)
 
 
-def test_a_click_beside_every_sticker_says_so_at_once_and_its_error_is_kept(qtbot, window, bench):
-    """And once it is loaded, what looks under a click says so of clicks that came before."""
-    told, loaded = [], threading.Event()
-    bench.board.message.connect(told.append)
+def still_loading(bench) -> threading.Event:
+    """What looks under a click is being loaded until the event is set."""
+    loaded = threading.Event()
     bench.player._loading = threading.Thread(target=loaded.wait, daemon=True)
     bench.player._loading.start()
+    return loaded
+
+
+def test_a_click_beside_every_sticker_says_so_at_once_and_its_error_is_kept(qtbot, window, bench):
+    """And once it is loaded, what looks under a click says so of clicks that came before."""
+    told, loaded = [], still_loading(bench)
+    bench.board.message.connect(told.append)
     for name in ("knee_right", "ankle_left", "ankle_right", "asis_left"):
         hands.place(window, name, CLIP.truth(0)[name])
     hands.place(window, "second_toe_left", CLIP.truth(0)["knee_left"] + [8, 45])
@@ -109,6 +115,17 @@ def test_a_click_beside_every_sticker_says_so_at_once_and_its_error_is_kept(qtbo
     assert set(bench.following.tracks.click_sd) == {"second_toe_left"}, (
         "outside the mended stretch the old click counts"
     )
+
+
+def test_what_was_seen_under_a_click_late_is_not_told_of_the_picture_of_another(qtbot, window, bench, patient):
+    told, loaded = [], still_loading(bench)
+    hands.place(window, "second_toe_left", CLIP.truth(0)["knee_left"] + [8, 45])
+    patient("glassblower", "movement")
+    qtbot.waitUntil(lambda: bench.player.is_open and len(bench.board.times) > 1)
+    bench.board.message.connect(told.append)
+    loaded.set()
+    qtbot.wait(5 * LOOK_AGAIN_MS)
+    assert not told
 
 
 def test_a_far_frame_sends_a_near_one_ahead_and_newer_wishes_overtake(qtbot, tmp_path, monkeypatch):

@@ -18,10 +18,18 @@ PLANES = (types.Array(types.uint8, 2, "A", readonly=True),) * 3
 
 
 def compiled(result: Any, *given: Any) -> Callable[[Work], Work]:
-    """One machine code for the one kind of result and arguments; wrong ones raise TypeError."""
+    """One machine code for the one kind of result and arguments; wrong ones raise TypeError.
+
+    Where it cannot be kept or read back (no place to write, a full disk, a damaged file) it is made anew each time,
+    which takes longer and nothing else. What is wrong with the code itself raises all the same.
+    """
 
     def compile_(work: Work) -> Work:
-        made: Work = njit(result(*given), cache=True, nogil=True)(work)
+        made: Work
+        try:
+            made = njit(result(*given), cache=True, nogil=True)(work)
+        except Exception:  # a damaged file may raise anything
+            made = njit(result(*given), nogil=True)(work)
         return made
 
     return compile_

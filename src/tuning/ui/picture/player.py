@@ -35,6 +35,7 @@ BARE = (
 )
 
 LOOK_AGAIN_MS = 100
+"""Between two questions whether what looks under a click is loaded."""
 
 
 def _loading() -> threading.Thread:
@@ -179,15 +180,17 @@ class Player(QObject):
     def _look_under(self, name: str, at: Floats) -> None:
         """Say at once where a mark of a clip lies on no sticker."""
         if len(self._board.times) > 1 and self._image is not None:
-            self._look_in(self._image, name, at)
+            self._look_in(self._image, name, at, self._server)
 
-    def _look_in(self, image: QImage, name: str, at: Floats) -> None:
+    def _look_in(self, image: QImage, name: str, at: Floats, of: FrameServer | None) -> None:
+        if of is not self._server:
+            return  # another picture has been opened since
         if self._loading.is_alive():
-            QTimer.singleShot(LOOK_AGAIN_MS, lambda: self._look_in(image, name, at))
+            QTimer.singleShot(LOOK_AGAIN_MS, lambda: self._look_in(image, name, at, of))
             return
         from tuning.video.stickers import sticker_under
 
-        if self.is_open and not sticker_under(to_pixels(image), at):
+        if not sticker_under(to_pixels(image), at):
             self._board.message.emit(BARE.format(spoken(name)))
 
 

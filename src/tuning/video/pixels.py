@@ -157,9 +157,11 @@ def telling_mix(colours: Floats, core: Counts, ring: Counts, spread: Floats) -> 
     """
     inside, ground = np.zeros(3), np.zeros(3)
     for n in core:
-        inside += colours[n] / len(core)
+        inside += colours[n]
     for n in ring:
-        ground += colours[n] / len(ring)
+        ground += colours[n]
+    inside /= len(core)
+    ground /= len(ring)
     changes = np.zeros((3, 3))
     for n in ring:
         for i in range(3):

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from fractions import Fraction
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import av
 import chance
@@ -18,6 +19,7 @@ import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
+from pytestqt.wait_signal import SignalBlocker
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # Untimed: speed is measured in benchmarks, never in tests.
@@ -67,6 +69,9 @@ class PatientBot(QtBot):
 
     def waitUntil(self, callback: Callable, *, timeout: int = 90_000) -> None:
         super().waitUntil(callback, timeout=timeout)
+
+    def waitSignal(self, signal: Any, *, timeout: int = 90_000, **kwargs: Any) -> SignalBlocker:
+        return super().waitSignal(signal, timeout=timeout, **kwargs)
 
 
 @pytest.fixture

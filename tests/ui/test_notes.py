@@ -110,7 +110,7 @@ def test_filming_under_amber_keeps_its_reason_and_says_that_the_camera_is_made_u
     if not reason:
         assert "without a reason" in said[-1] and not window.workspace.entries(Capture)
         return
-    qtbot.waitUntil(lambda: bool(window.workspace.entries(Capture)), timeout=10000)
+    qtbot.waitUntil(lambda: bool(window.workspace.entries(Capture)))
     [kept] = window.workspace.entries(Capture)
     assert (kept.reason, kept.simulated, kept.view) == (reason, True, "front")
     opened = bench.board.capture

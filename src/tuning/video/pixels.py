@@ -60,14 +60,30 @@ def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats,
         above = (top + down - 1) >> 1
         upper, lower = (near, far) if (top + down) & 1 else (far, near)
         one, two = _held(above, blue.shape[0]), _held(above + 1, blue.shape[0])
-        for n in range(width // 2 + 2):
-            k = _held(first + n, blue.shape[1])
-            over = of_blue * blue[one, k] + of_red * red[one, k]
-            line[n] = upper * over + lower * (of_blue * blue[two, k] + of_red * red[two, k])
-        for n in range((width + odd) // 2):  # the odd pixels, then the even ones
-            mixed[2 * n + 1 - odd] += near * line[n + 1 - odd] + far * line[n + 2 - odd]
-        for n in range((width + 1 - odd) // 2):
-            mixed[2 * n + odd] += far * line[n] + near * line[n + 1]
+        samples = width // 2 + 2
+        if first >= 0 and first + samples <= blue.shape[1]:
+            blue_one, blue_two = blue[one, first : first + samples], blue[two, first : first + samples]
+            red_one, red_two = red[one, first : first + samples], red[two, first : first + samples]
+            for n in range(samples):
+                over = of_blue * blue_one[n] + of_red * red_one[n]
+                line[n] = upper * over + lower * (of_blue * blue_two[n] + of_red * red_two[n])
+        else:
+            for n in range(samples):
+                k = _held(first + n, blue.shape[1])
+                over = of_blue * blue[one, k] + of_red * red[one, k]
+                line[n] = upper * over + lower * (of_blue * blue[two, k] + of_red * red[two, k])
+        # Both pixels of a sample at once, which the machine does for several samples together.
+        if odd:
+            for n in range(width // 2):
+                mixed[2 * n] += near * line[n] + far * line[n + 1]
+                mixed[2 * n + 1] += far * line[n] + near * line[n + 1]
+        else:
+            for n in range(width // 2):
+                mixed[2 * n] += far * line[n] + near * line[n + 1]
+                mixed[2 * n + 1] += near * line[n + 1] + far * line[n + 2]
+        if width & 1:
+            n = width // 2
+            mixed[2 * n] += near * line[n] + far * line[n + 1] if odd else far * line[n] + near * line[n + 1]
 
 
 @compiled(NOTHING, *PLANES, NUMBER, NUMBER, NUMBERS)
@@ -216,41 +232,38 @@ def _mirrored(n: int, size: int) -> int:
     return min(n, 2 * (size - 1) - n)
 
 
-@compiled(NOTHING, GREYS, COUNT, COUNT, NUMBERS, NUMBERS)
-def _summed_down(pixels: Greys, row: int, half: int, sums: Floats, line: Floats) -> None:
-    """Bring the sums of the columns within `half` of a row from the row before to this one, and lay them on a line that
-    is mirrored at both ends."""
+@compiled(TABLE, GREYS, COUNT)
+def _summed(pixels: Greys, around: int) -> Floats:
+    """Sums of all pixels above and left of each, mirrored for `around` pixels beyond the edges (Crow 1984)."""
     height, width = pixels.shape
-    if row == 0:
-        for n in range(-half, half + 1):
-            sums += pixels[_mirrored(n, height)]
-    else:
-        new, old = pixels[_mirrored(row + half, height)], pixels[_mirrored(row - half - 1, height)]
-        for column in range(width):
-            sums[column] += new[column] - old[column]
-    line[half : half + width] = sums
-    for n in range(half):
-        line[n], line[half + width + n] = sums[_mirrored(n - half, width)], sums[_mirrored(width + n, width)]
+    rows, columns = height + 2 * around, width + 2 * around
+    sums, line = np.zeros((rows + 1, columns + 1)), np.empty(columns)
+    for row in range(rows):
+        seen = pixels[_mirrored(row - around, height)]
+        line[around : around + width] = seen
+        for n in range(around):
+            line[n], line[around + width + n] = seen[_mirrored(n - around, width)], seen[_mirrored(width + n, width)]
+        above, here = sums[row, 1:], sums[row + 1, 1:]
+        so_far = 0.0
+        for n in range(columns):
+            so_far += line[n]
+            here[n] = above[n] + so_far
+    return sums
 
 
 @compiled(NOTHING, GREYS, COUNT, GREYS)
 def _standing_out(pixels: Greys, half: int, out: Greys) -> None:
     """Fill `out` with what the mean of the square of `half` pixels around each is above that of one twice as large."""
-    height, width = pixels.shape
-    far = 2 * half + 1
-    near_sums, far_sums = np.zeros(width), np.zeros(width)
-    near_line, far_line = np.empty(width + 2 * half), np.empty(width + 2 * far)
-    near_share, far_share = 1 / (2 * half + 1) ** 2, 1 / (2 * far + 1) ** 2
-    for row in range(height):
-        _summed_down(pixels, row, half, near_sums, near_line)
-        _summed_down(pixels, row, far, far_sums, far_line)
-        near, around = near_line[: 2 * half].sum(), far_line[: 2 * far].sum()
-        for column in range(width):
-            near += near_line[column + 2 * half]
-            around += far_line[column + 2 * far]
-            out[row, column] = near * near_share - around * far_share
-            near -= near_line[column]
-            around -= far_line[column]
+    near, far, inset = 2 * half + 1, 4 * half + 3, half + 1
+    sums = _summed(pixels, near)
+    near_share, far_share = 1 / near**2, 1 / far**2
+    for row in range(out.shape[0]):
+        drawn, top, end = out[row], sums[row + inset], sums[row + inset + near]
+        a, b, c, d = top[inset:], top[inset + near :], end[inset:], end[inset + near :]
+        top, end = sums[row], sums[row + far]
+        e, f, g, h = top, top[far:], end, end[far:]
+        for n in range(out.shape[1]):
+            drawn[n] = (d[n] - c[n] - b[n] + a[n]) * near_share - (h[n] - g[n] - f[n] + e[n]) * far_share
 
 
 @compiled(YES, GREYS, COUNT, COUNT, COUNT)
@@ -280,7 +293,11 @@ def spots(
     for row in range(height):
         for column in range(width):
             here = response[row, column]
-            if here > least and _is_top(response, row, column, half):
+            if here <= least or (column > 0 and response[row, column - 1] > here):
+                continue
+            if column + 1 < width and response[row, column + 1] > here:
+                continue
+            if _is_top(response, row, column, half):
                 found[count, 0], found[count, 1], found[count, 2] = left + column, top + row, here
                 count += 1
     return found[:count].copy()

@@ -141,11 +141,12 @@ def window(open_on, demo_folder: Path, tmp_path: Path):
 
 @pytest.fixture
 def patient(window):
-    """Opens a person of the demo clinic by occupation."""
+    """Opens a person of the demo clinic by occupation, at a stage: the one where the next step lies is not drawn."""
 
     def open_patient(occupation: str, stage: str):
         people = {p.occupation: p for p in window.workspace.record.patients()}
-        window.open_patient(people[occupation])
+        window.leave()
+        window.workspace.open_patient(people[occupation])
         window.go(stage)
         return people[occupation]
 

@@ -14,7 +14,6 @@ from click.testing import CliRunner
 
 from tuning.cli import main
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.demo.clinic import build_clinic
 from tuning.records import Record
 from tuning.records.backup import backup, backups, due, newest, restore, thin_out, verify
 from tuning.records.dbapi import sqlite
@@ -22,16 +21,9 @@ from tuning.records.dbapi import sqlite
 NOON = datetime(2026, 11, 28, 12, tzinfo=UTC)
 
 
-@pytest.fixture(scope="module")
-def clinic(tmp_path_factory) -> Path:
-    folder = tmp_path_factory.mktemp("clinic") / "record"
-    build_clinic(folder)
-    return folder
-
-
 @pytest.fixture
-def record(clinic, tmp_path) -> Path:
-    return Path(shutil.copytree(clinic, tmp_path / "record"))
+def record(demo_folder, tmp_path) -> Path:
+    return Path(shutil.copytree(demo_folder, tmp_path / "record"))
 
 
 def names(folder: Path) -> list[str]:

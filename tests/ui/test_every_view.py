@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hands
 import numpy as np
-import pytest
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
@@ -25,6 +24,7 @@ from tuning.ui.picture.ground import GroundDialog
 from tuning.ui.picture.what_if import WhatIf
 from tuning.ui.widgets import ElidedLabel
 
+SIZES = ((1280, 800), (1100, 700))
 ARROW = 36
 """Room that the arrow and the edges of a choice take."""
 LEAST_INKED = 0.01
@@ -162,18 +162,18 @@ def inked(top: QWidget) -> float:
     return 1 - counts.max() / pixels.size
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (1100, 700)])
-def test_every_view_is_whole(window, patient, size):
-    window.resize(*size)
+def test_every_view_is_whole(window, patient):
     wrong = []
     for name, (occupation, stage, prepare) in VIEWS.items():
         patient(occupation, stage)
         hands.settle()
         prepare(window)
-        hands.settle()
-        assert inked(window) > LEAST_INKED, name
-        for fault, found in (("clipped", clipped), ("over", overlapping), ("unnamed", unnamed)):
-            wrong += [f"{name}, {fault}: {told}" for told in found(window)]
+        for size in SIZES:
+            window.resize(*size)
+            hands.settle()
+            assert inked(window) > LEAST_INKED, name
+            for fault, found in (("clipped", clipped), ("over", overlapping), ("unnamed", unnamed)):
+                wrong += [f"{name} at {size}, {fault}: {told}" for told in found(window)]
     assert not wrong, "\n".join(wrong)
 
 

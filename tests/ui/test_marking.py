@@ -1,6 +1,6 @@
 """Angles from marks placed by mouse agree with the known image geometry within the predicted error.
 
-100 random mannequin poses, rear and front, and as many markings of photographs
+80 random mannequin poses, rear and front, and as many markings of photographs
 that are rotated by EXIF and rolled by 4 degrees (500 of each with TUNING_FRESH).
 Truth is worked out here, by other
 formulas than the program's, from the exact projection of the stickers. The
@@ -33,8 +33,8 @@ USED = {
     "rear": ("psis", "buttock", "knee_back", "heel", "toe"),
     "front": ("asis", "knee", "ankle", "second_toe"),
 }
-BATCH = 25
-MARKED = 500 if FRESH else 100
+BATCH = 20
+MARKED = 500 if FRESH else 80
 LENGTH_M = 1.0
 
 

@@ -80,7 +80,8 @@ class Body:
 
     def projected(self, camera: Camera) -> dict[str, Vectors]:
         """Exact image places of the stickers, pixels."""
-        return {name: camera.project(place) for name, place in self.stickers(camera.view).items()}
+        worn = self.stickers(camera.view)
+        return dict(zip(worn, camera.project(np.array([*worn.values()])), strict=True))
 
 
 REAR_STICKERS = ("psis", "buttock", "knee_back", "heel_top", "heel", "toe")
@@ -90,11 +91,12 @@ FRONT_STICKERS = ("shoulder", "asis", "knee", "ankle", "second_toe")
 
 def _turn(axis: int, degrees: float) -> Vectors:
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
-    i, j = [(1, 2), (2, 0), (0, 1)][axis]
-    matrix = np.eye(3)
-    matrix[i, i] = matrix[j, j] = c
-    matrix[i, j], matrix[j, i] = -s, s
-    return matrix
+    ways = (
+        ((1.0, 0.0, 0.0), (0.0, c, -s), (0.0, s, c)),
+        ((c, 0.0, s), (0.0, 1.0, 0.0), (-s, 0.0, c)),
+        ((c, -s, 0.0), (s, c, 0.0), (0.0, 0.0, 1.0)),
+    )
+    return np.array(ways[axis])
 
 
 def _knee(hip: Vectors, leg: Leg, thigh: float, shank: float, medial: float) -> Vectors:

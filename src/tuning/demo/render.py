@@ -166,18 +166,17 @@ def shown(body: Body, camera: Camera, radius: float) -> dict[str, float]:
     ring = [(r * math.cos(a), r * math.sin(a)) for r in (0.45, 0.85) for a in np.arange(0, 2 * math.pi, math.pi / 4)]
     spots = np.array([(0.0, 0.0), *ring])
     right, down, forward = camera.axes
-    found = {}
-    for name, place in body.stickers(camera.view).items():
-        depth = float((place - camera.position) @ forward)
-        at = camera.project(place) + camera.focal_px * radius / depth * spots
-        flat = (at - [camera.width / 2, camera.height_px / 2]) / camera.focal_px
-        rays = forward + flat[:, :1] * right + flat[:, 1:] * down
-        rays = (rays / np.linalg.norm(rays, axis=1, keepdims=True)).astype(np.float32)
-        with np.errstate(invalid="ignore"):
-            nearest = np.min([_distance(limb, camera.position, rays) for limb in body.limbs], axis=0)
-        own = depth / (rays @ forward.astype(np.float32)) - radius - STICKER_LIFT
-        found[name] = float(np.mean(~(nearest < own)))
-    return found
+    worn = body.stickers(camera.view)
+    places = np.array([*worn.values()])
+    depth = ((places - camera.position) @ forward)[:, None]
+    at = camera.project(places)[:, None] + (camera.focal_px * radius / depth)[..., None] * spots
+    flat = (at - [camera.width / 2, camera.height_px / 2]) / camera.focal_px
+    rays = forward + flat[..., :1] * right + flat[..., 1:] * down
+    rays = (rays / np.linalg.norm(rays, axis=-1, keepdims=True)).astype(np.float32)
+    with np.errstate(invalid="ignore"):
+        nearest = np.min([_distance(limb, camera.position, rays) for limb in body.limbs], axis=0)
+    own = depth / (rays @ forward.astype(np.float32)) - radius - STICKER_LIFT
+    return dict(zip(worn, np.mean(~(nearest < own), axis=1).tolist(), strict=True))
 
 
 def _draw(

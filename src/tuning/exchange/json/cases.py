@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from datetime import UTC, date, datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -99,14 +100,19 @@ def read_case(path: Path, knowledge: Knowledge) -> ReadCase:
         data = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as err:
         raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
-    converter = cattrs.Converter(forbid_extra_keys=True)
-    converter.register_structure_hook(float, _number)
     try:
-        told = converter.structure(data, CaseFile)
+        told = _converter().structure(data, CaseFile)
     except Exception as err:
         problems = cattrs.transform_error(err, path="case", format_exception=cattrs.v.format_exception)
         raise BadInput(f"“{path.name}” is no case: {'; '.join(problems[:5])}.") from err
     return _Reader(path.name, knowledge).read(told)
+
+
+@cache
+def _converter() -> cattrs.Converter:
+    made = cattrs.Converter(forbid_extra_keys=True)
+    made.register_structure_hook(float, _number)
+    return made
 
 
 def _number(value: Any, _: Any) -> float:

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterable
 from dataclasses import dataclass, fields, replace
 from datetime import date
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -69,6 +70,7 @@ def _yes_or_no(value: Any, _: Any) -> bool:
     return value
 
 
+@cache
 def plain_converter() -> cattrs.Converter:
     """Reads days and whole numbers strictly; a key that is not known is an error."""
     made = cattrs.Converter(forbid_extra_keys=True)

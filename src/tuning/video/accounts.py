@@ -13,34 +13,21 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
 from tuning.video.anatomy import Body
 from tuning.video.choices import Ints, each_its_best, may_differ
-from tuning.video.sights import OLD_SHARE, YOUNG, Runs, Sights
+from tuning.video.courses import gains, move
+from tuning.video.sights import Runs, Sights
 from tuning.video.together import FAR_SHARE
 
 STATURE_PX, STATURE_M = 1.3, 1.7
 """A body fills the picture's height divided by the first where its marks do not tell its stature, and has the second
 (practice judgement, editable)."""
-JITTER_PX, SPEEDS_UP, STARTS, WANDERS, WANDERS_S, QUICK = 2.0, 30.0, 2.0, 1.5, 0.35, 0.1
-"""What a mark may differ from its course by (SD): px at rest; what a foot speeds up by, m/s²; what is not known of its
-speed at first, m/s; how fast a hidden mark leaves its course, m/s, and for how long, s; share of its speed (practice
-judgement, editable)."""
-GATE = 4.5
-"""A find further off than so many SD, or than a mark may come back (`FAR_SHARE`), is not the mark."""
-UNLIKE, NOBODYS, GOES, STAYS_AWAY = 1.5, 2.0, 3.0, 0.5
-"""Charges (log odds): for a find unlike a sticker; for a sticker that is nobody's; for a mark that is not seen, in the
-first frame and in each that follows (practice judgement, editable)."""
-TOO_LONG, TOO_LONG_BY, UPSIDE_DOWN, TURNED_BY, PLACE_MOST = 8.0, 0.035, 0.4, 0.02, 4.0
-"""Charges for each frame with a limb too long or upside down, reached at so much, share of stature; and for a mark that
-is out of its place, at most (practice judgement, editable)."""
-PLACE_MEMORY, LEAST_STAY = 60, 0.8
-"""Frames that tell a mark's place below the pelvis, and how little it strays there, share of what it usually does."""
-FADE, FORGOTTEN = 0.8, 3
-"""What is left of a hidden mark's own speed after a frame, and the frames after which it says nothing any more."""
+JITTER_PX, SPEEDS_UP = 2.0, 30.0
+"""What a mark may differ from its course by (SD): px at rest; what a foot speeds up by, m/s² (practice judgement,
+editable)."""
 ACCOUNTS, WORSE, ONE_PLACE_PX = 12, 20.0, 30.0
 """Accounts kept at most, and how much worse than the best the last of them may be; two that put hidden marks no further
 apart than this are one."""
@@ -85,6 +72,8 @@ class Teller:
         self.far = FAR_SHARE * height
         self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
         """How far a mark of known speed lies from its course, px (SD)."""
+        self.placed = bool(body.root.any() and np.isfinite(body.tall))
+        """Whether marks have a place below the pelvis."""
 
     def told(self, sights: Iterable[Sights], going: Callable[[], bool]) -> Ints | None:
         """For each frame the number of each mark's sticker, -1 for none: (frames, marks); None if `going` ends it."""
@@ -105,100 +94,27 @@ class Teller:
         at = self.start[None].copy()
         none = np.zeros(at.shape[:2], dtype=np.intp)
         stray = np.square(self.body.stays)[None]
-        return _Accounts(at, np.zeros_like(at), none, none, at - self._pelvis(at), stray, none - 1, np.zeros(1))
-
-    def _pelvis(self, at: Floats) -> Floats:
-        """Middle of the marks of the pelvis, (n, 1, 2); hidden ones are where they are thought to be."""
-        return at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else np.zeros((len(at), 1, 2))
+        pelvis = at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else 0.0
+        return _Accounts(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
 
     def _next(self, now: _Accounts, seen: Sights, follower: Ints) -> tuple[_Accounts, Ints, Ints]:
         """The accounts after one more frame, the one that each came from, and what each says."""
-        gain = self._gains(now, seen)
+        body, marks = self.body, (now.at, now.speed, now.unseen, now.age, now.place, now.stray)
+        scale = self.loose, self.metre, self.frame_s, self.far
+        gain = gains(*marks, seen.at, seen.like, body.root, self.unmarked, self.placed, *scale)
         goes_on = np.append(follower, -1)[now.last]
         ways = [(n, way) for n in range(len(gain)) for way in _ways_on(gain[n], goes_on[n])]
         parents = np.array([n for n, _ in ways], dtype=np.intp)
         chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
-        after = self._moved(now.of(parents), seen, chosen)
-        here = np.take_along_axis(gain[parents], np.maximum(chosen, 0)[:, :, None], axis=2)[:, :, 0]
-        missing = self._missing(now).sum(axis=1)[parents] + NOBODYS * seen.like.sum()
-        charge = after.charge - np.where(chosen >= 0, here, 0.0).sum(axis=1) + missing
-        after = replace(after, charge=charge + self._misfit(after, chosen >= 0))
+        after = replace(now.of(parents), last=chosen)
+        moving = after.at, after.speed, after.unseen, after.age, after.place, after.stray, after.charge
+        limbs = body.first, body.second, body.share, body.longest, body.above, body.below
+        move(
+            *moving, seen.at, seen.like, chosen, parents, gain,
+            body.company, *limbs, body.root, self.unmarked, body.stays, body.tall,
+        )  # fmt: skip
         kept = _best(after, chosen)
         return after.of(kept), parents[kept], chosen[kept]
-
-    def _missing(self, now: _Accounts) -> Floats:
-        """What each mark is charged for not being seen, (n, m)."""
-        return np.where(self.unmarked, 0.0, np.where(now.unseen > 0, STAYS_AWAY, GOES))
-
-    def _gains(self, now: _Accounts, seen: Sights) -> Floats:
-        """What is gained over leaving mark and sticker alone, (n, m, finds); -inf where they are too far apart."""
-        frame = self.frame_s
-        away = WANDERS * self.metre * frame * np.minimum(now.unseen, WANDERS_S / frame)
-        starting = np.where(now.age < YOUNG, STARTS * self.metre * frame, 0.0)
-        quick = QUICK * np.hypot(now.speed[..., 0], now.speed[..., 1])
-        loose = np.sqrt(self.loose**2 + starting**2 + away**2 + quick**2)[:, :, None]
-        there = now.at + now.speed
-        off = np.linalg.norm(there[:, :, None] - seen.at[None, None], axis=3)
-        missing = self._missing(now)[:, :, None]
-        gain = missing + NOBODYS * seen.like - UNLIKE * (1 - seen.like) - 0.5 * np.square(off / loose)
-        gain[(off > GATE * loose) | (off > self.far)] = -np.inf
-        gain -= self._out_of_place(now, there, seen.at)
-        none: Floats = np.full((*gain.shape[:2], 1), -np.inf)
-        return np.concatenate([gain, none], axis=2) if not gain.shape[2] else gain
-
-    def _out_of_place(self, now: _Accounts, there: Floats, seen: Floats) -> Floats:
-        """Charge of each find for lying where its mark hardly ever is below the pelvis, (n, m, finds)."""
-        if not (self.body.root.any() and np.isfinite(self.body.tall)):
-            return np.zeros((*there.shape[:2], len(seen)))
-        off = seen[None, None] - (self._pelvis(there) + now.place)[:, :, None]
-        charge = np.minimum(0.5 * (np.square(off) / now.stray[:, :, None]).sum(axis=3), PLACE_MOST)
-        return np.where(self.body.root[None, :, None], 0.0, charge)
-
-    def _moved(self, before: _Accounts, seen: Sights, chosen: Ints) -> _Accounts:
-        """The accounts with each mark on its sticker, and hidden ones carried on by their company."""
-        shown = chosen >= 0
-        there = seen.at[np.maximum(chosen, 0)] if len(seen.at) else np.zeros_like(before.at)
-        moved = there - before.at
-        steady = shown & (before.unseen == 0)
-        company = steady @ self.body.company.T
-        carried = np.einsum("mk,nkd->nmd", self.body.company, np.where(steady[..., None], moved, 0.0))
-        carried = np.where(company[..., None] > 0, carried / np.maximum(company, 1e-12)[..., None], before.speed)
-        fade = (FADE ** (before.unseen + 1))[..., None]
-        drift = fade * before.speed + (1 - fade) * carried
-        usual = np.where((before.age == 0)[..., None], moved, OLD_SHARE * before.speed + (1 - OLD_SHARE) * moved)
-        back = moved / (before.unseen + 1)[..., None]
-        long = before.unseen > FORGOTTEN  # the way between says little of where it is going now
-        speed = np.where((before.unseen == 0)[..., None], usual, np.where(long[..., None], carried, back))
-        at = np.where(shown[..., None], there, before.at + drift)
-        off = at - self._pelvis(at) - before.place
-        share = np.where(shown, 1 / (PLACE_MEMORY + 1), 0.0)[..., None]
-        return replace(
-            before,
-            at=at,
-            last=chosen,
-            speed=np.where(shown[..., None], speed, drift),
-            unseen=np.where(shown, 0, before.unseen + 1),
-            age=np.where(shown, np.where(long, 0, before.age + 1), before.age),
-            place=before.place + share * off,
-            stray=np.maximum(
-                before.stray + share * (np.square(off) * (1 - share) - before.stray),
-                np.square(LEAST_STAY * self.body.stays)[None],
-            ),
-        )
-
-    def _misfit(self, now: _Accounts, shown: NDArray[np.bool_]) -> Floats:
-        """Charge of each account for a body that nobody has, (n)."""
-        body = self.body
-        if not np.isfinite(body.tall):
-            return np.zeros(len(shown))
-        apart = np.linalg.norm(now.at[:, body.first] - now.at[:, body.second], axis=2)
-        over = np.clip((apart - body.longest) / (TOO_LONG_BY * body.tall), 0, 1)
-        both = shown[:, body.first] & shown[:, body.second]
-        charge = TOO_LONG * (np.where(both, over, 0.0) * body.share).sum(axis=1)
-        turned = np.clip((now.at[:, body.above, 1] - now.at[:, body.below, 1]) / (TURNED_BY * body.tall), 0, 1)
-        both = shown[:, body.above] & shown[:, body.below]
-        charge += UPSIDE_DOWN * np.where(both, turned, 0.0).sum(axis=1)
-        return np.asarray(charge)
 
 
 def _ways_on(gain: Floats, goes_on: Ints) -> list[tuple[int, ...]]:

@@ -121,6 +121,8 @@ def middles(
     for m in range(len(starts)):
         half, first = halves[m], firsts[m]
         side = 2 * half + 1
+        mask = levels[:, first : first + side * side]
+        middle, left_of, right_of, below, above = mask[0], mask[1], mask[2], mask[3], mask[4]
         pixels, line = np.empty((side, side), np.float32), np.empty(side // 2 + 2, np.float32)
         at_x, at_y = starts[m]
         if not (abs(at_x) < NOWHERE_PX and abs(at_y) < NOWHERE_PX):
@@ -129,27 +131,31 @@ def middles(
             left, top = math.floor(at_x) - half, math.floor(at_y) - half
             mix(y, blue, red, left, top, weights[m], line, pixels)
             core, a, b, c, d = 0.0, 0.0, 0.0, 0.0, 0.0
-            for n, seen in enumerate(pixels.flat, first):
-                core += levels[0, n] * seen
-                a += levels[1, n] * seen
-                b += levels[2, n] * seen
-                c += levels[3, n] * seen
-                d += levels[4, n] * seen
+            flat = pixels.ravel()
+            for n in range(side * side):
+                core += middle[n] * flat[n]
+                a += left_of[n] * flat[n]
+                b += right_of[n] * flat[n]
+                c += below[n] * flat[n]
+                d += above[n] * flat[n]
             ground = max(a, b, c, d)
             contrast = max(core - ground, LEAST)
             area, sx, sy, sxx, sxy, syy = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            n = first
-            for down in range(-half, half + 1):
-                for across in range(-half, half + 1):
-                    level = (pixels[down + half, across + half] - ground) * 2 / contrast - 1
-                    share = window[n] * min(max(level, 0.0), 1.0)
-                    area += share
-                    sx += share * across
-                    sy += share * down
-                    sxx += share * across * across
-                    sxy += share * across * down
-                    syy += share * down * down
-                    n += 1
+            for row in range(side):
+                down, seen, part = float(row - half), pixels[row], window[first + row * side : first + (row + 1) * side]
+                whole, along, square = 0.0, 0.0, 0.0
+                for column in range(side):
+                    level = (seen[column] - ground) * (2 / contrast) - 1
+                    share, across = part[column] * min(max(level, 0.0), 1.0), float(column - half)
+                    whole += share
+                    along += share * across
+                    square += share * across * across
+                area += whole
+                sx += along
+                sy += whole * down
+                sxx += square
+                sxy += along * down
+                syy += whole * down * down
             area = max(area, LEAST)
             sx, sy = sx / area, sy / area
             # Pixel n covers n..n+1, so that its middle lies at n + 0.5.

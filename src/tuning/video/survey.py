@@ -44,16 +44,21 @@ def survey(
     x1, y1 = min(math.ceil(high[0]), picture.shape[1]), min(math.ceil(high[1]), picture.shape[0])
     if x1 - x0 < 8 or y1 - y0 < 8:
         return []
-    finds: list[tuple[Blob, float]] = []
+    finds, places = list[tuple[Blob, float]](), list[list[float]]()
     for look in looks:
         for seen in _spots(picture, (x0, y0, x1, y1), look, known):
             like = likeness(seen, look)
-            same = next((n for n, (o, _) in enumerate(finds) if np.abs(o.at - seen.at).max() <= ONE_PLACE_PX), None)
+            if like <= LEAST_LIKE:
+                continue
+            x, y = place = seen.at.tolist()
+            near = (n for n, (a, b) in enumerate(places) if abs(a - x) <= ONE_PLACE_PX >= abs(b - y))
+            same = next(near, None)
             if same is None:
                 finds.append((seen, like))
+                places.append(place)
             elif like > finds[same][1]:
-                finds[same] = (seen, like)
-    return [(seen, like) for seen, like in finds if like > LEAST_LIKE]
+                finds[same], places[same] = (seen, like), place
+    return finds
 
 
 def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:

@@ -38,7 +38,7 @@ def test_stickers_are_followed_to_a_fraction_of_a_pixel(case, capsys):
     hard, look, limit = CASES[case]
     scene = accuracy.a_walk(RANDOM, hard)
     row = accuracy.Row()
-    row.follow(scene if FRESH else dataclasses.replace(scene, seconds=1.2), look, RANDOM)
+    row.follow(scene if FRESH else dataclasses.replace(scene, seconds=1.0), look, RANDOM)
     rms = float(np.sqrt(np.mean(np.square(row.gaps))))
     with capsys.disabled():
         print(f"\n{case}: {rms:.3f} px RMS, worst {max(row.gaps):.2f} px, seen {np.mean(row.seen):.0%}")

@@ -190,24 +190,27 @@ def _draw(
     picture = background[box].copy()
     for spot in spots:
         _shade_floor(picture, spot - [box[1].start, box[0].start])
+    rays = camera.rays(*box, shift)
     nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
-    light = LIGHT + 0.55 * -camera.axes[2]
-    light /= np.linalg.norm(light)
-    for limb, window in zip(limbs, windows, strict=True):
-        rays = camera.rays(*window, shift)
-        distance = _distance(limb, camera.position, rays)
+    whose = np.full(picture.shape[:2], -1, dtype=np.int16)
+    for n, (limb, window) in enumerate(zip(limbs, windows, strict=True)):
+        here = _within(window, box)
+        distance = _distance(limb, camera.position, rays[here])
         if limb.cloth == "sticker":  # flat on the skin: nothing of its own body part hides it
             distance = distance - STICKER_LIFT
+        nearer = distance < nearest[here]
+        np.copyto(nearest[here], distance, where=nearer)
+        np.copyto(whose[here], n, where=nearer)
+    light = LIGHT + 0.55 * -camera.axes[2]
+    light /= np.linalg.norm(light)
+    for n, (limb, window) in enumerate(zip(limbs, windows, strict=True)):
         here = _within(window, box)
-        shown = distance < nearest[here]
-        if not shown.any():
-            continue
+        shown = whose[here] == n
         tone = np.ones(int(shown.sum()))
-        if limb.cloth != "sticker":
-            points = camera.position + rays[shown] * distance[shown][:, None]
+        if limb.cloth != "sticker" and tone.size:
+            points = camera.position + rays[here][shown] * nearest[here][shown][:, None]
             tone = 0.45 + 0.6 * np.clip(_normals(limb, points) @ light, 0, 1)
         picture[here][shown] = np.array(look.colours.get(limb.cloth, COLOURS[limb.cloth])) * tone[:, None]
-        np.copyto(nearest[here], distance, where=shown)
     return box, picture
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import os
 import shutil
 from collections.abc import Callable, Iterator
@@ -93,11 +94,23 @@ def built_once(factory: pytest.TempPathFactory, worker_id: str, name: str, build
 
 
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
-    """The demo clinic."""
+def demo_folder(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterator[Path]:
+    """The demo clinic. Its media are shared with every copy of it (`copy_of`), so that none may write into them."""
     from tuning.demo.clinic import build_clinic
 
-    return built_once(tmp_path_factory, worker_id, "demo-clinic", build_clinic)
+    folder = built_once(tmp_path_factory, worker_id, "demo-clinic", build_clinic)
+    yield folder
+    for kept in (path for path in (folder / "media").rglob("*") if path.is_file()):
+        assert hashlib.sha256(kept.read_bytes()).hexdigest() == kept.stem, "a test wrote into what all of them share"
+
+
+def copy_of(clinic: Path, folder: Path) -> Path:
+    """A record of one's own, whose media take no room."""
+
+    def linked(name: str, target: str) -> object:
+        return os.link(name, target) if "media" in Path(name).parts else shutil.copy2(name, target)
+
+    return Path(shutil.copytree(clinic, folder, copy_function=linked))
 
 
 @pytest.fixture
@@ -134,9 +147,7 @@ def open_on(qtbot) -> Iterator[Callable]:
 @pytest.fixture
 def window(open_on, demo_folder: Path, tmp_path: Path):
     """A window on a private copy of the demo clinic."""
-    folder = tmp_path / "clinic"
-    shutil.copytree(demo_folder, folder)
-    return open_on(folder)
+    return open_on(copy_of(demo_folder, tmp_path / "clinic"))
 
 
 @pytest.fixture
@@ -227,7 +238,7 @@ def weak_keys(monkeypatch, tmp_path):
 @pytest.fixture(scope="module")
 def clinic(demo_folder, tmp_path_factory) -> Path:
     """The demo clinic, one for a module."""
-    return Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("travel") / "clinic"))
+    return copy_of(demo_folder, tmp_path_factory.mktemp("travel") / "clinic")
 
 
 @pytest.fixture
@@ -235,7 +246,7 @@ def record(clinic, tmp_path):
     """The demo clinic, one for a test."""
     from tuning.records import Record
 
-    opened = Record(Path(shutil.copytree(clinic, tmp_path / "clinic")))
+    opened = Record(copy_of(clinic, tmp_path / "clinic"))
     yield opened
     opened.close()
 

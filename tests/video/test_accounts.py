@@ -163,6 +163,7 @@ def test_from_the_last_frame_backward_the_same_is_told():
 
 def test_frames_that_were_not_read_hide_every_mark_and_change_nothing_after():
     names, at, shown = knee_and_heel(6)
+    shown[8:15] = True
     shown[20:26] = False
     sights, marks = in_frames(at, shown, np.random.default_rng(5))
     sights[22] = Sights.none()

@@ -45,6 +45,14 @@ FADE, FORGOTTEN = 0.8, 3
 """What is left of a hidden mark's own speed after a frame, and the frames after which it says nothing any more."""
 
 
+@compiled(NUMBER, NUMBERS, NUMBERS, NUMBERS)
+def _out_of_place(below: Floats, place: Floats, stray: Floats) -> float:
+    """What a mark is charged that lies so far `below` the pelvis (2,) and not in its usual `place`."""
+    x, y = below[0] - place[0], below[1] - place[1]
+    charge: float = min(0.5 * (x * x / stray[0] + y * y / stray[1]), PLACE_MOST)
+    return charge
+
+
 @compiled(NUMBER, COUNT, YES)
 def _missing(unseen: int, unmarked: bool) -> float:
     """What a mark is charged for not being seen."""
@@ -105,15 +113,15 @@ def gains(
             quick = QUICK * math.hypot(speed[n, m, 0], speed[n, m, 1])
             loose = math.sqrt(loose_px**2 + starting**2 + away**2 + quick**2)
             missing = _missing(unseen[n, m], unmarked[m])
-            home_x, home_y = pelvis[0] + place[n, m, 0], pelvis[1] + place[n, m, 1]
+            if placed and not root[m]:  # unseen it is out of its place as well: hiding saves nothing
+                missing += _out_of_place(there[m] - pelvis, place[n, m], stray[n, m])
             for f in range(len(finds)):
                 off = math.hypot(there[m, 0] - finds[f, 0], there[m, 1] - finds[f, 1])
                 if off > GATE * loose or off > far_px:
                     continue
                 best = missing + NOBODYS * like[f] - UNLIKE * (1 - like[f]) - 0.5 * (off / loose) ** 2
                 if placed and not root[m]:
-                    x, y = finds[f, 0] - home_x, finds[f, 1] - home_y
-                    best -= min(0.5 * (x * x / stray[n, m, 0] + y * y / stray[n, m, 1]), PLACE_MOST)
+                    best -= _out_of_place(finds[f] - pelvis, place[n, m], stray[n, m])
                 gain[n, m, f] = best
     return gain
 
@@ -244,12 +252,17 @@ def move(
     """
     accounts, marks = unseen.shape
     pelvis, least = np.empty(2), np.square(LEAST_STAY * stays)
+    placed = root.any() and not math.isnan(tall)
     part = 1 / (PLACE_MEMORY + 1)
     nobodys = NOBODYS * like.sum()
     for n in range(accounts):
         charge[n] += nobodys
+        there = at[n] + speed[n]
+        _pelvis(there, root, pelvis)
         for m in range(marks):
             charge[n] += _missing(unseen[n, m], unmarked[m])
+            if placed and not root[m]:
+                charge[n] += _out_of_place(there[m] - pelvis, place[n, m], stray[n, m])
             if chosen[n, m] >= 0:
                 charge[n] -= gain[parents[n], m, chosen[n, m]]
         _go_on(at[n], speed[n], unseen[n], age[n], finds, chosen[n], company)

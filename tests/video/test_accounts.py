@@ -8,16 +8,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tuning.core.movement.tracks import TRUSTED
+from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
-from tuning.video.accounts import tell
+from tuning.video import accounts
 from tuning.video.anatomy import body_of, unmarked
 from tuning.video.luma import Picture
 from tuning.video.sights import Sights
-from tuning.video.track import track
+from tuning.video.track import _tell_apart, track
+
+
+def tell(*given, **more):
+    """The number of each mark's sticker in every frame."""
+    return accounts.tell(*given, **more).numbers
+
 
 HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95
 CAMERA = Camera("rear")
@@ -321,3 +327,22 @@ def test_a_heel_that_hides_behind_its_unmarked_tendon_does_not_go_with_it(way):
     off = np.linalg.norm(found.xy - at[:, :4], axis=2)
     trusted = found.quality >= TRUSTED
     assert off[trusted].max() < 3 and trusted[28:, 3].all() and not trusted[22:26, 3].any()
+
+
+@pytest.mark.parametrize("parted", [True, False])
+def test_two_that_met_and_might_have_changed_places_are_not_trusted_until_something_tells_them_apart(parted):
+    """Two stickers go toward each other, are hidden where they meet, and part: passed or turned, nobody can tell."""
+    n = np.arange(40)
+    apart = np.abs(20 - n) * 1.0 + 2
+    if parted:  # they never come near each other
+        apart = apart + 60
+    middle = np.array([600.0, 400.0])
+    at = middle + np.stack([apart, -apart], axis=1)[:, :, None] * np.array([0.1, 1.0])
+    shown = np.ones((40, 2), dtype=bool)
+    shown[17:24] = False
+    sights, _ = in_frames(at, shown, np.random.default_rng(8))
+    xy = np.where(shown[..., None], at, np.nan)
+    found = Tracks(("one", "other"), n / 60, xy.copy(), np.where(shown, 1.0, 0.0))
+    _tell_apart(found, np.full((40, 2, 2), np.nan), sights, 0, 0, [0, 1], HEIGHT, lambda: True)
+    assert (found.quality[:17] == 1).all()
+    assert (found.quality[24:] >= TRUSTED).all() if parted else (found.quality[24:] < TRUSTED).all()

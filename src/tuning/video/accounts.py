@@ -11,13 +11,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields, replace
+from typing import NamedTuple
 
 import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
 from tuning.video.anatomy import Body
-from tuning.video.choices import Ints, each_its_best, may_differ
+from tuning.video.choices import Flags, Ints, each_its_best, may_differ
 from tuning.video.courses import gains, move
 from tuning.video.sights import Runs, Sights
 from tuning.video.together import FAR_SHARE
@@ -31,6 +32,8 @@ editable)."""
 ACCOUNTS, WORSE, ONE_PLACE_PX = 12, 20.0, 30.0
 """Accounts kept at most, and how much worse than the best the last of them may be; two that put hidden marks no further
 apart than this are one."""
+TIED = 2.0
+"""An account no worse than the best by more than this may be the true one (log odds; practice judgement, editable)."""
 ASKED_EVERY = 8
 """Frames between two questions whether to go on."""
 MOST_WAYS, OTHER_WAYS, SURELY = 8, 8.0, 3.0
@@ -57,6 +60,14 @@ class _Accounts:
         return _Accounts(*(getattr(self, field.name)[rows] for field in fields(self)))
 
 
+class Told(NamedTuple):
+    """The number of each mark's sticker in every frame, -1 for none, (frames, marks), and where another account that is
+    about as good has another sticker for it."""
+
+    numbers: Ints
+    tied: Flags
+
+
 class Teller:
     """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
 
@@ -75,8 +86,8 @@ class Teller:
         self.placed = bool(body.root.any() and np.isfinite(body.tall))
         """Whether marks have a place below the pelvis."""
 
-    def told(self, sights: Iterable[Sights], going: Callable[[], bool]) -> Ints | None:
-        """For each frame the number of each mark's sticker, -1 for none: (frames, marks); None if `going` ends it."""
+    def told(self, sights: Iterable[Sights], going: Callable[[], bool]) -> Told | None:
+        """What is told of these frames; None if `going` ends it."""
         now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Runs.begin(np.zeros((0, 2)))
         for n, seen in enumerate(sights):
             if n % ASKED_EVERY == 0 and not going():
@@ -84,11 +95,14 @@ class Teller:
             runs = runs.then(seen.at, self.loose)
             now, parents, chosen = self._next(now, seen, runs.follower)
             trail.append((parents, chosen))
-        row, told = int(np.argmin(now.charge)), list[Ints]()
+        rows = np.argsort(now.charge, kind="stable")
+        rows, said = rows[now.charge[rows] <= now.charge[rows[0]] + TIED], list[Ints]()
         for parents, chosen in reversed(trail):
-            told.append(chosen[row])
-            row = int(parents[row])
-        return np.array(told[::-1], dtype=np.intp).reshape(-1, len(self.start))
+            said.append(chosen[rows])
+            rows = parents[rows]
+        every = np.array(said[::-1], dtype=np.intp).reshape(len(said), len(rows), len(self.start))
+        best = every[:, :1]
+        return Told(every[:, 0], ((every != best) & (every >= 0) & (best >= 0)).any(axis=1))
 
     def _first(self) -> _Accounts:
         at = self.start[None].copy()
@@ -206,12 +220,13 @@ def tell(
     height: int,
     going: Callable[[], bool] = lambda: True,
     unmarked: int = 0,
-) -> Ints | None:
-    """The number of each mark's sticker in every frame of a clip, -1 for none, (frames, marks), from where the marks
-    lay, `start` (m, 2) px, in frame `first`; what it says of that frame is -1. None where `going` ends it. The last
-    `unmarked` are stickers that nobody marked."""
+) -> Told | None:
+    """What the marks of a clip are in every frame, from where they lay, `start` (m, 2) px, in frame `first`, of which
+    it says nothing. None where `going` ends it. The last `unmarked` are stickers that nobody marked."""
     teller = Teller(body, start, frame_s, height, unmarked)
     before, after = teller.told(reversed(sights[:first]), going), teller.told(sights[first + 1 :], going)
     if before is None or after is None:
         return None
-    return np.concatenate([before[::-1], np.full((1, len(start)), -1), after])
+    nothing = np.full((1, len(start)), -1)
+    numbers = np.concatenate([before.numbers[::-1], nothing, after.numbers])
+    return Told(numbers, np.concatenate([before.tied[::-1], nothing > 0, after.tied]))

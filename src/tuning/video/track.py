@@ -16,7 +16,7 @@ from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
 from tuning.video.accounts import tell
 from tuning.video.anatomy import body_of, unmarked
-from tuning.video.doubts import doubt
+from tuning.video.doubts import DOUBTED, doubt
 from tuning.video.follower import OFTEN, SAME_PX, SURE, USUAL_FRAME_S, Follower
 from tuning.video.luma import LumaReader, Picture
 from tuning.video.sights import Sights
@@ -111,17 +111,19 @@ def _tell_apart(
     others = unmarked(found.names, found.xy[start])
     at = np.array([*found.xy[start, marks], *others.values()])
     frame_s = float(np.median(np.diff(found.times)))
-    numbers = tell(body_of([*names, *others], at), at, sights, start - first, frame_s, height, going, len(others))
-    if numbers is None:
+    told = tell(body_of([*names, *others], at), at, sights, start - first, frame_s, height, going, len(others))
+    if told is None:
         return False
-    for frame, seen, told in zip(range(first, first + len(sights)), sights, numbers, strict=True):
+    for frame, seen, numbers, tied in zip(range(first, first + len(sights)), sights, *told, strict=True):
         if frame == start:
             continue
-        for k, number in zip(marks, told[: len(marks)].tolist(), strict=True):
+        for k, number in zip(marks, numbers[: len(marks)].tolist(), strict=True):
             if number < 0:
                 if found.quality[frame, k] >= SURE:  # a trace nobody trusts may stay
                     found.xy[frame, k], found.quality[frame, k] = np.nan, 0.0
             elif not np.abs(found.xy[frame, k] - seen.at[number]).max() <= SAME_PX:
                 found.xy[frame, k], found.quality[frame, k] = seen.at[number], seen.like[number]
                 narrow[frame, k] = seen.narrow[number]
+        unclear = np.array(marks)[tied[: len(marks)]]
+        found.quality[frame, unclear] = np.minimum(found.quality[frame, unclear], DOUBTED)
     return True

@@ -14,8 +14,6 @@ NOTHING, YES, COUNT, NUMBER = types.void, types.boolean, types.int64, types.floa
 YESSES, COUNTS, NUMBERS = YES[::1], COUNT[::1], NUMBER[::1]
 TABLE, GREYS, LEVELS = NUMBER[:, ::1], types.float32[:, ::1], types.float32[::1]
 GRID, CUBE = COUNT[:, ::1], NUMBER[:, :, ::1]
-LOOSE = {"reassoc", "contract", "nsz"}
-"""Sums may be added up in any order, several numbers at a time; NaN and infinity mean what they always do."""
 PLANES = (types.Array(types.uint8, 2, "A", readonly=True),) * 3
 """Rows of a decoder may be longer than the picture, and are not ours to write on."""
 
@@ -30,9 +28,9 @@ def compiled(result: Any, *given: Any) -> Callable[[Work], Work]:
     def compile_(work: Work) -> Work:
         made: Work
         try:
-            made = njit(result(*given), cache=True, nogil=True, fastmath=LOOSE)(work)
+            made = njit(result(*given), cache=True, nogil=True)(work)
         except Exception:  # a damaged file may raise anything
-            made = njit(result(*given), nogil=True, fastmath=LOOSE)(work)
+            made = njit(result(*given), nogil=True)(work)
         return made
 
     return compile_

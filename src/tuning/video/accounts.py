@@ -62,7 +62,7 @@ class _Accounts:
 
 class Told(NamedTuple):
     """The number of each mark's sticker in every frame, -1 for none, (frames, marks), and where another account that is
-    about as good has another sticker for it."""
+    about as good has another sticker for it, or another mark for its sticker."""
 
     numbers: Ints
     tied: Flags
@@ -102,7 +102,9 @@ class Teller:
             rows = parents[rows]
         every = np.array(said[::-1], dtype=np.intp).reshape(len(said), len(rows), len(self.start))
         best = every[:, :1]
-        return Told(every[:, 0], ((every != best) & (every >= 0) & (best >= 0)).any(axis=1))
+        elsewhere = (every != best) & (every >= 0)
+        anothers = ((every[:, :, None] == best[..., None]) & ~np.eye(len(self.start), dtype=bool)).any(axis=3)
+        return Told(every[:, 0], ((elsewhere | anothers) & (best >= 0)).any(axis=1))
 
     def _first(self) -> _Accounts:
         at = self.start[None].copy()

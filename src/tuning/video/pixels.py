@@ -299,6 +299,7 @@ def spots(
     for row in range(height):
         for column in range(width):
             here = response[row, column]
+            # Most pixels lie on a slope, which the one beside them tells.
             if here <= least or (column > 0 and response[row, column - 1] > here):
                 continue
             if column + 1 < width and response[row, column + 1] > here:

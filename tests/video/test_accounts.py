@@ -220,6 +220,22 @@ def test_a_spot_that_goes_further_than_a_leg_is_long_is_not_the_toe(way):
 
 
 @pytest.mark.parametrize("way", [-1, 1])
+@pytest.mark.parametrize("from_the_side", [False, True])
+def test_seen_from_behind_no_foot_is_as_wide_as_it_is_long(from_the_side, way):
+    """What shows up where the other foot may be is not the hidden toe; seen from the side it is."""
+    frames, far = 60, 0.0 if from_the_side else 120.0
+    left = [[0.0, 250], [0, 440], [0, 600], [0, 640], [20, 650]]
+    at = np.tile(np.array([*left, [far, 280], [far, 480]]) * [way, 1] + [600.0, 0], (frames, 1, 1))
+    shown = np.ones((frames, 7), dtype=bool)
+    shown[5:, 4] = False
+    spot = np.tile([600 + way * 98.0, 652.0], (frames, 1))
+    spot[:20] = np.nan
+    names = [f"{kind}_left" for kind in ("hip", "knee_back", "heel_top", "heel", "toe")]
+    told = only([*names, "hip_right", "knee_back_right"], at, shown, spot)
+    assert (told[50:, 4] == (7 if from_the_side else -1)).all() and (told[1:, :4] == [0, 1, 2, 3]).all()
+
+
+@pytest.mark.parametrize("way", [-1, 1])
 def test_a_spot_that_leaves_the_place_of_the_hidden_knee_is_not_the_knee(way):
     """It swings about the hip, so that the thigh would be as long as ever."""
     frames, turn = 60, np.clip(np.arange(60) - 10, 0, 30) / 30 * np.pi / 2
@@ -346,3 +362,14 @@ def test_who_might_have_changed_places_is_not_trusted_until_something_tells_them
     assert (found.quality[:17] == 1).all()
     given_ = found.quality[24:][np.isfinite(found.xy[24:, :, 0])]
     assert given_.size == 16 * back and (given_ < TRUSTED if met else given_ >= TRUSTED).all()
+
+
+@pytest.mark.parametrize("own", [0.3, 0.9])
+def test_a_trace_that_all_other_stickers_look_like_is_as_good_as_they_are(own):
+    """A mark whose look was learnt from a blurred frame is known by the look of the others; a sure find stays."""
+    at = np.array([[500.0, 300], [500, 400]])
+    found = Tracks(("one", "other"), np.arange(3) / 60, np.tile(at + [1.0, 0.0], (3, 1, 1)), np.full((3, 2), own))
+    seen = Sights(at, np.full(2, 0.8), np.full((2, 2), np.nan))
+    _tell_apart(found, np.full((3, 2, 2), np.nan), [seen] * 3, 0, 0, [0, 1], HEIGHT, lambda: True)
+    assert (found.quality[1:] == (0.8 if own < TRUSTED else own)).all()
+    assert (found.xy[1:] == (at if own < TRUSTED else at + [1.0, 0.0])).all()

@@ -36,7 +36,8 @@ class Accounts:
         """What one account is charged for a frame that it reads so."""
         body, moving = self.body, [one[[account]].copy() for one in self.marks]
         charge, parents = np.zeros(1), np.array([account])
-        limbs = body.first, body.second, body.share, np.full_like(body.longest, np.inf), body.above, body.below
+        endless = np.full_like(body.longest, np.inf)
+        limbs = body.first, body.second, body.share, endless, endless, body.above, body.below
         move(*moving, charge, self.finds, self.like, np.array([chosen]), parents, self.gains(),
              body.company, *limbs, body.root, NONE, body.stays, body.tall)  # fmt: skip
         return charge[0]

@@ -124,7 +124,7 @@ class Teller:
         chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
         after = replace(now.of(parents), last=chosen)
         moving = after.at, after.speed, after.unseen, after.age, after.place, after.stray, after.charge
-        limbs = body.first, body.second, body.share, body.longest, body.above, body.below
+        limbs = body.first, body.second, body.share, body.longest, body.widest, body.above, body.below
         move(
             *moving, seen.at, seen.like, chosen, parents, gain,
             body.company, *limbs, body.root, self.unmarked, body.stays, body.tall,

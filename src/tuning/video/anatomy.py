@@ -19,6 +19,9 @@ HEIGHTS = {
 practice judgement, editable."""
 FOOT_LONG, FRONT_OF_FOOT = 0.152, ("toe", "second_toe")
 """Length of the foot, share of stature (Winter 2009), and the marks at its front end."""
+FOOT_WIDE = 0.1
+"""How far apart two marks of a foot may lie across, share of stature, where it is seen from the front or from behind: a
+foot turns out, and is not seen from its side (practice judgement, editable)."""
 ROOT_FROM, LEG_FROM = 0.45, 0.15
 """Marks from this height up move with the pelvis; below the second they swing with the foot."""
 TOLERANCE, LEAST_LENGTH = 1.25, 0.05
@@ -48,9 +51,9 @@ class Body:
     """The marks of a clip as parts of a body; m marks, p pairs of one limb.
 
     `company` (m, m) weighs whose motion a hidden mark shares; `first`, `second` are the pairs with `share` (p) of their
-    limb's word, `longest` (p) px; of `above` and `below` each first is the higher; `root` (m) are those of the pelvis,
-    and `stays` (m, 2) how far each leaves its usual place below them, px. `tall` is the stature in the picture, px,
-    NaN if names do not tell.
+    limb's word, `longest` (p) and, across, `widest` (p) px; of `above` and `below` each first is the higher; `root` (m)
+    are those of the pelvis, and `stays` (m, 2) how far each leaves its usual place below them, px. `tall` is the height
+    of the body in the picture, px, NaN if names do not tell.
     """
 
     company: Floats
@@ -58,6 +61,7 @@ class Body:
     second: NDArray[np.intp]
     share: Floats
     longest: Floats
+    widest: Floats
     above: NDArray[np.intp]
     below: NDArray[np.intp]
     root: NDArray[np.bool_]
@@ -86,7 +90,8 @@ def body_of(names: Sequence[str], places: Floats) -> Body:
     order = [(a, b) for over, under in FROM_HIP_DOWN for a, b in _pairs(names, over, under)]
     order = [(a, b) for a, b in order if places[b, 1] > places[a, 1]]
     frontal = any(abs(places[a, 0] - places[b, 0]) > APART * tall for a, b in _sides(names))
-    below = np.where((high >= LEG_FROM)[:, None], KNEE_STAYS, FOOT_STAYS)
+    low = high < LEG_FROM
+    below = np.where(~low[:, None], KNEE_STAYS, FOOT_STAYS)
     stays = below if frontal else np.broadcast_to(SEEN_ASIDE, below.shape)
     return Body(
         company=_company(apart, limbs),
@@ -94,6 +99,7 @@ def body_of(names: Sequence[str], places: Floats) -> Body:
         second=second,
         share=np.array([1 / max(1, limbs.count(limbs[a]) - 1) for a, _ in pairs]),
         longest=np.nan_to_num(TOLERANCE * lengths * tall, nan=np.inf),
+        widest=np.where(frontal & low[first] & low[second], FOOT_WIDE * tall, np.inf),
         above=np.array([a for a, _ in order], dtype=np.intp),
         below=np.array([b for _, b in order], dtype=np.intp),
         root=high >= ROOT_FROM,

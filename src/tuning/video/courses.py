@@ -168,7 +168,7 @@ def _go_on(at: Floats, speed: Floats, unseen: Ints, age: Ints, finds: Floats, ch
             unseen[m], age[m] = 0, 0 if hidden > FORGOTTEN else age[m] + 1
 
 
-@compiled(NUMBER, TABLE, COUNTS, COUNTS, COUNTS, NUMBERS, NUMBERS, COUNTS, COUNTS, NUMBER)
+@compiled(NUMBER, TABLE, COUNTS, COUNTS, COUNTS, NUMBERS, NUMBERS, NUMBERS, COUNTS, COUNTS, NUMBER)
 def _misfit(
     at: Floats,
     chosen: Ints,
@@ -176,6 +176,7 @@ def _misfit(
     second: Ints,
     share: Floats,
     longest: Floats,
+    widest: Floats,
     above: Ints,
     below: Ints,
     tall: float,
@@ -185,7 +186,8 @@ def _misfit(
     for p in range(len(first)):
         a, b = first[p], second[p]
         if chosen[a] >= 0 and chosen[b] >= 0:
-            over = (math.hypot(at[a, 0] - at[b, 0], at[a, 1] - at[b, 1]) - longest[p]) / (TOO_LONG_BY * tall)
+            across, down = at[a, 0] - at[b, 0], at[a, 1] - at[b, 1]
+            over = max(math.hypot(across, down) - longest[p], abs(across) - widest[p]) / (TOO_LONG_BY * tall)
             charge += TOO_LONG * share[p] * min(max(over, 0.0), 1.0)
     for p in range(len(above)):
         a, b = above[p], below[p]
@@ -214,6 +216,7 @@ def _misfit(
     COUNTS,
     NUMBERS,
     NUMBERS,
+    NUMBERS,
     COUNTS,
     COUNTS,
     YESSES,
@@ -239,6 +242,7 @@ def move(
     second: Ints,
     share: Floats,
     longest: Floats,
+    widest: Floats,
     above: Ints,
     below: Ints,
     root: Flags,
@@ -267,7 +271,7 @@ def move(
                 charge[n] -= gain[parents[n], m, chosen[n, m]]
         _go_on(at[n], speed[n], unseen[n], age[n], finds, chosen[n], company)
         if not math.isnan(tall):
-            charge[n] += _misfit(at[n], chosen[n], first, second, share, longest, above, below, tall)
+            charge[n] += _misfit(at[n], chosen[n], first, second, share, longest, widest, above, below, tall)
         _pelvis(at[n], root, pelvis)
         for m in range(marks):
             for i in range(2):

@@ -20,6 +20,7 @@ from tuning.video.doubts import DOUBTED, doubt
 from tuning.video.follower import OFTEN, SAME_PX, SURE, USUAL_FRAME_S, Follower
 from tuning.video.luma import LumaReader, Picture
 from tuning.video.sights import Sights
+from tuning.video.stickers import gap
 
 
 def track(
@@ -100,7 +101,8 @@ def _tell_apart(
     height: int,
     going: Callable[[], bool],
 ) -> bool:
-    """Put every mark of a sticker where the whole clip says that it is; a find of its own stays as it was measured.
+    """Put every mark of a sticker where the whole clip says that it is; what was surely found there stays as it was
+    measured.
 
     Whether the work was not ended by `going`; then nothing is changed.
     """
@@ -121,7 +123,7 @@ def _tell_apart(
             if number < 0:
                 if found.quality[frame, k] >= SURE:  # a trace nobody trusts may stay
                     found.xy[frame, k], found.quality[frame, k] = np.nan, 0.0
-            elif not np.abs(found.xy[frame, k] - seen.at[number]).max() <= SAME_PX:
+            elif found.quality[frame, k] < SURE or gap(found.xy[frame, k], seen.at[number]) > SAME_PX:
                 found.xy[frame, k], found.quality[frame, k] = seen.at[number], seen.like[number]
                 narrow[frame, k] = seen.narrow[number]
         unclear = np.array(marks)[tied[: len(marks)]]

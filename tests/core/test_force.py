@@ -85,6 +85,39 @@ def test_jumps_by_flight_and_momentum():
         assert rep.values["height", Side.NONE] == pytest.approx(2.3**2 / (2 * 9.80665), rel=0.04)
 
 
+@pytest.mark.parametrize("leg", LEGS)
+def test_what_is_lost_of_a_landing_does_not_change_how_fast_it_was_taken_off(leg):
+    """A foot comes down half beside its plate: integrated on, the body would go on sinking for seconds."""
+    scene = plates.jumps(Body())
+    whole = recording(scene)
+    force = {side: samples.copy() for side, samples in whole.force.items()}
+    for on in scene.events["landing"]:
+        force[leg][round(on * whole.rate) : round((on + 0.3) * whole.rate)] *= 0.4
+    there, lost = (analyse(Recording(whole.rate, one), "jump") for one in (whole.force, force))
+    for measure, within in (("velocity-peak", 0.02), ("height", 0.01)):
+        values = [[rep.values[measure, Side.NONE] for rep in found.reps] for found in (there, lost)]
+        assert values[1] == pytest.approx(values[0], abs=within)
+    assert not [words for words in there.warnings if "in the air" in words]
+
+
+@pytest.mark.parametrize(("longer_s", "told"), [(0.0, False), (0.08, True), (-0.08, True)])
+def test_a_flight_that_does_not_go_with_the_take_off_is_told(longer_s, told):
+    """Legs drawn up on landing stay longer in the air than the push-off threw them, and look like a higher jump."""
+    scene = plates.jumps(Body(), reps=1)
+    whole = recording(scene)
+    middle, more = round(scene.events["take-off"][0] * whole.rate) + 150, round(abs(longer_s) * whole.rate)
+    force = {
+        side: np.insert(samples, middle, samples[middle : middle + more])
+        if longer_s > 0
+        else np.delete(samples, np.arange(middle, middle + more))
+        for side, samples in whole.force.items()
+    }
+    found = analyse(Recording(whole.rate, force), "jump")
+    [rep] = found.reps
+    assert rep.values["velocity-peak", Side.NONE] == pytest.approx(2.3, abs=0.06)
+    assert [words.split(":")[0] for words in found.warnings if "in the air" in words] == ["Jump 1"] * told
+
+
 @pytest.mark.parametrize(("before", "between"), [(3.0, 0.0), (0.0, 4.0), (2.0, 1.5)])
 def test_plates_that_stand_empty_first_or_between_are_no_jump(before, between):
     """Somebody steps on late, or steps off and on again between two sets of jumps."""

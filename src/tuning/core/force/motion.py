@@ -75,6 +75,18 @@ def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:
     return Motion(velocity, height)
 
 
+def motion_from(recording: Recording, weight: Weight, stand: tuple[int, int]) -> Motion:
+    """Integrate the net force onward from a stand (first, last sample), whose own mean force is weight here.
+
+    Nothing that comes later draws at it: of a landing the plates may see a part. Zero up to the middle of the stand.
+    """
+    middle = (stand[0] + stand[1]) // 2
+    net = recording.total - float(recording.total[stand[0] : stand[1] + 1].mean())
+    net[:middle] = 0.0
+    velocity = _integral(net / weight.mass_kg, 1 / recording.rate)
+    return Motion(velocity, _integral(velocity, 1 / recording.rate))
+
+
 def _integral(values: Floats, dt: float) -> Floats:
     steps = (values[1:] + values[:-1]) * (dt / 2)
     return np.concatenate([[0.0], np.cumsum(steps)])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from tuning.core.force.motion import Motion, Squat, motion, squats, still_stretches
+from tuning.core.force.motion import Motion, Squat, motion, motion_from, squats, still_stretches
 from tuning.core.force.onset import Quiet, find_onset, quiet_before
 from tuning.core.force.plate_tests import CONTACT_N, Analysis, PlateKind, Rep
 from tuning.core.force.recording import Recording
@@ -12,6 +12,7 @@ from tuning.core.force.still_start import force_values
 from tuning.core.force.weighing import Weight
 from tuning.core.signals import stretches
 from tuning.core.types import NotMeasured, Side
+from tuning.core.units import GRAVITY
 
 ASKED_PAUSE_S = 1.0
 """A pause shorter than this at the bottom is told (2 s are asked for; practice judgement, editable)."""
@@ -128,20 +129,25 @@ LONGEST_FLIGHT_S = 1.0
 (9.81 m/s² x 1 s² / 8)."""
 
 
+FLIGHT_FITS = 0.1
+"""Share by which the time in the air may differ from that of the speed at take-off (practice judgement, editable)."""
+
+
 def jumps(recording: Recording, found: Analysis) -> None:
-    """Take-off and landing by contact; height by the velocity at take-off and by the time in the air."""
-    moved = _moved(recording, found)
-    if moved is None or isinstance(found.weight, NotMeasured):
+    """Take-off and landing by contact; speed from the stand before, height by the time in the air."""
+    if _moved(recording, found) is None or isinstance(found.weight, NotMeasured):
         return
-    rate, total = recording.rate, recording.smooth(Side.BOTH)
-    before = still_stretches(recording, found.weight)[0][0]
+    rate, total, stands = recording.rate, recording.smooth(Side.BOTH), still_stretches(recording, found.weight)
+    before, moved = stands[0][0], motion_from(recording, found.weight, stands[0])
     for off, on in stretches(total < CONTACT_N):
         stepped_off = on - off > LONGEST_FLIGHT_S * rate
         if stepped_off and off > before:
-            after = [a for a, _ in still_stretches(recording, found.weight) if a > on]
-            before = after[0] if after else recording.size
+            before = next((a for a, _ in stands if a > on), recording.size)
         if stepped_off or off <= before or on - off < 0.1 * rate or on >= recording.size - 1:
             continue
+        stood = [stand for stand in stands if before <= stand[0] and stand[1] < off]
+        if stood:
+            moved = motion_from(recording, found.weight, stood[-1])
         rep = Rep(len(found.reps) + 1)
         lowest = before + int(np.argmin(total[before : max(before + 1, off - round(0.15 * rate))]))
         peak = lowest + int(np.argmax(total[lowest:off])) if off > lowest else int(off)
@@ -153,10 +159,21 @@ def jumps(recording: Recording, found: Analysis) -> None:
         } | {"take-off": float(off / rate), "landing": float(on / rate)}
         flight = (on - off) / rate
         rep.put("flight", Side.NONE, flight)
-        rep.put("height", Side.NONE, 9.80665 * flight**2 / 8)
+        rep.put("height", Side.NONE, GRAVITY * flight**2 / 8)
         rep.put("velocity-peak", Side.NONE, float(moved.velocity[lowest:off].max()))
+        _fits(found, rep, float(moved.velocity[off]))
         force_values(recording, found, rep, lowest, int(off), peak, still=False)
         _rise(recording, rep, lowest, peak)
         _drive(recording, moved, bottom, int(off), rep)
         found.reps.append(rep)
         before = int(on) + round(0.3 * rate)
+
+
+def _fits(found: Analysis, rep: Rep, speed: float) -> None:
+    """Tell a time in the air that does not go with the speed at take-off, m/s: one of both is wrong."""
+    flight, thrown = rep.values["flight", Side.NONE], 2 * speed / GRAVITY
+    if abs(flight - thrown) > FLIGHT_FITS * thrown:
+        found.warnings.append(
+            f"Jump {rep.number}: {flight:.2f} s in the air, but a take-off at {speed:.1f} m/s gives {thrown:.2f} s: "
+            "legs drawn up, or force that the plates missed. The height goes by the time in the air."
+        )

@@ -109,6 +109,11 @@ WHOLE = {
                                  row="{:.4f},{:.6f},{:.6f}"),
     "a mass beside forces": lambda: [f"{row},{tail}" for row, tail in zip(
         lines(head="time (s),left (N),right (N)"), ["mass (kg)", *["75"] * TIME.size], strict=True)],
+    "what was done before, in fewer columns or as many": lambda: [
+        "device,plate 2", "rate,1000", "mass,75,kg", *lines()],
+    "a clock in microseconds": lambda: lines(t=1e6 * TIME, head="Time (µs),left Fz,right Fz"),
+    "rows counted beside the clock": lambda: ["frame,time,Fz 1,Fz 2", *(
+        f"{n},{row}" for n, row in enumerate(lines()[1:]))],
     "words in every row": lambda: ["mass,75,kg", *_worded()],
 }  # fmt: skip
 """Odd, but whole."""
@@ -122,6 +127,19 @@ def test_an_odd_file_that_says_everything_is_read_right(tmp_path, name):
     assert found and max(abs(share - TRUE) for share in found) < 0.5
     read = read_plates(path)
     assert read.force[Side.LEFT][:500].mean() == pytest.approx(LEFT[:500].mean(), rel=0.01)
+
+
+@pytest.mark.parametrize("name", ["frame", "Sample no.", "#", "index", ""])
+@pytest.mark.parametrize("rate", [None, 500])
+def test_rows_that_are_only_counted_are_no_clock(tmp_path, name, rate):
+    """Taken for milliseconds they would make twice the rates at 500 samples a second."""
+    path, head = tmp_path / "counted.csv", f"{name},left Fz,right Fz" + (f" ({rate} Hz)" if rate else "")
+    path.write_text("\n".join(lines(t=np.arange(TIME.size), row="{:.0f},{:.3f},{:.3f}", head=head)) + "\n")
+    if rate:
+        assert read_plates(path).rate == rate
+    else:
+        with pytest.raises(BadInput, match="no column of time"):
+            read_plates(path)
 
 
 @pytest.mark.parametrize("leg", LEGS)

@@ -12,6 +12,8 @@ from tuning.core.errors import BadInput
 from tuning.core.types import LEGS, Side
 from tuning.core.units import PLATE_UNITS
 
+TIME_UNITS = {"s": 1.0, "ms": 1e-3, "us": 1e-6}
+"""A second, by how a clock counts it."""
 POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
 
 
@@ -110,7 +112,7 @@ CHECKS: dict[str, tuple[Callable[[Any], bool], str]] = {
     "right": (_is_column, "a column, counted from 0"),
     "time": (_is_column, "a column, counted from 0"),
     "rate": (_is_rate, "samples a second, above 0"),
-    "time_unit": (lambda v: v in ("s", "ms"), "s or ms"),
+    "time_unit": (lambda v: isinstance(v, str) and v in TIME_UNITS, f"one of {', '.join(TIME_UNITS)}"),
     "unit": (lambda v: isinstance(v, str) and v in PLATE_UNITS, f"one of {', '.join(PLATE_UNITS)}"),
     "left_point": (_is_pair, "two columns: to the right, forward"),
     "right_point": (_is_pair, "two columns: to the right, forward"),

@@ -11,9 +11,11 @@ from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import PLATE_UNITS, mid_sentence
 from tuning.exchange.csv.cells import column
-from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
+from tuning.exchange.csv.mapping import POINT_UNITS, TIME_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, rows_of, text_of
 from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
+
+CLOCKS = {"ms": "milliseconds", "us": "microseconds"}
 
 
 def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
@@ -49,8 +51,8 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
         notes.append("The last line was cut and is left out.")
     if seen is not None and not found.header_rows:
         notes.append("The columns have no names; they were told by what they hold.")
-    if seen is not None and found.time is not None and found.time_unit == "ms":
-        notes.append("The clock was taken as milliseconds.")
+    if seen is not None and found.time is not None and found.time_unit != "s":
+        notes.append(f"The clock was taken as {CLOCKS[found.time_unit]}.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
@@ -76,7 +78,7 @@ def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes:
         if not mapping.rate:
             raise BadInput("There is no column of time: say how many samples a second were taken.")
         return mapping.rate, columns
-    t = times / 1000 if mapping.time_unit == "ms" else times
+    t = times * TIME_UNITS[mapping.time_unit]
     if not np.isfinite(t).all():
         bad = int((~np.isfinite(t)).sum())
         if bad > MOST_LOST * t.size:

@@ -27,6 +27,8 @@ TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("right", "rechts", "droit", "r", "rt", "re"),
 )
 """Words for a column; those of one or two letters count only where they stand alone."""
+COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|n|#)( (no|nr|number|index|#))?"
+"""Plain names of a column that only counts the rows."""
 UNIT_WORDS = {
     "kN": r"\b(k ?n|kilonewtons?)\b", "N": r"\b(n|newtons?)\b",
     "kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b",
@@ -112,7 +114,7 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     cells = [c.strip() for row in rows[-40:] for c in row]
     comma = separator != "," and any(re.fullmatch(r"-?\d+,\d+", c) and surely_decimal(c, ",") for c in cells)
     words = min((count_words(row) for row in rows[-40:-1] if len(row) == len(rows[-1])), default=0)
-    first = next((n for n, row in enumerate(rows) if is_numbers(row, words)), None)
+    first = _first_sample(rows, words)
     if first is None:
         raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
     body = [row for row in rows[first:] if is_numbers(row, words)]
@@ -120,6 +122,18 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
     return Preview(rows[:most_rows], mapping, shape, *_taken(names, mapping))
+
+
+def _first_sample(rows: Sequence[Sequence[str]], words: int) -> int | None:
+    """The first row of samples, as wide as most are: what was done before may hold numbers, too."""
+    widths = [len(row) for row in rows[-40:]]
+    usual = max(widths, key=widths.count)
+    numbers = [len(row) == usual and is_numbers(row, words) for row in rows]
+    whole = (n for n, row in enumerate(rows) if numbers[n] and count_words(row) <= words)
+    first = next(whole, numbers.index(True) if any(numbers) else None)
+    while first and numbers[first - 1]:  # samples that were lost at the start
+        first -= 1
+    return first
 
 
 def _units(names: Iterable[str]) -> list[str]:
@@ -177,6 +191,18 @@ def _usual_step(times: Floats) -> float:
     return float(np.median(known)) if known.size else 0.0
 
 
+def _counts(numbers: Floats) -> bool:
+    """Whether a column only counts its rows."""
+    return numbers.size > 2 and bool(np.all(np.diff(numbers) == 1))
+
+
+def _time_unit(name: str, times: Floats) -> str:
+    """What a clock counts in, by its name, else by its steps: no plates are read every half second."""
+    if re.search(r"\b[uµμ]s\b|micro", name):
+        return "us"
+    return "ms" if re.search(r"\bms\b|milli", name) or _usual_step(times) >= 0.5 else "s"
+
+
 def _is_even(lines: Sequence[str], separator: str) -> bool:
     """Whether nearly all of the last lines have the same number of these separators."""
     counts = [line.count(separator) for line in lines[-60:]]
@@ -197,11 +223,14 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         vertical = [n for n in hits if _is_vertical(names[n])]
         return next(iter(vertical or hits), None)
 
+    counted = [n for n in range(width) if re.fullmatch(COUNTED, names[n]) or (not names[n] and _counts(columns[:, n]))]
     time = named(TIME_WORDS)
-    if time is None and width > 1 and len(body) > 2 and np.all(np.diff(columns[:, 0]) > 0):
+    if time is None and width > 1 and len(body) > 2 and 0 not in counted and np.all(np.diff(columns[:, 0]) > 0):
         time = 0
     left, right = named(LEFT_WORDS), named(RIGHT_WORDS)
-    rest = [n for n in range(width) if n not in (time, left, right, *points) and np.isfinite(columns[:, n]).any()]
+    rest = [
+        n for n in range(width) if n not in (time, left, right, *points, *counted) and np.isfinite(columns[:, n]).any()
+    ]
     if left is None and right is None and rest:
         left, right = rest[0], (rest[1] if len(rest) > 1 else None)
     header = plain(" ".join(cell for row in head for cell in row))
@@ -211,9 +240,6 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
     }
     lengths = re.search(r"\b(mm|cm|m)\b", " ".join(names[n] for n in points))
     own = _units(names[n] for n in (left, right) if n is not None)
-    milli = time is not None and (
-        re.search(r"\bms\b|milli", names[time]) is not None or (len(body) > 2 and _usual_step(columns[:, time]) >= 0.5)
-    )
     rate = re.search(r"(\d+(?:\.\d+)?)\s*hz", header)
     return replace(
         blank,
@@ -221,7 +247,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         left=left,
         right=right,
         unit=next(iter(own or _units(plain(" ".join(row)) for row in head if says_unit(row))), "N"),
-        time_unit="ms" if milli else "s",
+        time_unit="s" if time is None else _time_unit(names[time], columns[:, time]),
         rate=float(rate[1]) if rate else None,
         left_point=pairs[Side.LEFT],
         right_point=pairs[Side.RIGHT],

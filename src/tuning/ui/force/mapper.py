@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.errors import BadInput
 from tuning.core.units import PLATE_UNITS, parse_number
-from tuning.exchange.csv.mapping import POINT_UNITS, Mapping
+from tuning.exchange.csv.mapping import POINT_UNITS, TIME_UNITS, Mapping
 from tuning.exchange.csv.plates import read_table
 from tuning.exchange.csv.recognise import Preview
 from tuning.ui import theme
@@ -59,7 +59,7 @@ class MapperDialog(QDialog):
         choices.setSpacing(12)
         for key, words in (("time", "Time"), ("left", "Left plate"), ("right", "Right plate")):
             self._add(choices, key, words, _column_box(width, getattr(mapping, key)))
-        for key, words, options in (("unit", "Unit", list(PLATE_UNITS)), ("time_unit", "Time in", ["s", "ms"])):
+        for key, words, options in (("unit", "Unit", list(PLATE_UNITS)), ("time_unit", "Time in", list(TIME_UNITS))):
             box = QComboBox()
             for option in options:
                 box.addItem(option, option)

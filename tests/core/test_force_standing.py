@@ -43,6 +43,25 @@ def test_a_weight_taken_in_a_part_tells_where_it_was_taken():
     assert isinstance(weigh(recording, within=(4.0, 4.9)), NotMeasured)
 
 
+@pytest.mark.parametrize("leg", LEGS)
+@pytest.mark.parametrize(("shift", "still"), [(15.0, True), (120.0, False)])
+def test_who_goes_from_leg_to_leg_does_not_stand_still(leg, shift, still):
+    """Both plates together carry the same all the time."""
+    moved = shift * np.sin(2 * np.pi * 0.4 * np.arange(31_000) / RATE)
+    found = read("quiet-stance", {leg: 350 + moved, leg.other: 350 - moved})
+    assert len(found.reps) == still
+    assert still or any("from leg to leg" in words for words in found.warnings)
+    once = np.where(np.arange(31_000) < 15_000, 420.0, 280.0)
+    assert not read("quiet-stance", {leg: once, leg.other: 700 - once}).reps
+
+
+@pytest.mark.parametrize(("seconds", "told"), [(31, False), (9, True)])
+def test_a_stand_that_is_shorter_than_asked_for_is_told(seconds, told):
+    force = {leg: line((0, 350), (seconds, 350), noise=1.0, seed=seed) for seed, leg in enumerate(LEGS)}
+    found = read("quiet-stance", force)
+    assert len(found.reps) == 1 and any("30 s are asked for" in words for words in found.warnings) == told
+
+
 ON, OFF = ((0, 0), (2, 0), (2.3, 700)), ((15, 700), (15.4, 0), (18, 0))
 """A foot steps onto its plate, and off it again (s, N)."""
 

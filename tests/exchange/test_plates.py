@@ -347,6 +347,6 @@ def test_what_was_taken_for_granted_is_told(tmp_path):
 
 @pytest.mark.parametrize(("mass", "words"), [(75.0, ""), (20.0, "no adult"), (310.0, "no adult")])
 def test_a_weight_that_fits_no_adult_is_questioned(mass, words):
-    still = np.full(8000, mass * 9.80665 / 2) + np.random.default_rng(1).normal(0, 1, 8000)
+    still = np.full(30_000, mass * 9.80665 / 2) + np.random.default_rng(1).normal(0, 1, 30_000)
     found = analyse(Recording(1000.0, dict.fromkeys(LEGS, still)), "quiet-stance")
     assert (words in " ".join(found.warnings)) if words else not found.warnings

@@ -15,6 +15,9 @@ from tuning.core.types import LEGS, NotMeasured, Side
 ASKED_STAND_S, LEAST_STAND_S, SETTLING_S, STANDING_SHARE = 20.0, 5.0, 1.0, 0.25
 """One-leg stance: asked for, least that is read, left out at its start, and how far force may leave the body's
 weight (practice judgement, editable)."""
+ASKED_BOTH_S, MOST_SHIFT = 30.0, 5.0
+"""Stance on both legs: asked for, and how much the share of a leg may change while they stand, points (SD; practice
+judgement, editable)."""
 
 
 def stand(recording: Recording, found: Analysis) -> None:
@@ -39,7 +42,7 @@ def _both_feet(recording: Recording, found: Analysis) -> tuple[int, int] | None:
     first, last = (first + settling if first else 0), (last - settling if last < recording.size else last)
     held = max(0.0, (last - first) / rate)
     if held < LEAST_STAND_S:
-        found.warnings.append(f"Both feet stood on the plates for {held:.1f} s only; 30 s are asked for.")
+        found.warnings.append(f"Both feet stood on the plates for {held:.1f} s only; {ASKED_BOTH_S:g} s are asked for.")
         return None
     moved = float(total[first:last].std()) / float(total[first:last].mean())
     if moved > STILL_SD_SHARE:
@@ -48,6 +51,17 @@ def _both_feet(recording: Recording, found: Analysis) -> tuple[int, int] | None:
             f"at most {100 * STILL_SD_SHARE:g} % is read as a stand."
         )
         return None
+    shift = float((100 * recording.smooth(Side.RIGHT)[first:last] / total[first:last]).std())
+    if shift > MOST_SHIFT:
+        found.warnings.append(
+            f"Not still enough: the weight went from leg to leg by {shift:.0f} points of its share (SD), "
+            f"at most {MOST_SHIFT:g} are read as a stand."
+        )
+        return None
+    if held < ASKED_BOTH_S - 1:
+        found.warnings.append(
+            f"The stand lasted {held:.1f} s; {ASKED_BOTH_S:g} s are asked for: compare stands of equal length only."
+        )
     if (first, last) != (0, recording.size):
         found.warnings.append(
             f"Read from {first / rate:.1f} to {last / rate:.1f} s, while both feet stood on the plates."

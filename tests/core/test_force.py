@@ -48,6 +48,38 @@ def test_readings_against_scenes_whose_truth_is_known():
     assert max(gaps["bounds of a repetition"]) < 60, "no repetition reaches into its neighbour"
 
 
+def smooth(start, end, seconds):
+    """Heights on the smoothest way from one to another (Flash and Hogan 1985), 1000 a second."""
+    s = np.arange(round(1000 * seconds)) / (1000 * seconds)
+    return start + (end - start) * (10 * s**3 - 15 * s**4 + 6 * s**5)
+
+
+def squatted(times, depth, down, hold, up, rest):
+    """Plates under squats of known tempo: what a body of 70 kg needs to go that way."""
+    once = [
+        smooth(0, -depth, down),
+        np.full(round(1000 * hold), -depth),
+        smooth(-depth, 0, up),
+        np.zeros(round(1000 * rest)),
+    ]
+    height = np.concatenate([np.zeros(2500), *(once * times), np.zeros(1500)])
+    force = 70 * (9.80665 + np.gradient(np.gradient(height, 1e-3), 1e-3))
+    return Recording(1000.0, {leg: force / 2 + RANDOM.normal(0, 1.2, force.size) for leg in LEGS})
+
+
+@pytest.mark.parametrize("hold", [0.0, 1.0, 2.5])
+@pytest.mark.parametrize(("down", "up"), [(1.0, 0.8), (4.0, 1.0), (1.0, 3.5), (5.0, 4.0)])
+def test_a_squat_is_as_deep_and_as_long_however_slow_it_is(down, up, hold):
+    """On the way of a slow one the force hardly leaves the weight, and no stand is there."""
+    times, depth = int(RANDOM.integers(1, 5)), RANDOM.uniform(0.2, 0.55)
+    scene = squatted(times, depth, down, hold, up, RANDOM.uniform(0.4, 2.0))
+    found = analyse(scene, "squat-pause" if hold else "squat-fast")
+    assert len(found.reps) == times
+    for rep in found.reps:
+        assert rep.values["depth", Side.NONE] == pytest.approx(depth, abs=0.04)
+        assert rep.values["duration", Side.NONE] == pytest.approx(down + hold + up, abs=0.1 + 0.2 * (down + up))
+
+
 def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
     scene = plates.squats(Body(rise_left=0.1, rise_right=0.1), pause=2.0)
     found = analyse(recording(scene), "squat-pause")

@@ -20,9 +20,16 @@ STILL_S, STILL_SHARE = 0.3, 0.02
 STEADY_SHARE = 0.015
 """In a stand the force of the last quarter equals that of the first, within this share of weight; in the middle of a
 slow squat it passes through weight on a slope (practice judgement, editable)."""
-STAND_S, AT_REST = 0.1, 0.08
-"""Between two squats the body stands when it is within 5 SD of weight and slower than this (m/s) for this long
-(practice judgement, editable)."""
+ENDS_S, STANDING, NEARLY_ALL = 0.5, 0.02, 0.9
+"""A stand is as fast as so much of its outer end, s, and lasts while the body goes no faster than that by so much, m/s:
+the slow start of a squat is as near to weight, and so may be all of a recording but the last share of it (practice
+judgement, editable)."""
+EVENLY, LOW = 0.05, 0.2
+"""Between two squats the body stands where it goes no faster than this, m/s, and is no lower than this share of the
+deepest: in a slow squat it goes on evenly, and its force is its weight (practice judgement, editable)."""
+STAND_S, AT_REST, SLOWLY = 0.1, 0.08, 0.15
+"""Between two squats the body stands when it is within 5 SD of weight and slower than this (m/s), and than this share
+of its fastest, for this long (practice judgement, editable)."""
 LEAST_DEPTH_M, DEPTH_SHARE = 0.05, 0.4
 """A repetition goes at least so deep, and at least this share of the deepest (practice judgement, editable)."""
 
@@ -60,19 +67,36 @@ def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int
 
 
 def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:
-    """Integrate the net force twice. Velocity is drawn to zero in every still stretch.
+    """Integrate the net force twice. Velocity is drawn to zero in every stand.
 
     Height is drawn to zero in the first and the last of them. Returns
     NotMeasured when the recording neither begins nor ends in a stand.
     """
     stills = still_stretches(recording, weight)
-    if len(stills) < 2:
+    slow = len(stills) == 1 and stills[0][1] - stills[0][0] > NEARLY_ALL * recording.size
+    if len(stills) < 2 and not slow:
         return NotMeasured("no-stand", "stand still before and after the movement: the drift cannot be held down")
     dt = 1 / recording.rate
-    acceleration = (recording.total - weight.newtons) / weight.mass_kg
-    velocity = _anchored(_integral(acceleration, dt), [(a + b) // 2 for a, b in stills])
-    height = _anchored(_integral(velocity, dt), [(a + b) // 2 for a, b in (stills[0], stills[-1])])
-    return Motion(velocity, height)
+    raw = _integral((recording.total - weight.newtons) / weight.mass_kg, dt)
+    (a, b), (c, d), around = stills[0], stills[-1], round(ENDS_S * recording.rate / 2)
+    first, last = a + _stood(raw[a : b + 1], around), d - _stood(raw[c : d + 1][::-1], around)
+    about = _anchored(raw, [first, last])
+    up = _anchored(_integral(about, dt), [first, last])
+    between = [
+        (a + b) // 2
+        for a, b in stills[1:-1]
+        if abs(about[a : b + 1].mean()) < EVENLY and up[a : b + 1].mean() > LOW * up.min()
+    ]
+    velocity = _anchored(raw, [first, *between, last])
+    return Motion(velocity, _anchored(_integral(velocity, dt), [first, last]))
+
+
+def _stood(velocity: Floats, around: int) -> int:
+    """The middle of that part of a stretch in which the body stands, from its beginning on: what is as near its weight
+    may be the slow start of a squat."""
+    gone = np.flatnonzero(np.abs(velocity - velocity[min(around, velocity.size // 2)]) > STANDING)
+    after = gone[gone > around]
+    return int(after[0] if after.size else velocity.size - 1) // 2
 
 
 def motion_from(recording: Recording, weight: Weight, stand: tuple[int, int]) -> Motion:
@@ -124,10 +148,11 @@ def _edge(recording: Recording, weight: Weight, moved: Motion, bottom: int, limi
     up, and from its first sample out to the first within 1 SD.
     """
     out = np.arange(bottom, limit + step, step)
+    slow = min(AT_REST, SLOWLY * float(np.abs(moved.velocity[out]).max()))
     sd = max(weight.sd, 0.5)
     off = np.abs(recording.total[out] - weight.newtons)
     high = moved.height[out] > 0.3 * moved.height[bottom]
-    rest = (off <= 5 * sd) & (np.abs(moved.velocity[out]) < AT_REST) & high
+    rest = (off <= 5 * sd) & (np.abs(moved.velocity[out]) < slow) & high
     held = round(STAND_S * recording.rate)
     stands = np.flatnonzero(np.convolve(rest, np.ones(held, int), "valid") == held) if rest.size >= held else rest[:0]
     if not stands.size:

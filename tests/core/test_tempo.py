@@ -69,6 +69,20 @@ def test_nine_in_ten_phases_lie_inside_the_error_that_is_shown():
     assert seen == 120 and inside >= 0.9 * seen, inside / seen
 
 
+@pytest.mark.parametrize("backward", [False, True])
+@pytest.mark.parametrize("rising", [False, True])
+def test_who_sways_in_a_hold_has_not_begun_to_leave_it(rising, backward):
+    """Slow as the way is, the sway is as fast: a start was found in the hold, seconds late, with a band of 0.1 s."""
+    times = np.arange(0, 36, 1 / 60)
+    first, hold, second = phases = (1.1, 4.0, 5.5) if backward else (5.5, 4.0, 1.1)
+    y, begins = heights(times, "slow begin", phases, depth=90.0)
+    y = y + 2.5 * np.sin(2 * np.pi * 0.45 * times + 0.7) + 1.5 * np.sin(2 * np.pi * 0.8 * times)
+    reps = find_repetitions(-y if rising else y, times, rising)
+    assert len(reps) == 3
+    for rep, t0 in zip(reps, begins, strict=True):
+        assert rep.start == pytest.approx(t0, abs=1.5) and rep.end == pytest.approx(t0 + first + hold + second, abs=1.5)
+
+
 def test_a_hold_at_the_bottom_is_no_lowering():
     times = np.arange(0, 16, 1 / 60)
     y, _ = heights(times, "least jerk", (1.0, 2.0, 0.8))

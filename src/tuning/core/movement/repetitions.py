@@ -15,6 +15,9 @@ CUTOFF_HZ, TEMPO_CUTOFF_HZ = 4.0, 8.0
 """Smoothing for finding repetitions, and for telling where each leaves its rest (practice judgement, editable)."""
 LEAST_DEPTH = 0.35
 """A repetition goes at least this share of the deepest one (practice judgement, editable)."""
+HALF_WAY = 0.5
+"""A repetition does not begin or end nearer to its turning point than this share of the way (practice judgement,
+editable)."""
 MOVING = 0.08
 """Moving: faster than this share of the greatest speed of the repetition (practice judgement, editable)."""
 
@@ -74,7 +77,7 @@ def find_repetitions(height: Floats, times: Floats, rising: bool = False) -> lis
     found = []
     bounds = [0, *peaks, len(speed) - 1]
     for before, peak, after in zip(bounds, peaks, bounds[2:], strict=False):
-        start, end = _edge(speed, peak, before), _edge(speed, peak, after)
+        start, end = _edge(smooth, speed, peak, before), _edge(smooth, speed, peak, after)
         if start is not None and end is not None:
             found.append((start, int(peak), _turning_point(speed, times, int(peak)), end))
     if not found:
@@ -103,21 +106,23 @@ def _timed(found: Sequence[tuple[int, int, float, int]], height: Floats, times: 
     return reps
 
 
-def _edge(speed: Floats, peak: int, other: int) -> int | None:
+def _edge(height: Floats, speed: Floats, peak: int, other: int) -> int | None:
     """Frame at which the movement toward the peak began, or the one away from it ended; None when cut off.
 
-    `other` is the neighbouring peak or the end of the clip: what lies beyond may be far faster.
+    `other` is the neighbouring peak or the end of the clip: what lies beyond may be far faster. Who sways in a hold has
+    not begun to leave it.
     """
     way = -1 if other < peak else 1
-    toward = -way * speed[peak : other + way if other + way >= 0 else None : way]
+    until = slice(peak, other + way if other + way >= 0 else None, way)
+    toward, gone = -way * speed[until], height[peak] - height[until]
     if not np.isfinite(toward).any():
         return None
-    under_way, fastest = 0.3 * float(np.nanmax(toward)), 0.0
+    under_way, fastest, most = 0.3 * float(np.nanmax(toward)), 0.0, float(np.nanmax(gone))
     for away, now in enumerate(toward):
         if not np.isfinite(now):
             return None
         fastest = max(fastest, float(now))
-        if fastest >= under_way and now < MOVING * fastest:
+        if fastest >= under_way and now < MOVING * fastest and gone[away] >= HALF_WAY * most:
             return peak + way * away
     return other if fastest >= under_way and toward[-1] < CUT_OFF * fastest else None
 

@@ -40,7 +40,7 @@ def scene(who: Body, test_id: str, side: str, random: np.random.Generator | None
         return plates.one_leg_stand(who, side, random=random)
     if test_id == "jump":
         return plates.jumps(who)
-    return plates.quiet_stand(who, 30.0, random)
+    return plates.quiet_stand(who, 20.0, random)
 
 
 def balance_set(who: Body, reps: int = 8) -> Scene:

@@ -142,6 +142,13 @@ def test_rows_that_are_only_counted_are_no_clock(tmp_path, name, rate):
             read_plates(path)
 
 
+def test_rows_that_grow_wider_do_not_lose_those_before(tmp_path):
+    """A mark is written into a column of its own from the middle on."""
+    path, rows = tmp_path / "wider.csv", lines()
+    path.write_text("\n".join([*rows[:150], *(f"{row},0" for row in rows[150:])]) + "\n")
+    assert read_plates(path).size == TIME.size
+
+
 @pytest.mark.parametrize("leg", LEGS)
 def test_a_plate_that_drops_out_is_bridged_for_a_moment_and_refused_for_longer(tmp_path, leg):
     columns, path = {Side.LEFT: LEFT, Side.RIGHT: RIGHT}, tmp_path / "off.csv"

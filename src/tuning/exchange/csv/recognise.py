@@ -131,8 +131,8 @@ def _first_sample(rows: Sequence[Sequence[str]], words: int) -> int | None:
     numbers = [len(row) == usual and is_numbers(row, words) for row in rows]
     whole = (n for n, row in enumerate(rows) if numbers[n] and count_words(row) <= words)
     first = next(whole, numbers.index(True) if any(numbers) else None)
-    while first and numbers[first - 1]:  # samples that were lost at the start
-        first -= 1
+    while first and (numbers[first - 1] or count_words(rows[first - 1]) == 0 < len(rows[first - 1]) - 1):
+        first -= 1  # samples that were lost at the start, or rows that grew wider
     return first
 
 

@@ -112,6 +112,7 @@ WHOLE = {
     "what was done before, in fewer columns or as many": lambda: [
         "device,plate 2", "rate,1000", "mass,75,kg", *lines()],
     "a clock in microseconds": lambda: lines(t=1e6 * TIME, head="Time (µs),left Fz,right Fz"),
+    "forces named by their unit alone": lambda: lines(head="time (s),N,N 2"),
     "rows counted beside the clock": lambda: ["frame,time,Fz 1,Fz 2", *(
         f"{n},{row}" for n, row in enumerate(lines()[1:]))],
     "words in every row": lambda: ["mass,75,kg", *_worded()],

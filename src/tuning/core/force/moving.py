@@ -127,8 +127,6 @@ def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, 
 LONGEST_FLIGHT_S = 1.0
 """Longer than this without contact nobody is in the air, but beside the plates: a jump of 1.2 m
 (9.81 m/s² x 1 s² / 8)."""
-
-
 FLIGHT_FITS = 0.1
 """Share by which the time in the air may differ from that of the speed at take-off (practice judgement, editable)."""
 
@@ -138,16 +136,14 @@ def jumps(recording: Recording, found: Analysis) -> None:
     if _moved(recording, found) is None or isinstance(found.weight, NotMeasured):
         return
     rate, total, stands = recording.rate, recording.smooth(Side.BOTH), still_stretches(recording, found.weight)
-    before, moved = stands[0][0], motion_from(recording, found.weight, stands[0])
+    before = stands[0][0]
     for off, on in stretches(total < CONTACT_N):
         stepped_off = on - off > LONGEST_FLIGHT_S * rate
         if stepped_off and off > before:
             before = next((a for a, _ in stands if a > on), recording.size)
         if stepped_off or off <= before or on - off < 0.1 * rate or on >= recording.size - 1:
             continue
-        stood = [stand for stand in stands if before <= stand[0] and stand[1] < off]
-        if stood:
-            moved = motion_from(recording, found.weight, stood[-1])
+        moved = motion_from(recording, found.weight, [stand for stand in stands if stand[1] < off][-1])
         rep = Rep(len(found.reps) + 1)
         lowest = before + int(np.argmin(total[before : max(before + 1, off - round(0.15 * rate))]))
         peak = lowest + int(np.argmax(total[lowest:off])) if off > lowest else int(off)

@@ -13,7 +13,8 @@ from tuning.core.types import LEGS, Side
 from tuning.core.units import PLATE_UNITS
 
 TIME_UNITS = {"s": 1.0, "ms": 1e-3, "us": 1e-6}
-"""A second, by how a clock counts it."""
+CLOCKS = {"s": "seconds", "ms": "milliseconds", "us": "microseconds"}
+"""What a clock counts in, s, and how that is said."""
 POINT_UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0}
 
 

@@ -11,11 +11,9 @@ from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import PLATE_UNITS, mid_sentence
 from tuning.exchange.csv.cells import column
-from tuning.exchange.csv.mapping import POINT_UNITS, TIME_UNITS, Mapping
+from tuning.exchange.csv.mapping import CLOCKS, POINT_UNITS, TIME_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, rows_of, text_of
 from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
-
-CLOCKS = {"ms": "milliseconds", "us": "microseconds"}
 
 
 def read_table(path: Path, mapping: Mapping | None = None) -> Recording:

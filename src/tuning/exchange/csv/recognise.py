@@ -27,7 +27,7 @@ TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("right", "rechts", "droit", "r", "rt", "re"),
 )
 """Words for a column; those of one or two letters count only where they stand alone."""
-COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|n|#)( (no|nr|number|index|#))?"
+COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|#)( (no|nr|number|index|#))?"
 """Plain names of a column that only counts the rows."""
 UNIT_WORDS = {
     "kN": r"\b(k ?n|kilonewtons?)\b", "N": r"\b(n|newtons?)\b",

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.errors import BadInput
 from tuning.core.units import PLATE_UNITS, parse_number
-from tuning.exchange.csv.mapping import POINT_UNITS, TIME_UNITS, Mapping
+from tuning.exchange.csv.mapping import CLOCKS, POINT_UNITS, Mapping
 from tuning.exchange.csv.plates import read_table
 from tuning.exchange.csv.recognise import Preview
 from tuning.ui import theme
@@ -59,11 +59,14 @@ class MapperDialog(QDialog):
         choices.setSpacing(12)
         for key, words in (("time", "Time"), ("left", "Left plate"), ("right", "Right plate")):
             self._add(choices, key, words, _column_box(width, getattr(mapping, key)))
-        for key, words, options in (("unit", "Unit", list(PLATE_UNITS)), ("time_unit", "Time in", list(TIME_UNITS))):
+        for key, words, options in (
+            ("unit", "Unit", {unit: unit for unit in PLATE_UNITS}),
+            ("time_unit", "Time in", CLOCKS),
+        ):
             box = QComboBox()
-            for option in options:
-                box.addItem(option, option)
-            box.setCurrentText(getattr(mapping, key))
+            for option, said in options.items():
+                box.addItem(said, option)
+            box.setCurrentIndex(box.findData(getattr(mapping, key)))
             self._add(choices, key, words, box)
         self.rate = Line(f"{mapping.rate:g}" if mapping.rate else "")
         self.rate.setPlaceholderText("1000")

@@ -137,7 +137,8 @@ def test_rows_that_are_only_counted_are_no_clock(tmp_path, name, rate):
     path, head = tmp_path / "counted.csv", f"{name},left Fz,right Fz" + (f" ({rate} Hz)" if rate else "")
     path.write_text("\n".join(lines(t=np.arange(TIME.size), row="{:.0f},{:.3f},{:.3f}", head=head)) + "\n")
     if rate:
-        assert read_plates(path).rate == rate
+        read = read_plates(path)
+        assert read.rate == rate and "500 samples a second were taken for granted" in " ".join(read.notes)
     else:
         with pytest.raises(BadInput, match="no column of time"):
             read_plates(path)

@@ -269,6 +269,24 @@ def test_columns_are_mapped_anew_with_the_points_of_pressure(qtbot, window, forc
     assert len(asked) == 2 and set(force.state.recording.point) == set(LEGS)
 
 
+def test_what_was_said_and_read_of_one_person_is_gone_with_the_next(window, force, patient, tmp_path, monkeypatch):
+    """Choosing columns again would read the last person's file into the next one's record."""
+    path = tmp_path / "push.csv"
+    write_csv(made("squat-iso"), path)
+    monkeypatch.setattr(MapperDialog, "exec", lambda _: 1)
+    force.state.choose("squat-iso")
+    force.state.reason = "screened and cleared"
+    force.open_file(path)
+    assert path.name in force.status.text() and not force.columns.isHidden() and force._verdicts.count()
+    force._ask_eye()
+    patient("choir conductor", "force")
+    before = len(window.workspace.case.entries)
+    assert force.status.text() == "" and force.columns.isHidden()
+    assert not force._verdicts.count() and not force._guess_row.count()
+    force.map_again()
+    assert len(window.workspace.case.entries) == before and force.status.text() == ""
+
+
 def test_the_beam_fades_and_only_blind_repetitions_are_scored(qtbot, window, force, monkeypatch):
     panel = force.balance
     force.show_view("Balance")

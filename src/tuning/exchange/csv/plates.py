@@ -75,6 +75,7 @@ def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes:
     if times is None:
         if not mapping.rate:
             raise BadInput("There is no column of time: say how many samples a second were taken.")
+        notes.append(f"There is no clock: {mapping.rate:g} samples a second were taken for granted.")
         return mapping.rate, columns
     t = times * TIME_UNITS[mapping.time_unit]
     if not np.isfinite(t).all():

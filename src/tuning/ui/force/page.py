@@ -69,6 +69,7 @@ class ForcePage(StagePage):
         self._last_file: Path | None = None
         self._live_of: tuple[str, Side] | None = None
         self._build()
+        workspace.case_changed.connect(self._forget)
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
         self.weigher.said.connect(self._say)
@@ -358,6 +359,14 @@ class ForcePage(StagePage):
         return dialog.mapping
 
     # showing
+
+    def _forget(self) -> None:
+        """What was said and read of one person is nothing of the next."""
+        self._last_file = None
+        self.columns.hide()
+        empty(self._verdicts)
+        empty(self._guess_row)
+        self._say("")
 
     def _reason_typed(self, text: str) -> None:
         self.state.reason = text

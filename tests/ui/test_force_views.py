@@ -72,6 +72,18 @@ def test_a_stretch_of_the_trace_is_dragged_and_the_whole_comes_back(shown):
     view.grab()
 
 
+@pytest.mark.parametrize("test", TESTS)
+def test_readings_of_one_repetition_are_not_cut_off(shown, test):
+    """Its spread is told by no SD, and no error is known of most of what a jump tells."""
+    side = Side.LEFT if TESTS[test].legs == 1 else Side.NONE
+    found = analyse(recorded(test, side), test, side)
+    found.reps = found.reps[:1]
+    table = shown(ReadingTable(load().plate_errors), 400, 700)
+    table.show_analysis(found)
+    hands.settle()
+    assert table.widget().minimumSizeHint().width() <= table.viewport().width()
+
+
 def test_readings_carry_their_error_where_one_is_known_and_their_spread_elsewhere(shown):
     table = shown(ReadingTable(load().plate_errors), 400, 700)
     recording = recorded("squat-iso")

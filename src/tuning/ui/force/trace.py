@@ -189,6 +189,10 @@ class TraceView(QWidget):
                 painter.drawText(QPointF(x + 3, box.top() + 12 + 14 * (n % 3 if close else 0)), text)
 
 
+UNKNOWN = "± ?"
+"""Short, so that two of them fit beside their numbers."""
+
+
 class ReadingTable(QScrollArea):
     """Mean, spread and best of each leg over the repetitions."""
 
@@ -199,7 +203,7 @@ class ReadingTable(QScrollArea):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 8, 0)
         self._grid = QGridLayout()
-        self._grid.setHorizontalSpacing(14)
+        self._grid.setHorizontalSpacing(12)
         self._grid.setVerticalSpacing(4)
         self._notes = QVBoxLayout()
         column.addLayout(self._grid)
@@ -240,8 +244,8 @@ class ReadingTable(QScrollArea):
         count = len(found.reps)
         what = "One repetition" if count == 1 else f"Means of {count} repetitions"
         how = (
-            f"{what}, ± the 95 % error (standard errors: {self._errors.source}); SD alone where no error is "
-            f"known. {sentence_case(found.filter_words)}."
+            f"{what}, ± the 95 % error (standard errors: {self._errors.source}); SD alone, or {UNKNOWN}, where no "
+            f"error is known. {sentence_case(found.filter_words)}."
         )
         self._notes.addWidget(label(how, role="muted", wrap=True))
 
@@ -255,7 +259,7 @@ def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErro
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(4)
     row.addWidget(label(signed(mean, places), bold=True))
-    spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else "± not known"
+    spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else UNKNOWN
     row.addWidget(label(spread, role="muted"))
     row.addStretch(1)
     known = f"±{error:.{places}f}" if error is not None else "not known"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import itertools
 import json
 import shutil
 import stat
@@ -11,6 +12,7 @@ import subprocess
 import warnings
 import zipfile
 from dataclasses import fields
+from datetime import date
 from pathlib import Path
 
 import chance
@@ -27,7 +29,7 @@ from tuning.core.errors import BadInput, Conflict
 from tuning.core.gate.standing import standing_of
 from tuning.core.types import Observation, Triage
 from tuning.exchange.archive.layout import CASE, SUMS, schema
-from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised
+from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised, shift_of
 from tuning.exchange.archive.reading import read_archive
 from tuning.exchange.archive.writing import write_archive
 from tuning.records import Record
@@ -278,6 +280,25 @@ def test_a_pseudonymised_case_names_nobody_keeps_time_and_age_and_can_be_opened(
     values = [[(o.measure_id, o.side, o.measured) for o in c.all(Observation)] for c in (case, other)]
     assert values[0] == values[1] and there.check() == []
     there.close()
+
+
+def test_a_day_is_told_only_where_it_was_not_moved_and_a_name_only_where_it_is_no_code(record):
+    """Moving one visit onto the day of another tells nothing, and letters inside a code are no name."""
+    true = record.dump(case_of(record, "glassblower").patient.uid)
+    days = sorted({date.fromisoformat(row["started_at"][:10]) for row in true["visits"]})
+    gaps = {(b - a).days for a, b in itertools.combinations(days, 2)}
+    secrets = (b"secret %d" % n for n in itertools.count())
+    made = pseudonymised(true, next(s for s in secrets if shift_of(s, true["patient"]["uid"]) in gaps))
+    assert len(may_identify(made, true)) == 1
+    [first, *others] = made["visits"]
+    stays = {**first, "started_at": true["visits"][0]["started_at"]}
+    told = may_identify({**made, "visits": [stays, *others]}, true)
+    assert len(told) == 2 and stays["started_at"][:10] in told[0]
+    assert len(may_identify({**made, "visits": true["visits"]}, true)) > len(days), "none was moved"
+    letters = made["patient"]["uid"][2:]
+    by = {**true, "patient": {**true["patient"], "name": letters}}
+    assert len(may_identify(made, by)) == 1
+    assert letters in may_identify({**made, "trail": [letters]}, by)[0]
 
 
 def test_a_person_is_erased_for_good_with_proof_that_names_nobody(clinic, tmp_path):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hmac
+import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
@@ -122,18 +123,35 @@ def _stamp(text: str, days: int) -> str:
     return moved.strftime("%Y-%m-%d %H:%M:%S.%f")
 
 
+CODES = re.compile(r"p-[0-9a-f]{10}|[0-9a-f]{64}")
+"""Pseudonyms and hashes: letters inside them are nobody's name."""
+
+
 def may_identify(made: Mapping[str, Any], true: Mapping[str, Any]) -> list[str]:
     """What in a pseudonymised case could still tell who it is, in sentences; the last ones are always true."""
-    text = str(made).casefold()
+    text = CODES.sub("", str(made).casefold())
     person = true["patient"]
     names = [word for word in person["name"].split() if len(word) > 2]
     found = [f"the word “{word}” of the name still stands in it" for word in names if word.casefold() in text]
     found += [f"{who['name']}, who worked, is still named" for who in true["people"] if who["name"].casefold() in text]
     if person["birth_date"] in text:
         found.append("the birth date still stands in it")
-    days = sorted({row["started_at"][:10] for row in true["visits"]})
-    found += [f"the day {day} of a visit still stands in it" for day in days if day in text]
+    found += [f"the day {day} of a visit still stands in it" for day in _unmoved_days(made, true)]
     given = [f"{name} {person[key]:g} {unit}" for key, name, unit in
              (("body_mass_kg", "mass", "kg"), ("stature_m", "stature", "m")) if person[key] is not None]  # fmt: skip
     found.append(f"age, sex, {', '.join([*given, 'the days between visits'])} are true and may be rare together")
     return found
+
+
+def _unmoved_days(made: Mapping[str, Any], true: Mapping[str, Any]) -> list[str]:
+    """Days of visits that stand in the case more often than moved days fall on them."""
+    text, before = str(made), str(true)
+    pairs = [(b["started_at"][:10], a["started_at"][:10]) for a, b in zip(made["visits"], true["visits"], strict=False)]
+    days = max(((date.fromisoformat(day) - date.fromisoformat(moved)).days for day, moved in pairs), default=0)
+    unmoved = {day for day, moved in pairs if day == moved}
+
+    def falls_on(day: str) -> int:
+        """How often a moved day may fall on this one by chance."""
+        return before.count(_day(day, -days)) if days else 0
+
+    return [day for day in sorted({day for day, _ in pairs}) if day in unmoved or text.count(day) > falls_on(day)]

@@ -228,5 +228,11 @@ def test_columns_told_by_their_order_alone_are_named(tmp_path):
     assert any(
         "“fz1” was taken as left and “fz2” was taken as right" in n for n in read_plates(tmp_path / "two.csv").notes
     )
+    aside = [0.05 * LEFT, 0.1 * LEFT, LEFT, 0.05 * RIGHT, 0.1 * RIGHT, RIGHT]
+    rows = [",".join(f"{v:.3f}" for v in row) for row in np.array([TIME, *aside]).T]
+    (tmp_path / "two.csv").write_text("\n".join(["time,Fx1,Fy1,Fz1,Fx2,Fy2,Fz2", *rows]) + "\n")
+    found = read_plates(tmp_path / "two.csv")
+    assert found.force[Side.LEFT].mean() == pytest.approx(LEFT.mean(), rel=0.01)
+    assert found.force[Side.RIGHT].mean() == pytest.approx(RIGHT.mean(), rel=0.01)
     (tmp_path / "two.csv").write_text("\n".join(lines()) + "\n")
     assert not read_plates(tmp_path / "two.csv").notes

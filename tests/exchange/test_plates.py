@@ -65,6 +65,9 @@ def test_files_of_many_makers_say_the_same(tmp_path, head, separator, decimal, e
         ("time,Force-Right[kgf],Force-Left[kgf]", 9.80665, True), ("sec,FzLeft,FzRight", 1, False),
         ("time [s],plate.L.Fz [Newton],plate.R.Fz [Newton]", 1, False),
         ("time,LT (pounds),RT (pounds)", 4.4482216, False), ("temps,droit kg,gauche kg", 9.80665, True),
+        ("time,F_left [daN],F_right [daN]", 10, False), ("s,Links (Kilogramm),Rechts (Kilogramm)", 9.80665, False),
+        ("t,Right kilogrammes,Left kilogrammes", 9.80665, True), ("t,L kiloponds,R kiloponds", 9.80665, False),
+        ("time,left dekanewtons,right dekanewtons", 10, False),
     ],
 )  # fmt: skip
 def test_sides_and_units_are_recognised_however_they_are_written(tmp_path, head, unit, swapped):

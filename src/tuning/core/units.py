@@ -12,7 +12,7 @@ GRAVITY = 9.80665
 FORCE_UNITS = {"N": 1.0, "kgf": GRAVITY, "lbf": 4.4482216152605}
 """Newtons in one unit of force (exact by definition)."""
 
-PLATE_UNITS = {**FORCE_UNITS, "kN": 1000.0}
+PLATE_UNITS = {**FORCE_UNITS, "daN": 10.0, "kN": 1000.0}
 """Newtons in one unit that force plates write."""
 
 MASS_UNITS = {"kg": 1.0, "lb": 0.45359237}

@@ -30,8 +30,8 @@ TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
 COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|#)( (no|nr|number|index|#))?"
 """Plain names of a column that only counts the rows."""
 UNIT_WORDS = {
-    "kN": r"\b(k ?n|kilonewtons?)\b", "N": r"\b(n|newtons?)\b",
-    "kgf": r"\b(kg|kgf|kp|kilos?|kilograms?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b",
+    "kN": r"\b(k ?n|kilonewtons?)\b", "daN": r"\b(da ?n|de[ck]anewtons?)\b", "N": r"\b(n|newtons?)\b",
+    "kgf": r"\b(kg|kgf|kp|kilos?|kilogramm?e?s?|kiloponds?)\b", "lbf": r"\b(lb|lbs|lbf|pounds?)\b",
 }  # fmt: skip
 
 
@@ -232,6 +232,7 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         n for n in range(width) if n not in (time, left, right, *points, *counted) and np.isfinite(columns[:, n]).any()
     ]
     if left is None and right is None and rest:
+        rest = [n for n in rest if _is_vertical(names[n])] or rest
         left, right = rest[0], (rest[1] if len(rest) > 1 else None)
     header = plain(" ".join(cell for row in head for cell in row))
     pairs = {

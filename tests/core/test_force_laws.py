@@ -61,7 +61,7 @@ def test_every_test_reads_its_repetitions_in_units_that_are_named(test_id):
 def test_a_heavier_copy_of_a_person_reads_heavier_and_nothing_else(test_id, seed, k):
     """All forces times k: newtons times k; times, shares and depths as they were."""
     recording, side = recorded(test_id, seed)
-    heavier = replace(recording, force={leg: k * f for leg, f in recording.force.items()}, _smooth={})
+    heavier = replace(recording, force={leg: k * f for leg, f in recording.force.items()})
     one, other = values(recording, test_id, side), values(heavier, test_id, side)
     common = set(one) & set(other)
     # An effort may be read from a sample further on or back where the limits are in newtons (20 N of contact).
@@ -125,9 +125,9 @@ def test_sway_of_a_foot_that_leaves_the_plate_is_not_measured():
     lost = {
         leg: np.where(np.arange(recording.size)[:, None] % 20 == 0, np.nan, p) for leg, p in recording.point.items()
     }
-    gone = sway(replace(recording, point=lost, _smooth={}))
+    gone = sway(replace(recording, point=lost))
     assert isinstance(gone, NotMeasured) and "left the plate" in gone.detail
-    one = sway(replace(recording, point={Side.LEFT: recording.point[Side.LEFT]}, _smooth={}))
+    one = sway(replace(recording, point={Side.LEFT: recording.point[Side.LEFT]}))
     assert isinstance(one, NotMeasured) and "vertical forces alone" in one.detail, "both plates or none"
 
 

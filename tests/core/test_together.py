@@ -114,7 +114,7 @@ def test_what_does_not_belong_together_is_refused_in_words():
         (own, scale, 1.15 * mass, "they weigh"),
         (own, None, mass, "known length"),
         (replace(own, point={}), scale, mass, "no point of pressure"),
-        (replace(own, force={s: 0 * f + 300 for s, f in own.force.items()}, _smooth={}), scale, None, "not used"),
+        (replace(own, force={s: 0 * f + 300 for s, f in own.force.items()}), scale, None, "not used"),
     ):
         options = Options(Side.RIGHT, mass_kg=kilos, metres_per_px=metres, plates=Plates(plates))
         result = measure(tracks, "side-squat", options)

@@ -13,9 +13,7 @@ FAR_SD, NEAR_SD, HELD_S = 5.0, 1.0, 0.02
 NEAR_MEAN_S = 0.002
 """The way back ends where the mean of the last 3 ms is within 1 SD: a single noisy sample would end it too early
 (docs/decisions/0008)."""
-BEST = "rate-best20"
 WINDOWS_MS = (50, 100, 150, 200, 250)
-BEST_MS = 20
 STILL_START_SHARE = 0.05
 """A start is still when the quiet SD is at most this share of the effort's rise (practice judgement, editable)."""
 
@@ -68,7 +66,7 @@ def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, 
 
 
 def rates(force: Floats, onset: int, rate: float, last: int) -> dict[str, float]:
-    """Mean rate of force rise (N/s) from onset over each window, and the best 20 ms before `last`.
+    """Mean rate of force rise (N/s) from onset over each window.
 
     `force` has shape (n,). Windows that the effort does not fill are left out.
     """
@@ -77,10 +75,6 @@ def rates(force: Floats, onset: int, rate: float, last: int) -> dict[str, float]
         end = onset + round(window / 1000 * rate)
         if end <= last:
             found[f"rate-{window}"] = float(force[end] - force[onset]) / (window / 1000)
-    width = max(1, round(BEST_MS / 1000 * rate))
-    if last - onset > width:
-        rise = force[onset + width : last + 1] - force[onset : last + 1 - width]
-        found[BEST] = float(rise.max()) / (width / rate)
     return found
 
 

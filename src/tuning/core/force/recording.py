@@ -35,8 +35,8 @@ class Recording:
     notes: tuple[str, ...] = ()
     point: dict[Side, Floats] = field(default_factory=dict)
     unnamed: bool = False
-    _smooth: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
-    _noise: dict[Side, Floats] = field(default_factory=dict, compare=False, repr=False)
+    _smooth: dict[Side, Floats] = field(default_factory=dict, init=False, compare=False, repr=False)
+    _noise: dict[Side, Floats] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         sizes = {f.size for f in self.force.values()}
@@ -82,17 +82,32 @@ class Recording:
 
     def peak(self, leg: Side, first: int, last: int) -> tuple[int, float]:
         """Sample and height (N) of the highest smoothed force of a leg from one sample to another, free of what noise
-        adds to a maximum.
+        adds to a maximum."""
+        return self._highest(leg, first, last, 0)
+
+    def steepest(self, leg: Side, first: int, last: int, seconds: float) -> float | None:
+        """Greatest mean rate of rise (N/s) over so many seconds between two samples, free of what noise adds to a
+        maximum; None where they are no further apart."""
+        width = max(1, round(seconds * self.rate))
+        return self._highest(leg, first, last, width)[1] * self.rate / width if last - first > width else None
+
+    def _highest(self, leg: Side, first: int, last: int, width: int) -> tuple[int, float]:
+        """Sample and height (N) of the highest smoothed force, or of its greatest rise over `width` samples.
 
         Noise of its own size is put on top, and what that adds is taken as the next step of a row that begins without
         noise: a maximum grows like the noise, and √2 of it is there then (after Cook and Stefanski 1994).
         """
-        smooth = self.smooth(leg)
-        at = first + int(np.argmax(smooth[first : last + 1]))
-        near = round(NEAR_PEAK_S * self.rate)
+
+        def sought(force: Floats) -> Floats:
+            """What the highest is sought of, along the last axis."""
+            return force[..., width:] - force[..., : force.shape[-1] - width] if width else force
+
+        smooth, near = self.smooth(leg), round(NEAR_PEAK_S * self.rate)
+        at = first + int(np.argmax(sought(smooth[first : last + 1])))
         part = smooth[max(first, at - near) : min(last + 1, at + near)]
-        raised = float((part + self._like_its_noise(leg)[:, : part.size]).max(axis=1).mean()) - float(smooth[at])
-        return at, float(smooth[at]) - max(0.0, raised) / (math.sqrt(2) - 1)
+        highest = float(sought(part).max())
+        raised = float(sought(part + self._like_its_noise(leg)[:, : part.size]).max(axis=1).mean()) - highest
+        return at, highest - max(0.0, raised) / (math.sqrt(2) - 1)
 
     def _like_its_noise(self, leg: Side) -> Floats:
         """Smoothed noise as large as a leg's own, shape (AGAIN, n); it is white, so three neighbours tell its size,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.force.onset import BEST, STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
+from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import Analysis, Rep
 from tuning.core.force.recording import Recording
 from tuning.core.signals import stretches
@@ -85,13 +85,15 @@ def force_values(recording: Recording, found: Analysis, rep: Rep, onset: int, en
         if still:
             for name, value in {**rates(smooth, onset, rate, own), **impulses(smooth, base, onset, rate, end)}.items():
                 rep.put(name, leg, value)
+            steepest = recording.steepest(leg, onset, own, 0.02)
+            if steepest is not None:
+                rep.put("rate-best20", leg, steepest)
         if still and len(legs) == 2 and not isinstance(quiet, NotMeasured):
             mine = find_onset(raw, quiet, rate, max(0, onset - round(0.1 * rate)), own, rising=True)
             if mine is not None:
                 rep.put("delay", leg, 1000 * (mine - onset) / rate)
                 for name, value in rates(smooth, mine, rate, own).items():
-                    if name != BEST:  # the steepest 20 ms are the same, wherever one begins to look
-                        rep.put(f"own-{name}", leg, value)
+                    rep.put(f"own-{name}", leg, value)
     if len(legs) == 2:
         rep.put("share", Side.NONE, 100 * float(recording.smooth(Side.RIGHT)[peak] / recording.smooth(Side.BOTH)[peak]))
         rep.put("peak", Side.BOTH, recording.peak(Side.BOTH, onset, end)[1])

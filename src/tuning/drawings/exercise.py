@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -119,17 +120,23 @@ class Scene:
 
 def exercise_figure(scene: Scene, mirrored: bool = False) -> list[Outline]:
     """Outlines from far to near; `mirrored` shows the left leg working. A close-up shows the foot alone."""
+    shapes = _figure(scene)
+    return [_mirror(shape) for shape in shapes] if mirrored else [*shapes]
+
+
+@lru_cache(maxsize=512)
+def _figure(scene: Scene) -> tuple[Outline, ...]:
+    """The figure with the right leg working; cards draw the same ones again and again."""
     if scene.close_up:
         drawn = DRAWN[scene.close_up]()
-        near = [*drawn.shapes, *(Outline(ellipse(dot, 0.02, 0.02).points, tint="feel") for dot in drawn.dots)]
-        return [_mirror(shape) for shape in near] if mirrored else near
+        return (*drawn.shapes, *(Outline(ellipse(dot, 0.02, 0.02).points, tint="feel") for dot in drawn.dots))
     camera = Camera(*VIEWS[scene.view])
     made = body_of(scene.frame, scene.position, scene.step)
     one_leg = scene.frame.other is not None if scene.one_leg is None else scene.one_leg
     parts = [*_person(made, camera, one_leg), *_things(scene, made, camera)]
     shapes = [shape for _, shape in sorted(parts, key=lambda part: -part[0])]
     shapes += [_felt(region, made, camera) for region in scene.feel if region in {*FELT, *FELT_OTHER}]
-    return [_mirror(shape) for shape in shapes] if mirrored else shapes
+    return tuple(shapes)
 
 
 def _mirror(shape: Outline) -> Outline:

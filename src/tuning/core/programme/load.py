@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
+from functools import lru_cache
 
 from tuning.core.movement.load_share import SidePose, moments
 from tuning.core.programme.body import body_of, pressure_percent
@@ -50,6 +51,7 @@ def joint_load(rung: Rung, pose: Pose, stature_m: float, depth: float | None = N
     return Joint(hip, knee, kneecap, _calf(frames, stature_m))
 
 
+@lru_cache(maxsize=1024)
 def _moments(frame: Frame, stature_m: float) -> tuple[float, float]:
     """Hip and knee moment of the working leg, Nm/kg: its share of what both legs together would bear."""
     leg = body_of(frame).working

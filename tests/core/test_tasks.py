@@ -1,6 +1,7 @@
 """Measures over time against the mannequin's exact geometry; the load model against equilibrium."""
 
 from collections import defaultdict
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -435,3 +436,42 @@ def test_the_leg_away_from_the_camera_is_told_when_it_is_named(task):
         assert (
             f"faces {right.value}" in told[right.other] and f"the {right.other.value} leg is named" in told[right.other]
         )
+
+
+def swayed(tracks, sway, turn):
+    """The tracks as a camera would have seen them that moves by `sway` (n, 2) px and turns by `turn` (n,) rad."""
+    a, b = np.cos(turn), np.sin(turn)
+    x, y = tracks.xy[..., 0], tracks.xy[..., 1]
+    moved = np.stack([a[:, None] * x - b[:, None] * y, b[:, None] * x + a[:, None] * y], axis=2) + sway[:, None]
+    return replace(tracks, xy=moved, camera=np.column_stack([a, b, sway]))
+
+
+def test_what_a_hand_that_holds_the_camera_does_is_taken_out_of_every_value():
+    """Contacts are told by how the heel sinks, and a hand sways by as much."""
+    rng = np.random.default_rng(3)
+    still = tracks_of(lambda x: build(walking(Walker(), x)), Camera("rear"), 60, 5, rng)
+    t = still.times
+    held = swayed(still, np.stack([9 * np.sin(11 * t), 8 * np.sin(14 * t + 1)], axis=1), 0.02 * np.sin(5 * t))
+    held.camera[100:104] = np.nan  # somebody went by
+    result, wanted, bare = (tasks.measure(one, "rear-gait") for one in (held, still, replace(held, camera=None)))
+    assert len(result.values) == len(wanted.values) > 20 and any("camera moved" in note for note in result.notes)
+    off = [abs(a.value - b.value) for a, b in zip(result.values, wanted.values, strict=True)]
+    assert np.median(off) < 1e-6 and np.quantile(off, 0.9) < 0.5, "but for the frames in which it is not known"
+    events = [[time for *_, time in one.events] for one in (result, wanted, bare)]
+    assert events[0] == pytest.approx(events[1], abs=0.01)
+    assert len(events[2]) != len(events[1]) or np.abs(np.subtract(events[2], events[1])).max() > 0.05
+    lost = replace(held, camera=np.where(np.arange(len(t))[:, None] % 3 == 0, np.nan, held.camera))
+    unknown = tasks.measure(lost, "rear-gait")
+    assert unknown.values == bare.values and any("not known" in note for note in unknown.notes)
+    assert not any("camera" in note for note in wanted.notes)
+
+
+@pytest.mark.parametrize("bumped", [False, True])
+def test_frames_that_a_phone_dropped_are_no_bump_and_hide_none(bumped):
+    rng = np.random.default_rng(4)
+    whole = tracks_of(lambda x: build(running(Runner(), x)), Camera("rear"), 30, 5, rng)
+    if bumped:
+        whole.xy[100:] += [20.0, 0.0]
+    kept = np.sort(rng.choice(np.delete(np.arange(150), [99, 100]), 120, replace=False).tolist() + [99, 100])
+    tracks = Tracks(whole.names, whole.times[kept], whole.xy[kept], whole.quality[kept])
+    assert any("bumped" in w for w in tasks.measure(tracks, "rear-gait").warnings) == bumped

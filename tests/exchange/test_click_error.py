@@ -87,3 +87,32 @@ def test_tracks_of_older_records_are_read_and_cut_ones_refused():
     assert again.click_sd == {}
     with pytest.raises(ValueError, match="do not fit"):
         unpack(zlib.compress(older[:-4]), tracks.names, tracks.times)
+
+
+@pytest.mark.parametrize("origin", ["corner", "centre"])
+def test_how_the_camera_moved_is_kept_in_table_and_record_and_nonsense_is_refused(tmp_path, origin):
+    tracks, table = walk(np.random.default_rng(1)), tmp_path / "tracks.csv"
+    n = len(tracks.times)
+    turn = 0.05 * np.sin(np.arange(n))
+    camera = np.stack([np.cos(turn), np.sin(turn), np.arange(n) / 10, -np.arange(n) / 20], axis=1)
+    camera[5] = np.nan
+    held = replace(tracks, camera=camera)
+    write_tracks(held, table, origin)
+    assert read_tracks(table, origin).steadied().xy == pytest.approx(held.steadied().xy, abs=2e-3)
+    assert np.isnan(read_tracks(table, origin).camera[5]).all()
+    assert unpack(pack(held), held.names, held.times).steadied().xy == pytest.approx(held.steadied().xy, abs=2e-3)
+    assert unpack(pack(tracks), held.names, held.times).camera is None
+    unknown = replace(held, camera=np.full_like(camera, np.nan))
+    write_tracks(unknown, tmp_path / "unknown.csv", origin)
+    again = read_tracks(tmp_path / "unknown.csv", origin), unpack(pack(unknown), held.names, held.times)
+    assert all("not known" in one.camera_told for one in again)
+    if origin == "centre":  # the same picture by other numbers
+        again = read_tracks(table, "corner")
+        assert again.steadied().xy + 0.5 == pytest.approx(held.steadied().xy, abs=2e-3)
+    line = table.read_text().splitlines()[-1]
+    for bad in ("0,0,0,0", "inf,0,0,0", "wide,0,0,0"):
+        wrong = ",".join([*line.split(",")[:-4], bad])
+        table.write_text(table.read_text().replace(line, wrong))
+        with pytest.raises(BadInput, match="line"):
+            read_tracks(table)
+        table.write_text(table.read_text().replace(wrong, line))

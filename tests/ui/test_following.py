@@ -1,5 +1,7 @@
 """Marks followed on the real window: open, mark, follow, correct, read the ledger, undo, reopen."""
 
+from dataclasses import replace
+
 import hands
 import numpy as np
 import pytest
@@ -8,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QLabel
 
 from tuning.core.entries import Track, Treatment
-from tuning.core.movement.tracks import TRUSTED
+from tuning.core.movement.tracks import STILL, TRUSTED, carried
 from tuning.core.types import NotMeasured, Side
 from tuning.demo.clips import CLIPS
 from tuning.ui.picture.ground import GroundDialog
@@ -128,6 +130,37 @@ def test_follow_read_correct_undo_and_reopen(qtbot, window, walk, open_on):
     assert over_clip(again, "gait-bkh", "left") == shown
 
 
+def test_a_plumb_line_holds_where_it_was_marked_and_turns_with_a_camera_in_a_hand(window, patient):
+    """The same walk has the same values whichever frame the line is marked in, and the line leans with the picture."""
+    patient("glassblower", "movement")
+    hands.settle()
+    bench, board = window.page("movement").bench, window.page("movement").bench.board
+    following, tracks = bench.following, bench.following.tracks
+    values = lambda: [(s.measure, s.side, s.mean) for s in following.result.summaries()]  # noqa: E731
+    assert tracks.camera is None
+    ends = np.array([board.points()["plumb line:a"], board.points()["plumb line:b"]])
+    still, turns = values(), np.radians(3 * np.sin(tracks.times))
+    camera = np.stack([np.cos(turns), np.sin(turns), 20 * np.sin(2 * tracks.times), 9 * tracks.times], axis=1)
+    following.keep(replace(tracks, xy=carried(tracks.xy, STILL, camera[:, None]), camera=camera))
+    for frame, other in ((0, 90), (90, 30)):
+        bench.go(frame)
+        hands.mark_plumb_line(window, carried(ends, STILL, camera[frame]))
+        hands.settle()
+        for (measure, side, mean), (m, s, before) in zip(values(), still, strict=True):
+            assert (measure, side) == (m, s) and mean == pytest.approx(before, abs=0.3), (measure, frame)
+        bench.go(other)
+        shown = [board.points()[f"plumb line:{end}"] for end in "ab"]
+        np.testing.assert_allclose(shown, carried(ends, STILL, camera[other]), atol=1.5)
+        level, before = [board.points()[f"plumb line:{end}"] for end in "ab"], values()
+        hands.drag(bench.canvas, level[0], level[0] + [40, 0])
+        assert max(abs(now[2] - was[2]) for now, was in zip(values(), before, strict=True)) > 2
+        window.workspace.undo.undo()
+        assert values() == before and np.allclose(board.points()["plumb line:a"], level[0]), "one undo takes back all"
+        kept = {(o.measure_id, o.side): o.measured for o in following._measured()}
+        same = [kept[m, s] == pytest.approx(mean) for m, s, mean in before if kept.get((m, s)) is not None]
+        assert len(same) > 5 and all(same), "the ledger says what the panel says"
+
+
 def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):
     follow(qtbot, window)
     strip, following = window.page("movement").bench.strip, window.page("movement").bench.following
@@ -222,9 +255,9 @@ def test_following_needs_marks_and_stopping_keeps_what_is_there(qtbot, window, p
     results = window.page("movement").bench.results
 
     def told_first():
-        told, *others = sorted((x for x in results.findChildren(QLabel) if x.isVisible()), key=in_panel)
-        assert told.text() == warnings[0], "before the numbers"
-        assert others and in_panel(told) < in_panel(results.findChild(QComboBox))
+        told = sorted((x for x in results.findChildren(QLabel) if x.isVisible()), key=in_panel)
+        assert len(told) > 1 and told[0].text() == warnings[0], "before the numbers"
+        assert in_panel(told[0]) < in_panel(results.findChild(QComboBox))
 
     def in_panel(widget):
         return widget.mapTo(results, QPoint(0, 0)).y()

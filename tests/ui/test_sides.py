@@ -150,3 +150,26 @@ def test_the_curve_of_each_leg_has_its_colour_and_only_its_own_cycles(qtbot, key
             rows[side] = np.argwhere(np.abs(picture - colour).max(axis=2) < 24)[:, 0]
             assert rows[side].size > 200 and np.ptp(rows[side]) < 12, "a flat line: its own cycles alone"
         assert rows[low].mean() > rows[low.other].mean() + 30
+
+
+@pytest.mark.parametrize("low", LEGS)
+@pytest.mark.parametrize("apart", [0.0, 3.0])
+def test_where_two_curves_end_close_together_the_name_of_the_higher_stands_above(qtbot, low, apart):
+    times = np.arange(0, 4, 0.02)
+    cycles = [(LEFT, 0.0, 0.9), (RIGHT, 1.0, 1.9), (LEFT, 2.0, 2.9), (RIGHT, 3.0, 3.9)]
+    values = {s: 60.0 * (1 - times % 1.0) + (0.0 if s is low else apart) for s in LEGS}
+    key = "gait-bkh-deviation"
+    result = SimpleNamespace(curves=[Curve(key, s, values[s]) for s in LEGS], cycles=cycles, task="x")
+    view = CurveView(SimpleNamespace(result=result, tracks=SimpleNamespace(times=times)), MEASURES)
+    qtbot.addWidget(view)
+    view.resize(600, 170)
+    view.choose(key)
+    margin = grabbed(view)[:, 600 - 72 :]
+    rows = {}
+    for side in LEGS:
+        colour = np.array(theme.colour(side.value).getRgb()[:3][::-1])
+        rows[side] = np.argwhere(np.abs(margin - colour).max(axis=2) < 60)[:, 0]
+        assert rows[side].size > 20, "each line has its name"
+    upper, lower = sorted(LEGS, key=lambda side: rows[side].mean())
+    assert rows[upper].max() < rows[lower].min(), "neither name lies on the other"
+    assert not apart or lower is low

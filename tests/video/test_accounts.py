@@ -373,3 +373,38 @@ def test_a_trace_that_all_other_stickers_look_like_is_as_good_as_they_are(own):
     _tell_apart(found, np.full((3, 2, 2), np.nan), [seen] * 3, 0, 0, [0, 1], HEIGHT, lambda: True)
     assert (found.quality[1:] == (0.8 if own < TRUSTED else own)).all()
     assert (found.xy[1:] == (at if own < TRUSTED else at + [1.0, 0.0])).all()
+
+
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_mark_placed_later_leaves_the_others_their_stickers(way):
+    """The toe swings past the heel while the tendon, which was not seen when it was placed, takes the heel's course."""
+    n = np.arange(50)
+    heel = np.stack([np.full(50, 500.0), 600 - 60 * np.sin(n / 8)], axis=1)
+    toe = np.stack([500 + way * (30.0 - n), 620 - 60 * np.sin(n / 8)], axis=1)
+    at = np.stack([toe, heel], axis=1)
+    shown = np.ones((50, 2), dtype=bool)
+    shown[10:40, 0] = False
+    sights, marks = in_frames(at, shown, np.random.default_rng(5))
+    xy = np.where(shown[..., None], at, np.nan)
+    found = Tracks(("toe_left", "heel_left"), n / 60, xy, np.where(shown, 1.0, 0.0))
+    first = Tracks(("heel_left", "heel_top_left"), n / 60, np.stack([heel, toe], axis=1), np.ones((50, 2)))
+    first.quality[:25, 1] = 0.0
+    _tell_apart(found, np.full((50, 2, 2), np.nan), sights, 0, 0, [0, 1], HEIGHT, lambda: True, first)
+    assert found.xy[:, 1] == pytest.approx(heel, abs=1.5), "the heel stays where it was"
+    assert np.isnan(found.xy[40:, 0]).all(), "the sticker is known to be the tendon's"
+
+
+@pytest.mark.parametrize(("hidden", "way", "start"), [(False, 1, 35), (True, -1, 35), (True, 1, 0)])
+def test_where_a_phone_drops_frames_marks_go_on_by_their_times(hidden, way, start):
+    """In a dropped frame each mark goes nearly as far as to its neighbour's place."""
+    every = np.arange(48)
+    n = np.delete(every, [6, 7, 15, 16, 17, 22, 23, 31, 32, 33, 39, 40])
+    going = np.stack([500 + way * (13.0 * n - 310), 300 + 20 * np.sin(n / 9)], axis=1)
+    at = going[:, None] + np.array([[0.0, 0], [way * 30, 3], [way * 60, -2]])
+    shown = np.ones((len(n), 3), dtype=bool)
+    if hidden:  # so that everything in the picture is looked at
+        shown[10:14, 0] = False
+    found = track(Drawn(at, shown), len(n), n / 60, start, dict(zip(("one", "two", "three"), at[start], strict=True)))
+    trusted = found.quality >= TRUSTED
+    off = np.linalg.norm(found.xy - at, axis=2)
+    assert off[trusted].max() < 1.5 and trusted[shown].mean() > 0.93

@@ -201,6 +201,39 @@ def test_colours_stay_with_the_brightness_when_a_picture_is_turned_upright(turns
     assert abs(float(np.mean(y - blue))) < 0.12 and abs(float(np.mean(y - red))) < 0.12
 
 
+HALVED = "yuv420p", "yuv422p", "yuv420p10le", "yuv422p10le"
+WHOLE = "yuv444p", "yuv444p10le", "rgb24"
+
+
+@pytest.mark.parametrize(
+    ("layout", "size"),
+    [*((layout, (160, 120)) for layout in (*HALVED, *WHOLE)), *((layout, (161, 121)) for layout in WHOLE)],
+)
+def test_colours_lie_where_the_brightness_does_however_a_file_stores_them(tmp_path, layout, size):
+    spots = (30.6, 25.3), (131.2, 95.7)
+    down, across = np.mgrid[0 : size[1], 0 : size[0]] + 0.5
+    spot = sum(np.exp(-((across - x) ** 2 + (down - y) ** 2) / 40) for x, y in spots)
+    pixels = np.rint(np.array([90, 90, 90]) + spot[..., None] * np.array([120, -40, 90])).astype(np.uint8)
+    with av.open(str(tmp_path / "one.mkv"), "w") as clip:
+        stream = clip.add_stream("libx264rgb" if layout == "rgb24" else "libx264", rate=30, options={"qp": "1"})
+        stream.width, stream.height, stream.pix_fmt = *size, layout
+        for _ in range(3):
+            clip.mux(stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")))
+        clip.mux(stream.encode())
+    clip = Clip(tmp_path / "one.mkv", "one.mkv")
+    reader = LumaReader(tmp_path / "one.mkv", clip.stamps, 0)
+    [seen] = [picture.copy() for _, picture in reader.forward(0, 1)]
+    reader.close()
+    clip.close()
+    for x, y in spots:
+        left, top = round(x) - 16, round(y) - 16
+        for mix in np.eye(3):
+            part = np.abs(seen.part(left, top, (32, 32), mix).astype(float) - seen.part(75, 50, (1, 1), mix)[0, 0])
+            part[part < 6] = 0
+            off = (np.array([part.sum(axis=0), part.sum(axis=1)]) @ (np.arange(32) + 0.5)) / part.sum()
+            assert off + (left, top) == pytest.approx((x, y), abs=0.15), mix
+
+
 @pytest.mark.parametrize("ground", [(110, 120, 150), (60, 128, 128), (180, 110, 160)])
 def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground):
     hue = (ground[0], ground[1] - 25, ground[2] + 25)
@@ -238,6 +271,18 @@ def test_a_coloured_sticker_is_followed_over_ground_that_gets_lighter_and_darker
         assert quality >= TRUSTED and at == pytest.approx((60 + 2.0 * n, 80), abs=0.5), n
 
 
+def test_in_the_dark_a_sticker_that_stands_out_by_little_is_still_seen_where_it_does_by_less():
+    def picture(n):
+        return in_colour([(60 + 2.0 * n, 80, 5.0)], (50, 126, 133), (52, 124, 142 - min(n, 4)))
+
+    follower = Follower(picture(0), {"heel_left": np.array([60.4, 79.5])})
+    for n in range(1, 40):
+        at, quality = follower.step(picture(n))[0]
+        assert quality >= TRUSTED and at == pytest.approx((60 + 2.0 * n, 80), abs=0.5), n
+    gone = [follower.step(in_colour([], (50, 126, 133)))[0] for _ in range(9)]
+    assert all(quality < TRUSTED for _, quality in gone)
+
+
 SKIN, PINK, WHITE = (70, 118, 140), (120, 115, 175), (200, 128, 128)
 
 
@@ -253,18 +298,30 @@ def test_a_white_patch_is_not_a_pink_sticker_though_both_are_brighter_than_the_s
 
 
 @pytest.mark.parametrize("side", [-1, 1])
-def test_a_sticker_that_is_not_drawn_yet_at_the_click_is_taken_where_it_shows(side):
-    others = [(60, 50, 4.5), (60, 110, 4.5), (180, 50, 4.5)]
+@pytest.mark.parametrize(("size", "colour"), [(9.0, (110, 105, 118)), (3.5, (110, 128, 120))])
+def test_what_is_not_of_its_size_or_colour_is_not_learnt_for_a_sticker_that_fades(side, size, colour):
+    """A green sticker smears away over a sock that is less red than the skin, too."""
 
     def picture(n):
-        return in_colour(others if n < 4 else [*others, (180 + 2.5 * side, 110, 4.5)], SKIN, PINK)
+        at = (120, 80, 3.0) if n < 6 else (120 + side * size / 3, 80, size)
+        return in_colour([at], (110, 115, 150), (110, 109, 131) if n < 6 else colour)
 
+    follower = Follower(picture(0), {"heel_left": np.array([120.0, 80.0])})
+    told = [follower.step(picture(n))[0] for n in range(1, 20)]
+    assert all(quality >= TRUSTED for _, quality in told[:5])
+    assert all(quality < TRUSTED for _, quality in told[5:])
+
+
+@pytest.mark.parametrize("off", [-2.5, 2.5, -7.0, 7.0])
+def test_a_sticker_that_is_not_drawn_yet_at_the_click_is_taken_where_it_shows(off):
+    others = [(60, 50, 4.5), (60, 110, 4.5), (180, 50, 4.5)]
+    before, after = (in_colour([*others, *late], SKIN, PINK, (720, 240)) for late in ([], [(180 + off, 110, 4.5)]))
     marks = {f"mark {n}": np.array(at[:2], float) for n, at in enumerate([*others, (180, 110)])}
-    follower = Follower(picture(0), marks)
+    follower = Follower(before, marks)
     assert follower.targets[-1].sticker is None
-    told = [follower.step(picture(n))[-1] for n in range(1, 12)]
+    told = [follower.step(before if n < 4 else after)[-1] for n in range(1, 12)]
     for at, quality in told[5:]:
-        assert quality >= TRUSTED and at == pytest.approx((180 + 2.5 * side, 110), abs=0.3)
+        assert quality >= TRUSTED and at == pytest.approx((180 + off, 110), abs=0.3)
 
 
 @pytest.mark.parametrize("speed", [(12.0, 0.0), (-12.0, 5.0), (0.0, 16.0)])

@@ -76,13 +76,17 @@ class Mark(Entry):
 
 @dataclass(frozen=True)
 class Calibration(Entry):
-    """Two points that level or scale all frames of a capture; no ends means removed."""
+    """Two points that level or scale all frames of a capture; no ends means removed.
+
+    `frame` is the one they were marked in, from which they move with a camera that moves.
+    """
 
     capture: str
     what: str
     ends: tuple[Point, Point] | None
     sd_px: float
     length_m: float | None = None
+    frame: int = 0
 
 
 @dataclass(frozen=True)

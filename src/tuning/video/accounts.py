@@ -34,6 +34,8 @@ ACCOUNTS, WORSE, ONE_PLACE_PX = 12, 20.0, 30.0
 apart than this are one."""
 TIED = 2.0
 """An account no worse than the best by more than this may be the true one (log odds; practice judgement, editable)."""
+AT_LEAST = -10.0
+"""What it gains at least to go on as is known from before: so much of a surprise as it may be (log odds)."""
 ASKED_EVERY = 8
 """Frames between two questions whether to go on."""
 MOST_WAYS, OTHER_WAYS, SURELY = 8, 8.0, 3.0
@@ -71,29 +73,38 @@ class Told(NamedTuple):
 class Teller:
     """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
 
-    `frame_s` is the time between frames, `height` that of the picture, px. The last `unmarked` of the marks are
+    `frame_s` is the usual time between frames, `height` that of the picture, px. The last `unmarked` of the marks are
     stickers that nobody marked and that may be worn: so that no mark is taken for one of them.
     """
 
     def __init__(self, body: Body, start: Floats, frame_s: float, height: int, unmarked: int = 0) -> None:
-        self.body, self.start, self.frame_s = body, start, frame_s
+        self.body, self.start = body, start
         self.unmarked = np.arange(len(start)) >= len(start) - unmarked
         self.tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
         self.metre = self.tall / STATURE_M
         self.far = FAR_SHARE * height
-        self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
-        """How far a mark of known speed lies from its course, px (SD)."""
+        self._set_pace(frame_s)
         self.placed = bool(body.root.any() and np.isfinite(body.tall))
         """Whether marks have a place below the pelvis."""
 
-    def told(self, sights: Iterable[Sights], going: Callable[[], bool]) -> Told | None:
-        """What is told of these frames; None if `going` ends it."""
+    def _set_pace(self, frame_s: float) -> None:
+        self.frame_s = frame_s
+        self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
+        """How far a mark of known speed lies from its course, px (SD)."""
+
+    def told(self, sights: Iterable[Sights], between: Floats, given: Ints, going: Callable[[], bool]) -> Told | None:
+        """What is told of these frames, each so long after the one before, `between` (frames,) s; None if `going` ends
+        it. Finds whose numbers are `given` (frames, m) are those of their marks, -1 where nothing is known."""
         now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Runs.begin(np.zeros((0, 2)))
-        for n, seen in enumerate(sights):
+        for n, (seen, frame_s, sure) in enumerate(zip(sights, between.tolist(), given, strict=True)):
             if n % ASKED_EVERY == 0 and not going():
                 return None
+            if frame_s != self.frame_s:
+                longer = frame_s / self.frame_s
+                now, runs = replace(now, speed=longer * now.speed), replace(runs, speed=longer * runs.speed)
+                self._set_pace(frame_s)
             runs = runs.then(seen.at, self.loose)
-            now, parents, chosen = self._next(now, seen, runs.follower)
+            now, parents, chosen = self._next(now, seen, runs.follower, sure)
             trail.append((parents, chosen))
         rows = np.argsort(now.charge, kind="stable")
         rows, said = rows[now.charge[rows] <= now.charge[rows[0]] + TIED], list[Ints]()
@@ -113,12 +124,15 @@ class Teller:
         pelvis = at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else 0.0
         return _Accounts(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
 
-    def _next(self, now: _Accounts, seen: Sights, follower: Ints) -> tuple[_Accounts, Ints, Ints]:
+    def _next(self, now: _Accounts, seen: Sights, follower: Ints, sure: Ints) -> tuple[_Accounts, Ints, Ints]:
         """The accounts after one more frame, the one that each came from, and what each says."""
         body, marks = self.body, (now.at, now.speed, now.unseen, now.age, now.place, now.stray)
         scale = self.loose, self.metre, self.frame_s, self.far
         gain = gains(*marks, seen.at, seen.like, body.root, self.unmarked, self.placed, *scale)
         goes_on = np.append(follower, -1)[now.last]
+        known = np.flatnonzero(sure >= 0)
+        goes_on[:, known] = sure[known]
+        gain[:, known, sure[known]] = np.maximum(gain[:, known, sure[known]], AT_LEAST)
         ways = [(n, way) for n in range(len(gain)) for way in _ways_on(gain[n], goes_on[n])]
         parents = np.array([n for n, _ in ways], dtype=np.intp)
         chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
@@ -218,15 +232,21 @@ def tell(
     start: Floats,
     sights: Sequence[Sights],
     first: int,
-    frame_s: float,
+    frame_s: float | Floats,
     height: int,
     going: Callable[[], bool] = lambda: True,
     unmarked: int = 0,
+    given: Ints | None = None,
 ) -> Told | None:
     """What the marks of a clip are in every frame, from where they lay, `start` (m, 2) px, in frame `first`, of which
-    it says nothing. None where `going` ends it. The last `unmarked` are stickers that nobody marked."""
-    teller = Teller(body, start, frame_s, height, unmarked)
-    before, after = teller.told(reversed(sights[:first]), going), teller.told(sights[first + 1 :], going)
+    it says nothing. `frame_s` is the time from each frame to the next, one for all or (frames - 1,). None where `going`
+    ends it. The last `unmarked` are stickers that nobody marked; `given` as
+    `Teller.told` takes it."""
+    between = np.broadcast_to(frame_s, max(len(sights) - 1, 0))
+    teller = Teller(body, start, float(np.median(frame_s)), height, unmarked)
+    given = np.full((len(sights), len(start)), -1) if given is None else given
+    before = teller.told(reversed(sights[:first]), between[:first][::-1], given[:first][::-1], going)
+    after = teller.told(sights[first + 1 :], between[first:], given[first + 1 :], going)
     if before is None or after is None:
         return None
     nothing = np.full((1, len(start)), -1)

@@ -27,9 +27,11 @@ def follow_clip(
     *,
     first: int = 0,
     last: int | None = None,
+    known: Tracks | None = None,
     tick: Callable[[float], bool] = lambda _: True,
 ) -> Tracks:
-    """Follow marks (px of the upright picture) of one frame both ways, within first..last.
+    """Follow marks (px of the upright picture) of one frame both ways, within first..last. Stickers of marks that are
+    `known` from before are theirs.
 
     Raises BadInput when the file is no clip, has too few frames, or a mark lies
     outside the picture. `tick` as in track.
@@ -46,7 +48,9 @@ def follow_clip(
                 raise BadInput(f"The mark {name} lies outside the picture of {width} x {height}.")
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:
-            found = track(reader, len(source.times), source.times, frame, marks, first=first, last=last, tick=tick)
+            found = track(
+                reader, len(source.times), source.times, frame, marks, first=first, last=last, known=known, tick=tick
+            )
             doubt_bits(found, source.bits, frame)
             return found
         finally:
@@ -66,9 +70,10 @@ def follow_more(
 
     They are followed in the company of what is known there: no two marks share a sticker.
     """
-    known = [k for k, name in enumerate(tracks.names) if name not in marks and tracks.quality[frame, k] >= TRUSTED]
-    company = {tracks.names[k]: tracks.xy[frame, k] for k in known}
-    found = follow_clip(path, frame, {**marks, **company}, tick=tick)
+    others = tracks.without(marks)
+    seen = np.flatnonzero(others.quality[frame] >= TRUSTED)
+    company = {others.names[k]: others.xy[frame, k] for k in seen}
+    found = follow_clip(path, frame, {**marks, **company}, known=others, tick=tick)
     new = [found.names.index(name) for name in marks]
     loose = {name: sd for name, sd in found.click_sd.items() if name in marks}
     late = Tracks(tuple(marks), found.times, found.xy[:, new], found.quality[:, new], click_sd=loose)

@@ -13,8 +13,10 @@ from itertools import combinations
 
 import numpy as np
 
+from tuning.core.movement.tracks import carried
 from tuning.core.types import Floats
 from tuning.video.covered import narrow_way
+from tuning.video.known import SAME_PX
 from tuning.video.luma import Picture
 from tuning.video.pixels import Plane
 from tuning.video.plain import find_plain
@@ -23,6 +25,7 @@ from tuning.video.stickers import (
     CLEARER,
     DIMMER,
     LEAST_LEFT,
+    MOST_GROWN,
     SAME_HUE,
     SAME_SIZE,
     SNAP_PX,
@@ -53,6 +56,7 @@ from tuning.video.together import (
     groups,
     solve,
 )
+from tuning.video.traces import TRACE_QUALITY
 
 USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
 """Gates are those of a picture 720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the
@@ -60,8 +64,6 @@ square of its time."""
 GATE_SPEED, GATE_START_PX, STARTING = 0.5, 24.0, 4
 """The faster a mark goes the further from its prediction it may be; in its first frames nothing is known of it."""
 GATE_GROWTH_PX = 2.5
-SAME_PX = 3.0
-"""Two marks closer than this sit on one sticker."""
 OFF_CENTRE = 0.75
 """How far a blurred disc may have been marked from the middle of the clear one, share of its radius."""
 SURE = 0.5
@@ -69,9 +71,8 @@ SURE = 0.5
 FIRM = 4.0
 """Weakest mean squared slope (grey levels a pixel, squared) at which a place without a sticker holds a mark fully;
 plain skin has a tenth, an edge along itself a quarter of it (practice judgement, editable)."""
-TRACE_QUALITY, TRACE_PX, MOST_TRACES = 0.3, 3.0, 25
-"""Quality of a place where only a trace of the sticker is left, how far from its course it may lie, for how many frames
-(practice judgement, editable)."""
+TRACE_PX, MOST_TRACES = 3.0, 25
+"""How far from its course a trace of a sticker may lie, for how many frames (practice judgement, editable)."""
 CLEAR, DOUBT_SHARE = 0.8, 0.3
 """A find less alike, or off its course by more than this share of the way to the next mark, is in doubt."""
 PALE, PALE_LIKE = 12.0, 0.1
@@ -93,10 +94,8 @@ class Follower:
     """Carries all marks from one frame to the next."""
 
     def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
-        height = as_picture(picture).shape[0]
-        longer = max(1.0, frame_s / USUAL_FRAME_S)
-        self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
-        self._scale = max(1.0, height / USUAL_HEIGHT) * longer
+        self._frame_s = frame_s
+        self._set_gates(as_picture(picture).shape[0])
         self.targets: list[Target] = []
         self.narrow: list[Floats] = []
         """For each mark the direction in which its last find is narrow, as half a disc is (`narrow_way`)."""
@@ -109,19 +108,24 @@ class Follower:
         for target in self.targets:  # the first one could not be told by the look of those that came after it
             self._by_the_others(as_picture(picture), target)
 
+    def _set_gates(self, height: int) -> None:
+        longer = max(1.0, self._frame_s / USUAL_FRAME_S)
+        self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
+        self._scale = max(1.0, height / USUAL_HEIGHT) * longer
+
     def _by_the_others(self, picture: Picture, target: Target) -> None:
         """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
         if target.sticker is None:
             looks = [t.sticker for t in self.targets if t.sticker is not None]
-            self._take_as(picture, target, looks, PALE_LIKE)
+            self._take_as(picture, target, looks, PALE_LIKE, SNAP_PX)
 
-    def _take_as(self, picture: Picture, target: Target, looks: Sequence[Sticker], least: float) -> None:
-        """Take what is nobody's and looks, at `least` so much, like one of these stickers for a mark."""
+    def _take_as(self, picture: Picture, target: Target, looks: Sequence[Sticker], least: float, reach: float) -> None:
+        """Take what is nobody's, lies within `reach` px and looks, at `least` so much, like one of these stickers."""
         taken = [t.at for t in self.targets if t.sticker is not None]
         finds = [
             (seen.contrast / look.contrast * min(seen.area / look.area, look.area / seen.area), seen, look)
             for look in looks
-            for seen in search(picture, target.at, SNAP_PX, replace(look, contrast=2 * min(PALE, look.contrast / 2)))
+            for seen in search(picture, target.at, reach, replace(look, contrast=2 * min(PALE, look.contrast / 2)))
             if all(gap(seen.at, place) > SAME_PX for place in taken)
             and seen.contrast >= min(PALE, look.contrast / 2)
             and as_coloured(seen.colour, look) >= least
@@ -137,7 +141,7 @@ class Follower:
         """A sticker that did not show where it was clicked is taken when it does."""
         looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
         for target in [t for t in self.targets if t.sticker is None]:
-            self._take_as(picture, target, looks, CLEARLY)
+            self._take_as(picture, target, looks, CLEARLY, max(SNAP_PX, self._gate))
 
     def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
@@ -151,9 +155,15 @@ class Follower:
         self._before = plane.copy()
         self._by_the_others(picture, self.targets[-1])
 
-    def step(self, picture: Picture | Plane) -> list[tuple[Floats, float]]:
-        """Places and qualities in the next picture, in the order of the marks; NaN where lost."""
+    def step(self, picture: Picture | Plane, frame_s: float | None = None) -> list[tuple[Floats, float]]:
+        """Places and qualities in the next picture, in the order of the marks; NaN where lost. `frame_s` is the time
+        since the one before, as usual where it is not given."""
         picture = as_picture(picture)
+        if frame_s is not None and frame_s != self._frame_s:
+            for target in self.targets:
+                target.velocity = target.velocity * (frame_s / self._frame_s)
+            self._frame_s = frame_s
+            self._set_gates(picture.shape[0])
         predicted = [t.predicted() for t in self.targets]
         quick = self._quick(picture, predicted)
         nearest = self._to_the_next(predicted)
@@ -176,6 +186,13 @@ class Follower:
             self._take_late(picture)
         return told
 
+    def carry(self, before: Floats, now: Floats) -> None:
+        """Take all marks along with the camera, by how it had moved in the last picture and has in the next."""
+        at = np.array([target.at for target in self.targets])
+        there = carried(at + [target.drift for target in self.targets], before, now)
+        for target, drift in zip(self.targets, there - at, strict=True):
+            target.drift = drift
+
     def sights(self, picture: Picture | Plane) -> Sights:
         """What the last picture shows; all of it where a mark was not surely found."""
         picture = as_picture(picture)
@@ -185,19 +202,18 @@ class Follower:
             for t, f, way in zip(self.targets, self.finds, self.narrow, strict=True)
             if f is not None
         ]
+        traces = list[Floats]()
         if self.unsure:
             around = MARGIN_SHARE * picture.shape[0]
             places = np.array([t.predicted() for t in self.targets])
             known = np.array([at for at, quality, _ in own if quality >= CLEAR]).reshape(-1, 2)
             looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
-            more = survey(picture, places.min(axis=0) - around, places.max(axis=0) + around, looks, known)
+            more, traces = survey(picture, places.min(axis=0) - around, places.max(axis=0) + around, looks, known)
             near = [n for n, (at, _, _) in enumerate(own) if any(gap(at, seen.at) <= SAME_PX for seen, _ in more)]
             own = [one for n, one in enumerate(own) if n not in near]
             own += [(seen.at, like, narrow_way(picture, seen)) for seen, like in more]
-        if not own:
-            return Sights.none()
-        at, quality, narrow = zip(*own, strict=True)
-        return Sights(np.array(at), np.array(quality), np.array(narrow))
+        at, quality, narrow = zip(*own, strict=True) if own else ((), (), ())
+        return Sights(_pairs(at), np.array(quality, dtype=np.float64), _pairs(narrow), _pairs(traces))
 
     @property
     def unsure(self) -> bool:
@@ -370,6 +386,11 @@ class Follower:
                 finds[a if misfit[0] > misfit[1] else b] = None
 
 
+def _pairs(of: Sequence[Floats]) -> Floats:
+    """As an array of shape (n, 2), for none as well."""
+    return np.array(of, dtype=np.float64).reshape(-1, 2)
+
+
 def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
     """A mark that was learnt anew may be as blurred again as it was before."""
     [seen] = centroids(picture, at[None], (blurred.radius,), (blurred.axis,))
@@ -387,10 +408,11 @@ def _learnt_anew(picture: Picture, target: Target, sticker: Sticker, at: Floats)
     if fresh is None or gap(place, at) > max(0.5 + sticker.radius / 2, OFF_CENTRE * fresh.radius):
         return None
     alike = sum(a * b for a, b in zip(fresh.axis, sticker.axis, strict=True))
-    clearer = fresh.contrast >= CLEARER * sticker.contrast and fresh.area >= LEAST_LEFT * sticker.area
-    alike_in_size = 1 / SAME_SIZE < fresh.area / sticker.area < SAME_SIZE
-    otherwise = fresh.contrast >= DIMMER * sticker.contrast and alike_in_size
-    if alike < SAME_HUE or not (clearer or otherwise):
+    grown = fresh.area / sticker.area
+    clearer = fresh.contrast >= CLEARER * sticker.contrast and LEAST_LEFT <= grown <= MOST_GROWN
+    otherwise = fresh.contrast >= DIMMER * sticker.contrast and 1 / SAME_SIZE < grown < SAME_SIZE
+    clicked = sticker.blurred or sticker
+    if alike < SAME_HUE or not (clearer or otherwise) or as_coloured(fresh.colour, clicked) < SURE:
         return None
-    target.sticker, target.traces = replace(fresh, blurred=sticker.blurred or sticker), 0
+    target.sticker, target.traces = replace(fresh, blurred=clicked), 0
     return place

@@ -18,6 +18,8 @@ from tuning.video.pixels import Greys, Plane, mix
 NO_COLOURS: Plane = np.empty((0, 0), np.uint8)
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
 """Turned once and for all: of planes that are only looked at turned every part would be copied whole."""
+AS_DECODED = "yuv420p", "yuvj420p"
+"""Layouts that are read as they are."""
 BACKWARD_BYTES = 192 * 2**20
 """Planes held at a time when frames are read backward."""
 
@@ -93,10 +95,19 @@ def _turned(plane: Plane, turns: int) -> Plane:
     return np.asarray(cv2.rotate(plane, QUARTERS[turns]), dtype=np.uint8)
 
 
-def _picture(frame: av.VideoFrame, turns: int) -> Picture:
-    if frame.format.name not in ("yuv420p", "yuvj420p"):
-        frame = frame.reformat(format="yuv420p")
+def _planes(frame: av.VideoFrame) -> tuple[Plane, Plane, Plane]:
+    """Brightness and halved colours. Where a file stores whole ones they are halved here: the converter would lay them
+    half a pixel aside, and stretch those of an odd picture."""
+    if frame.format.name in AS_DECODED:
+        return _rows(frame, 0), _rows(frame, 1), _rows(frame, 2)
+    whole = frame.format.chroma_width(2) == 2
+    frame = frame.reformat(format="yuv444p" if whole else "yuv420p")
     y, blue, red = (_rows(frame, n) for n in range(3))
+    return (y, _halved(blue.astype(np.float32)), _halved(red.astype(np.float32))) if whole else (y, blue, red)
+
+
+def _picture(frame: av.VideoFrame, turns: int) -> Picture:
+    y, blue, red = _planes(frame)
     if not turns:
         return Picture(y, (blue, red))
     if y.shape[0] % 2 or y.shape[1] % 2:  # the sample that covers the odd edge alone would come first

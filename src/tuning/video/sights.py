@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -21,11 +21,13 @@ OLD_SHARE = 0.35
 @dataclass(frozen=True)
 class Sights:
     """Everything in a frame that may be a sticker: places (n, 2) px, how like one each is (n), 0..1, and the direction
-    in which it is narrow (n, 2) as `narrow_way` gives it, NaN for a whole disc."""
+    in which it is narrow (n, 2) as `narrow_way` gives it, NaN for a whole disc. `traces` (t, 2) are places of what is
+    too little of one to tell by itself."""
 
     at: Floats
     like: Floats
     narrow: Floats
+    traces: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
     @classmethod
     def none(cls) -> Sights:

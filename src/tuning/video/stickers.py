@@ -16,8 +16,11 @@ from tuning.core.types import Floats
 from tuning.video.luma import Picture, picture_of, square
 from tuning.video.pixels import Plane, middles, telling_mix
 
-ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 6.0, 2.0
+ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 2.0, 2.0
 """How often a window is laid anew at most; what has less contrast (grey levels) or less area (px²) is nothing."""
+NOISE, LEAST_SHARE = 6.0, 0.3
+"""What has less contrast than the first (grey levels) is no sticker; where that has little itself, as in the dark, what
+has less than the share of it (practice judgement, editable)."""
 Axis = tuple[float, float, float]
 """Weights of brightness, blue and red difference."""
 Colour = tuple[float, float]
@@ -37,9 +40,10 @@ SNAP_PX = 4.0
 """A click counts as meant for a sticker no further away than this."""
 LOOK_PX = 64
 """So far around a click a picture is looked at for a sticker."""
-CLEARER, SAME_HUE, LEAST_LEFT = 1.3, 0.7, 0.25
+CLEARER, SAME_HUE, LEAST_LEFT, MOST_GROWN = 1.3, 0.7, 0.25, 4.0
 """A mark is learnt anew where its contrast is so much greater than it was, along nearly the same mix of brightness and
-colour, and where so much of its area is left: out of focus it was larger (practice judgement, editable)."""
+colour, and where so much of its area is left, since out of focus it was larger, or it has grown no more than so much:
+smeared over its ground it was smaller (practice judgement, editable)."""
 SAME_SIZE, DIMMER = 1.5, 0.25
 """In another light a mark is learnt anew where its area differs by no more than this factor, so that half a sticker is
 none, and where so much of its contrast is left (practice judgement, editable)."""
@@ -263,7 +267,13 @@ def _looks(seen: Blob, sticker: Sticker) -> list[Sticker]:
     return [sticker, before] if before is not None and seen.contrast < CLEARER * before.contrast else [sticker]
 
 
+def _is_noise(seen: Blob, sticker: Sticker) -> bool:
+    return seen.contrast < min(NOISE, LEAST_SHARE * sticker.contrast)
+
+
 def _likeness(seen: Blob, sticker: Sticker) -> float:
+    if _is_noise(seen, sticker):
+        return 0.0
     contrast = min(seen.contrast / (0.75 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
     cover = (ratio - 0.5) / 0.3 if ratio < 1 else (2.2 - ratio) / 0.8
@@ -277,6 +287,8 @@ def trace_of(seen: Blob, sticker: Sticker) -> float:
 
 
 def _trace(seen: Blob, sticker: Sticker) -> float:
+    if _is_noise(seen, sticker):
+        return 0.0
     contrast = min(seen.contrast / (0.5 * sticker.contrast), 1.0)
     ratio = seen.area / sticker.area
     cover = (ratio - 0.2) / 0.4 if ratio < 1 else (2.5 - ratio) / 0.8

@@ -5,17 +5,20 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
 from tuning.core.types import Floats
 from tuning.video.luma import Picture
 from tuning.video.pixels import spots
-from tuning.video.stickers import Axis, Blob, Sticker, centroids, likeness
+from tuning.video.stickers import Axis, Blob, Sticker, centroids, likeness, trace_of
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
 """Share of a sticker's contrast from which a spot is looked at; how many of them at most; how like a sticker one is at
 least (practice judgement, editable)."""
+LEAST_TRACE = 0.5
+"""How much a spot unlike a sticker must be like one that is turned away, to be its trace."""
 SAME_AXIS, ONE_PLACE_PX = 0.8, 3.0
 """Stickers told by mixes of brightness and colour no further apart than this (cosine) have one look; two spots no
 further apart than the second are one."""
@@ -36,19 +39,26 @@ def _cosine(a: Axis, b: Axis) -> float:
     return sum(x * y for x, y in zip(a, b, strict=True))
 
 
-def survey(
-    picture: Picture, low: Floats, high: Floats, looks: Sequence[Sticker], known: Floats
-) -> list[tuple[Blob, float]]:
-    """Blobs between two corners (px) with how like a sticker each is, 0..1; none at the `known` places (n, 2)."""
+class Seen(NamedTuple):
+    """Blobs with how like a sticker each is, 0..1, and the places of what is too little of one to tell."""
+
+    finds: list[tuple[Blob, float]]
+    traces: list[Floats]
+
+
+def survey(picture: Picture, low: Floats, high: Floats, looks: Sequence[Sticker], known: Floats) -> Seen:
+    """What lies between two corners (px); nothing of the `known` places (n, 2)."""
     x0, y0 = (max(0, math.floor(v) // 2 * 2) for v in low)
     x1, y1 = min(math.ceil(high[0]), picture.shape[1]), min(math.ceil(high[1]), picture.shape[0])
     if x1 - x0 < 8 or y1 - y0 < 8:
-        return []
-    finds, places = list[tuple[Blob, float]](), list[list[float]]()
+        return Seen([], [])
+    finds, places, traces = list[tuple[Blob, float]](), list[list[float]](), list[Floats]()
     for look in looks:
         for seen in _spots(picture, (x0, y0, x1, y1), look, known):
             like = likeness(seen, look)
             if like <= LEAST_LIKE:
+                if trace_of(seen, look) >= LEAST_TRACE:
+                    traces.append(seen.at)
                 continue
             x, y = place = seen.at.tolist()
             near = (n for n, (a, b) in enumerate(places) if abs(a - x) <= ONE_PLACE_PX >= abs(b - y))
@@ -58,7 +68,7 @@ def survey(
                 places.append(place)
             elif like > finds[same][1]:
                 finds[same], places[same] = (seen, like), place
-    return finds
+    return Seen(finds, traces)
 
 
 def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:

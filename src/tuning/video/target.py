@@ -44,6 +44,8 @@ class Target:
     """Frames in which it was seen."""
     course: Floats = field(default_factory=lambda: np.zeros(2))
     """Where its own course has led since it was last seen at `at`."""
+    drift: Floats = field(default_factory=lambda: np.zeros(2))
+    """Where the camera alone has taken it since it was last seen."""
     traces: int = 0
     """Frames in which only a trace of it was seen."""
     reach: float = GATE_MOST_PX
@@ -58,20 +60,21 @@ class Target:
 
     def predicted(self) -> Floats:
         """Its own course, turned as its neighbours left theirs, fading into their motion while unseen."""
+        start = self.at + self.drift
         if not self.unseen:
-            return self.at + self.velocity
+            return start + self.velocity
         fade = 0.8**self.unseen
         own = self.course + fade * self.velocity + self._carried(surprise=True)
-        return self.at + fade * own + (1 - fade) * self._carried()
+        return start + fade * own + (1 - fade) * self._carried()
 
     def straight(self) -> Floats:
         """Where it would be had it gone on as it was last seen to."""
-        return self.at + (self.unseen + 1) * self.velocity
+        return self.at + self.drift + (self.unseen + 1) * self.velocity
 
     def _carried(self, surprise: bool = False) -> Floats:
         """How far its neighbours went since it was last seen; or how much further than they were on their way to."""
         on_the_way = self.unseen if surprise else 0
-        shown = [(t.at - was - on_the_way * speed, w) for t, was, speed, w in self.company if not t.unseen]
+        shown = [(t.at - was - self.drift - on_the_way * speed, w) for t, was, speed, w in self.company if not t.unseen]
         total = sum(w for _, w in shown)
         if not total:
             return np.zeros(2) if surprise else self.course
@@ -99,11 +102,12 @@ class Target:
             self.course = self.course + 0.8**self.unseen * self.velocity
             return np.full(2, np.nan), 0.0
         at, quality, _ = find
+        moved, self.drift = at - self.at - self.drift, np.zeros(2)
         if self.unseen > KNOWN_COURSE:  # the way between says little of where it is going now
             self.velocity, self.age = self.carried_speed(), 0
         elif self.unseen:
-            self.velocity = (at - self.at) / (self.unseen + 1)
+            self.velocity = moved / (self.unseen + 1)
         else:
-            self.velocity = 0.35 * self.velocity + 0.65 * (at - self.at)
+            self.velocity = 0.35 * self.velocity + 0.65 * moved
         self.at, self.unseen, self.age = at, 0, self.age + 1
         return at, quality

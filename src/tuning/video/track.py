@@ -7,20 +7,28 @@ n..n+1, as everywhere. A mark that cannot be found is a gap, never a guess.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
-from tuning.core.movement.tracks import Tracks
+from tuning.core.movement.tracks import STILL, Tracks, carried
 from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
 from tuning.video.accounts import tell
 from tuning.video.anatomy import body_of, unmarked
 from tuning.video.doubts import DOUBTED, doubt
-from tuning.video.follower import OFTEN, SAME_PX, SURE, USUAL_FRAME_S, Follower
+from tuning.video.follower import OFTEN, SURE, USUAL_FRAME_S, Follower
+from tuning.video.known import SAME_PX, given
 from tuning.video.luma import LumaReader, Picture
 from tuning.video.sights import Sights
+from tuning.video.steady import Background, known_moves
 from tuning.video.stickers import gap
+from tuning.video.traces import follow_traces
+
+LONGEST_BREAK = 4.0
+"""Usual frames after which a mark may be anywhere (practice judgement, editable)."""
 
 
 def track(
@@ -32,56 +40,104 @@ def track(
     *,
     first: int = 0,
     last: int | None = None,
+    known: Tracks | None = None,
     tick: Callable[[float], bool] = lambda _: True,
 ) -> Tracks:
     """Follow `marks` (landmark to (2,) px) of frame `start` both ways, within first..last.
 
     `tick` is told the share that is done; when it returns False the work stops
-    and what was found so far is returned. Returns Tracks over all `frames`,
+    and what was found so far is returned. Stickers of marks that are `known`
+    from before are theirs. Returns Tracks over all `frames`,
     NaN and quality 0 where a mark was not found, or a frame not read. Raises
     BadInput where `start` cannot be read.
     """
     last = frames - 1 if last is None else last
-    found = Tracks.empty(tuple(marks), times)
-    total = max(1, last - first)
-    narrow = np.full((frames, len(marks), 2), np.nan)
-    sights, unsure = [Sights.none()] * frames, False
-    read = np.zeros(frames, dtype=bool)
-    going = True
-
-    def run(pictures: Iterable[tuple[int, Picture]], follower: Follower) -> None:
-        nonlocal going, unsure
-        before = start
-        for number, picture in pictures:
-            follower.miss(abs(number - before) - 1)
-            before = number
-            for k, (at, quality) in enumerate(follower.step(picture)):
-                found.xy[number, k], found.quality[number, k] = at, quality
-            narrow[number] = follower.narrow
-            sights[number] = follower.sights(picture)
-            unsure = unsure or follower.unsure
-            read[number] = True
-            if number % 8 == 0 and not tick(int(read.sum()) / total):
-                going = False
-                return
-
     opening = _opening(reader, start)
-    read[start] = True
-    frame_s = float(np.median(np.diff(times))) if len(times) > 1 else USUAL_FRAME_S
+    seen = _Seen.at_first(tuple(marks), times, start)
+    found, background = seen.found, Background(opening.y, np.array(list(marks.values())))
+    frame_s = float(np.median(seen.between))
     follower = Follower(opening, marks, frame_s)
     worn = [k for k, target in enumerate(follower.targets) if target.sticker is not None]
     for k, target in enumerate(follower.targets):
         found.xy[start, k], found.quality[start, k] = target.at, 1.0
-    run(reader.forward(start + 1, last + 1), follower)
+
+    def goes_on() -> bool:
+        return tick(int(seen.read.sum()) / max(1, last - first))
+
+    going = seen.follow(reader.forward(start + 1, last + 1), follower, background, start, goes_on)
     if start > first and going:
-        run(reader.backward(start - 1, first - 1), Follower(opening, marks, frame_s))
-    if unsure and going:
-        shown = sights[first : last + 1]
-        going = _tell_apart(found, narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0))
-    doubt(found, start, narrow)
+        back = Follower(opening, marks, frame_s)
+        going = seen.follow(reader.backward(start - 1, first - 1), back, background, start, goes_on)
+    found.camera = _whole(seen.camera, opening.shape, first, last)
+    shown = seen.sights[first : last + 1]
+    if seen.unsure and going:
+        going = _tell_apart(found, seen.narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0), known)
+    doubt(found, start, seen.narrow)
+    follow_traces(found, shown, first)
     found.click_sd = {name: CLICK_SD_PX for k, name in enumerate(found.names) if k not in worn}
-    found.unread = int((~read[first : last + 1]).sum()) if going else 0
+    found.unread = int((~seen.read[first : last + 1]).sum()) if going else 0
     return found
+
+
+@dataclass
+class _Seen:
+    """What the frames of a clip show, as they are read: `found`; the narrow ways of the finds (frames, marks, 2); all
+    that may be a sticker; how the camera moved (frames, 4); which frames were read; the time between them, s; and
+    whether a mark was not surely found anywhere."""
+
+    found: Tracks
+    narrow: Floats
+    sights: list[Sights]
+    camera: Floats
+    read: NDArray[np.bool_]
+    between: Floats
+    unsure: bool = False
+
+    @classmethod
+    def at_first(cls, names: tuple[str, ...], times: Floats, start: int) -> _Seen:
+        """Before anything but the frame with the marks was read."""
+        frames = len(times)
+        camera, read = np.full((frames, 4), np.nan), np.zeros(frames, dtype=bool)
+        camera[start], read[start] = STILL, True
+        narrow = np.full((frames, len(names), 2), np.nan)
+        return cls(Tracks.empty(names, times), narrow, [Sights.none()] * frames, camera, read, paces(times))
+
+    def follow(
+        self,
+        pictures: Iterable[tuple[int, Picture]],
+        follower: Follower,
+        background: Background,
+        start: int,
+        goes_on: Callable[[], bool],
+    ) -> bool:
+        """Follow the marks through pictures on one side of frame `start`; whether it was not ended by `goes_on`."""
+        before = start
+        for number, picture in pictures:
+            follower.miss(abs(number - before) - 1)
+            self.camera[number] = background.moved(picture.y)
+            if (self.camera[number] != self.camera[before]).any():
+                follower.carry(self.camera[before], self.camera[number])
+            before = number
+            told = follower.step(picture, float(self.between[number - (number > start)]))
+            for k, (at, quality) in enumerate(told):
+                self.found.xy[number, k], self.found.quality[number, k] = at, quality
+            self.narrow[number] = follower.narrow
+            self.sights[number] = follower.sights(picture)
+            self.unsure = self.unsure or follower.unsure
+            self.read[number] = True
+            if number % 8 == 0 and not goes_on():
+                return False
+        return True
+
+
+def paces(times: Floats) -> Floats:
+    """Time from each frame to the next, s: whole and half ones of the usual frame, since files round their times; of a
+    long break no more is known than of a short one."""
+    if len(times) < 2:
+        return np.array([USUAL_FRAME_S])
+    steps = np.diff(times)
+    usual = np.median(steps)
+    return np.asarray(usual * np.clip(np.round(2 * steps / usual) / 2, 0.5, LONGEST_BREAK))
 
 
 def _opening(reader: LumaReader, start: int) -> Picture:
@@ -89,6 +145,22 @@ def _opening(reader: LumaReader, start: int) -> Picture:
     for _, picture in reader.forward(start, start + 1):
         return picture.copy()
     raise BadInput(f"Frame {start + 1} cannot be read; place the marks in another one.")
+
+
+def _whole(camera: Floats, shape: tuple[int, int], first: int, last: int) -> Floats | None:
+    """How the camera moved, over all frames of the clip, NaN where that is not known; None where it stood still."""
+    inside = known_moves(camera[first : last + 1], shape)
+    if inside is None:
+        return None
+    camera[first : last + 1] = inside
+    return camera
+
+
+def _steadied(sights: Sequence[Sights], camera: Floats | None, start: int, first: int) -> Sequence[Sights]:
+    """What the frames from `first` on would have shown from where the camera was in frame `start`."""
+    if camera is None:
+        return sights
+    return [replace(seen, at=carried(seen.at, camera[first + n], camera[start])) for n, seen in enumerate(sights)]
 
 
 def _tell_apart(
@@ -100,6 +172,7 @@ def _tell_apart(
     worn: Sequence[int],
     height: int,
     going: Callable[[], bool],
+    known: Tracks | None = None,
 ) -> bool:
     """Put every mark of a sticker where the whole clip says that it is; what was surely found there stays as it was
     measured.
@@ -112,8 +185,20 @@ def _tell_apart(
     names = [found.names[k] for k in marks]
     others = unmarked(found.names, found.xy[start])
     at = np.array([*found.xy[start, marks], *others.values()])
-    frame_s = float(np.median(np.diff(found.times)))
-    told = tell(body_of([*names, *others], at), at, sights, start - first, frame_s, height, going, len(others))
+    between = paces(found.times)[first : first + len(sights) - 1]
+    body = body_of([*names, *others], at)
+    sights, sure = given(sights, [*names, *others], known or Tracks.empty((), found.times), first)
+    told = tell(
+        body,
+        at,
+        _steadied(sights, found.camera, start, first),
+        start - first,
+        between,
+        height,
+        going,
+        len(others),
+        sure,
+    )
     if told is None:
         return False
     for frame, seen, numbers, tied in zip(range(first, first + len(sights)), sights, *told, strict=True):

@@ -24,7 +24,7 @@ DOUBT_SD_PX = 0.6
 
 @dataclass
 class Signals:
-    """Marks over time, upright: `tracks` turned by minus `roll_deg`.
+    """Marks over time, upright: `tracks` as a camera that stands still would see them, turned by minus `roll_deg`.
 
     `metres_per_px` is None without a length scale. A place under TRUSTED counts
     as unseen; gaps up to `longest_gap_s` are filled, longer ones stay NaN.
@@ -38,6 +38,9 @@ class Signals:
     _raw: dict[str, Floats] = field(default_factory=dict)
     _smooth: dict[str, Floats] = field(default_factory=dict)
     _given_sd: dict[str, float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.tracks = self.tracks.steadied()
 
     def put(self, name: str, places: Floats, sd_px: float) -> None:
         """A place in the picture that no mark tells (n, 2), upright px, with its SD; NaN where it is not known."""
@@ -118,9 +121,11 @@ JUMP_PX = 4.0
 def camera_bump(tracks: Tracks) -> float | None:
     """Time (s) at which most marks jump together against their course, as when the camera is bumped."""
     places = np.where((tracks.quality >= TRUSTED)[..., None], tracks.xy, np.nan)
-    step = np.diff(places, axis=0)
-    # Against the mean of the steps before and after: a movement goes on, a bump does not.
+    longer = np.diff(tracks.times) / np.median(np.diff(tracks.times))  # a phone drops frames
+    step = np.diff(places, axis=0) / longer[:, None, None]
+    # Against the mean of the steps before and after: a movement goes on, a bump does not; in a longer step it turns.
     jerk = step[1:-1] - (step[:-2] + step[2:]) / 2
+    jerk /= np.maximum.reduce([longer[:-2], longer[1:-1], longer[2:]]).clip(1.0)[:, None, None]
     seen: np.ndarray = np.asarray(np.isfinite(jerk).all(axis=2))
     greatest, at = JUMP_PX, None
     for k in np.flatnonzero(seen.sum(axis=1) >= max(3, 0.5 * jerk.shape[1])):

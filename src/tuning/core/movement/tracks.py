@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -10,6 +11,29 @@ from tuning.core.types import Floats
 
 TRUSTED = 0.5
 """Quality from which a tracked place counts (practice judgement, editable)."""
+LEAST_KNOWN = 0.8
+"""Share of the frames in which it has to be known how the camera moved (practice judgement, editable)."""
+STILL = np.array([1.0, 0.0, 0.0, 0.0])
+"""The move of a camera that is where it was."""
+
+
+def carried(places: Floats, before: Floats, now: Floats) -> Floats:
+    """Places (..., 2) of a frame where the camera alone takes them in another, by its moves (4,) in both, as
+    `Tracks.camera` holds them; where they are if these are not known. Moves of shape (n, 1, 4) serve n frames."""
+    if not (np.isfinite(before).all() and np.isfinite(now).all()):
+        return places
+    (turn, shift), (turned, shifted) = ((move[..., :2] @ (1, 1j), move[..., 2:] @ (1, 1j)) for move in (before, now))
+    there = turned * (places @ (1, 1j) - shift) / turn + shifted
+    return np.stack([there.real, there.imag], axis=-1)
+
+
+def filled_moves(camera: Floats) -> Floats | None:
+    """How the camera moved in every frame (n, 4), short gaps filled; None where it is hardly known."""
+    known = np.isfinite(camera).all(axis=1)
+    if known.mean() < LEAST_KNOWN:
+        return None
+    frames = np.arange(len(camera))
+    return np.stack([np.interp(frames, frames[known], column[known]) for column in camera.T], axis=1)
 
 
 @dataclass
@@ -25,6 +49,11 @@ class Tracks:
     click_sd: dict[str, float] = field(default_factory=dict)
     """Marks that no sticker holds, with the SD (px an axis) of the click that placed them: it goes with them through
     the clip, where a sticker's own middle takes it away."""
+
+    camera: Floats | None = None
+    """Where the camera moved: a, b, x, y (n, 4) of each frame, in which what stood still at (u, v) in another one is at
+    (a u - b v + x, b u + a v + y), px; NaN where that is not known. None for one that stood still, or was not asked
+    about."""
 
     @property
     def told(self) -> str:
@@ -52,6 +81,33 @@ class Tracks:
         """Whether all these marks were tracked at all."""
         return all(name in self.names for name in names)
 
+    @property
+    def camera_told(self) -> str:
+        """What is to be said of how the camera moved; empty for one that stood still."""
+        if self.camera is None:
+            return ""
+        if filled_moves(self.camera) is None:
+            return "Whether the camera stood still is not known: too little around the person shows it."
+        return "The camera moved: that is taken out by what stands still around the person."
+
+    @property
+    def moves(self) -> Floats:
+        """How the camera moved in every frame (n, 4); nowhere where it stood still or that is hardly known."""
+        known = None if self.camera is None else filled_moves(self.camera)
+        return np.tile(STILL, (len(self.times), 1)) if known is None else known
+
+    def steadied(self) -> Tracks:
+        """The tracks as a camera that stood still would have seen them."""
+        xy = self.xy if self.camera is None else carried(self.xy, self.moves[:, None], STILL)
+        return replace(self, xy=xy, camera=None)
+
+    def without(self, names: Collection[str]) -> Tracks:
+        """The tracks of all other marks."""
+        kept = [k for k, name in enumerate(self.names) if name not in names]
+        return replace(
+            self, names=tuple(self.names[k] for k in kept), xy=self.xy[:, kept], quality=self.quality[:, kept]
+        )
+
     def joined_by(self, late: Tracks, same_px: float = 3.0) -> Tracks:
         """These tracks and those of marks placed later; where a late one sits on another's sticker it is let go."""
         others = [k for k, name in enumerate(self.names) if name not in late.names]
@@ -65,7 +121,9 @@ class Tracks:
         """These tracks with every place that `other` found put over them."""
         names = (*self.names, *(n for n in other.names if n not in self.names))
         loose = {name: sd for name, sd in self.click_sd.items() if name not in other.names} | other.click_sd
-        joined = replace(Tracks.empty(names, self.times), unread=max(self.unread, other.unread), click_sd=loose)
+        camera = other.camera if self.camera is None else self.camera
+        empty = Tracks.empty(names, self.times)
+        joined = replace(empty, unread=max(self.unread, other.unread), click_sd=loose, camera=camera)
         for source in (self, other):
             for k, name in enumerate(source.names):
                 seen = source.quality[:, k] > 0

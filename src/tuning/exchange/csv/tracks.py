@@ -20,6 +20,10 @@ from tuning.core.types import Floats
 COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
 CLICK = "click_sd_px"
 """A further column where marks are held by no sticker: SD of the click that placed them; empty for the others."""
+CAMERA = ("camera_a", "camera_b", "camera_x_px", "camera_y_px")
+"""Further columns where the camera moved: what stood still at (u, v) is in a frame at (a u - b v + x, b u + a v + y);
+empty where that is not known."""
+LEAST_ZOOM = 0.1
 VERSION = 1
 
 
@@ -61,14 +65,16 @@ def write_tracks(tracks: Tracks, path: Path, origin: str = "corner") -> None:
     try:
         with path.open("w", newline="", encoding="utf-8") as file:
             writer = csv.writer(file)
-            writer.writerow((*COLUMNS, CLICK) if clicks else COLUMNS)
+            moved = None if tracks.camera is None else _from_origin(tracks.camera, -off)
+            writer.writerow((*COLUMNS, *([CLICK] if clicks else []), *(CAMERA if moved is not None else ())))
             for frame, time in enumerate(tracks.times):
+                camera = () if moved is None else [f"{v:.8g}" if math.isfinite(v) else "" for v in moved[frame]]
                 for k, name in enumerate(tracks.names):
                     x, y = tracks.xy[frame, k]
                     place = (f"{x - off:.3f}", f"{y - off:.3f}") if math.isfinite(x) else ("", "")
                     row = (frame, f"{time:.6f}", name, *place, f"{tracks.quality[frame, k]:.3f}")
                     click = f"{clicks[name]:.3f}" if name in clicks else ""
-                    writer.writerow((*row, click) if clicks else row)
+                    writer.writerow((*row, *([click] if clicks else []), *camera))
     except OSError as err:
         raise EnvironmentFault(f"The tracks could not be written to {path} ({err.strerror or err}).") from err
 
@@ -82,6 +88,7 @@ def read_tracks(path: Path, origin: str = "corner") -> Tracks:
             if missing:
                 raise BadInput(f"“{path.name}” is no table of tracks: the column {missing[0]} is missing.")
             lines = [_line(path.name, n, row) for n, row in enumerate(reader, start=2)]
+            moved = set(CAMERA) <= set(reader.fieldnames or ())
     except (OSError, UnicodeDecodeError, csv.Error) as err:
         raise BadInput(f"“{path.name}” cannot be read as a table of tracks.") from err
     if not lines:
@@ -94,20 +101,34 @@ def read_tracks(path: Path, origin: str = "corner") -> Tracks:
     if not np.isfinite(times).all() or (np.diff(times) <= 0).any():
         raise BadInput(f"“{path.name}”: every frame from 0 needs a time, and times must grow.")
     tracks = Tracks.empty(names, times)
-    for frame, _, name, x, y, quality, click in lines:
+    camera = np.full((last + 1, 4), np.nan)
+    for frame, _, name, x, y, quality, click, there in lines:
+        camera[frame] = there
         k = names.index(name)
         if click > 0:
             tracks.click_sd[name] = max(click, tracks.click_sd.get(name, 0.0))
         x, y = x + ORIGINS[origin], y + ORIGINS[origin]
         tracks.xy[frame, k], tracks.quality[frame, k] = (x, y), quality if math.isfinite(x) else 0.0
+    if moved:
+        tracks.camera = _from_origin(camera, ORIGINS[origin])
     return tracks
 
 
-def _line(file: str, number: int, row: Mapping[str, str]) -> tuple[int, float, str, float, float, float, float]:
+def _from_origin(camera: Floats, off: float) -> Floats:
+    """How a camera moved (n, 4) where every place is said `off` px further on."""
+    a, b, x, y = camera.T
+    return np.stack([a, b, x + off * (1 - a + b), y + off * (1 - b - a)], axis=1)
+
+
+_Line = tuple[int, float, str, float, float, float, float, list[float]]
+
+
+def _line(file: str, number: int, row: Mapping[str, str]) -> _Line:
     try:
         frame, time = int(row["frame"]), float(row["time_s"])
         x, y = (float(row[c]) if row[c] else math.nan for c in ("x_px", "y_px"))
         quality, click = float(row["quality"]), float(row.get(CLICK) or 0)
+        camera = [float(row.get(column) or math.nan) for column in CAMERA]
     except (ValueError, TypeError) as err:
         raise BadInput(f"“{file}”, line {number}: a number is missing or is no number.") from err
     if frame < 0 or frame > 10**7 or not math.isfinite(time) or not 0 <= quality <= 1 or not row["landmark"]:
@@ -116,7 +137,9 @@ def _line(file: str, number: int, row: Mapping[str, str]) -> tuple[int, float, s
         raise BadInput(f"“{file}”, line {number}: one coordinate is missing.")
     if not 0 <= click < math.inf:
         raise BadInput(f"“{file}”, line {number}: {CLICK} is not possible.")
-    return frame, time, row["landmark"], x, y, quality, click
+    if any(math.isinf(v) for v in camera) or math.hypot(camera[0], camera[1]) < LEAST_ZOOM:
+        raise BadInput(f"“{file}”, line {number}: a camera cannot move like that.")
+    return frame, time, row["landmark"], x, y, quality, click, camera
 
 
 def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, Any]:

@@ -5,6 +5,7 @@ Speaks through signals; drawn by canvas.py, read out by page.py; needs no window
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Calibration, Capture, Mark
-from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.movement.tracks import STILL, TRUSTED, Tracks, carried
 from tuning.core.pictures.kinds import PICTURE_KINDS, plain
 from tuning.core.pictures.marks import (
     Level,
@@ -37,13 +38,14 @@ NUDGE_PX = 0.1
 
 @dataclass(frozen=True)
 class PictureReference:
-    """A plumb line, floor edge or known length as two image points."""
+    """A plumb line, floor edge or known length as two image points of the frame it was marked in."""
 
     what: str
     a: Floats
     b: Floats
     length_m: float | None
     sd_px: float
+    frame: int = 0
 
 
 class MarkBoard(QObject):
@@ -55,8 +57,6 @@ class MarkBoard(QObject):
     """A followed mark was put elsewhere by hand: name, frame, place."""
     placed = pyqtSignal(str, object)
     """A hand put a mark somewhere in the frame on screen: name, place."""
-    referenced = pyqtSignal()
-    """Level or length changed while followed marks are shown."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
@@ -74,6 +74,8 @@ class MarkBoard(QObject):
         self._first_end: Floats | None = None
         self._held: tuple[str, Floats] | None = None
         self._tracks: Tracks | None = None
+        self.measured_anew: Callable[[Action], None] = lambda _: None
+        """What followed marks say once level or length has changed, in the same action."""
         workspace.content_changed.connect(self.reload)
 
     # what is open
@@ -123,7 +125,9 @@ class MarkBoard(QObject):
             for other in (Level.PLUMB.value, Level.FLOOR.value):
                 self._references.pop(other, None)
         ends = np.array(row.ends, dtype=np.float64)
-        self._references[row.what] = PictureReference(row.what, ends[0], ends[1], row.length_m, row.sd_px)
+        self._references[row.what] = PictureReference(
+            row.what, ends[0], ends[1], row.length_m, row.sd_px, min(max(row.frame, 0), len(self.times) - 1)
+        )
 
     def go(self, frame: int) -> None:
         """Show another frame."""
@@ -166,9 +170,10 @@ class MarkBoard(QObject):
 
     def points(self, frame: int | None = None) -> dict[str, Floats]:
         """Every placed point of this frame, or of another, by key, with a held one where the pointer is."""
-        found = self._placed(self.frame if frame is None else frame)
+        frame = self.frame if frame is None else frame
+        found = self._placed(frame)
         for reference in self._references.values():
-            found[f"{reference.what}:a"], found[f"{reference.what}:b"] = reference.a, reference.b
+            found[f"{reference.what}:a"], found[f"{reference.what}:b"] = self._ends(reference, frame, self._tracks)
         if self._first_end is not None:
             found[f"{self.chosen}:a"] = self._first_end
         if self._held is not None:
@@ -201,22 +206,33 @@ class MarkBoard(QObject):
         """References that are marked, by what they are."""
         return self._references
 
+    @staticmethod
+    def _ends(reference: PictureReference, frame: int | None, tracks: Tracks | None) -> tuple[Floats, Floats]:
+        """Where the ends of a reference lie in a frame, by how the camera moved; for a camera at rest in none."""
+        if tracks is None or tracks.camera is None:
+            return reference.a, reference.b
+        there = STILL if frame is None else tracks.moves[frame]
+        a, b = carried(np.array([reference.a, reference.b]), tracks.moves[reference.frame], there)
+        return a, b
+
     def context(self) -> PictureContext:
         """Level, scale and placing errors of this frame for the core, a held point included."""
         return self._context(self.frame, self.points())
 
+    def steadied(self, tracks: Tracks) -> PictureContext:
+        """Level and scale as a camera that stood still would have seen them, which moved as it did in these tracks."""
+        seen = [(f"{r.what}:{end}", at) for r in self._references.values()
+                for end, at in zip("ab", self._ends(r, None, tracks), strict=True)]  # fmt: skip
+        return self._context(self.frame, dict(seen))
+
     def _context(self, frame: int, points: dict[str, Floats], sds: dict[str, float] | None = None) -> PictureContext:
         level = scale = None
-        for kind in Level:
-            if kind.value in self._references:
-                found = self._references[kind.value]
-                a, b = points.get(f"{kind.value}:a", found.a), points.get(f"{kind.value}:b", found.b)
-                level = LevelReference(kind, a, b, found.sd_px)
-        if LENGTH in self._references:
-            found = self._references[LENGTH]
-            assert found.length_m is not None
-            a, b = points.get(f"{LENGTH}:a", found.a), points.get(f"{LENGTH}:b", found.b)
-            scale = Scale(a, b, found.length_m, found.sd_px)
+        for what, found in self._references.items():
+            a, b = points[f"{what}:a"], points[f"{what}:b"]
+            if what != LENGTH:
+                level = LevelReference(Level(what), a, b, found.sd_px)
+            elif found.length_m is not None:
+                scale = Scale(a, b, found.length_m, found.sd_px)
         return PictureContext(level, scale, self._frame_sds(frame) if sds is None else sds)
 
     def unit_of(self, measure_id: str) -> str:
@@ -306,7 +322,7 @@ class MarkBoard(QObject):
                 act.add(mark)
                 if not follows:  # while marks are followed, what the clip says comes from all its frames
                     sds = {**self._frame_sds(frame), name: sd}
-                    self._observe(act, frame, marks, self._context(frame, marks, sds))
+                    self._observe(act, frame, marks, self._context(frame, self.points(), sds))
             if at is not None:
                 self.placed.emit(name, at)
             if follows:
@@ -331,14 +347,16 @@ class MarkBoard(QObject):
             return
         self._first_end = None
         length = self.length_m if what == LENGTH else None
-        if self._commit_reference(PictureReference(what, first, at, length, placing_sd(1 / self.zoom)), what):
+        if self._commit_reference(
+            PictureReference(what, first, at, length, placing_sd(1 / self.zoom), self.frame), what
+        ):
             self._ask_next()
 
     def _move_reference_end(self, key: str, at: Floats, sd: float) -> None:
         what, end = key.split(":")
-        old = self._references[what]
-        a, b = (at, old.b) if end == "a" else (old.a, at)
-        self._commit_reference(PictureReference(what, a, b, old.length_m, sd), what)
+        old, points = self._references[what], self.points()
+        a, b = (at, points[f"{what}:b"]) if end == "a" else (points[f"{what}:a"], at)
+        self._commit_reference(PictureReference(what, a, b, old.length_m, sd, self.frame), what)
 
     def _commit_reference(self, reference: PictureReference | None, what: str) -> bool:
         assert self.capture is not None
@@ -346,22 +364,22 @@ class MarkBoard(QObject):
         if reference is not None:
             a, b = reference.a, reference.b
             ends = ((float(a[0]), float(a[1])), (float(b[0]), float(b[1])))
-        length, sd = (reference.length_m, reference.sd_px) if reference is not None else (None, 0.0)
+        length, sd, frame = (reference.length_m, reference.sd_px, reference.frame) if reference else (None, 0.0, 0)
         kept, done = self._references, False
         self._references = self._with(reference, what)
         verb = "mark" if reference is not None else "remove"
         with self._workspace.trying():
             with self._workspace.action(f"{verb} {what}") as act:
-                act.add(Calibration(self.capture.uid, what, ends, sd, length))
+                act.add(Calibration(self.capture.uid, what, ends, sd, length, frame))
                 # Every marked frame of the clip is read anew under the new reference.
                 for frame, marks in self._marks.items() if self._tracks is None else ():
-                    self._observe(act, frame, marks, self._context(frame, marks))
+                    self._observe(act, frame, marks, self._context(frame, self.points(frame)))
+                if self._tracks is not None:
+                    self.measured_anew(act)
             done = True
         if not done:
             self._references = kept
             self.changed.emit()
-        elif self._tracks is not None:
-            self.referenced.emit()
         return done
 
     def _with(self, reference: PictureReference | None, what: str) -> dict[str, PictureReference]:

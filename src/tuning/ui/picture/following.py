@@ -73,7 +73,7 @@ class Following(QObject):
         self.recordings = Recordings(workspace, board.message.emit)
         workspace.content_changed.connect(self.reload)
         board.corrected.connect(self._correct)
-        board.referenced.connect(self.measure_again)
+        board.measured_anew = self._measure_with
 
     def open(self, capture: Capture | None) -> None:
         """Take up what the record holds of a clip."""
@@ -110,7 +110,7 @@ class Following(QObject):
             self.tracks = unpack(self._workspace.record.places(row), row.names, self._board.times)
             self.task, self.side = row.task, row.side
             self.moved, self.cutoff_hz, self.ground = row.moved, row.cutoff_hz, row.plates
-            self.result = measure(self.tracks, self.task, self.options())
+            self.result = measure(self.tracks, self.task, self.options(self.tracks))
         self._board.show_tracks(self.tracks)
         self.changed.emit()
 
@@ -146,10 +146,10 @@ class Following(QObject):
         uid = self.capture.uid if self.capture is not None else ""
         return [o for o in self._workspace.entries(Observation) if uid and o.capture == uid]
 
-    def options(self, setup: Setup | None = None) -> Options:
+    def options(self, tracks: Tracks, setup: Setup | None = None) -> Options:
         """What the case, the picture and the set-up, the one on record if none is given, tell besides the tracks."""
         setup = setup or self.facts().setup
-        patient, context = self._workspace.patient, self._board.context()
+        patient, context = self._workspace.patient, self._board.steadied(tracks)
         scale = context.scale
         per_px = scale.length_m / float(np.linalg.norm(scale.a - scale.b)) if scale is not None else None
         return Options(
@@ -243,7 +243,7 @@ class Following(QObject):
         self.job_started.emit(job)
 
     def measure_again(self) -> None:
-        """Level, length or capture rate changed: the same tracks say something else."""
+        """The capture rate changed: the same tracks say something else."""
         if self.tracks is not None:
             with self._workspace.trying():
                 self.keep(self.tracks, "measure anew")
@@ -252,6 +252,15 @@ class Following(QObject):
 
     def keep(self, tracks: Tracks, text: str = "follow the marks") -> None:
         """Write the tracks and everything they measure, in one action. Raises TuningError; what stood, stands then."""
+        with self._workspace.action(text) as act:
+            self._put(act, tracks)
+
+    def _measure_with(self, act: Action) -> None:
+        if self.tracks is not None:
+            self._put(act, self.tracks)
+
+    def _put(self, act: Action, tracks: Tracks) -> None:
+        """The tracks and what they measure, in the place of those that stood."""
         capture = self._board.capture
         assert capture is not None
         tracks = replace(tracks, times=self._board.times)  # a slow-motion clip runs in true time
@@ -265,15 +274,14 @@ class Following(QObject):
             self.ground,
             pack(tracks),
         )
-        with self._workspace.action(text) as act:
-            act.put(row, self._row())
-            self._put_measured(act, tracks, self.facts().setup)
+        act.put(row, self._row())
+        self._put_measured(act, tracks, self.facts().setup)
 
     def _put_measured(self, act: Action, tracks: Tracks, setup: Setup) -> None:
         """What the tracks say under a set-up, in the place of what they said before."""
         assert self.capture is not None
         setup = replace(setup, simulated=self.capture.simulated)
-        result = measure(tracks, self.task, self.options(setup))
+        result = measure(tracks, self.task, self.options(tracks, setup))
         before = {(o.measure_id, o.side): o for o in self._measured()}
         for seen in observations(result, self._workspace.knowledge.measures, self.capture.uid, setup):
             act.put(seen, before.pop((seen.measure_id, seen.side), None))

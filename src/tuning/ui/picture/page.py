@@ -124,8 +124,7 @@ class PicturePage(QWidget):
         self.captures = QComboBox()
         self.captures.setAccessibleName("Pictures of this visit")
         self.captures.activated.connect(self._choose_capture)
-        self.captures.setMinimumWidth(136)
-        self.captures.setMaximumWidth(170)
+        self.captures.setFixedWidth(170)
         self.kind = QComboBox()
         self.kind.setMaximumWidth(190)
         self.kind.setAccessibleName("Kind of picture to open")
@@ -391,6 +390,7 @@ class PicturePage(QWidget):
         self.captures.clear()
         for capture in self.own_captures():
             self.captures.addItem(elided(self.captures, capture.medium.name), capture.uid)
+            self.captures.setItemData(self.captures.count() - 1, capture.medium.name, Qt.ItemDataRole.ToolTipRole)
             if current is not None and capture.uid == current.uid:
                 self.captures.setCurrentIndex(self.captures.count() - 1)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 
 import numpy as np
@@ -17,6 +18,9 @@ from tuning.ui import theme
 from tuning.ui.picture.following import Following
 from tuning.ui.signs import SideSign
 from tuning.ui.widgets import empty, label, set_role
+
+NAMES_APART = 18
+"""Between the names of two lines, px."""
 
 
 class CurveView(QWidget):
@@ -73,6 +77,7 @@ class CurveView(QWidget):
         room = max(0.08 * (high - low), 0.5)
         box = QRectF(52, 34, self.width() - 130, self.height() - 58)
         self._paint_axes(painter, box, low - room, high + room, measure)
+        ends = list[tuple[QPointF, str, str]]()
         for side, group in cut.items():
             role = side.value if side in LEGS else "ink"
             for values in group:
@@ -80,12 +85,19 @@ class CurveView(QWidget):
             if group:
                 mean = np.mean(group, axis=0)
                 end = self._paint_line(painter, box, mean, low - room, high + room, role, 2.6)
-                painter.setPen(theme.colour(role))
-                # The names stand apart even where the lines end together.
-                above = -8 if side is Side.LEFT else 14 if side is Side.RIGHT else 4
-                painter.drawText(
-                    end + QPointF(6, above), f"{side.value if side in LEGS else ''} n {len(group)}".strip()
-                )
+                ends.append((end, role, f"{side.value if side in LEGS else ''} n {len(group)}".strip()))
+        self._paint_names(painter, ends)
+
+    @staticmethod
+    def _paint_names(painter: QPainter, ends: list[tuple[QPointF, str, str]]) -> None:
+        """A name where each line ends, the higher one above: they stand apart even where the lines end together."""
+        below = -math.inf
+        for end, role, name in sorted(ends, key=lambda one: one[0].y()):
+            near = len(ends) > 1 and max(e.y() for e, *_ in ends) - min(e.y() for e, *_ in ends) < NAMES_APART
+            at = max(end.y() + (-5 if near and below == -math.inf else 4), below + NAMES_APART)
+            painter.setPen(theme.colour(role))
+            painter.drawText(QPointF(end.x() + 6, at), name)
+            below = at
 
     def _paint_axes(self, painter: QPainter, box: QRectF, low: float, high: float, measure: Measure) -> None:
         painter.setFont(theme.font(theme.SMALL, bold=True))

@@ -78,6 +78,8 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
         result.warnings.append(f"The clip is shorter than {LEAST_FRAMES} frames; nothing can be measured over time.")
         return result
     signals = Signals(tracks, cutoff, options.roll_deg, options.metres_per_px)
+    if tracks.camera_told:
+        result.notes.append(tracks.camera_told)
     lost = [spoken(name) for name in tracks.names if not signals.has(name)]
     if lost:
         result.warnings.append(
@@ -85,7 +87,7 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
         )
     if not _fast_enough(signals, result):
         return result
-    bump = camera_bump(tracks)
+    bump = camera_bump(signals.tracks)
     if bump is not None:
         result.warnings.append(
             f"The whole picture jumps at {bump:.2f} s: was the camera bumped? Level and length hold no longer; "

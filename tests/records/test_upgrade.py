@@ -25,7 +25,7 @@ from tuning.records.dbapi import sqlite
 from tuning.records.schema import HEAD
 
 OLD = Path(__file__).parent / "data" / "record-0003.sqlite.gz"
-KILLS = 12 if chance.FRESH else 3
+KILLS = 12 if chance.FRESH else 2
 
 
 def old_record(folder: Path) -> Path:

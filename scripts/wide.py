@@ -21,6 +21,7 @@ from pathlib import Path
 import accuracy_page
 import av
 import click
+import cv2
 import numpy as np
 
 from tuning.core.movement.tracks import TRUSTED
@@ -51,6 +52,10 @@ class Conditions:
     fps: int
     bits: int
     seed: int
+    hand: tuple[float, float, float]
+    """How a hand that holds the camera sways: px, degrees (SD), and how often a second; zeros for a stand."""
+    dropped: float
+    """Share of the frames that the phone leaves out."""
 
 
 def binned(value: float, edges: tuple[float, ...], unit: str) -> str:
@@ -123,18 +128,60 @@ def drawn(seed: int) -> Conditions:
         "sharpened": f"{sharpen:g}", "exposure": binned(1000 * exposure, (5, 10), " ms"),
         "height": f"{camera.height_px}p",
     }  # fmt: skip
-    return Conditions(words, body_at, camera, look, fps, bits, seed)
+    sway = scale * float(np.exp(rng.uniform(0, 2.3))) if rng.random() < 0.35 else 0.0
+    hand = (sway, float(rng.uniform(0, 0.4)) if sway else 0.0, float(rng.uniform(0.7, 5)))
+    dropped = float(rng.choice([0, 0, 0, 0.08]))
+    words |= {"camera": f"in a hand, {binned(sway, (3,), ' px')}" if sway else "on a stand",
+              "frames dropped": f"{100 * dropped:.0f} %"}  # fmt: skip
+    return Conditions(words, body_at, camera, look, fps, bits, seed, hand, dropped)
+
+
+def held(made: Conditions, times: np.ndarray) -> np.ndarray:
+    """Where the camera takes the middle of the picture and turns it, complex (frames, 2): shift, px, and turn."""
+    rng = np.random.default_rng(made.seed + 2)
+    px, degrees, often = made.hand
+
+    def wander() -> np.ndarray:
+        """A sum of sways of which none is regular, SD 1."""
+        waves = [(rng.uniform(0.5, 1.6) * often, rng.uniform(0, 2 * np.pi)) for _ in range(5)]
+        return sum(np.sin(2 * np.pi * f * times + p) for f, p in waves) / np.sqrt(2.5)
+
+    return np.stack([px * (wander() + 1j * wander()), np.exp(1j * np.radians(degrees * wander()))], axis=1)
+
+
+def seen_by_it(places: np.ndarray, move: np.ndarray, camera: Camera) -> np.ndarray:
+    """Places (..., 2) of a still picture in one that the hand moved."""
+    middle = (camera.width + 1j * camera.height_px) / 2
+    there = (places @ (1, 1j) - middle) * move[1] + middle + move[0]
+    return np.stack([there.real, there.imag], axis=-1)
+
+
+def _in_hand(pixels: np.ndarray, move: np.ndarray, camera: Camera) -> np.ndarray:
+    """The picture as the hand moved it; the library counts from the middle of the first pixel."""
+    corners = np.array([[0.5, 0.5], [camera.width, 0.5], [0.5, camera.height_px]])
+    there = seen_by_it(corners, move, camera) - 0.5
+    turn = cv2.getAffineTransform((corners - 0.5).astype(np.float32), there.astype(np.float32))
+    size = camera.width, camera.height_px
+    return cv2.warpAffine(pixels, turn, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+
+
+def moments(made: Conditions) -> np.ndarray:
+    """Numbers of the frames that are written: some are left out."""
+    rng = np.random.default_rng(made.seed + 3)
+    return np.flatnonzero(rng.random(2 * FRAMES) >= made.dropped)[:FRAMES]
 
 
 def film(path: Path, made: Conditions, rng: np.random.Generator) -> None:
     """The clip, as a phone with so many bits a second would write it."""
+    moves = held(made, moments(made) / made.fps)
     background = render.room(made.camera, rng, belt=made.camera.view == "rear")
     with av.open(str(path), "w") as container:
         stream = container.add_stream("libx264", rate=made.fps)
         stream.width, stream.height, stream.pix_fmt = made.camera.width, made.camera.height_px, "yuv420p"
         stream.bit_rate, stream.options = made.bits, {"preset": "veryfast", "g": str(made.fps)}
-        for n in range(FRAMES):
+        for n, move in zip(moments(made).tolist(), moves, strict=True):
             pixels = render.photograph(made.body_at, n / made.fps, made.camera, background, rng, made.look)
+            pixels = _in_hand(pixels, move, made.camera) if made.hand[0] else pixels
             frame = av.VideoFrame.from_ndarray(pixels, format="rgb24")
             frame.pts, frame.time_base = n, Fraction(1, made.fps)
             container.mux(stream.encode(frame))
@@ -156,8 +203,12 @@ class Outcome:
 def followed(seed: int, keep: Path | None = None) -> Outcome:
     """Film, mark once up to a pixel off, follow, and set against the truth."""
     made, rng = drawn(seed), np.random.default_rng(seed + 1)
-    bodies = [made.body_at(n / made.fps) for n in range(FRAMES)]
-    places = [body.projected(made.camera) for body in bodies]
+    times = moments(made) / made.fps
+    bodies = [made.body_at(time) for time in times]
+    places = [
+        {name: seen_by_it(at, move, made.camera) for name, at in body.projected(made.camera).items()}
+        for body, move in zip(bodies, held(made, times), strict=True)
+    ]
     parts = [render.shown(body, made.camera, made.look.sticker_radius) for body in bodies]
     start = max(range(FRAMES), key=lambda n: sum(part > WHOLE for part in parts[n].values()))
     worn = {k: at + rng.uniform(-0.7, 0.7, 2) for k, at in places[start].items() if parts[start][k] > WHOLE}

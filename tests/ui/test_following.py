@@ -151,14 +151,19 @@ def test_a_plumb_line_holds_where_it_was_marked_and_turns_with_a_camera_in_a_han
         bench.go(other)
         shown = [board.points()[f"plumb line:{end}"] for end in "ab"]
         np.testing.assert_allclose(shown, carried(ends, STILL, camera[other]), atol=1.5)
-        level, before = [board.points()[f"plumb line:{end}"] for end in "ab"], values()
-        hands.drag(bench.canvas, level[0], level[0] + [40, 0])
-        assert max(abs(now[2] - was[2]) for now, was in zip(values(), before, strict=True)) > 2
-        window.workspace.undo.undo()
-        assert values() == before and np.allclose(board.points()["plumb line:a"], level[0]), "one undo takes back all"
-        kept = {(o.measure_id, o.side): o.measured for o in following._measured()}
-        same = [kept[m, s] == pytest.approx(mean) for m, s, mean in before if kept.get((m, s)) is not None]
-        assert len(same) > 5 and all(same), "the ledger says what the panel says"
+    board.choose("plumb line")  # begun in one frame and ended in another: each end is where it was seen
+    for frame, end in ((30, 0), (90, 1)):
+        bench.go(frame)
+        board.place(carried(ends, STILL, camera[frame])[end])
+    np.testing.assert_allclose([s.mean for s in following.result.summaries()], [s[2] for s in still], atol=0.3)
+    level, before = [board.points()[f"plumb line:{end}"] for end in "ab"], values()
+    hands.drag(bench.canvas, level[0], level[0] + [40, 0])
+    assert max(abs(now[2] - was[2]) for now, was in zip(values(), before, strict=True)) > 2
+    window.workspace.undo.undo()
+    assert values() == before and np.allclose(board.points()["plumb line:a"], level[0]), "one undo takes back all"
+    kept = {(o.measure_id, o.side): o.measured for o in following._measured()}
+    same = [kept[m, s] == pytest.approx(mean) for m, s, mean in before if kept.get((m, s)) is not None]
+    assert len(same) > 5 and all(same), "the ledger says what the panel says"
 
 
 def test_an_event_is_dragged_on_the_strip(qtbot, window, walk):

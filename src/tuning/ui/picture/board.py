@@ -71,7 +71,7 @@ class MarkBoard(QObject):
         self._marks: dict[int, dict[str, Floats]] = {}
         self._sds: dict[tuple[int, str], float] = {}
         self._references: dict[str, PictureReference] = {}
-        self._first_end: Floats | None = None
+        self._begun: tuple[Floats, int] | None = None
         self._held: tuple[str, Floats] | None = None
         self._tracks: Tracks | None = None
         self.measured_anew: Callable[[Action], None] = lambda _: None
@@ -90,7 +90,7 @@ class MarkBoard(QObject):
         self.capture, self.times = capture, times
         if capture is not None:
             self.picture_kind = PICTURE_KINDS[capture.view]
-        self._first_end = self._held = self._tracks = None
+        self._begun = self._held = self._tracks = None
         self.frame = 0
         self.reload()
         if self._marks:
@@ -173,9 +173,10 @@ class MarkBoard(QObject):
         frame = self.frame if frame is None else frame
         found = self._placed(frame)
         for reference in self._references.values():
-            found[f"{reference.what}:a"], found[f"{reference.what}:b"] = self._ends(reference, frame, self._tracks)
-        if self._first_end is not None:
-            found[f"{self.chosen}:a"] = self._first_end
+            ends = self._carried(np.array([reference.a, reference.b]), reference.frame, frame)
+            found[f"{reference.what}:a"], found[f"{reference.what}:b"] = ends
+        if self._begun is not None:
+            found[f"{self.chosen}:a"] = self._carried(*self._begun, frame)
         if self._held is not None:
             found[self._held[0]] = self._held[1]
         return found
@@ -206,14 +207,12 @@ class MarkBoard(QObject):
         """References that are marked, by what they are."""
         return self._references
 
-    @staticmethod
-    def _ends(reference: PictureReference, frame: int | None, tracks: Tracks | None) -> tuple[Floats, Floats]:
-        """Where the ends of a reference lie in a frame, by how the camera moved; for a camera at rest in none."""
-        if tracks is None or tracks.camera is None:
-            return reference.a, reference.b
-        there = STILL if frame is None else tracks.moves[frame]
-        a, b = carried(np.array([reference.a, reference.b]), tracks.moves[reference.frame], there)
-        return a, b
+    def _carried(self, places: Floats, marked: int, frame: int) -> Floats:
+        """Where places marked in one frame lie in another, by how the camera moved."""
+        if self._tracks is None or self._tracks.camera is None:
+            return places
+        moves = self._tracks.moves
+        return carried(places, moves[marked], moves[frame])
 
     def context(self) -> PictureContext:
         """Level, scale and placing errors of this frame for the core, a held point included."""
@@ -221,8 +220,8 @@ class MarkBoard(QObject):
 
     def steadied(self, tracks: Tracks) -> PictureContext:
         """Level and scale as a camera that stood still would have seen them, which moved as it did in these tracks."""
-        seen = [(f"{r.what}:{end}", at) for r in self._references.values()
-                for end, at in zip("ab", self._ends(r, None, tracks), strict=True)]  # fmt: skip
+        seen = [(f"{r.what}:{end}", carried(at, tracks.moves[r.frame], STILL)) for r in self._references.values()
+                for end, at in (("a", r.a), ("b", r.b))]  # fmt: skip
         return self._context(self.frame, dict(seen))
 
     def _context(self, frame: int, points: dict[str, Floats], sds: dict[str, float] | None = None) -> PictureContext:
@@ -252,7 +251,7 @@ class MarkBoard(QObject):
     def choose(self, key: str) -> None:
         """Select a landmark, a point or a reference to place next."""
         self.chosen, self._asked = key, False
-        self._first_end = None
+        self._begun = None
         self.changed.emit()
 
     def _ask_next(self) -> None:
@@ -334,18 +333,18 @@ class MarkBoard(QObject):
         return {name: sd for (at, name), sd in self._sds.items() if at == frame}
 
     def _place_reference_end(self, at: Floats) -> None:
-        if self._first_end is None:
+        if self._begun is None:
             if self.chosen == LENGTH and self.length_m <= 0:
                 self.message.emit("Type the true length first, for example 40 cm, then mark its two ends.")
                 return
-            self._first_end = at
+            self._begun = at, self.frame
             self.changed.emit()
             return
-        first, what = self._first_end, self.chosen
+        first, what = self._carried(*self._begun, self.frame), self.chosen
         if np.linalg.norm(at - first) < 20:
             self.message.emit("The two ends lie too close together; mark them further apart.")
             return
-        self._first_end = None
+        self._begun = None
         length = self.length_m if what == LENGTH else None
         if self._commit_reference(
             PictureReference(what, first, at, length, placing_sd(1 / self.zoom), self.frame), what

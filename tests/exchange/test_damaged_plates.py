@@ -81,8 +81,16 @@ def shares(path) -> tuple[list[float], list[str]]:
     return list(found.trials("share", Side.NONE)), [*found.warnings]
 
 
+@pytest.fixture(scope="module")
+def usual(tmp_path_factory) -> list[str]:
+    """What is said of the file when it is whole."""
+    whole = tmp_path_factory.mktemp("whole") / "whole.csv"
+    whole.write_text("\n".join(lines()) + "\n")
+    return shares(whole)[1]
+
+
 @pytest.mark.parametrize("name", DAMAGE)
-def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, name):
+def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, usual, name):
     made = DAMAGE[name]()
     path = tmp_path / "damaged.csv"
     path.write_bytes((made if isinstance(made, str) else "\n".join(made) + "\n").encode())
@@ -91,9 +99,6 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, name):
     except BadInput as err:
         assert len(str(err)) > 20 and str(err).endswith((".", "?"))
         return
-    whole = tmp_path / "whole.csv"
-    whole.write_text("\n".join(lines()) + "\n")
-    usual = shares(whole)[1]
     new = [w for w in words if w not in usual]
     wrong = not found or max(abs(share - TRUE) for share in found) > 0.5
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
@@ -221,6 +226,24 @@ def test_one_plate_that_names_no_leg_is_read_for_the_leg_that_is_told_and_never_
     assert analyse(read_plates(path), "lunge-iso").side is leg, "its name says so"
     with pytest.raises(BadInput, match="which leg"):
         analyse(read_plates(path), "lunge-iso", leg.other)
+
+
+@pytest.mark.parametrize(
+    ("head", "told"),
+    [
+        ("time (s),left (mV),right (mV)", "no unit of force"), ("time,left %BW,right %BW", "no unit of force"),
+        ("t,R N/kg,L N/kg", "no unit of force"), ("time,left,right\ns,oz,oz", "no unit of force"),
+        ("time,L1,L2", "cells of one plate"), ("time,left front (N),left back (N)", "cells of one plate"),
+        ("time,strong leg,weak leg", "says left or right"), ("time,Force (N),Moment (Nm)", "no unit of force"),
+    ],
+)  # fmt: skip
+def test_what_no_column_says_is_not_guessed(tmp_path, head, told):
+    path = tmp_path / "unsaid.csv"
+    path.write_text("\n".join([head, *lines()[1:]]) + "\n")
+    with pytest.raises(BadInput, match=told):
+        read_plates(path)
+    named = Mapping("utf-8", ",", ".", 1 + head.count("\n"), 1, 2, 0)
+    assert read_plates(path, named).force[Side.LEFT].mean() == pytest.approx(LEFT.mean(), rel=0.01)
 
 
 def test_columns_told_by_their_order_alone_are_named(tmp_path):

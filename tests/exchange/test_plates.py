@@ -67,7 +67,11 @@ def test_files_of_many_makers_say_the_same(tmp_path, head, separator, decimal, e
         ("time,LT (pounds),RT (pounds)", 4.4482216, False), ("temps,droit kg,gauche kg", 9.80665, True),
         ("time,F_left [daN],F_right [daN]", 10, False), ("s,Links (Kilogramm),Rechts (Kilogramm)", 9.80665, False),
         ("t,Right kilogrammes,Left kilogrammes", 9.80665, True), ("t,L kiloponds,R kiloponds", 9.80665, False),
-        ("time,left dekanewtons,right dekanewtons", 10, False),
+        ("time,left dekanewtons,right dekanewtons", 10, False), ("Tiempo (s),Derecha (N),Izquierda (N)", 1, True),
+        ("Tempo (s),Forza destra,Forza sinistra", 1, True), ("Tempo (s),Esquerda (N),Direita (N)", 1, False),
+        ("Tijd (s),rechterbeen (N),linkerbeen (N)", 1, True), ("Tid,Höger (kN),Vänster (kN)", 1000, True),
+        ("Tid,Højre,Venstre", 1, True), ("Czas,Prawa noga,Lewa noga", 1, True), ("Aika,Oikea,Vasen", 1, True),
+        ("t,dx (N),sx (N)", 1, True), ("t,R1,L1", 1, True),
     ],
 )  # fmt: skip
 def test_sides_and_units_are_recognised_however_they_are_written(tmp_path, head, unit, swapped):

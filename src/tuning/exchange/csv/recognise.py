@@ -23,10 +23,22 @@ SAMPLE_BYTES = 20_000
 POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
 TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("time", "zeit", "temps", "sec"),
-    ("left", "links", "gauche", "l", "lt", "li"),
-    ("right", "rechts", "droit", "r", "rt", "re"),
+    ("left", "links", "linke", "gauche", "izquierd", "sinistr", "esquerd", "vänster", "venstre", "lewa", "lewy",
+     "lewej", "vasen", "l", "lt", "li", "sx"),
+    ("right", "rechts", "rechte", "droit", "derech", "destr", "direit", "höger", "højre", "høyre", "praw", "oikea",
+     "r", "rt", "re", "dx"),
+)  # fmt: skip
+"""Words for a column; those of one or two letters count only where they stand alone, with a number or without."""
+PARTS = (
+    r"\b(front|back|fore|rear|heel|toe|ball|inner|outer|inside|outside|medial|lateral|anterior|posterior|vorne?|hinten"
+    r"|avant|arrière|cell|sensor|channel|ch|[a-h])\b|\d+"
 )
-"""Words for a column; those of one or two letters count only where they stand alone."""
+"""What tells the cells of one plate apart."""
+OTHER_UNITS = re.compile(
+    r"m?v|volts?|g|grams?|oz|ounces?|st|stones?|mn|bits?|counts?|lsb|a\.?u\.?|[kmh]?pa|psi|nm|#"
+    r"|n ?/ ?kg|%|%? ?(bw|body ?-?(weight|mass))"
+)
+"""Units that plates and amplifiers write and that are not taken for newtons."""
 COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|#)( (no|nr|number|index|#))?"
 """Plain names of a column that only counts the rows."""
 UNIT_WORDS = {
@@ -59,7 +71,8 @@ def plain(name: str) -> str:
 
 def says(name: str, words: Sequence[str]) -> bool:
     """Whether a plain name holds one of the words."""
-    return any(word in (name if len(word) > 2 else name.split()) for word in words)
+    alone = [word.rstrip("0123456789") for word in name.split()]
+    return any(word in (name if len(word) > 2 else alone) for word in words)
 
 
 def text_of(path: Path, encoding: str = "", most: int = -1) -> tuple[str, str]:
@@ -121,7 +134,8 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
-    return Preview(rows[:most_rows], mapping, shape, *_taken(names, mapping))
+    notes, doubt, sided = _taken(names, mapping)
+    return Preview(rows[:most_rows], mapping, shape, notes, _strange_unit(rows[:first], mapping) or doubt, sided)
 
 
 def _first_sample(rows: Sequence[Sequence[str]], words: int) -> int | None:
@@ -165,9 +179,20 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
     words = {Side.LEFT: LEFT_WORDS, Side.RIGHT: RIGHT_WORDS}
     sided = any(says(names[n], words[side]) for side, n in legs.items())
     if not sided and len(legs) > 1 and any(names):
+        if len({_but_for(r"\b[a-z]?\d*\b|\d+", names[n]) for n in legs.values()}) > 1:
+            both = " nor ".join(f"“{names[n]}”" for n in legs.values())
+            return (), doubt or f"Neither {both} says left or right; map the columns.", sided
         taken = " and ".join(f"“{names[n]}” was taken as {side.value}" for side, n in legs.items())
         return (f"No column says left or right: {taken}.",), doubt, sided
     used = {found.time, *legs.values(), *(n for pair in found.points.values() for n in pair)}
+    cells = [
+        f"“{names[n]}” and “{names[other]}”"
+        for n in legs.values()
+        for other in range(len(names))
+        if sided and other not in used and _but_for(PARTS, names[other]) == _but_for(PARTS, names[n])
+    ]
+    if cells and not doubt:
+        doubt = f"{cells[0]} look like cells of one plate; export their sum, or map the columns."
     notes = [
         f"“{names[n]}” was taken for the {side.value} plate, not “{names[other]}”."
         for side, n in legs.items()
@@ -177,6 +202,25 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
         and _is_vertical(names[other]) >= _is_vertical(names[n])
     ]
     return tuple(notes), doubt, sided
+
+
+def _but_for(words: str, name: str) -> str:
+    """A plain name without some words."""
+    return " ".join(re.sub(words, " ", name).split())
+
+
+def _strange_unit(head: Sequence[Sequence[str]], found: Mapping) -> str:
+    """Says that a column of force is in a unit that is not known as one; empty where none is."""
+    for row in head:
+        for n in (found.left, found.right):
+            if n is None or n >= len(row) or has_number(row):
+                continue
+            cell = row[n].strip()
+            last = re.split(r"[\s_]+", cell)[-1]
+            for unit in (*re.findall(r"[\[(]([^\[\]()]*)[\])]", cell), cell, last if len(last) > 1 else ""):
+                if OTHER_UNITS.fullmatch(unit.strip().lower()):
+                    return f"“{cell}” is in no unit of force that is known; export newtons, or map the columns."
+    return ""
 
 
 def _is_vertical(name: str) -> bool:

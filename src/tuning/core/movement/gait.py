@@ -190,12 +190,13 @@ def _laid_over_each_other(contacts: Sequence[float], heel: Floats, times: Floats
     grid = np.arange(-0.2 * stride, 0.2 * stride, step)
     lags = np.arange(-0.08 * stride, 0.08 * stride, step)
 
-    def landing(contact: float, lag: float) -> Floats:
-        """Heights around a landing, without their level and size."""
-        part = np.interp(contact + lag + grid, times, heel)
-        return np.asarray((part - part.mean()) / max(float(part.std()), 1e-9))
+    def landings(contact: float) -> Floats:
+        """Heights around a landing for every lag (lags, grid), without their level and size."""
+        part = np.interp(contact + lags[:, None] + grid, times, heel)
+        spread = np.maximum(part.std(axis=1, keepdims=True), 1e-9)
+        return np.asarray((part - part.mean(axis=1, keepdims=True)) / spread)
 
-    parts = [np.array([landing(contact, lag) for lag in lags]) for contact in contacts]
+    parts = [landings(contact) for contact in contacts]
     mean = np.median([part[len(lags) // 2] for part in parts], axis=0)
     for _ in range(2):
         best = [int(np.argmin(np.sum((part - mean) ** 2, axis=1))) for part in parts]
@@ -240,14 +241,15 @@ def _bend_of(heel: Floats, times: Floats, first: int, last: int) -> float:
     if t.size < 5:
         return np.nan
     step = t[1] - t[0]
+    line, _ = np.linalg.qr(np.column_stack([np.ones_like(t), t - t[0]]))
 
-    def rest(bend: float) -> float:
-        """What two lines that meet there leave unexplained."""
-        lines = np.column_stack([np.ones_like(t), t - bend, np.maximum(t - bend, 0)])
-        return float(np.sum((y - lines @ np.linalg.lstsq(lines, y, rcond=None)[0]) ** 2))
+    def best(bends: Floats) -> float:
+        """The bend that explains most of what one straight line leaves."""
+        kinks = np.maximum(t[:, None] - bends, 0)
+        kinks -= line @ (line.T @ kinks)
+        return float(bends[np.argmax((y @ kinks) ** 2 / np.sum(kinks**2, axis=0))])
 
-    at = min(t[1:-1], key=rest)
-    return float(min(at + step * np.arange(-9, 10) / 10, key=rest))
+    return best(best(t[1:-1]) + step * np.arange(-9, 10) / 10)
 
 
 def _heel_rise(heel: Floats, times: Floats, contact: float, stride: float) -> float:

@@ -25,7 +25,9 @@ def _passed(shape: float) -> Floats:
     return np.asarray(np.interp(LEVELS, np.maximum.accumulate(course), _WAY))
 
 
-_PASSED = {float(shape): _passed(shape) for shape in SHAPES}
+_LINES = {float(shape): np.column_stack([np.ones(LEVELS.size), _passed(shape)]) for shape in SHAPES}
+_FITS = {shape: np.linalg.pinv(lines) for shape, lines in _LINES.items()}
+"""From times at LEVELS to begin and duration, by least squares."""
 
 
 @dataclass(frozen=True)
@@ -37,10 +39,8 @@ class Leaving:
 
     def begin(self, shape: float) -> tuple[float, float]:
         """When it left the rest, s, and how badly the shape fits: share of the duration."""
-        passed = _PASSED[shape]
-        lines = np.column_stack([np.ones_like(passed), passed])
-        (at, lasts), *_ = np.linalg.lstsq(lines, self.times, rcond=None)
-        misfit = float(np.std(lines @ [at, lasts] - self.times)) / max(float(lasts), 1e-6)
+        at, lasts = _FITS[shape] @ self.times
+        misfit = float(np.std(_LINES[shape] @ [at, lasts] - self.times)) / max(float(lasts), 1e-6)
         return self.sign * float(at), misfit
 
 
@@ -65,7 +65,7 @@ def leaving(height: Floats, times: Floats, rest: int, far: int) -> Leaving | Non
 
 def shape_of(edges: Sequence[Leaving]) -> float:
     """The course that fits all movements of a clip best: one person moves much alike every time."""
-    return min(_PASSED, key=lambda shape: sum(edge.begin(shape)[1] ** 2 for edge in edges))
+    return min(_FITS, key=lambda shape: sum(edge.begin(shape)[1] ** 2 for edge in edges))
 
 
 def begins(edge: Leaving, shape: float) -> tuple[float, float]:

@@ -66,6 +66,6 @@ def test_the_shipped_clips_show_their_own_truth(name):
     source = open_source(clip.path)
     assert len(source.times) == clip.frames
     assert source.times == pytest.approx(np.arange(clip.frames) / clip.fps, abs=1e-4)
-    gaps = [gap for n in range(5, clip.frames, 24) for gap in offsets(source.frame(n), clip.truth(n))]
+    gaps = [gap for n in range(5, clip.frames, 40) for gap in offsets(source.frame(n), clip.truth(n))]
     source.close()
     assert len(gaps) > 40 and np.median(gaps) < 1.0

@@ -34,7 +34,7 @@ def test_what_a_click_was_off_by_lies_inside_the_error_of_every_measure():
     rng = np.random.default_rng(8)
     true = tasks.measure(walk(rng), "rear-gait", Options(standing_tilt_deg=0.0)).summaries()
     inside, blind = [], []
-    for _ in range(12):
+    for _ in range(8):
         clicked = walk(rng, CLICK)
         loose = replace(clicked, click_sd=dict.fromkeys(clicked.names, CLICK))
         for tracks, hits in ((loose, inside), (clicked, blind)):

@@ -84,7 +84,7 @@ def test_measuring_tracks_prints_a_table_with_errors_or_the_same_as_json(squat):
         (("force", "{folder}/none.csv", "--test", "jump"), "cannot be opened"),
         (("force", "{plates}", "--test", "handstand"), "is no test on the plates"),
         (("force", "{plates}", "--test", "lunge-iso"), "which leg"),
-        (("force", "{plates}", "--test", "squat-iso", "--map", "{folder}/none.json"), "cannot be read"),
+        (("force", "{plates}", "--test", "squat-iso", "--map", "{folder}/none.json"), "is not there"),
         (("track", "{folder}/none.mp4", "--points", "{folder}/none.json", "--out", "{folder}/o.csv"), "none"),
     ],
 )

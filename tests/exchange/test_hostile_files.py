@@ -10,14 +10,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tuning.cli import main
 from tuning.core.errors import BadInput
 from tuning.exchange.csv.mapping import Mapping, read_mapping
 from tuning.exchange.csv.recognise import preview
 from tuning.exchange.csv.tracks import read_points, read_tracks
 from tuning.exchange.json.cases import read_case
+from tuning.exchange.json.fhir import read_bundle
 from tuning.exchange.json.home_log import read_home_log
 from tuning.exchange.json.plans import decided, exercises, read_plan
 from tuning.exchange.plates import read_plates
@@ -156,3 +159,44 @@ def test_bytes_of_any_kind(tmp_path, data):
         (tmp_path / name).write_bytes(data)
         with pytest.raises(BadInput):
             read(tmp_path / name)
+
+
+READERS = {
+    "points": read_points,
+    "case": lambda file: read_case(file, KNOWLEDGE),
+    "plan": read_plan,
+    "log": lambda file: read_home_log(file, "x", ("sd-1-hold-taps",), date(2026, 11, 28)),
+    "bundle": lambda file: read_bundle(file, KNOWLEDGE.measures),
+    "map": lambda file: force_map(file),
+}
+
+
+def force_map(file: Path) -> None:
+    """The mapping that is given to the command line. Raises BadInput with what that says."""
+    table = file.with_suffix(".csv")
+    table.write_text("time,left,right\n" + "".join(f"{n / 500},{500 + n % 7},{400 + n % 5}\n" for n in range(900)))
+    done = CliRunner().invoke(main, ["force", str(table), "--test", "quiet-stance", "--map", str(file)])
+    assert isinstance(done.exception, SystemExit) and done.exit_code == 2
+    raise BadInput(done.output.strip())
+
+
+@pytest.mark.parametrize("reader", READERS)
+@pytest.mark.parametrize(
+    "text",
+    ["[" * 100_000, '{"frame": 0, "frame": 1}', "\udcff", "", "{", "null", "3", '"x"', "[]", '[{"frame": 0}]'],
+    ids=["deep", "twice", "no text", "empty", "cut", "null", "number", "word", "list", "in a list"],
+)
+def test_what_is_no_such_file_is_refused_by_every_reader(tmp_path, reader, text):
+    file = tmp_path / "sent.json"
+    file.write_text(text, encoding="utf-8", errors="surrogateescape")
+    with pytest.raises(BadInput) as told:
+        READERS[reader](file)
+    assert "sent.json" in str(told.value) or reader == "map", told.value
+    with pytest.raises(BadInput, match=r"is not there|cannot be"):
+        READERS[reader](tmp_path / "nowhere.json")
+
+
+def test_a_byte_order_mark_is_no_part_of_what_a_file_says(tmp_path):
+    file = tmp_path / "points.json"
+    file.write_text(json.dumps(POINTS), encoding="utf-8-sig")
+    assert read_points(file)[0][1]["knee_left"] == pytest.approx([10, 20])

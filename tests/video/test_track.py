@@ -23,7 +23,7 @@ from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 from tuning.exchange.csv.tracks import read_tracks
 from tuning.video.clip import Clip
-from tuning.video.follow import correct, follow_clip
+from tuning.video.follow import correct, follow_clip, follow_more
 from tuning.video.follower import Follower
 from tuning.video.luma import LumaReader, Picture, _picture
 from tuning.video.stickers import recognise, sticker_under
@@ -454,6 +454,12 @@ def test_clips_and_marks_that_cannot_be_followed(squat, tmp_path):
         follow_clip(path, 0, {"knee_left": np.array([-5.0, 10.0])})
     with pytest.raises(BadInput, match="frame 500 is not among"):
         follow_clip(path, 500, {"knee_left": np.array([5.0, 10.0])})
+    with pytest.raises(BadInput, match="frame 500 is not among"):
+        follow_more(path, Tracks.empty(("a",), np.arange(90) / 30), 500, {"knee_left": np.array([5.0, 10.0])})
+    with pytest.raises(BadInput, match="is not there"):
+        follow_clip(tmp_path / "gone.mp4", 0, {"knee_left": np.array([5.0, 10.0])})
+    with pytest.raises(BadInput, match="knee_left and knee_right lie on the same place"):
+        follow_clip(path, 0, {"knee_left": np.array([50.0, 10.0]), "knee_right": np.array([50.2, 10.3])})
     one = write_clip(tmp_path / "one.mp4", numbered(1), [0.0])
     with pytest.raises(BadInput, match="three frames"):
         follow_clip(one, 0, {"knee_left": np.array([5.0, 10.0])})
@@ -466,6 +472,6 @@ def test_clips_and_marks_that_cannot_be_followed(squat, tmp_path):
     ):
         points.write_text(text)
         done = CliRunner().invoke(main, ["track", str(path), "--points", str(points), "--out", str(tmp_path / "o.csv")])
-        assert done.exit_code == 2 and "holds no points" in done.output
+        assert done.exit_code == 2 and ("holds no points" in done.output or "no JSON" in done.output)
     unknown = CliRunner().invoke(main, ["measure", str(points), "--task", "handstand"])
     assert unknown.exit_code == 2 and "is no task" in unknown.output

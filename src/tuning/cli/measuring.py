@@ -212,20 +212,15 @@ def force(
     def run() -> None:
         import json
 
-        from tuning.core.errors import BadInput
         from tuning.core.force.analysis import analyse
         from tuning.core.types import Side
         from tuning.exchange.csv.mapping import read_mapping
+        from tuning.exchange.files import read_json
         from tuning.exchange.json.force import force_json
         from tuning.exchange.plates import read_plates
         from tuning.knowledge import load
 
-        mapping = None
-        if map_file is not None:
-            try:
-                mapping = read_mapping(json.loads(map_file.read_text(encoding="utf-8")))
-            except (OSError, ValueError) as err:
-                raise BadInput(f"The mapping {map_file.name} cannot be read: {err}.") from err
+        mapping = None if map_file is None else read_mapping(read_json(map_file))
         recording = read_plates(file, mapping)
         found = analyse(
             recording.swapped() if swap else recording, test_id, Side(side) if side else Side.NONE, body_mass

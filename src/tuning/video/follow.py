@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from itertools import combinations
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,8 @@ from tuning.video.source import open_source
 from tuning.video.track import track
 
 LEAST_FRAMES = 3
+LEAST_APART = 1.0
+"""Two marks nearer to each other, px, are one sticker under two names."""
 
 
 def follow_clip(
@@ -40,12 +43,14 @@ def follow_clip(
     try:
         if not isinstance(source, Clip) or len(source.times) < LEAST_FRAMES:
             raise BadInput(f"“{path.name}” is a still picture; following marks needs a clip of three frames or more.")
-        if not 0 <= frame < len(source.times):
-            raise BadInput(f"“{path.name}” has {len(source.times)} frames; frame {frame} is not among them.")
+        _among(path, frame, len(source.times))
         width, height = source.size
         for name, (x, y) in marks.items():
             if not (0 <= x < width and 0 <= y < height):
                 raise BadInput(f"The mark {name} lies outside the picture of {width} x {height}.")
+        for (name, at), (other, there) in combinations(marks.items(), 2):
+            if np.hypot(*(at - there)) < LEAST_APART:
+                raise BadInput(f"The marks {name} and {other} lie on the same place; each has a sticker of its own.")
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:
             found = track(
@@ -59,6 +64,12 @@ def follow_clip(
         source.close()
 
 
+def _among(path: Path, frame: int, count: int) -> None:
+    """Raises BadInput for a frame that a clip does not have."""
+    if not 0 <= frame < count:
+        raise BadInput(f"“{path.name}” has {count} frames; frame {frame} is not among them.")
+
+
 def follow_more(
     path: Path,
     tracks: Tracks,
@@ -70,6 +81,7 @@ def follow_more(
 
     They are followed in the company of what is known there: no two marks share a sticker.
     """
+    _among(path, frame, len(tracks.times))
     others = tracks.without(marks)
     seen = np.flatnonzero(others.quality[frame] >= TRUSTED)
     company = {others.names[k]: others.xy[frame, k] for k in seen}

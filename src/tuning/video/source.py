@@ -64,6 +64,8 @@ def open_source(path: Path, name: str = "") -> PictureSource:
     """
     called = name or path.name
     suffix = path.suffix.lower()
+    if suffix in PHOTO_SUFFIXES + CLIP_SUFFIXES and not path.exists():
+        raise BadInput(f"“{called}” is not there.")
     if suffix in PHOTO_SUFFIXES:
         from tuning.video.photo import Photo
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import json
 import math
 from collections.abc import Mapping
 from pathlib import Path
@@ -16,6 +15,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.movement.tasks import Result
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
+from tuning.exchange.files import read_json
 
 COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
 CLICK = "click_sd_px"
@@ -32,10 +32,10 @@ def read_points(path: Path, origin: str = "corner") -> list[tuple[int, dict[str,
 
     Marks that are hidden in the first frame stand under `extra` with their own. Raises BadInput.
     """
+    data = read_json(path)
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-        found = [_marks(one) for one in (data, *data.get("extra", ()))]
-    except (OSError, ValueError, KeyError, TypeError, AttributeError) as err:
+        found = [_marks(one) for one in (data, *(data.get("extra") or ()))]
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as err:
         raise BadInput(
             f"“{path.name}” holds no points; expected {{“frame”: 0, “points”: {{“knee_left”: [x, y]}}}} in pixels."
         ) from err

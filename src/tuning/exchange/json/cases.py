@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields
 from datetime import UTC, date, datetime, timedelta
@@ -23,6 +22,7 @@ from tuning.core.reasoning.balance import Balance, Schools
 from tuning.core.reasoning.conclusion import Conclusion, name_for
 from tuning.core.types import Entry, FrameRef, NotMeasured, Observation, Role, Setup, Side, Triage
 from tuning.core.visit.battery import Ask
+from tuning.exchange.files import read_json
 from tuning.knowledge.tables import Knowledge
 
 VERSION = 1
@@ -96,10 +96,7 @@ class ReadCase:
 
 def read_case(path: Path, knowledge: Knowledge) -> ReadCase:
     """Read a case. Raises BadInput with what is wrong, by place; unknown ids, sides and options are refused."""
-    try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as err:
-        raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
+    data = read_json(path)
     try:
         told = _converter().structure(data, CaseFile)
     except Exception as err:

@@ -20,6 +20,7 @@ from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind
 from tuning.core.visit.log import told
 from tuning.exchange.csv.observations import error_95
+from tuning.exchange.files import read_json
 
 MEASURE, LOINC, UCUM = "urn:tuning:measure", "http://loinc.org", "http://unitsofmeasure.org"
 WEIGHT, HEIGHT = "29463-7", "8302-2"
@@ -166,12 +167,7 @@ def read_bundle(path: Path, measures: Mapping[str, Measure]) -> ReadBundle:
     """Read a bundle of one patient. Raises BadInput with what is wrong."""
     from fhir.resources.R4B.bundle import Bundle
 
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadInput(f"“{path.name}” is larger than any bundle of one person.")
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError, RecursionError) as err:
-        raise BadInput(f"“{path.name}” is no JSON file.") from err
+    data = read_json(path, MOST_BYTES)
     if not isinstance(data, dict) or data.get("resourceType") != "Bundle":
         raise BadInput(f"“{path.name}” is no FHIR bundle.")
     try:

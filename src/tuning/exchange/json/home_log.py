@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Collection, Iterable
 from dataclasses import fields
 from datetime import date
@@ -17,6 +16,7 @@ from tuning.core.errors import BadInput
 from tuning.core.programme.decide import Set
 from tuning.core.programme.logbook import ALARMS
 from tuning.core.types import Side
+from tuning.exchange.files import read_json
 from tuning.exchange.json.plans import plain_converter
 
 VERSION, KIND = 2, "home-log"
@@ -34,12 +34,7 @@ def read_home_log(path: Path, owner: str, rungs: Collection[str], today: date) -
 
     `owner` is the mark of the person whose log it has to be.
     """
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadInput(f"“{path.name}” is larger than a log can be.")
-        told = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError, RecursionError) as err:
-        raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
+    told = read_json(path, MOST_BYTES)
     if not isinstance(told, dict) or told.get("kind") != KIND or told.get("version") != VERSION:
         raise BadInput(f"“{path.name}” is no home log of version {VERSION}.")
     if told.get("owner") != owner:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 from dataclasses import dataclass, fields, replace
 from datetime import date
@@ -20,6 +19,7 @@ from tuning.core.programme.kit import Kit
 from tuning.core.programme.logbook import set_of
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
+from tuning.exchange.files import read_json
 
 VERSION = 1
 
@@ -82,10 +82,7 @@ def plain_converter() -> cattrs.Converter:
 
 def read_plan(path: Path) -> PlanFile:
     """Read a plan with its log. Raises BadInput with what is wrong, by place."""
-    try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as err:
-        raise BadInput(f"“{path.name}” is no JSON file: {err}.") from err
+    data = read_json(path)
     try:
         told = plain_converter().structure(data, PlanFile)
     except Exception as err:

@@ -11,6 +11,7 @@ from tuning.core.types import LEGS, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
 from tuning.exchange.csv.mapping import Mapping
+from tuning.exchange.csv.recognise import preview
 from tuning.exchange.plates import read_plates
 
 SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
@@ -242,6 +243,10 @@ def test_what_no_column_says_is_not_guessed(tmp_path, head, told):
     path.write_text("\n".join([head, *lines()[1:]]) + "\n")
     with pytest.raises(BadInput, match=told):
         read_plates(path)
+    seen = preview(path)
+    assert seen.doubt and (seen.sided or seen.mapping.left is seen.mapping.right is None), (
+        "nothing is ticked before"
+    )
     named = Mapping("utf-8", ",", ".", 1 + head.count("\n"), 1, 2, 0)
     assert read_plates(path, named).force[Side.LEFT].mean() == pytest.approx(LEFT.mean(), rel=0.01)
 

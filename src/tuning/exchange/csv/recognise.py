@@ -135,7 +135,10 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
     notes, doubt, sided = _taken(names, mapping)
-    return Preview(rows[:most_rows], mapping, shape, notes, _strange_unit(rows[:first], mapping) or doubt, sided)
+    doubt = _strange_unit(rows[:first], mapping) or doubt
+    if doubt and not sided:  # whoever maps the columns says which is which; nothing is said beforehand
+        mapping = replace(mapping, left=None, right=None)
+    return Preview(rows[:most_rows], mapping, shape, notes, doubt, sided)
 
 
 def _first_sample(rows: Sequence[Sequence[str]], words: int) -> int | None:

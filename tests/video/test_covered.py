@@ -6,8 +6,9 @@ import cv2
 import numpy as np
 import pytest
 
-from tuning.core.movement.tracks import TRUSTED
+from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import LEGS
+from tuning.video.covered import half_covered
 from tuning.video.luma import Picture
 from tuning.video.track import track
 
@@ -101,3 +102,14 @@ def test_a_toe_half_under_its_heel_is_placed_where_its_whole_disc_would_be(side)
     off = [np.linalg.norm(found.xy[14:, 1] - TOE, axis=1) for found in (with_heel, without)]
     assert np.nanmedian(off[0]) < 0.5 * np.nanmedian(off[1]) and (with_heel.quality[14:, 1] < TRUSTED).all()
     np.testing.assert_array_equal(with_heel.xy[:9, 1], without.xy[:9, 1], "whole ones stay where they were found")
+
+
+@pytest.mark.parametrize(("every", "told"), [(1, True), (3, True), (5, False)])
+def test_a_toe_that_looks_cut_in_a_third_of_the_frames_is_cut_in_all_of_them(every, told):
+    """Blur and halved colour make a sliver look whole in most frames; one narrow frame alone is noise."""
+    names, frames = ("knee_back_left", "toe_left"), np.arange(40)
+    found = Tracks(names, frames / 60, np.tile([[0.0, 0.0], [0.0, 200.0]], (40, 1, 1)), np.ones((40, 2)))
+    narrow = np.where((frames % every == 0)[:, None], [1.5, 0.0], np.nan)
+    cut = half_covered(found, narrow, 0, 1)
+    assert cut[4:36].all() if told else cut.mean() < 0.3
+    assert not half_covered(found, narrow[:, ::-1], 0, 1).any(), "a foot that pitches is narrow along the shank"

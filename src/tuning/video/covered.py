@@ -21,7 +21,7 @@ from tuning.video.stickers import Blob
 NARROW, UNLIKE = 0.8, 10.0
 """Half a disc is narrower than this share of its length, and its two sides differ by more than so many grey levels,
 colour counted twice (practice judgement, editable)."""
-ACROSS, AROUND_S, LEAST_SHARE = 0.8, 0.07, 0.4
+ACROSS, AROUND_S, LEAST_SHARE = 0.8, 0.07, 0.3
 """How far the narrow way has to lie across the limb (cosine), and for which share of the time around, s before and
 after: one narrow frame is noise (practice judgement, editable)."""
 HIDDEN_SHARE = 1.8

@@ -47,8 +47,6 @@ DAMAGE = {
     "a comma at every end": lambda: [f"{row}," for row in lines()],
     "two recordings in one": lambda: [*lines(), *lines()],
     "the same rows again without a head": lambda: [*lines(), *lines()[1:]],
-    "clock of the day": lambda: [HEAD, *(f"10:{15 + int(t) // 60:02d}:{t % 60:06.3f},{a:.2f},{b:.2f}"
-                                         for t, a, b in zip(TIME, LEFT, RIGHT, strict=True))],
     "numbers of samples for a clock": lambda: changed(t=np.arange(TIME.size, dtype=float)),
     "kilonewtons on one side": lambda: changed(right=RIGHT / 1000),
     "one plate upside down": lambda: changed(left=-LEFT),
@@ -105,6 +103,12 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, usual, name):
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
 
 
+def stamped(head, stamp, separator=",") -> list[str]:
+    """Rows whose time is told by a clock."""
+    return [head, *(separator.join((stamp(t), f"{a:.2f}", f"{b:.2f}"))
+                    for t, a, b in zip(TIME, LEFT, RIGHT, strict=True))]  # fmt: skip
+
+
 def _worded() -> list[str]:
     words = ["note", *["calm"] * TIME.size]
     return [f"{word},{row},{word}" for word, row in zip(words, lines(), strict=True)]
@@ -122,6 +126,10 @@ WHOLE = {
     "rows counted beside the clock": lambda: ["frame,time,Fz 1,Fz 2", *(
         f"{n},{row}" for n, row in enumerate(lines()[1:]))],
     "words in every row": lambda: ["mass,75,kg", *_worded()],
+    "clock of the day": lambda: stamped(HEAD, lambda t: f"10:{15 + int(t) // 60:02d}:{t % 60:06.3f}"),
+    "date and clock": lambda: stamped("Timestamp;left;right", lambda t: f"2026-11-20T09:59:{t % 60:06.3f}+01:00", ";"),
+    "minutes and seconds": lambda: stamped("Zeit;left;right", lambda t: f"{int(t) // 60:02d}:{t % 60:06.3f}", ";"),
+    "over midnight": lambda: stamped(HEAD, lambda t: f"23:59:{58 + t:06.3f}" if t < 2 else f"00:00:{t - 2:06.3f}"),
 }  # fmt: skip
 """Odd, but whole."""
 
@@ -133,6 +141,7 @@ def test_an_odd_file_that_says_everything_is_read_right(tmp_path, name):
     found, _ = shares(path)
     assert found and max(abs(share - TRUE) for share in found) < 0.5
     read = read_plates(path)
+    assert read.rate == pytest.approx(SCENE.rate, rel=0.01)
     assert read.force[Side.LEFT][:500].mean() == pytest.approx(LEFT[:500].mean(), rel=0.01)
 
 
@@ -244,9 +253,7 @@ def test_what_no_column_says_is_not_guessed(tmp_path, head, told):
     with pytest.raises(BadInput, match=told):
         read_plates(path)
     seen = preview(path)
-    assert seen.doubt and (seen.sided or seen.mapping.left is seen.mapping.right is None), (
-        "nothing is ticked before"
-    )
+    assert seen.doubt and (seen.sided or seen.mapping.left is seen.mapping.right is None), "nothing is ticked before"
     named = Mapping("utf-8", ",", ".", 1 + head.count("\n"), 1, 2, 0)
     assert read_plates(path, named).force[Side.LEFT].mean() == pytest.approx(LEFT.mean(), rel=0.01)
 

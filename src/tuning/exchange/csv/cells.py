@@ -20,6 +20,12 @@ GROUPED = {
 """Numbers whose thousands are grouped, by the decimal mark that goes with it."""
 
 
+CLOCK = re.compile(
+    r"(?:\d{4}-\d\d-\d\d[T ]|\d\d?[./]\d\d?[./]\d{2,4} )?(?:(\d\d?):)?(\d\d?):(\d\d(?:[.,]\d+)?) ?(?:Z|[+-]\d\d:?\d\d)?"
+)
+"""Hours, minutes and seconds, with a date and a zone or without; or minutes and seconds alone."""
+DAY_S = 86400.0
+
 OTHER = {",": ".", ".": ","}
 
 
@@ -61,6 +67,18 @@ def column(rows: Sequence[Sequence[str]], n: int, usual: str) -> Floats:
     cells = [c.replace("\u2212", "-") for c in cells]
     decimal = _decimal_of(cells, usual)
     return np.array([number(cell, decimal) for cell in cells])
+
+
+def clock(rows: Sequence[Sequence[str]], n: int) -> Floats:
+    """Seconds of one column that holds the clock of the day, over midnight, too; NaN where a row tells none."""
+    told = [CLOCK.fullmatch(row[n].strip()) if n < len(row) else None for row in rows]
+    seconds = np.array([_of_day(*one.groups("0")) if one is not None else np.nan for one in told])
+    steps = np.diff(seconds, prepend=seconds[:1])
+    return np.asarray(seconds + DAY_S * np.cumsum(np.nan_to_num(steps) < -DAY_S / 2))
+
+
+def _of_day(hours: str, minutes: str, seconds: str) -> float:
+    return 3600.0 * int(hours) + 60.0 * int(minutes) + float(seconds.replace(",", "."))
 
 
 def _is_number(cell: str) -> bool:

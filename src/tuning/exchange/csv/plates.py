@@ -10,7 +10,7 @@ from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import PLATE_UNITS, mid_sentence
-from tuning.exchange.csv.cells import column
+from tuning.exchange.csv.cells import clock, column
 from tuning.exchange.csv.mapping import CLOCKS, POINT_UNITS, TIME_UNITS, Mapping
 from tuning.exchange.csv.recognise import preview, rows_of, text_of
 from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
@@ -53,6 +53,11 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
         notes.append(f"The clock was taken as {CLOCKS[found.time_unit]}.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
     times = values[found.time] if found.time is not None else None
+    if times is not None and found.time is not None and np.isfinite(times).mean() < 0.5:
+        of_day = clock(rows, found.time)
+        if np.isfinite(of_day).mean() > 0.5:
+            times = of_day / TIME_UNITS[found.time_unit]
+            notes.append("The clock of the day was taken for the time.")
     legs = {s: n for s, n in ((Side.LEFT, found.left), (Side.RIGHT, found.right)) if n is not None}
     samples = {(side, "force"): values[n] * PLATE_UNITS[found.unit] for side, n in legs.items()}
     for side, pair in points.items():

@@ -458,7 +458,7 @@ def test_clips_and_marks_that_cannot_be_followed(squat, tmp_path):
         follow_more(path, Tracks.empty(("a",), np.arange(90) / 30), 500, {"knee_left": np.array([5.0, 10.0])})
     with pytest.raises(BadInput, match="is not there"):
         follow_clip(tmp_path / "gone.mp4", 0, {"knee_left": np.array([5.0, 10.0])})
-    with pytest.raises(BadInput, match="knee_left and knee_right lie on the same place"):
+    with pytest.raises(BadInput, match="left kneecap middle and right kneecap middle lie on"):
         follow_clip(path, 0, {"knee_left": np.array([50.0, 10.0]), "knee_right": np.array([50.2, 10.3])})
     one = write_clip(tmp_path / "one.mp4", numbered(1), [0.0])
     with pytest.raises(BadInput, match="three frames"):

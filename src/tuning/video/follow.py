@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED, Tracks
+from tuning.core.pictures.kinds import spoken
 from tuning.video.clip import Clip
 from tuning.video.doubts import doubt_bits
 from tuning.video.luma import LumaReader
@@ -47,10 +48,11 @@ def follow_clip(
         width, height = source.size
         for name, (x, y) in marks.items():
             if not (0 <= x < width and 0 <= y < height):
-                raise BadInput(f"The mark {name} lies outside the picture of {width} x {height}.")
+                raise BadInput(f"The mark {spoken(name)} lies outside the picture of {width} x {height}.")
         for (name, at), (other, there) in combinations(marks.items(), 2):
             if np.hypot(*(at - there)) < LEAST_APART:
-                raise BadInput(f"The marks {name} and {other} lie on the same place; each has a sticker of its own.")
+                both = f"{spoken(name)} and {spoken(other)}"
+                raise BadInput(f"The marks {both} lie on the same place; each has a sticker of its own.")
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:
             found = track(

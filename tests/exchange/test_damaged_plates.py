@@ -103,6 +103,11 @@ def test_no_damage_gives_a_wrong_number_without_a_word(tmp_path, usual, name):
     assert not wrong or new, f"{name}: {found} for {TRUE:.1f}, and not a word"
 
 
+def beside(head, further) -> list[str]:
+    """A column that is no force of a plate before those that are."""
+    return [head, *(f"{t:.4f},{x:.3f},{a:.3f},{b:.3f}" for t, x, a, b in zip(TIME, further, LEFT, RIGHT, strict=True))]
+
+
 def stamped(head, stamp, separator=",") -> list[str]:
     """Rows whose time is told by a clock."""
     return [head, *(separator.join((stamp(t), f"{a:.2f}", f"{b:.2f}"))
@@ -126,6 +131,10 @@ WHOLE = {
     "rows counted beside the clock": lambda: ["frame,time,Fz 1,Fz 2", *(
         f"{n},{row}" for n, row in enumerate(lines()[1:]))],
     "words in every row": lambda: ["mass,75,kg", *_worded()],
+    "a difference before them": lambda: beside("time,L/R difference (N),left (N),right (N)", LEFT - RIGHT),
+    "a difference by minus": lambda: beside("time,right-left,left,right", RIGHT - LEFT),
+    "a sum before them": lambda: beside("time,left + right (N),left (N),right (N)", LEFT + RIGHT),
+    "a speed before the force": lambda: beside("time,left speed (m/s),left (N),right (N)", 0.001 * LEFT),
     "clock of the day": lambda: stamped(HEAD, lambda t: f"10:{15 + int(t) // 60:02d}:{t % 60:06.3f}"),
     "date and clock": lambda: stamped("Timestamp;left;right", lambda t: f"2026-11-20T09:59:{t % 60:06.3f}+01:00", ";"),
     "minutes and seconds": lambda: stamped("Zeit;left;right", lambda t: f"{int(t) // 60:02d}:{t % 60:06.3f}", ";"),

@@ -202,6 +202,7 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
         for other in range(len(names))
         if other not in used
         and says(names[other], words[side])
+        and not says(names[other], words[side.other])
         and _is_vertical(names[other]) >= _is_vertical(names[n])
     ]
     return tuple(notes), doubt, sided
@@ -265,16 +266,15 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
 
     points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
 
-    def named(words: Sequence[str]) -> int | None:
-        hits = [n for n in range(width) if n not in points and says(names[n], words)]
-        vertical = [n for n in hits if _is_vertical(names[n])]
-        return next(iter(vertical or hits), None)
+    def named(words: Sequence[str], against: Sequence[str] = ()) -> int | None:
+        hits = [n for n in range(width) if n not in points and says(names[n], words) and not says(names[n], against)]
+        return max(hits, key=lambda n: (_is_vertical(names[n]), bool(_units([names[n]]))), default=None)
 
     counted = [n for n in range(width) if re.fullmatch(COUNTED, names[n]) or (not names[n] and _counts(columns[:, n]))]
     time = named(TIME_WORDS)
     if time is None and width > 1 and len(body) > 2 and 0 not in counted and np.all(np.diff(columns[:, 0]) > 0):
         time = 0
-    left, right = named(LEFT_WORDS), named(RIGHT_WORDS)
+    left, right = named(LEFT_WORDS, RIGHT_WORDS), named(RIGHT_WORDS, LEFT_WORDS)  # both: a sum or a difference
     rest = [
         n for n in range(width) if n not in (time, left, right, *points, *counted) and np.isfinite(columns[:, n]).any()
     ]

@@ -314,6 +314,19 @@ def test_the_picture_alone_and_the_divider_that_remembers(window, bench):
     assert bench.divider.sizes()[0] == pytest.approx(kept, abs=0.02 * total)
 
 
+@pytest.mark.parametrize("edge", ["left", "right"])
+def test_the_name_of_a_line_stands_beside_its_end_and_not_under_it_at_either_edge(window, bench, edge):
+    canvas, seen = bench.canvas, []
+    x = 30.0 if edge == "left" else canvas.width() - 30.0
+    ends = [np.array(canvas.to_image(QPointF(x, y))) for y in (60.0, 260.0)]
+    hands.mark_plumb_line(window, ends)
+    canvas._tag = lambda _, at, text, *more, **styled: seen.append((text, at.x()))
+    canvas.grab()
+    (where,) = [x for text, x in seen if text == "plumb line"]
+    beside = where - canvas.to_widget(ends[1]).x()
+    assert 12 < beside < 30 if edge == "left" else -160 < beside < -60, "the ring is 12 px, the words some 75"
+
+
 def test_marks_that_no_frame_needs_are_asked_last_and_escape_leaves_them_out(window, bench):
     mark_needed(window, bench)
     board = bench.board

@@ -24,6 +24,8 @@ from tuning.ui import theme
 from tuning.ui.picture.board import REFERENCES, MarkBoard
 
 GRAB_PX = 11.0
+CLEAR = 14.0
+"""From the middle of a mark to the words beside it, px: clear of its ring."""
 MARGIN, LEAST_EXTENT_PX = 0.18, 40.0
 """Room around the marks of a person, share of the longer side; marks nearer together than this fill no view."""
 LENS_RADIUS, LENS_POWER = 66.0, 8.0
@@ -297,7 +299,10 @@ class Canvas(QWidget):
             if ends[0] is not None and ends[1] is not None:
                 a, b = self.to_widget(ends[0]), self.to_widget(ends[1])
                 self._line(painter, a, b, "on_stage", dashed=True)
-                self._tag(painter, b + QPointF(8, 4), what)
+                painter.setFont(theme.font(theme.SMALL))
+                width = painter.fontMetrics().horizontalAdvance(what) + 14
+                fits = b.x() + CLEAR + width <= self.width() - 4
+                self._tag(painter, b + QPointF(CLEAR if fits else -CLEAR - width, 4), what)
 
     def _paint_chains(self, painter: QPainter, points: dict[str, Floats]) -> None:
         picture_kind = self.board.picture_kind

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
-from tuning.core.errors import BadInput, Refused
+from tuning.core.errors import BadInput, EnvironmentFault, Refused
 from tuning.core.programme.decide import Move, School
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
@@ -168,6 +168,27 @@ def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
     assert done.alarms == ("giving way",) and done.sets == 1 and done.side is LEFT
     decision = page.state.course.decision(hands.planned(page)["sd-1-hold-taps"])
     assert decision.move in (Move.STOP, Move.REFER) and decision.row == 2
+
+
+def test_a_session_that_the_disk_refuses_stays_answered_and_is_saved_by_enter(page, monkeypatch):
+    session, space = page.session, page._workspace
+    page.open_view(2)
+    before, said = len(space.case.all(Done)), []
+    space.refused.connect(said.append)
+
+    def full(*_, **__):
+        raise EnvironmentFault("The disk is full. What was saved before is kept.")
+
+    with monkeypatch.context() as broken:
+        broken.setattr(space.record, "commit", full)
+        sets = len(session.turns)
+        for _ in range(sets):
+            run_set(session, "3")
+        assert "full" in said[-1] and len(session.answers) == sets and "not saved" in session.name.text()
+        session.refresh()
+        assert len(session.answers) == sets and session.unfinished()
+    press(session, Qt.Key.Key_Return)
+    assert len(space.case.all(Done)) > before and not session.answers and not session.unfinished()
 
 
 def test_digits_are_pain_only_while_a_set_is_asked(page):

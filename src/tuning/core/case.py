@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+import math
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any, TypeVar
 
 from tuning.core.entries import Form
+from tuning.core.errors import BadInput
 from tuning.core.types import Entry, Role, Side
 
 E = TypeVar("E", bound=Entry)
@@ -51,17 +53,33 @@ FACTS = "patient-facts"
 
 def with_facts(patient: Patient, entries: Iterable[Entry]) -> Patient:
     """A patient as the newest standing facts tell, oldest entry first; fields that nobody changed stay."""
-    told: dict[str, Any] = {}
     for entry in entries:
         if isinstance(entry, Form) and entry.kind == FACTS:
-            told |= entry.data
-    if not told:
-        return patient
-    if "birth_date" in told:
-        told["birth_date"] = date.fromisoformat(told["birth_date"])
-    if "involved" in told:
-        told["involved"] = Side(told["involved"])
-    return replace(patient, **told)
+            try:
+                patient = corrected(patient, entry.data)
+            except BadInput:  # of another version: what stood before stays, and one form hides nobody
+                continue
+    return patient
+
+
+def corrected(patient: Patient, data: Mapping[str, Any]) -> Patient:
+    """A patient with some fields put right. Raises BadInput for a field or value that makes no sense."""
+    told = dict(data)
+    try:
+        if "birth_date" in told:
+            told["birth_date"] = date.fromisoformat(told["birth_date"])
+        if "involved" in told:
+            told["involved"] = Side(told["involved"])
+        for name in told.keys() & {"body_mass_kg", "stature_m"}:
+            told[name] = None if told[name] is None else float(told[name])
+            if told[name] is not None and not 0 < told[name] < math.inf:
+                raise ValueError(name)
+        texts = told.keys() - {"birth_date", "involved", "body_mass_kg", "stature_m"}
+        if "uid" in told or not all(isinstance(told[name], str) for name in texts):
+            raise ValueError("no text")
+        return replace(patient, **told)
+    except (ValueError, TypeError) as err:
+        raise BadInput(f"Not saved: these details of a person make no sense ({err}). Nothing was changed.") from err
 
 
 @dataclass(frozen=True)

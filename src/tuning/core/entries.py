@@ -288,6 +288,14 @@ class OtherLoad(Entry):
 
 
 @dataclass(frozen=True)
+class Unreadable(Entry):
+    """Stands in the place of an entry that the file holds and that cannot be read: its kind, and why. Never written."""
+
+    kind: str
+    why: str
+
+
+@dataclass(frozen=True)
 class Letter(Entry):
     """A report as it was sent: its pages as a kept PDF, its sentences as text, and what they rested on."""
 

@@ -13,14 +13,14 @@ from itertools import count
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import engine, keys, schema
+from tuning.records import checking, engine, keys, rows, schema
 from tuning.records.dbapi import sqlite
 from tuning.records.faults import told_as_fault
 from tuning.records.files import SUMS, owner_only, sync_folder
 from tuning.records.media import MediaFolder
 
 FILE, MEDIA, PART = "record.sqlite", "media", ".part-"
-SETTINGS, LOST = "settings.json", "lost-media.txt"
+SETTINGS, LOST, UNREAD = "settings.json", "lost-media.txt", "unreadable-entries.txt"
 STAMP = "%Y%m%dT%H%M%SZ"
 DAILY, WEEKLY, MONTHLY = 7, 4, 12
 """Backups that stay: the newest of so many days, weeks and months."""
@@ -30,13 +30,15 @@ DAILY, WEEKLY, MONTHLY = 7, 4, 12
 class Backup:
     """A whole backup: when it was taken (UTC), where it lies, how many files of media it holds.
 
-    `lost` are files that were missing or damaged in the record already: they keep nobody from saving the rest.
+    `lost` are files that were missing or damaged in the record already, `unreadable` sentences about entries that
+    could not be read there either: they keep nobody from saving the rest.
     """
 
     at: datetime
     folder: Path
     media: int
     lost: tuple[str, ...] = ()
+    unreadable: tuple[str, ...] = ()
 
 
 def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
@@ -69,8 +71,10 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
                 copy.execute("pragma journal_mode=DELETE")
             lost = _lost_in(record, part)
             copied = _copy_media(record, part, before, lost)
-            if lost:
-                (part / LOST).write_text("\n".join(lost) + "\n")
+            unread = unreadable(part / FILE)
+            for note, lines in ((LOST, lost), (UNREAD, unread)):
+                if lines:
+                    (part / note).write_text("\n".join(lines) + "\n")
             if (record / SETTINGS).exists():
                 shutil.copy2(record / SETTINGS, part / SETTINGS)
             _write_sums(part)
@@ -81,7 +85,7 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             sync_folder(into)
         finally:
             shutil.rmtree(part, ignore_errors=True)
-    return Backup(at, target, copied, lost)
+    return Backup(at, target, copied, lost, unread)
 
 
 def _lost_in(record: Path, part: Path) -> tuple[str, ...]:
@@ -139,7 +143,7 @@ def _changed_since(folder: Path) -> list[str]:
 
 
 def verify(folder: Path) -> list[str]:
-    """What is wrong with a record or backup at rest: the database, and each file against its hash where one is known.
+    """What is wrong with a record or backup at rest: the database, every entry, each file against its known hash.
 
     A database can be changed and still be sound to SQLite: a backup is therefore compared with its own sums. Raises
     Locked while nobody has told the passphrase of a protected one.
@@ -162,15 +166,24 @@ def verify(folder: Path) -> list[str]:
     except (EnvironmentFault, sqlite.Error) as err:
         return [str(err)]
     problems = [] if found == ["ok"] else found
-    media, known = MediaFolder(folder / MEDIA), _known_lost(folder)
+    media, lost, unread = MediaFolder(folder / MEDIA), _known(folder / LOST), _known(folder / UNREAD)
+    problems += [line for line in unreadable(file) if line not in unread]
     return problems + [f"{sha}{suffix} is missing or changed" for sha, suffix in _named(file)
-                       if f"{sha}{suffix}" not in known and not media.is_intact(sha, suffix)]  # fmt: skip
+                       if f"{sha}{suffix}" not in lost and not media.is_intact(sha, suffix)]  # fmt: skip
 
 
-def _known_lost(folder: Path) -> set[str]:
-    """What was lost before the backup was taken, as it says itself."""
-    note = folder / LOST
-    return set(note.read_text().split()) if note.is_file() else set()
+def _known(note: Path) -> set[str]:
+    """What was lost, or could not be read, before the backup was taken, as it says itself."""
+    return set(note.read_text().splitlines()) if note.is_file() else set()
+
+
+def unreadable(file: Path) -> tuple[str, ...]:
+    """Sentences about the entries of a database that this version cannot read; those of an older one read later."""
+    with closing(engine.connect(file, "mode=ro")) as db:
+        db.row_factory = sqlite.Row
+        if schema.revision_of(file) != schema.HEAD:
+            return ()
+        return tuple(checking.unreadable(db.execute(f"{rows.ENTRIES} order by entry.id").fetchall(), rows.read))
 
 
 def contents(folder: Path) -> str:
@@ -276,7 +289,7 @@ def restore(source: Path, record: Path) -> Path | None:
             problems = verify(part)
             if problems:
                 raise EnvironmentFault(f"The copy would not be whole: {problems[0]}. Nothing was changed.")
-            for note in (SUMS, LOST):  # they speak of the backup, and the record goes on
+            for note in (SUMS, LOST, UNREAD):  # they speak of the backup, and the record goes on
                 (part / note).unlink(missing_ok=True)
             aside = _move_aside(record)
             os.replace(part, record)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import fields
-from datetime import date
+from datetime import date, datetime
 from functools import cache
 from typing import Any
 
@@ -12,7 +13,8 @@ import numpy as np
 from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, override
 
 from tuning.core import entries
-from tuning.core.entries import Medium
+from tuning.core.entries import Medium, Unreadable
+from tuning.core.errors import BadInput
 from tuning.core.types import (
     UNWRITTEN,
     Entry,
@@ -61,6 +63,7 @@ def _converter() -> cattrs.Converter:
     made = cattrs.Converter(omit_if_default=True)
     made.register_unstructure_hook(date, lambda day: day.isoformat())
     made.register_structure_hook(date, lambda text, _: date.fromisoformat(text))
+    made.register_structure_hook(datetime, lambda text, _: datetime.fromisoformat(text))
     made.register_structure_hook(
         float | NotMeasured,
         lambda value, _: NotMeasured(**value) if isinstance(value, dict) else float(value),
@@ -115,10 +118,21 @@ def _numbers(array: Floats) -> list[float]:
 _CONVERTER = _converter()
 
 
-def body(entry: Entry) -> dict[str, Any]:
-    """What an entry says, ready for JSON."""
-    found: dict[str, Any] = _converter_of(NAMES[type(entry)]).unstructure(entry)
-    return found
+def body(entry: Entry) -> str:
+    """What an entry says, as JSON.
+
+    Raises BadInput for what could be written and not be read again: no kind of entry, no number, half a character.
+    """
+    if type(entry) not in NAMES:
+        raise BadInput("Not saved: this is no kind of entry. Nothing was changed.")
+    plain = _converter_of(NAMES[type(entry)]).unstructure(entry)
+    try:
+        said = json.dumps(plain, allow_nan=False)
+        if "\\ud" in said:  # half a pair of a character: JSON lets it pass, SQLite and files do not
+            json.dumps(plain, ensure_ascii=False).encode()
+    except (ValueError, TypeError) as err:
+        raise BadInput("Not saved: it holds what is no number, or half a character. Nothing was changed.") from err
+    return said
 
 
 def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medium | None = None) -> Entry:
@@ -131,6 +145,11 @@ def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medi
         return _converter_of(name).structure({**said, **head, **extra}, kind)
     except Exception as err:  # the library groups whatever went wrong; to us it is one thing
         raise ValueError(f"{name}: {'; '.join(cattrs.transform_error(err))}") from err
+
+
+def unreadable(name: str, head: dict[str, Any], why: str) -> Unreadable:
+    """What stands in the place of an entry that cannot be read."""
+    return Unreadable(name, why, **head)
 
 
 def readable(name: str, said: dict[str, Any]) -> None:

@@ -31,19 +31,25 @@ def problems(db: Connection, entries: Sequence[Row], visits: Sequence[Row], read
     ]
     found += [f"the day list's sums of patient {number} are not what stands" for number in people.strayed(db)]
     sums = {row["uid"]: row["sum"] for _, rows, _ in tables for row in rows}
-    return found + trail.problems(db, sums) + _unreadable(entries, read)
+    found += trail.problems(db, sums) + unreadable(entries, read)
+    return found + _without_picture(entries, read)
 
 
-def _unreadable(rows: Sequence[Row], read: Read) -> list[str]:
-    """Entries that cannot be read, or that name a picture which is not there."""
-    found, uids = [], {row["uid"] for row in rows}
-    for row in rows:
-        try:
-            entry = read(row)
-        except (ValueError, KeyError) as err:
-            found.append(f"entry {row['id']} cannot be read: {err}")
-            continue
-        capture = getattr(entry, "capture", "")
-        if capture and capture not in uids:
-            found.append(f"entry {row['id']} names a picture that is not there")
-    return found
+def unreadable(rows: Sequence[Row], read: Read) -> list[str]:
+    """Sentences about entries that cannot be read."""
+    return [line for row in rows if (line := _trouble(row, read))]
+
+
+def _trouble(row: Row, read: Read) -> str:
+    try:
+        read(row)
+    except (ValueError, KeyError, TypeError, AttributeError) as err:
+        return f"entry {row['id']} ({row['kind']}) cannot be read: {' '.join(str(err).split())}"
+    return ""
+
+
+def _without_picture(rows: Sequence[Row], read: Read) -> list[str]:
+    """Entries that name a picture which is not there."""
+    uids = {row["uid"] for row in rows}
+    named = ((row["id"], getattr(read(row), "capture", "")) for row in rows if not _trouble(row, read))
+    return [f"entry {number} names a picture that is not there" for number, uid in named if uid and uid not in uids]

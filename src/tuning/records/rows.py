@@ -82,17 +82,30 @@ def medium(row: Row) -> Medium:
 
 
 def entry(row: trail.AnyRow) -> Entry:
-    """An entry, where it is what was written. Raises EnvironmentFault."""
+    """An entry, where it is what was written; one that cannot be read is told as such, and hides no other.
+
+    Raises EnvironmentFault.
+    """
     trail.sound(row, trail.ENTRY, "an entry")
     try:
         return read(row)
-    except ValueError as err:
-        raise EnvironmentFault(f"The record holds an entry that cannot be read: {err}.") from err
+    except (ValueError, TypeError, AttributeError) as err:
+        return bodies.unreadable(row["kind"], _head(row), str(err))
 
 
 def read(row: trail.AnyRow) -> Entry:
     """An entry, its sum not looked at. Raises ValueError."""
-    head = {
+    medium = None
+    if row["medium"] is not None:
+        medium = Medium(row["medium"], row["sha256"], row["suffix"], row["original_name"], row["size"])
+    said = json.loads(row["body"])
+    if not isinstance(said, dict):
+        raise ValueError("the body is no object")
+    return bodies.entry_of(row["kind"], _head(row), said, medium)
+
+
+def _head(row: trail.AnyRow) -> dict[str, Any]:
+    return {
         "uid": row["uid"],
         "visit": row["visit"],
         "at": moment(row["at"]),
@@ -100,7 +113,3 @@ def read(row: trail.AnyRow) -> Entry:
         "who": row["who"],
         "replaces": row["replaces"],
     }
-    medium = None
-    if row["medium"] is not None:
-        medium = Medium(row["medium"], row["sha256"], row["suffix"], row["original_name"], row["size"])
-    return bodies.entry_of(row["kind"], head, json.loads(row["body"]), medium)

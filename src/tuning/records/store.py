@@ -11,8 +11,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from tuning.core.case import Case, Patient, Person, Visit, with_facts
-from tuning.core.entries import Medium, Track
+from tuning.core.case import FACTS, Case, Patient, Person, Visit, corrected, with_facts
+from tuning.core.entries import Form, Medium, Track
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
@@ -328,21 +328,25 @@ class Record:
 
         `by` is the uid of who strikes and restores, for the trail; new entries name theirs.
         `case` is what the action was decided on. Raises Conflict when another window has
-        changed that person since, EnvironmentFault when the record cannot be written;
-        nothing is changed then.
+        changed that person since, EnvironmentFault when the record cannot be written, BadInput for
+        what could not be read again; nothing is changed then.
         """
         with self._writing() as db:
             if self._revision(db, case.patient.uid) != case.revision:
                 raise Conflict("Another window has changed this case. It was read again; look, then do it once more.")
+            patient = case.patient
             for entry in added:
+                if isinstance(entry, Form) and entry.kind == FACTS:
+                    patient = corrected(patient, entry.data)
                 self._add(db, entry)
             self._set_struck(db, struck, rows.stamp(now()), by)
             self._set_struck(db, restored, None, by)
             return self._next_revision(db, case.patient.uid)
 
     def _add(self, db: Connection, entry: Entry) -> None:
+        body, at = bodies.body(entry), rows.stamp(entry.at)
+        kind = bodies.NAMES[type(entry)]
         medium = entry.medium if isinstance(entry, bodies.HOLD_MEDIA) else None
-        kind, at, body = bodies.NAMES[type(entry)], rows.stamp(entry.at), json.dumps(bodies.body(entry))
         told = {
             "uid": entry.uid, "kind": kind, "visit": entry.visit, "at": at, "person": entry.person,
             "medium": medium.uid if medium is not None else None, "replaces": entry.replaces, "struck_at": None,

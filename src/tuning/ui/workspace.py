@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tuning.core.case import Case, Patient, Person, Visit
-from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanItem, Screen
+from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanItem, Screen, Unreadable
 from tuning.core.errors import Conflict, Refused, TuningError
 from tuning.core.gate.clearing import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
@@ -167,6 +167,12 @@ class Workspace(QObject):
         self.undo.clear()
         self.case_changed.emit()
         self.content_changed.emit()
+        if unread := case.all(Unreadable):
+            kinds = ", ".join(sorted({entry.kind for entry in unread}))
+            self.told.emit(
+                f"{len(unread)} of this person's entries cannot be read ({kinds}); nothing of them is lost. "
+                "“tuning check-record” says which."
+            )
 
     def close_case(self) -> None:
         """Back to the day list."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from tuning.core.case import Case
-from tuning.core.entries import Clearance, Screen
+from tuning.core.entries import Clearance, Screen, Unreadable
 from tuning.core.gate.limits import NO_LIMITS, PREFIX, SURGEON, Limit, StandingLimits, limit_sets, limits_told
 from tuning.core.types import Entry, Side, Triage
 
@@ -75,6 +75,17 @@ def _told(screen: Screen) -> list[Finding]:
     return found + [Finding(key, Triage.AMBER, screen, legs) for key, legs in limits.items()]
 
 
+SCREEN_KIND, UNREADABLE = "screen", "unreadable"
+"""A screen that cannot be read any more: what it found is not known, so it locks until somebody clears it."""
+
+
+def _unknown(entry: Unreadable) -> Screen:
+    return Screen(
+        Triage.RED, rules=(UNREADABLE,), reds=(UNREADABLE,), note="a safety screen on record that cannot be read",
+        uid=entry.uid, visit=entry.visit, at=entry.at, person=entry.person, who=entry.who,
+    )  # fmt: skip
+
+
 def _joined(before: Finding | None, now: Finding) -> Finding:
     """A finding that is told again: what stands keeps its age, nothing that stood is made less."""
     if before is None or before.clearance is not None:
@@ -95,7 +106,10 @@ def standing(entries: Iterable[Entry], now: datetime | None = None) -> Standing 
     newest: Screen | None = None
     found: dict[str, Finding] = {}
     for entry in entries:
-        if isinstance(entry, Screen):
+        if isinstance(entry, Unreadable) and entry.kind == SCREEN_KIND:
+            newest = newest or _unknown(entry)
+            found[UNREADABLE] = Finding(UNREADABLE, Triage.RED, _unknown(entry))
+        elif isinstance(entry, Screen):
             newest = entry
             for finding in () if entry.again else _told(entry):
                 found[finding.id] = _joined(found.get(finding.id), finding)

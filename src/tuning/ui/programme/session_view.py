@@ -63,6 +63,7 @@ class SessionView(QWidget):
         self.turns: list[Turn] = []
         self.at = 0
         self.answers: dict[int, SetAnswer] = {}
+        self._visit = ""
         self.asking = False
         self.seconds, self.rest = 0.0, 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -98,11 +99,14 @@ class SessionView(QWidget):
 
     def refresh(self) -> None:
         """Follow the plan; a session that was begun goes on."""
+        visit = self._workspace.visit.uid if self._workspace.visit is not None else ""
         turns = self._planned()
-        if [(t.item.uid, t.side, t.number) for t in turns] != [(t.item.uid, t.side, t.number) for t in self.turns]:
+        begun = bool(self.answers) and visit == self._visit
+        if not begun and [_key(t) for t in turns] != [_key(t) for t in self.turns]:
             self.stop()
             self.turns, self.at, self.answers, self.asking = turns, 0, {}, False
             self.seconds = self.rest = 0.0
+        self._visit = visit
         self._show()
 
     def _planned(self) -> list[Turn]:
@@ -169,6 +173,11 @@ class SessionView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Everything is a key."""
+        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and self.current is None and self.answers:  # the disk refused it: once more
+            self._keep()
+            self._show()
+            return
         if event is None or self.current is None:
             super().keyPressEvent(event)
             return
@@ -253,18 +262,19 @@ class SessionView(QWidget):
                     alarms=tuple(x for x in ALARMS if any(x in a.alarms for _, a in sets)), supervised=True,
                 )
             )  # fmt: skip
-        self.answers = {}
-        self.at = 0
-        if lines:
-            with self._workspace.trying():
+        with self._workspace.trying():
+            if lines:
                 self._state.course.log(*lines)
+            self.answers, self.at = {}, 0  # only now: what could not be saved stays answered
+            self.refresh()
 
     # showing
 
     def _show(self) -> None:
         turn = self.current
         if turn is None:
-            self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else "Done.")
+            unsaved = "All sets are answered and not saved yet. Enter saves them." if self.answers else "Done."
+            self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else unsaved)
             for part in (self.turn, self.word, self.count, self.answer, self.dose, self.then):
                 part.setText("")
             self.bar.show_rest(0, 1)
@@ -325,6 +335,10 @@ class SessionView(QWidget):
         felt = {"there": "felt there", "not": "not felt there", "elsewhere": "felt elsewhere"}[answer.felt]
         told = [pain, f"{answer.faulty} faulty", felt, *sorted(answer.alarms)]
         return " · ".join(told)
+
+
+def _key(turn: Turn) -> tuple[str, Side, int]:
+    return turn.item.uid, turn.side, turn.number
 
 
 class RestBar(QWidget):

@@ -5,13 +5,13 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import tempfile
 import time
 from collections.abc import Callable
 from contextlib import closing
+from dataclasses import asdict
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
@@ -81,7 +81,7 @@ def fill(folder: Path, people: int, visits: int) -> None:
                 for entry in _entries(n, start):
                     told = {"uid": new_uid(), "kind": bodies.NAMES[type(entry)], "visit": visit["uid"], "at": at,
                             "person": person, "medium": None, "replaces": "", "struck_at": None,
-                            "body": json.dumps(bodies.body(entry))}  # fmt: skip
+                            "body": bodies.body(entry)}  # fmt: skip
                     insert("entry", told, trail.ENTRY, visit_id=number, person_id=1)
 
 
@@ -91,7 +91,7 @@ def _stamp(moment: datetime) -> str:
 
 def _entries(n: int, start: datetime) -> list[Entry]:
     level = Triage.AMBER if n % 10 == 0 else Triage.NONE
-    plan = PlanItem("stepdown", "sd-1-hold-taps", {"sets": 3, "reps": 8}, Side.LEFT)
+    plan = PlanItem("stepdown", "sd-1-hold-taps", asdict(load().rung("sd-1-hold-taps").dose), Side.LEFT)
     values = [Observation(measure_id="knee-to-wall", side=side, value=9.0) for side in (Side.LEFT, Side.RIGHT)]
     done = [Done("sd-1-hold-taps", Side.LEFT, start.date() + timedelta(days=d), pain=1) for d in range(4)]
     return [Screen(level, {}, ("pregnancy",) if level is Triage.AMBER else ()), *values, plan, *done]
@@ -111,7 +111,8 @@ def main() -> None:
         Record(folder).digests()
         first = time.perf_counter() - began
         # Nothing of what a list or a record remembers may help an opening; the sums in the record do.
-        lists = [DayList(Record(folder)) for _ in range(ROUNDS - 1)] + [DayList(record)]
+        rules = load().progression
+        lists = [DayList(Record(folder), rules) for _ in range(ROUNDS - 1)] + [DayList(record, rules)]
         for one in lists:
             one.resize(1184, 700)
             one.show()

@@ -13,10 +13,12 @@ import click
 import numpy as np
 from programme_world import GROUPS, PER_WEEK, RUNGS, Patient
 
-from tuning.core.programme.decide import Exercise, Morning, Move, Set, Standing, decide
+from tuning.core.entries import Morning
+from tuning.core.programme.decide import Exercise, Move, Set, Standing, decide
 from tuning.core.types import LEGS, Triage
+from tuning.knowledge import load
 
-WEEKS = 26
+WEEKS, RULES = 26, load().progression
 LIMIT = 2
 DAYS = (0, 2, 4)
 START = date(2026, 1, 5)
@@ -36,7 +38,7 @@ def by_table(patient: Patient) -> tuple[int, float]:
         if day % 7 not in DAYS or rest or not patient.comes(day):
             continue
         exercise = Exercise(LINE[place], LINE, since, sessions=3, days=10, per_week=PER_WEEK, held=held)
-        found = decide(exercise, log, Standing(today, Triage.NONE))
+        found = decide(exercise, log, Standing(today, Triage.NONE), RULES)
         if found.move is Move.CLIMB or (found.move in DOWN and found.to != LINE[place]):
             if found.move in DOWN and not held:
                 held = LINE[place]

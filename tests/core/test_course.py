@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.entries import Decision, Done, Form, PlanItem, Screen
+from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
 from tuning.core.intake.patient import latest_day
 from tuning.core.programme.course import (
     Around,
@@ -20,13 +20,14 @@ from tuning.core.programme.course import (
     weekly_load,
     weeks_since_injury,
 )
-from tuning.core.programme.decide import Exercise, Morning, School, Set, Standing
+from tuning.core.programme.decide import Exercise, Set, Standing
+from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge.tables import load
 
 TODAY = date(2026, 11, 20)
 KNOWLEDGE = load()
-SAFETY = KNOWLEDGE.safety
+SAFETY, RULES = KNOWLEDGE.safety, KNOWLEDGE.progression
 STEP = "sd-1-hold-taps"
 LEFT, RIGHT = LEGS
 
@@ -36,11 +37,13 @@ def at(days_ago: int) -> datetime:
 
 
 def done(days_ago: int, side=LEFT, **told) -> Done:
-    return Done(**{"rung": STEP, "side": side, "day": TODAY - timedelta(days=days_ago), "morning": "settled", **told})
+    return Done(
+        **{"rung": STEP, "side": side, "day": TODAY - timedelta(days=days_ago), "morning": Morning.SETTLED, **told}
+    )
 
 
 def facts(*entries, **around):
-    return facts_of(entries, SAFETY, Around(TODAY, **around))
+    return facts_of(entries, SAFETY, Around(TODAY, **around), RULES)
 
 
 @pytest.mark.parametrize(
@@ -93,7 +96,7 @@ def test_weeks_count_from_the_newest_injury_and_from_a_screen_that_tells_one():
 
 
 def test_flare_ups_are_days_of_the_last_fortnight_and_quiet_days_count_from_the_last_bad_morning():
-    bad = [done(15, morning="not settled"), done(14, morning="not settled"), done(3, pain=6), done(3, RIGHT, pain=7)]
+    bad = [done(15, morning=Morning.NOT), done(14, morning=Morning.NOT), done(3, pain=6), done(3, RIGHT, pain=7)]
     found = facts(*bad)
     assert (found.flares, found.worst_pain, found.quiet_days) == (2, 7, 14)
     assert facts(done(8, pain=4)).worst_pain == 0 and facts(done(7, pain=4)).worst_pain == 4
@@ -113,9 +116,9 @@ def test_what_stands_around_reaches_the_phase():
 
 
 def test_clean_weeks_end_at_the_first_week_that_was_empty_or_not_settled():
-    assert clean_weeks([done(0), done(6), done(7), done(13)], TODAY) == 2
-    assert clean_weeks([done(0), done(7, morning="unknown"), done(14)], TODAY) == 1
-    assert clean_weeks([done(7), done(14)], TODAY) == 0 and clean_weeks([done(1, trial=True)], TODAY) == 0
+    assert clean_weeks([done(0), done(6), done(7), done(13)], TODAY, RULES) == 2
+    assert clean_weeks([done(0), done(7, morning=Morning.UNKNOWN), done(14)], TODAY, RULES) == 1
+    assert clean_weeks([done(7), done(14)], TODAY, RULES) == 0 and clean_weeks([done(1, trial=True)], TODAY, RULES) == 0
 
 
 def item(days_ago: int, **more) -> PlanItem:
@@ -162,11 +165,11 @@ def test_a_session_keeps_the_dose_that_stood_on_its_day():
 
 def test_the_target_is_the_top_of_a_line_in_phase_load_in_its_whole_range_passed_by_both_legs():
     top, easy = KNOWLEDGE.rung("sd-5-unstable"), KNOWLEDGE.rung("sd-2-sit-back")
-    log = [Set(TODAY - timedelta(days=n), side, morning=Morning.SETTLED) for n in (1, 3, 5) for side in LEGS]
+    log = [Set(TODAY - timedelta(days=n), side, pain=0, morning=Morning.SETTLED) for n in (1, 3, 5) for side in LEGS]
     now = Standing(TODAY, Triage.NONE)
 
     def passed(rung=top, log=log, line=("a", "b"), **more):
-        return target_passed(rung, Exercise("b", line, TODAY - timedelta(days=20), **more), log, now)
+        return target_passed(rung, Exercise("b", line, TODAY - timedelta(days=20), **more), log, now, RULES)
 
     assert passed() and not passed(rung=easy) and not passed(line=("b", "c")) and not passed(within="knee bent to 70°")
     assert not passed(log=[one for one in log if one.side is LEFT]) and not passed(log=[])

@@ -10,13 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.case import Patient
-from tuning.core.entries import Clearance, Screen
+from tuning.core.entries import Clearance, Done, Morning, Screen
 from tuning.core.names import plain
 from tuning.core.types import Side, Triage
 from tuning.core.visit.overview import Digest, Need, overview
 from tuning.core.visit.retention import Keep
+from tuning.knowledge import load
 
-TODAY = date(2026, 11, 28)
+TODAY, RULES = date(2026, 11, 28), load().progression
 SOMEBODY = Patient("p", "Someone", date(1980, 1, 1), "", None, None, "", "", "", Side.NONE)
 
 
@@ -25,12 +26,15 @@ def ago(days: int) -> datetime:
 
 
 def told(**known):
-    return overview(Digest(SOMEBODY, **known), TODAY)
+    return overview(Digest(SOMEBODY, **known), TODAY, RULES)
 
 
 RED = Screen(Triage.RED, rules=("calf",), reds=("calf",), uid="s")
 AMBER = Screen(Triage.AMBER, rules=("pregnancy",), uid="s")
 LIFTED = Clearance("s", "Dr Amundsen", TODAY, "scan clear", "calf")
+UNEASY = Done("sd-1", Side.LEFT, ago(2).date(), morning=Morning.NOT, at=ago(2))
+SORE, ASKED = Done("sd-1", Side.LEFT, ago(3).date(), pain=9, at=ago(3)), Screen(Triage.NONE, at=ago(2))
+LATE = Done("sd-1", Side.LEFT, ago(1).date(), pain=9, at=ago(1))
 PLAN = {"rungs": 2, "measured": 9, "visits": 1}
 
 
@@ -47,8 +51,12 @@ PLAN = {"rungs": 2, "measured": 9, "visits": 1}
         ({**PLAN, "since": ago(20), "last": ago(12), "logged": ago(9).date()}, Need.SILENT, "no log for 9 days"),
         ({**PLAN, "since": ago(8), "last": ago(8), "logged": ago(1).date()}, Need.RETEST, "since 27 Nov"),
         ({**PLAN, "since": ago(8), "last": ago(0), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),
-        ({**PLAN, "since": ago(5), "last": ago(5), "alarm": ago(2).date()}, Need.LOG, "26 Nov"),
-        ({**PLAN, "since": ago(5), "last": ago(1), "alarm": ago(2).date()}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(5), "log": (UNEASY,)}, Need.LOG, "26 Nov"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (UNEASY,)}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE,)}, Need.LOG, "25 Nov: ask the safety screen"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE, ASKED)}, Need.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (ASKED, LATE)}, Need.LOG, "27 Nov"),
+        ({"log": (SORE,), "ended": ago(1)}, Need.LOG, "25 Nov"),
         ({**PLAN, "screens": (RED,), "since": ago(9), "last": ago(9)}, Need.REFER, "refer"),
         ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12)}, Need.NOTHING, "discharged on 16 Nov"),
         ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12), "screens": (RED,)}, Need.REFER, "refer"),

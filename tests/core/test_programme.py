@@ -30,7 +30,9 @@ CLEAN = dict.fromkeys(LEGS, Trial(True, 1))
 
 def situation(rung, triage=Triage.NONE, **changes):
     permission = may(act_of_rung(rung), Facts(triage, asked=triage is not None))
-    base = dict(permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN)
+    base = dict(
+        permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN, tried=True
+    )
     return Situation(**{**base, **changes})
 
 
@@ -95,7 +97,8 @@ def test_rungs_wait_for_a_screen_and_amber_needs_a_name():
 
 
 def test_placement_needs_both_sides_clean_within_the_pain_limit():
-    assert states("sd-1-hold-taps") == [State.MET, State.MET]
+    assert states("sd-1-hold-taps") == [State.MET] * 3
+    assert states("sd-1-hold-taps", tried=False)[2] is State.NOT_MET, "a transition waits for its try-out"
     assert states("sd-1-hold-taps", trials={Side.LEFT: Trial(True, 0)})[1] is State.UNKNOWN
     for side in LEGS:
         assert states("sd-1-hold-taps", trials={**CLEAN, side: Trial(True, 2)})[1] is State.MET

@@ -95,8 +95,8 @@ def test_a_plan_of_any_shape(tmp_path, steps, odd):
     if told is not None:
         from tuning.core.programme.decide import decide
 
-        for one, sets in exercises(told):
-            json.dumps(decided(one, decide(one, sets, told.standing)))
+        for one, sets, around in exercises(told):
+            json.dumps(decided(one, decide(one, sets, around, KNOWLEDGE.progression)))
 
 
 @FUZZ

@@ -16,6 +16,9 @@ PATIENT = dict(
 )  # fmt: skip
 
 
+DOSE = dict(sets=3, reps=8, hold_s=None, tempo="3-0-2", rest_s=60, days=3)
+
+
 def seen(value=12.5, **changes):
     base = dict(measure_id="hip-abd", side=Side.LEFT, value=value, trials=np.array([12.0, 13.0]))
     return Observation(**{**base, **changes})

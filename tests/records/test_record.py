@@ -12,11 +12,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from desks import PATIENT, Desk, seen
+from desks import DOSE, PATIENT, Desk, seen
 
 from tuning.core import entries as kinds
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
+from tuning.core.visit.overview import Need, overview
+from tuning.knowledge import load
 from tuning.records import Record
 from tuning.records.bodies import KINDS
 from tuning.records.dbapi import sqlite
@@ -38,7 +40,7 @@ ONE_OF_EACH = [
     kinds.Decision("levels-chain", "levels out", {"row": "arch"}, Side.LEFT, "because"),
     kinds.Screen(Triage.AMBER, {"surgeon": True, "saddle": False}, ("surgeon",), "note", "said", True),
     kinds.Clearance("s", "Dr. Lind", date(2026, 3, 1), "films clear", "night"),
-    kinds.PlanItem("stepdown", "sd-1", {"sets": 3}, Side.LEFT, (("met", "clean"),), "why", True),
+    kinds.PlanItem("stepdown", "sd-1", DOSE, Side.LEFT, (("met", "clean"),), "why", True),
     kinds.Note("strength", "grips the bed"),
     kinds.Treatment("calf released", 10.0, "R. Falk"),
     kinds.Treatment("breathing drill"),
@@ -146,8 +148,8 @@ def test_the_list_of_people_remembers_nothing_that_has_changed(desk, seed):
             made = [
                 seen(float(step)), kinds.Screen(Triage.RED if step % 2 else Triage.NONE),
                 kinds.Decision("discharge", "discharged"),
-                kinds.PlanItem("stepdown", f"sd-{step % 3}", {"sets": 3}, Side.LEFT, withdrawn=bool(step % 4 == 0)),
-                kinds.Done("sd-1", Side.LEFT, day + timedelta(days=step), morning="not settled" if step % 3 else ""),
+                kinds.PlanItem("stepdown", f"sd-{step % 3}", DOSE, Side.LEFT, withdrawn=bool(step % 4 == 0)),
+                kinds.Done("sd-1", Side.LEFT, day + timedelta(days=step), morning=list(kinds.Morning)[step % 3]),
                 kinds.Form("patient-facts", {"complaint": f"worse {step}"}),
             ][rng.integers(6)]  # fmt: skip
             mine += [(entry, False) for entry in one.keep(made)]
@@ -179,20 +181,29 @@ def test_people_are_listed_while_another_window_holds_the_record_and_their_sums_
     again.close()
 
 
-def test_the_list_tells_the_last_day_of_the_log_whichever_visit_it_was_written_into(desk):
+def test_the_list_tells_what_alarmed_until_a_screen_answers_it_whichever_visit_it_was_written_into(desk):
     """A case that comes back from elsewhere brings older visits behind the newer ones."""
-    day = date(2026, 3, 2)
-    desk.keep(
-        kinds.Done("sd-1", Side.LEFT, day, morning="not settled"), kinds.Done("sd-1", Side.LEFT, day + timedelta(1))
-    )
-    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
+    day, rules = date(2026, 3, 2), load().progression
+
+    def told():
+        [known] = desk.record.digests()
+        found = overview(known, day + timedelta(20), rules)
+        return known.logged, found.need, found.of
+
+    calm = kinds.Done("sd-1", Side.LEFT, day + timedelta(1))
+    desk.keep(kinds.PlanItem("stepdown", "sd-1", DOSE, Side.LEFT), kinds.Done("sd-1", Side.LEFT, day, pain=5), calm)
+    assert told()[1] is not Need.LOG and told()[0] == day + timedelta(1)
     desk.visit = desk.record.start_visit(desk.patient, desk.person)
-    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
-    desk.keep(kinds.Done("sd-1", Side.LEFT, day - timedelta(3), alarms=("catch",)))
-    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(1), day)]
-    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), alarms=("catch",)))
-    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(8), trial=True, alarms=("catch",)))
-    assert [(d.logged, d.alarm) for d in desk.record.digests()] == [(day + timedelta(9), day + timedelta(9))]
+    for alarm in (dict(pain=9), dict(alarms=("catch",)), dict(alarms=("numb",), trial=True)):
+        desk.keep(kinds.Done("sd-1", Side.LEFT, day - timedelta(3), **alarm))
+        assert told() == (day + timedelta(1), Need.LOG, day - timedelta(3)), alarm
+        desk.keep(kinds.Screen(Triage.NONE, again=True))
+        assert told()[1] is Need.LOG, "one line asks for nothing of this"
+        desk.keep(kinds.Screen(Triage.NONE))
+        assert told()[1] is not Need.LOG
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), morning=kinds.Morning.NOT))
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(12), trial=True))
+    assert told()[0] == day + timedelta(9)
 
 
 def test_the_list_of_people_knows_a_discharge_until_the_next_visit(desk):

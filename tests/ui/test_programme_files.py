@@ -33,7 +33,8 @@ def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
     told = read_plan(tmp_path / "plan.json")
     from tuning.core.programme.decide import decide
 
-    alone = {one.rung: decide(one, sets, told.standing).row for one, sets in exercises(told)}
+    rules = page._workspace.knowledge.progression
+    alone = {one.rung: decide(one, sets, around, rules).row for one, sets, around in exercises(told)}
     assert alone == {item.rung: course.decision(item).row for item in page._workspace.plan()}
 
 
@@ -75,7 +76,8 @@ def test_a_home_log_with_one_bad_line_changes_nothing(page, course, tmp_path):
 
 def test_the_log_of_somebody_else_is_not_taken_in(window, patient, page, tmp_path):
     """Two people may have the same exercises; the file that comes back says whose it is."""
-    item, line = hands.planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps"}
+    item, line = hands.planned(page)["sd-1-hold-taps"], {"day": "2026-11-01", "side": "left", "rung": "sd-1-hold-taps",
+                                                         "pain": 1}  # fmt: skip
     theirs = home_log(page, tmp_path / "log.json", line)
     patient("potter", "programme")
     hands.settle()

@@ -13,9 +13,11 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, EnvironmentFault, Refused
-from tuning.core.programme.decide import Move, School
+from tuning.core.programme.decide import Move
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
+from tuning.core.programme.plan_status import PlanStatus
+from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.core.visit.overview import overview
 from tuning.ui.programme import phase_view
@@ -392,7 +394,7 @@ def test_gaps_are_accepted_with_name_and_reason_goals_closed_and_the_plan_discha
     assert ends.discharged().reason == "moves away" and ends.discharged().inputs["missing"]
     assert "Discharged on" in view.words.text()
     [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
-    assert overview(known, page.log._course.today).due.startswith("discharged on")
+    assert overview(known, page.log._course.today, space.knowledge.progression).due.startswith("discharged on")
     clicked(view, "Take the discharge back", "", monkeypatch)
     [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
     assert ends.discharged() is None and known.ended is None
@@ -432,7 +434,7 @@ def test_restore_leads_on_to_return_where_no_goal_needs_load(page, course):
     view.refresh()
     assert view.load.isChecked()
     view.load.click()
-    assert not course.ends.needs_load() and not course.facts().wants_load and not view.load.isChecked()
+    assert not course.ends.needs_load() and not course.status.phase_facts.wants_load and not view.load.isChecked()
     with pytest.raises(BadInput):
         course.set_phase(Phase.RETURN, "")
     for gap in course.ends.gaps():
@@ -446,7 +448,7 @@ def test_a_deload_week_asks_two_thirds_of_the_sets_and_changes_no_plan(window, p
     course, plan = page.log._course, window.workspace.plan()
     page.open_view(2)
     usual = [t.number for t in page.session.turns if t.rung.id == "sd-1-hold-taps"]
-    monkeypatch.setattr(type(course), "deload", lambda self: True)
+    monkeypatch.setattr(PlanStatus, "deload", True)
     page.session.refresh()
     fewer = [t.number for t in page.session.turns if t.rung.id == "sd-1-hold-taps"]
     assert (max(usual), max(fewer)) == (3, 2)

@@ -243,7 +243,7 @@ def test_the_screen_says_whose_table_it_is_and_a_broken_one_locks_nobody_out(qtb
     own.mkdir()
     text = (FOLDER / "reasoning.toml").read_text()
     (own / "reasoning.toml").write_text(f'set_by = "R. Falk"\n{text}')
-    window.workspace.knowledge = for_clinic(own)
+    window.workspace._clinic.shipped = for_clinic(own)
     page.refresh()
     assert "R. Falk" in page.own_table.text()
     folder = tmp_path / "record"

@@ -2,20 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
 from tuning.cli.telling import run_told
-
-if TYPE_CHECKING:
-    from tuning.core.programme.decide import Exercise
-    from tuning.exchange.json.plans import PlanFile
-
-NO_CAPS = (3, 3)
-"""A file knows no knee dial."""
 
 
 @click.command()
@@ -72,10 +63,15 @@ def plan(log: Path, as_json: bool) -> None:
         import json
 
         from tuning.core.programme.decide import decide
+        from tuning.core.programme.plan_file import with_next_step
         from tuning.exchange.json.plans import decided, exercises, read_plan
+        from tuning.knowledge import load
 
-        told = read_plan(log)
-        made = [decided(one, decide(_ahead(one, told), sets, told.standing)) for one, sets in exercises(told)]
+        told, knowledge = read_plan(log), load()
+        made = []
+        for exercise, sets, standing in exercises(told):
+            ahead = with_next_step(exercise, knowledge, told.phase, told.kit)
+            made.append(decided(ahead, decide(ahead, sets, standing, knowledge.progression)))
         if as_json:
             about = {"version": 1, "person": told.person, "today": str(told.today)}
             click.echo(json.dumps({**about, "decisions": made}, indent=1, ensure_ascii=False))
@@ -88,27 +84,3 @@ def plan(log: Path, as_json: bool) -> None:
             click.echo(f"  Changes with: {one['reverses']}. May be overruled by {one['override']}.")
 
     run_told(run)
-
-
-def _ahead(exercise: Exercise, told: PlanFile) -> Exercise:
-    """The exercise with what phase and kit of the file keep locked; a lock of the file itself stays."""
-    from tuning.core.errors import BadInput
-    from tuning.core.programme.climb import Step, exceeds, start_dose
-    from tuning.core.programme.kit import Kit
-    from tuning.core.programme.phases import Phase
-    from tuning.knowledge import load
-
-    knowledge = load()
-    kit = Kit(None if told.kit is None else frozenset(told.kit), knowledge.kit)
-    strange = sorted(set(told.kit or ()) - set(kit.things()))
-    if strange:
-        raise BadInput(f"“{strange[0]}” is no kit that an exercise uses; known are {', '.join(kit.things())}.")
-    place = exercise.line.index(exercise.rung)
-    known = {rung.id for ladder in knowledge.ladders.values() for rung in ladder.rungs}
-    above = exercise.line[place + 1] if place + 1 < len(exercise.line) else ""
-    if exercise.locked or exercise.within or above not in known:
-        return exercise
-    rung, phase = knowledge.rung(above), told.phase or Phase.RETURN
-    missing = kit.missing(knowledge.ladder_of(above).needs(rung))
-    step = Step(rung, start_dose(rung, phase), rung.name, rung.poses[0].name)
-    return replace(exercise, locked=exceeds(step, phase, NO_CAPS, missing))

@@ -107,11 +107,15 @@ class Case:
         """Which visit the open one is, from 1."""
         return [v.uid for v in self.visits].index(self.visit.uid) + 1
 
-    def remembered(self, key: object, work: Callable[[], R]) -> R:
-        """What was worked out from this snapshot before, or is now."""
-        if key not in self._memo:
-            self._memo[key] = work()
-        found: R = self._memo[key]
+    def remembered(self, key: object, work: Callable[[], R], *tables: object) -> R:
+        """What was worked out from this snapshot and from these very tables before, or is now.
+
+        The tables are held beside the result: another one is never taken for one that is gone.
+        """
+        known = self._memo.get(key)
+        if known is None or any(a is not b for a, b in zip(known[0], tables, strict=True)):
+            known = self._memo[key] = (tables, work())
+        found: R = known[1]
         return found
 
     def all(self, kind: type[E]) -> Sequence[E]:

@@ -23,6 +23,14 @@ class Status(StrEnum):
     NOT_DONE = "not done"
 
 
+class Morning(StrEnum):
+    """How the morning after a session was."""
+
+    SETTLED = "settled"
+    NOT = "not settled"
+    UNKNOWN = "unknown"
+
+
 class Purpose(StrEnum):
     """What a kept file is for."""
 
@@ -244,6 +252,8 @@ class PlanItem(Entry):
     reason: str = ""
     withdrawn: bool = False
     variant: str = ""
+    why: str = ""
+    """What the program said when it was written; `reason` is what a person typed."""
 
 
 @dataclass(frozen=True)
@@ -262,7 +272,7 @@ class Done(Entry):
     sets: int = 0
     reps: int = 0
     pain: int = 0
-    morning: str = "unknown"
+    morning: Morning = Morning.UNKNOWN
     morning_pain: int | None = None
     faulty: float = 0.0
     faults: tuple[str, ...] = ()
@@ -273,6 +283,12 @@ class Done(Entry):
     trial: bool = False
     cued: bool = False
     source: str = "clinic"
+    after_cut: int | None = None
+    """Pain once range or zone was cut in the same session; None where nothing was cut."""
+    first_at: datetime | None = None
+    """When it was first told, where it was amended since; None: at its own time."""
+    reason: str = ""
+    """A licensed clinician's, where the gate asked for one."""
 
 
 @dataclass(frozen=True)

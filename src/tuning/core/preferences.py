@@ -19,6 +19,7 @@ REGIONAL, HABIT, UNINVOLVED_FIRST, PAIN_SCHOOL = (
     "schools.regional", "schools.habit", "order.uninvolved-first", "schools.pain",
 )  # fmt: skip
 FIRST_SCHOOL, PATTERN_SCHOOL, SHIN_SCHOOL = "schools.first", "schools.pattern", "schools.shin"
+STEP_CLOCK, TELEPHONE, CLINIC_NAME = "schools.clock", "clinic.telephone", "clinic.name"
 MASS_UNIT, LENGTH_UNIT = "look.mass-unit", "look.length-unit"
 DECIMALS, DAYS = "report.decimals", "report.days"
 LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper", "sheet.large", "dates.month-first"
@@ -130,6 +131,14 @@ DECLARED: tuple[Preference, ...] = (
                "Graded opens a zone when the one before is passed. Upright keeps the knee behind the toes: that moves "
                "load to hip and back (Fry 2003).",
                {"graded": "graded, as it is tolerated", "upright": "shin kept upright"}),
+    Preference(STEP_CLOCK, "Schools", "Time at an exercise before the next", Type.CHOICE, "usual",
+               "Counts for load and for the next exercise where that names no days of its own; a step of range, height "
+               "or tempo within one needs clean sessions only (practice judgement).",
+               {"brisk": "brisk, 7 days", "usual": "usual, 14 days", "careful": "careful, 21 days"}),
+    Preference(CLINIC_NAME, "Letters", "Name of the clinic", Type.TEXT, "",
+               "Stands on sheets, log pages and letters without a letterhead.", high=200),
+    Preference(TELEPHONE, "Letters", "Telephone of the clinic", Type.TEXT, "",
+               "Stands beside the stop rules on sheets, log pages and letters to patients.", high=60),
     Preference(LETTERHEAD, "Letters", "Letterhead", Type.TEXT, "",
                "Name, address, telephone: as they stand on top of every letter.", high=600),
     Preference(DECIMALS, "Letters", "Decimals in letters", Type.CHOICE, "point",
@@ -158,6 +167,22 @@ DECLARED: tuple[Preference, ...] = (
 )  # fmt: skip
 BY_KEY: Mapping[str, Preference] = {one.key: one for one in DECLARED}
 SECTIONS: tuple[str, ...] = tuple(dict.fromkeys(one.section for one in DECLARED))
+
+
+@dataclass(frozen=True)
+class Preferences:
+    """What a clinic prefers, as one value: every key that was never set, or makes no sense, has its usual value."""
+
+    values: Mapping[str, Any] = field(default_factory=dict)
+
+    def __getitem__(self, key: str) -> Any:
+        """The value that counts. Raises KeyError for what is no preference."""
+        return BY_KEY[key].read(self.values)
+
+    @property
+    def rule(self) -> Rule:
+        """How several trials become one value."""
+        return Rule(self[RULE])
 
 
 def band_of(measure: Measure) -> Preference:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from tuning.core.entries import Answer, PlanItem
 from tuning.core.gate.may import Act
 from tuning.core.movement.tasks import TASKS
-from tuning.core.programme.ladders import Dose, Rung
+from tuning.core.programme.ladders import Dose, act_of_rung
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import ClipTask
@@ -56,16 +56,11 @@ def act_of_plates(knowledge: Knowledge, test_id: str, side: Side = Side.NONE) ->
     return Act("a test on the plates", leg, maximal=advice.maximal, demands=advice.demands)
 
 
-def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None) -> Act:
-    """A rung of a ladder at its prescribed depth; without a variant it is judged by its hardest at full depth."""
-    loaded = rung.loaded
-    if variant is not None and dose is not None:
-        loaded = rung.loaded_as(rung.pose(variant), dose.depth_deg, dose.load_kg)
-    return Act("a loaded exercise" if loaded else rung.name, loaded=loaded, demands=rung.demands)
-
-
 def act_of_entry(knowledge: Knowledge, entry: Entry) -> Act | None:
-    """What a new entry amounts to; None where nothing was done to anybody (forms, marks, endings, a withdrawal)."""
+    """What a new entry amounts to; None where nothing was done to anybody here.
+
+    Forms, marks, endings, a withdrawal. A session asks with the dose of its plan (core.programme.plan_moves).
+    """
     if isinstance(entry, PlanItem) and not entry.withdrawn:
         return act_of_rung(knowledge.rung(entry.rung), entry.variant, Dose(**entry.dose) if entry.dose else None)
     if isinstance(entry, Answer):

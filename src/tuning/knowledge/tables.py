@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cache, cached_property
 from importlib.resources import files
 from pathlib import Path
@@ -14,9 +14,11 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
+from tuning.core.preferences import Preferences
 from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
+from tuning.core.programme.rules import Rules
 from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.reports.content import ReportTable
 from tuning.core.standing.levels import Chain
@@ -25,7 +27,14 @@ from tuning.core.strength.trials import StrengthTable
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
-from tuning.knowledge.loaders.ladders import check_drawings, load_faults, load_kit, load_ladders, load_placement
+from tuning.knowledge.loaders.ladders import (
+    check_drawings,
+    load_faults,
+    load_kit,
+    load_ladders,
+    load_placement,
+    load_progression,
+)
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reading import Reading
@@ -71,6 +80,8 @@ class Knowledge:
     placement: PlacementTable
     kit: dict[str, KitItem]
     reports: ReportTable
+    progression: Rules
+    preferences: Preferences = field(default_factory=Preferences)
 
     @cached_property
     def _rungs(self) -> dict[str, Rung]:
@@ -118,7 +129,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     placement = load_placement(reading, ladders, causes)
     kit = load_kit(reading, ladders)
     check_poses(reading, tests, ladders)
-    reports = load_reports(reading)
+    reports, progression = load_reports(reading), load_progression(reading)
     posture, soles = load_posture(reading), load_soles(reading)
     if not (
         safety
@@ -131,6 +142,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         and reasoning
         and placement
         and reports
+        and progression
     ):
         return None, reading.problems
     found = Knowledge(
@@ -152,6 +164,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         placement=placement,
         kit=kit,
         reports=reports,
+        progression=progression,
     )
     return (None if reading.problems else found), reading.problems
 

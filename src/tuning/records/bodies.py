@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Mapping
 from dataclasses import fields
 from datetime import date, datetime
 from functools import cache
@@ -12,9 +13,10 @@ import cattrs
 import numpy as np
 from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, override
 
-from tuning.core import entries
+from tuning.core import entries, payloads
 from tuning.core.entries import Medium, Unreadable
 from tuning.core.errors import BadInput
+from tuning.core.programme.ladders import Dose
 from tuning.core.types import (
     UNWRITTEN,
     Entry,
@@ -126,6 +128,8 @@ def body(entry: Entry) -> str:
     if type(entry) not in NAMES:
         raise BadInput("Not saved: this is no kind of entry. Nothing was changed.")
     plain = _converter_of(NAMES[type(entry)]).unstructure(entry)
+    if wrong := _wrong_payload(entry, strict=True):
+        raise BadInput(f"Not saved: {wrong}. Nothing was changed.")
     try:
         said = json.dumps(plain, allow_nan=False)
         if "\\ud" in said:  # half a pair of a character: JSON lets it pass, SQLite and files do not
@@ -142,9 +146,61 @@ def entry_of(name: str, head: dict[str, Any], said: dict[str, Any], medium: Medi
         raise ValueError(f"“{name}” is no kind of entry")
     extra = {"medium": medium} if kind in HOLD_MEDIA else {}
     try:
-        return _converter_of(name).structure({**said, **head, **extra}, kind)
+        made: Entry = _converter_of(name).structure({**said, **head, **extra}, kind)
     except Exception as err:  # the library groups whatever went wrong; to us it is one thing
         raise ValueError(f"{name}: {'; '.join(cattrs.transform_error(err))}") from err
+    if wrong := _wrong_payload(made):
+        raise ValueError(f"{name}: {wrong}")
+    return made
+
+
+def _wrong_payload(entry: Entry, strict: bool = False) -> str:
+    """What makes no sense in a decision, form or dose; of an older or newer version only what is there is looked at."""
+    try:
+        if isinstance(entry, entries.Decision):
+            _payload(payloads.DECISIONS, entry.subject, entry.inputs, strict)
+        elif isinstance(entry, entries.Form):
+            _payload(payloads.FORMS, entry.kind, entry.data, strict)
+        elif isinstance(entry, entries.PlanItem) and (entry.dose or strict):
+            (_STRICT if strict else _LENIENT).structure(dict(entry.dose), Dose)
+    except Exception as err:  # the library groups whatever went wrong; to us it is one thing
+        return "; ".join(cattrs.transform_error(err)) if isinstance(err, cattrs.BaseValidationError) else str(err)
+    return ""
+
+
+def _payload(known: Mapping[str, type[payloads.Payload]], name: str, data: Mapping[str, Any], strict: bool) -> None:
+    kind = known.get(name)
+    if kind is None:
+        if strict:
+            raise ValueError(f"“{name}” is nothing that can be decided or told")
+        return
+    if not all(isinstance(key, str) for key in data):
+        raise ValueError("a key is no text")
+    if kind is not payloads.Asked:
+        (_STRICT if strict else _LENIENT).structure(dict(data), kind)
+
+
+def _plain_converter(strict: bool) -> cattrs.Converter:
+    made = cattrs.Converter(forbid_extra_keys=strict)
+
+    def exactly(*kinds: type) -> Callable[[Any, Any], Any]:
+        def read(value: Any, _: Any) -> Any:
+            if not isinstance(value, kinds) or (isinstance(value, bool) and bool not in kinds):
+                raise ValueError(f"{value!r} is no {kinds[-1].__name__}")
+            return value
+
+        return read
+
+    for kind, kinds in ((str, (str,)), (bool, (bool,)), (int, (int,)), (float, (int, float))):
+        made.register_structure_hook(kind, exactly(*kinds))
+    for payload in {*payloads.DECISIONS.values(), *payloads.FORMS.values()}:
+        renamed: dict[str, Any] = {f.name: override(rename="from") for f in fields(payload) if f.name == "from_"}
+        hook = make_dict_structure_fn(payload, made, _cattrs_forbid_extra_keys=strict, **renamed)
+        made.register_structure_hook(payload, hook)
+    return made
+
+
+_STRICT, _LENIENT = _plain_converter(True), _plain_converter(False)
 
 
 def unreadable(name: str, head: dict[str, Any], why: str) -> Unreadable:

@@ -34,13 +34,15 @@ PLANNED = """
 """
 """The newest entry of each rung counts (SQLite takes bare columns from the row of the max)."""
 LOGGED = """
-    select patient_id, max(json_extract(body, '$.day')) as logged,
-        max(case when json_extract(body, '$.morning') = 'not settled'
-            or coalesce(json_extract(body, '$.alarms'), '[]') != '[]' then json_extract(body, '$.day') end) as alarm
+    select patient_id, max(case when not coalesce(json_extract(body, '$.trial'), 0)
+            then json_extract(body, '$.day') end) as logged,
+        max(json_extract(body, '$.morning') = 'not settled' or coalesce(json_extract(body, '$.alarms'), '[]') != '[]'
+            or coalesce(json_extract(body, '$.pain'), 0) > 0) as uneasy
     from entry join visit on visit_id = visit.id
-    where kind = 'done' and struck_at is null and not coalesce(json_extract(body, '$.trial'), 0) {among}
+    where kind = 'done' and struck_at is null {among}
     group by patient_id
 """
+"""`uneasy`: something may have to be answered; what alarms is decided by the core, which is given the log then."""
 SUSPECTED = """
     select patient_id, count(distinct json_extract(body, '$.inputs.factor')) as factors
     from entry join visit on visit_id = visit.id
@@ -57,7 +59,7 @@ DISCHARGED = """
 """The newest word on a discharge."""
 SUMMED = f"""
     select patient.id, hex(randomblob(8)), :asked, coalesce(visits, 0), last, coalesce(measured, 0), coalesce(found, 0),
-        coalesce(rungs, 0), since, logged, alarm, coalesce(factors, 0),
+        coalesce(rungs, 0), since, logged, coalesce(uneasy, 0), coalesce(factors, 0),
         case when outcome != :open and visit_id = newest then discharged.at end
     from patient left join ({VISITED}) as visited on visited.patient_id = patient.id
         left join ({SCREENED}) as screened on screened.patient_id = patient.id
@@ -73,7 +75,8 @@ ASKED = hashlib.sha256(f"{SUMMED}{WORDS}".encode()).hexdigest()[:16]
 VALUES = {**WORDS, "asked": ASKED}
 COLUMNS = ("patient_id", "stamp", "asked", "visits", "last", "measured", "found", "rungs", "since", "logged", "alarm",
            "factors", "ended")  # fmt: skip
-FOUND, KEPT = COLUMNS.index("found"), f"select {', '.join(COLUMNS)} from digest"
+FOUND, UNEASY = COLUMNS.index("found"), COLUMNS.index("alarm")
+KEPT = f"select {', '.join(COLUMNS)} from digest"
 
 
 EntriesOf = Callable[[str, Sequence[object]], Sequence[tuple[int, Entry]]]
@@ -135,19 +138,27 @@ def digests(
         sums |= {row[0]: row for row in db.execute(_of(missing), VALUES)}
     now = {row: (patient, sums[row][1]) for row, patient in people}
     changed = [row for row, told in now.items() if row not in known or known[row][:2] != told]
-    screens = _screens([row for row in changed if sums[row][FOUND]], entries_of)
-    fresh = {row: (*now[row], _digest(now[row][0], sums[row], screens.get(row, ()), moment)) for row in changed}
+    screens = _entries([row for row in changed if sums[row][FOUND]], "'screen', 'clearance'", entries_of)
+    logs = _entries([row for row in changed if sums[row][UNEASY]], "'done', 'screen'", entries_of)
+    fresh = {
+        row: (*now[row], _digest(now[row][0], sums[row], screens.get(row, ()), logs.get(row, ()), moment))
+        for row in changed
+    }
     return {row: fresh[row] if row in fresh else known[row] for row in now}
 
 
-def _screens(numbers: Sequence[int], entries_of: EntriesOf) -> dict[int, list[Entry]]:
+def _entries(numbers: Sequence[int], kinds: str, entries_of: EntriesOf) -> dict[int, list[Entry]]:
+    if not numbers:
+        return {}
     among = ", ".join(map(str, numbers))
-    wanted = f"where kind in ('screen', 'clearance') and struck_at is null and visit.patient_id in ({among})"
+    wanted = f"where kind in ({kinds}) and struck_at is null and visit.patient_id in ({among})"
     return _gathered(entries_of(wanted, ()))
 
 
-def _digest(patient: Patient, sums: Row, screens: Sequence[Entry], moment: Callable[[str], datetime]) -> Digest:
-    visits, last, measured, _, rungs, since, logged, alarm, factors, ended = tuple(sums)[3:]
+def _digest(
+    patient: Patient, sums: Row, screens: Sequence[Entry], log: Sequence[Entry], moment: Callable[[str], datetime]
+) -> Digest:
+    visits, last, measured, _, rungs, since, logged, _, factors, ended = tuple(sums)[3:]
     return Digest(
         patient,
         visits,
@@ -156,7 +167,7 @@ def _digest(patient: Patient, sums: Row, screens: Sequence[Entry], moment: Calla
         rungs,
         moment(since) if since else None,
         date.fromisoformat(logged) if logged else None,
-        date.fromisoformat(alarm) if alarm else None,
+        tuple(log),
         bool(measured),
         factors,
         moment(ended) if ended else None,

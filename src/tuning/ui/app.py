@@ -98,10 +98,11 @@ class Frame(QMainWindow):
 
     def show_people(self) -> tuple[Record, DayList]:
         """The day list alone, which needs neither tables nor stages. Raises TuningError."""
+        from tuning.knowledge.progression import rules
         from tuning.ui.day_list import DayList
 
         record = opened(self._folder, self._kind)
-        day_list = DayList(record)
+        day_list = DayList(record, rules())
         day_list.refresh()
         around = QWidget()
         around.setObjectName("paper")

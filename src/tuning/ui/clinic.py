@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any
 
 from tuning.core.case import Person
-from tuning.core.preferences import BAND, BY_KEY, with_bands
+from tuning.core.preferences import BAND, BY_KEY, Preferences, with_bands
 from tuning.knowledge import Knowledge
 from tuning.records import Record
 from tuning.records.settings import Settings
@@ -22,12 +22,19 @@ class Clinic:
     ) -> None:
         self._record, self._settings, self.shipped, self._person = record, settings, shipped, person
         self._reason = ""
+        self._known: tuple[Knowledge, Mapping[str, Any], Knowledge] | None = None
         settings.told = self._log
 
     def knowledge(self) -> Knowledge:
-        """The knowledge with the clinic's own bands."""
-        measures = with_bands(self.shipped.measures, self._settings.values)
-        return replace(self.shipped, measures=measures) if measures != self.shipped.measures else self.shipped
+        """The knowledge with what the clinic prefers in it; the same object while nothing of it changes."""
+        values = {key: value for key, value in self._settings.values.items() if key in BY_KEY or key.startswith(BAND)}
+        if self._known is None or self._known[0] is not self.shipped or self._known[1] != values:
+            measures = with_bands(self.shipped.measures, values)
+            if measures == self.shipped.measures:
+                measures = self.shipped.measures
+            made = replace(self.shipped, measures=measures, preferences=Preferences(values))
+            self._known = self.shipped, values, made
+        return self._known[2]
 
     @contextmanager
     def because(self, reason: str) -> Iterator[None]:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
+from tuning.core.programme.rules import Rules
 from tuning.core.visit.retention import Keep
 from tuning.records import Record
 from tuning.records.settings import Settings
@@ -31,9 +32,9 @@ class DayList(QWidget):
     new_chosen = pyqtSignal()
     refused = pyqtSignal(str)
 
-    def __init__(self, record: Record) -> None:
+    def __init__(self, record: Record, rules: Rules) -> None:
         super().__init__()
-        self._record = record
+        self._record, self._rules = record, rules
         self.people = PeopleModel()
         self.view = PeopleView(self.people)
         self.view.opened.connect(self.patient_chosen.emit)
@@ -115,11 +116,11 @@ class DayList(QWidget):
             keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
             now = (*self._record.stamp(), date.today(), keep)
             if now != self._read:
-                self.people.read(self._record.digests(), date.today(), keep)
+                self.people.read(self._record.digests(), date.today(), keep, self._rules)
                 self._read = now
         except TuningError as err:
             self._refusal, self._read = str(err), None
-            self.people.read([], date.today())
+            self.people.read([], date.today(), Keep(), self._rules)
             self.refused.emit(self._refusal)
         for name, fits in FILTERS.items():
             fitting = sum(map(fits, self.people.everybody))

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOption
 
 from tuning.core.case import Patient
 from tuning.core.names import plain
+from tuning.core.programme.rules import Rules
 from tuning.core.types import LEGS
 from tuning.core.visit.overview import Digest, Need, Overview, overview
 from tuning.core.visit.retention import Keep
@@ -80,16 +81,16 @@ class PersonLine:
         return ", ".join(part for part in (p.name, self.who, p.complaint, self.told.due, self.seen) if part)
 
 
-def line_of(digest: Digest, today: date, keep: Keep) -> PersonLine:
+def line_of(digest: Digest, today: date, keep: Keep, rules: Rules) -> PersonLine:
     """A person as shown today; words are made when they are first painted or searched."""
     last = digest.last.astimezone().date() if digest.last is not None else None
     over = keep.is_over(digest.patient.birth_date, last, today)
-    return PersonLine(digest, overview(digest, today), today, over)
+    return PersonLine(digest, overview(digest, today, rules), today, over)
 
 
-def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep) -> PersonLine:
+def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep, rules: Rules) -> PersonLine:
     """The line as it was where nothing of the person has changed."""
-    return before if before is not None and before.digest is digest else line_of(digest, today, keep)
+    return before if before is not None and before.digest is digest else line_of(digest, today, keep, rules)
 
 
 class PeopleModel(QAbstractListModel):
@@ -102,11 +103,11 @@ class PeopleModel(QAbstractListModel):
         self._by: tuple[date, Keep] | None = None
         self._words, self._filter, self._order = "", "Everybody", "by need"
 
-    def read(self, digests: Sequence[Digest], today: date, keep: Keep = Keep()) -> None:  # noqa: B008 - it is frozen
+    def read(self, digests: Sequence[Digest], today: date, keep: Keep, rules: Rules) -> None:
         """Other people, or the same with newer facts."""
         known = {one.patient.uid: one for one in self.everybody} if (today, keep) == self._by else {}
         self._by = today, keep
-        self.everybody = [_again(known.get(one.patient.uid), one, today, keep) for one in digests]
+        self.everybody = [_again(known.get(one.patient.uid), one, today, keep, rules) for one in digests]
         self._narrow()
 
     def narrow(self, words: str | None = None, only: str | None = None, order: str | None = None) -> None:

@@ -78,7 +78,7 @@ class MainWindow(QWidget):
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
-        self.day_list = day_list or DayList(workspace.record)
+        self.day_list = day_list or DayList(workspace.record, workspace.knowledge.progression)
         self.columns = SideColumns(self, self.figure, self.ledger)
         self._build()
         self._connect()

@@ -22,8 +22,10 @@ from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, Who
 from tuning.core.judging.summary import Rule
-from tuning.core.preferences import BY_KEY, RULE, TRIALS
+from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.plan_moves import check_programme
+from tuning.core.programme.plan_status import plan_status
 from tuning.core.types import Entry, Observation, Role, Triage
 from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.sitting import goes_on
@@ -61,7 +63,6 @@ class Workspace(QObject):
         self.record, self.devices = record, devices
         self.settings = Settings(record.folder)
         self._clinic = Clinic(record, self.settings, knowledge, lambda: self.person)
-        self.knowledge = self._clinic.knowledge()
         people = record.people()
         self.reading = False
         """Whether an earlier visit is open to be read only."""
@@ -79,15 +80,19 @@ class Workspace(QObject):
 
     def prefer(self, key: str) -> Any:
         """What the clinic prefers."""
-        return BY_KEY[key].read(self.settings.values)
+        return self.knowledge.preferences[key]
 
     def set_preferences(self, changes: Mapping[str, Any], reason: str) -> None:
         """Keep other preferences, each logged with the reason; what is read anew is read anew. Raises TuningError."""
         with self._clinic.because(reason):
             for key, value in changes.items():
                 self.settings.set(key, value)
-        self.knowledge = self._clinic.knowledge()
         self.content_changed.emit()
+
+    @property
+    def knowledge(self) -> Knowledge:
+        """The knowledge with what the clinic prefers in it."""
+        return self._clinic.knowledge()
 
     @property
     def shipped(self) -> Knowledge:
@@ -201,8 +206,7 @@ class Workspace(QObject):
     @property
     def rule(self) -> Rule:
         """Clinic setting: how trials become one value."""
-        known = self.settings.get(RULE, Rule.MEAN.value)
-        return Rule(known) if known in set(Rule) else Rule.MEAN
+        return self.knowledge.preferences.rule
 
     def set_rule(self, rule: Rule) -> None:
         """Another rule: every value is read anew, none is rewritten. Raises EnvironmentFault."""
@@ -340,6 +344,8 @@ class Workspace(QObject):
         for entry, asked in new_acts(self.knowledge, added, case.entry):
             permit(asked, facts, str(getattr(entry, "reason", "")))
         check_pictures(case.all(Form), added)
+        day = case.visit.started_at.astimezone().date()
+        check_programme(plan_status(case, self.knowledge, day), added, facts.role)
         for entry in added:
             if isinstance(entry, Clearance):
                 check_clearance(entry, standing_of(case), facts.role, datetime.now().astimezone().date())

@@ -20,7 +20,7 @@ def at_visit(
         """Those of the visit."""
         return by_rule(measures, [o for o in case.all(Observation) if o.visit == visit.uid], rule)
 
-    return case.remembered(("at visit", visit.uid, id(measures), rule), read)
+    return case.remembered(("at visit", visit.uid, rule), read, measures)
 
 
 def observed_today(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Observation]:
@@ -32,8 +32,8 @@ def ledger_at(
     case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
 ) -> Sequence[Comparison]:
     """All rows of one visit, worst first."""
-    key = ("ledger", visit.uid, id(measures), rule)
-    return case.remembered(key, lambda: compare_all(measures, at_visit(case, visit, measures, rule)))
+    key = ("ledger", visit.uid, rule)
+    return case.remembered(key, lambda: compare_all(measures, at_visit(case, visit, measures, rule)), measures)
 
 
 def ledger(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Comparison]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from tuning.core.programme.ladders import Dose, Ladder, Rung
@@ -21,11 +20,18 @@ class Step:
     dose: Dose
     words: str
     variant: str = ""
+    loads: bool = False
+    """Whether it adds load: that waits for the days of the rung, too."""
 
 
 def lighter(dose: Dose) -> Dose:
     """Two thirds of the sets, at least one: what a deload week asks (practice judgement, editable)."""
     return replace(dose, sets=max(1, round(2 * dose.sets / 3)))
+
+
+def halved(dose: Dose) -> Dose:
+    """Half of the sets, at least one: what a flare-up that settles asks."""
+    return replace(dose, sets=max(1, dose.sets // 2))
 
 
 def start_dose(rung: Rung, phase: Phase, before: Dose | None = None) -> Dose:
@@ -50,7 +56,11 @@ def within(rung: Rung, dose: Dose, variant: str) -> Step | None:
         return Step(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
     names = [pose.name for pose in rung.poses]
     place = names.index(variant) if variant in names else 0
-    return Step(rung, dose, f"next variant: {names[place + 1]}", names[place + 1]) if place + 1 < len(names) else None
+    if place + 1 >= len(names):
+        return None
+    harder = rung.poses[place + 1]
+    loads = harder.load or rung.loaded_as(harder, dose.depth_deg) > rung.loaded_as(rung.poses[place], dose.depth_deg)
+    return Step(rung, dose, f"next variant: {harder.name}", harder.name, loads)
 
 
 def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> Step | None:
@@ -71,20 +81,3 @@ def cut(rung: Rung, dose: Dose) -> Step | None:
     if depth < LEAST_DEPTH:
         return None
     return Step(rung, replace(dose, depth_deg=depth), f"less range: knee bent to {depth:.0f}°")
-
-
-def exceeds(step: Step, phase: Phase, caps: tuple[int, int], missing: Sequence[str] = ()) -> str:
-    """Why phase, missing kit or dial forbid a step; empty where they allow it."""
-    pose = step.rung.pose(step.variant)
-    opens, asks = step.rung.phase_of(pose), step.rung.demand_of(pose, step.dose.depth_deg)
-    if opens.place > phase.place:
-        return f"{step.rung.name} ({pose.name}) opens in phase {opens.value}"
-    if missing:
-        return f"{step.rung.name} needs what is not at hand: {', '.join(missing)}"
-    if step.rung.light:
-        return ""
-    if asks.kneecap > phase.most_kneecap:
-        return f"more knee bend than phase {phase.value} allows"
-    if asks.knee > caps[0] or asks.kneecap > caps[1]:
-        return "above the knee dial"
-    return ""

@@ -7,16 +7,17 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from tuning.core.entries import Decision, Done, Form, PlanItem, Screen
+from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
 from tuning.core.gate.standing import Finding
 from tuning.core.gate.triage import SafetyTable, is_yes
 from tuning.core.intake.patient import latest_day
-from tuning.core.programme.decide import CLIMB_PAIN, Exercise, Morning, School, Set, Standing, is_ready
+from tuning.core.programme.decide import Exercise, Set, Standing, is_ready
 from tuning.core.programme.gaps import SideGap, still_open
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.load import WeekLoad, by_week, day_load, joint_load, repetitions
 from tuning.core.programme.logbook import set_of
 from tuning.core.programme.phases import FLARE_DAYS, Course, Phase
+from tuning.core.programme.rules import Rules, School
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Observation, Side, Triage
 
@@ -49,20 +50,20 @@ class Around:
     target: bool = False
 
 
-def facts_of(entries: Sequence[Entry], safety: SafetyTable, around: Around) -> Course:
+def facts_of(entries: Sequence[Entry], safety: SafetyTable, around: Around, rules: Rules) -> Course:
     """What decides about the phase."""
     today = around.today
     done = [e for e in entries if isinstance(e, Done) and e.day <= today]
     recent = [d for d in done if d.day >= today - timedelta(days=FLARE_DAYS)]
     week = [d for d in recent if d.day >= today - timedelta(days=7)]
-    unquiet = [d.day for d in done if d.morning == Morning.NOT.value]
+    unquiet = [d.day for d in done if d.morning == Morning.NOT]
     first = min((d.day for d in done if not d.trial), default=today)
     return Course(
         pain_inhibited=INHIBITED in _taken_over(entries),
-        flares=len({d.day for d in recent if d.morning == Morning.NOT.value or set_of(d).alarming}),
+        flares=len({d.day for d in recent if d.morning == Morning.NOT or set_of(d).stops(rules)}),
         weeks_since=weeks_since_injury(entries, safety, today),
         trial_pain=max((d.pain for d in recent if d.trial), default=0),
-        climb_pain=CLIMB_PAIN[around.school],
+        climb_pain=rules.pain.climb[around.school],
         quiet_days=(today - max(unquiet, default=first)).days,
         worst_pain=max((d.pain for d in week), default=0),
         swelling=any("swelling" in d.alarms for d in week),
@@ -111,10 +112,10 @@ def suspects_bone(open_findings: Iterable[Finding], safety: SafetyTable) -> bool
     return any(found.id in strict for found in open_findings)
 
 
-def target_passed(rung: Rung, exercise: Exercise, log: Sequence[Set], standing: Standing) -> bool:
+def target_passed(rung: Rung, exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> bool:
     """Whether an exercise of phase load, the last of its line and in its whole range, is passed on all sides."""
     at_top = rung.phase is Phase.LOAD and not (exercise.above or exercise.within)
-    return at_top and is_ready(exercise, log, standing)
+    return at_top and is_ready(exercise, log, standing, rules)
 
 
 def deload_week(entries: Iterable[Entry], today: date) -> bool:
@@ -123,14 +124,14 @@ def deload_week(entries: Iterable[Entry], today: date) -> bool:
     return bool(starts) and ((today - min(starts)).days // 7 + 1) % DELOAD_EVERY == 0
 
 
-def clean_weeks(entries: Iterable[Entry], today: date) -> int:
-    """Weeks back from today, without a break, in which something was done and every morning settled."""
+def clean_weeks(entries: Iterable[Entry], today: date, rules: Rules) -> int:
+    """Weeks back from today, without a break, in which something was done, every morning settled, nothing alarmed."""
     done = [e for e in entries if isinstance(e, Done) and not e.trial]
     count = 0
     while True:
         end = today - timedelta(days=7 * count)
         week = [d for d in done if end - timedelta(days=7) < d.day <= end]
-        if not week or any(d.morning != Morning.SETTLED.value or set_of(d).alarming for d in week):
+        if not week or any(d.morning != Morning.SETTLED or set_of(d).alarms(rules) for d in week):
             return count
         count += 1
 
@@ -169,7 +170,7 @@ def weekly_load(
     """
     days = []
     items = [e for e in entries if isinstance(e, PlanItem)]
-    settled = {Morning.SETTLED.value: True, Morning.NOT.value: False}
+    settled = {Morning.SETTLED: True, Morning.NOT: False}
     for one in entries:
         if isinstance(one, Done) and not one.trial and one.side in (side, Side.NONE):
             rung = rung_of(one.rung)

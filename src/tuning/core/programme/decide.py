@@ -1,24 +1,22 @@
-"""Up, hold or back: the decision for one exercise from its log, by the table of the programme; the first row counts.
+"""Up, hold or back: the decision for one exercise from its log, by the table of the programme.
 
-The rows and their numbers are practice judgement, editable; pain up to 5 that settles by next morning after Thomee
-(1997) and Silbernagel (2007).
+Rows 1 to 12 and the careful half of row 19 are all looked at and the most careful one wins; the others stand beside it.
+Where none speaks, the first of rows 13 to 20 that fits. Two laws hold over the whole table: more pain, more faults or
+more alarms never make it more daring, and what is not known neither climbs nor answers an alarm.
+
+The numbers are those of knowledge/progression.toml.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import StrEnum
 
+from tuning.core.entries import Morning
+from tuning.core.programme.rules import Rules, School
 from tuning.core.types import LEGS, Side, Triage
-
-
-class School(StrEnum):
-    """How much pain an exercise may give."""
-
-    STRICT = "strict"
-    MONITORED = "monitored"
 
 
 class Move(StrEnum):
@@ -27,6 +25,7 @@ class Move(StrEnum):
     ASK = "ask first"
     STOP = "stop"
     REFER = "refer"
+    OUT = "out of the plan"
     BACK = "step back"
     REPLACE = "place anew"
     SECOND = "second-choice ladder"
@@ -35,37 +34,36 @@ class Move(StrEnum):
     RETEST = "re-test the cause"
     CLIMB = "climb"
 
-
-class Morning(StrEnum):
-    """How the morning after was."""
-
-    SETTLED = "settled"
-    NOT = "not settled"
-    UNKNOWN = "unknown"
+    @property
+    def care(self) -> int:
+        """How careful it is, 0 the most."""
+        return CARE[self]
 
 
-CLIMB_PAIN = {School.STRICT: 2, School.MONITORED: 3}
-MOST_PAIN = {School.STRICT: 2, School.MONITORED: 5}
-STOP_PAIN = 5
-CLEAN_FAULTS, MANY_FAULTS = 10.0, 30.0
-SETTLING_DAYS, MOST_SETTLING_DAYS, SETTLED_PAIN = 3, 7, 2
-SHORT_MISS, LONG_MISS, LOST = 7, 14, 28
-LEAST_ADHERENCE, ADHERENCE_DAYS = 60.0, 14
-PLATEAU_DAYS, CHANGED_DAYS = 21, 14
-FELT_LADDERS = ("shift", "slide")
+CARE = {
+    Move.REFER: 0, Move.ASK: 1, Move.OUT: 2, Move.STOP: 2, Move.BACK: 3, Move.REPLACE: 3, Move.SECOND: 3, Move.HOLD: 4,
+    Move.CHANGE: 5, Move.RETEST: 5, Move.CLIMB: 6,
+}  # fmt: skip
+"""Refer, ask first, stop, step back or place anew, hold, change or re-test, climb."""
+
+
+STOPS = {"giving_way": "giving way", "catch": "a catch", "swelling": "new swelling"}
+"""What stops an exercise at once, beside pain over the limit."""
 
 
 @dataclass(frozen=True)
 class Set:
     """What one side of an exercise was like on a day: peak pain 0-10, share of faulty repetitions in percent.
 
-    Without a rung it is one of the rung that is decided about.
+    Without a rung it is one of the rung that is decided about; `past` is one of the same day before the present step.
+    Pain None: nobody said. `after_cut` is the pain once range or zone was cut in the same session. `answered` tells
+    that a safety screen was saved after what alarmed in it.
     """
 
     day: date
     side: Side
     rung: str = ""
-    pain: int = 0
+    pain: int | None = None
     morning: Morning = Morning.UNKNOWN
     morning_pain: int | None = None
     faulty: float = 0.0
@@ -78,21 +76,35 @@ class Set:
     dizzy: bool = False
     painkiller: bool = False
     supervised: bool = False
+    after_cut: int | None = None
+    answered: bool = False
+    past: bool = False
+
+    def stops(self, rules: Rules) -> bool:
+        """Whether it ends the exercise at once, under any school."""
+        return (self.pain or 0) > rules.pain.stop or self.giving_way or self.catch or self.swelling
 
     @property
-    def alarming(self) -> bool:
-        """What ends the exercise at once, under any school."""
-        return self.pain > STOP_PAIN or self.giving_way or self.catch or self.swelling
+    def nervous(self) -> bool:
+        """Whether it ends the session."""
+        return self.numb or self.dizzy
+
+    def alarms(self, rules: Rules) -> bool:
+        """Whether anything in it alarms."""
+        return self.stops(rules) or self.nervous
 
 
 @dataclass(frozen=True)
 class Exercise:
     """An exercise of the plan, and where it can go.
 
-    `line` are the rungs from easy to hard. `sessions` and `days` are what a climb asks for. `locked` says why the
-    next step may not be taken (surgeon's limit, gate, phase, kit, cap), empty where it may; `transition` that it must
-    be tried under supervision first, `tried` that it was, clean on both sides. `held` is the rung before a flare-up.
-    `within` names a step that the rung itself still has: more range, the next variant.
+    `line` are the rungs from easy to hard. `sessions` and `days` are what the next rung asks for. `locked` says why the
+    next step may not be taken (gate, surgeon's limit, phase, kit, entry rule, cap), empty where it may; `lifted` what
+    would allow it; `transition` that it must be tried under supervision first, `tried` that it was, clean on both
+    sides. `held` is the rung before a flare-up. `within` names a step that the rung itself still has, `loads` that it
+    adds load. `stopped` is the day of the last stop that was acted on, `stops` how many were at this very rung;
+    `backed` the day of the last step back of a flare-up. `reason` tells that a licensed clinician gave one for a
+    loaded rung under what stands.
     """
 
     rung: str
@@ -106,10 +118,17 @@ class Exercise:
     per_week: float = 3.0
     changed: date | None = None
     locked: str = ""
+    lifted: str = ""
     transition: bool = False
     tried: bool = False
     held: str = ""
     within: str = ""
+    loads: bool = False
+    stopped: date | None = None
+    stops: int = 0
+    backed: date | None = None
+    retested: date | None = None
+    reason: bool = False
 
     @property
     def place(self) -> int:
@@ -126,10 +145,19 @@ class Exercise:
         """The rung below; empty at the bottom."""
         return self.line[self.place - 1] if self.place else ""
 
+    @property
+    def small(self) -> bool:
+        """Whether the next step is one within the rung that adds no load."""
+        return bool(self.within) and not self.loads
+
 
 @dataclass(frozen=True)
 class Standing:
-    """What stands around the exercises today."""
+    """What stands around the exercises today.
+
+    `prompt`: what makes it AMBER is to be looked at promptly; where it is not (pregnancy, stable heart or lung disease,
+    fragile bone) a reason is asked once a rung and nobody referred. `elsewhere` are the sets of all other lines.
+    """
 
     today: date
     triage: Triage | None = None
@@ -138,55 +166,13 @@ class Standing:
     school: School = School.STRICT
     bone_stress: bool = False
     deload: bool = False
+    prompt: bool = True
+    elsewhere: tuple[Set, ...] = ()
 
     @property
     def pain_school(self) -> School:
         """Where bone stress is suspected only the strict school is followed."""
         return School.STRICT if self.bone_stress else self.school
-
-
-@dataclass(frozen=True)
-class Inputs:
-    """What the rows look at, worked out of the log once."""
-
-    exercise: Exercise
-    standing: Standing
-    last: tuple[Set, ...]
-    before: tuple[Set, ...]
-    clean: Mapping[Side, int]
-    at_rung: int
-    missed: int
-    adherence: float
-    alarms: tuple[date, ...]
-    rising: bool
-    flare: str
-    since_climb: int
-    since_change: int | None
-
-    @property
-    def pain(self) -> int:
-        """Peak pain of the last session, either side."""
-        return max((one.pain for one in self.last), default=0)
-
-    @property
-    def faulty(self) -> float:
-        """Faulty repetitions of the last session, the poorer side, percent."""
-        return max((one.faulty for one in self.last), default=0.0)
-
-    @property
-    def climb_pain(self) -> int:
-        """Pain up to which a climb may follow."""
-        return CLIMB_PAIN[self.standing.pain_school]
-
-    def ready(self, side: Side) -> bool:
-        """Whether a side has its clean sessions and its days."""
-        return self.clean.get(side, 0) >= self.exercise.sessions and self.at_rung >= self.exercise.days
-
-    @property
-    def morning(self) -> Morning:
-        """The worst that is known of the morning after the last session."""
-        told = {one.morning for one in self.last}
-        return Morning.NOT if Morning.NOT in told else Morning.UNKNOWN if Morning.UNKNOWN in told else Morning.SETTLED
 
 
 @dataclass(frozen=True)
@@ -202,57 +188,138 @@ class Decision:
     override: str = "a licensed clinician, with a reason"
 
 
-def is_clean(one: Set, school: School) -> bool:
-    """Few faults, felt where meant, nowhere else, pain within the school during and on the next morning."""
-    within = one.pain <= MOST_PAIN[school] and (one.morning_pain or 0) <= MOST_PAIN[school]
-    return one.faulty <= CLEAN_FAULTS and one.felt and not one.wrong and within and one.morning is not Morning.NOT
+@dataclass(frozen=True)
+class Inputs:
+    """What the rows look at, worked out of the log once."""
+
+    exercise: Exercise
+    standing: Standing
+    rules: Rules
+    line: tuple[Set, ...]
+    last: tuple[Set, ...]
+    before: tuple[Set, ...]
+    recent: tuple[tuple[Set, ...], ...]
+    clean: Mapping[Side, int]
+    at_rung: int
+    missed: int
+    adherence: float
+    flared: tuple[date, ...]
+    rising: bool
+    flare: str
+    since_climb: int
+    since_change: int | None
+
+    @property
+    def pain(self) -> int:
+        """Peak pain of the last session that is known, either side."""
+        return max((one.pain or 0 for one in self.last), default=0)
+
+    @property
+    def faulty(self) -> float:
+        """Faulty repetitions of the last session, the poorer side, percent."""
+        return max((one.faulty for one in self.last), default=0.0)
+
+    @property
+    def climb_pain(self) -> int:
+        """Pain up to which a climb may follow."""
+        return self.rules.pain.climb[self.standing.pain_school]
+
+    @property
+    def everything(self) -> tuple[Set, ...]:
+        """Sets of this line and all others."""
+        return (*self.line, *(one for one in self.standing.elsewhere if one.day <= self.standing.today))
+
+    def ready(self, side: Side) -> bool:
+        """Whether a side has its clean sessions and its days for the next step."""
+        if self.exercise.small:
+            return self.clean.get(side, 0) >= self.rules.sessions.step
+        return self.clean.get(side, 0) >= self.exercise.sessions and self.at_rung >= self.exercise.days
+
+    @property
+    def morning(self) -> Morning:
+        """The worst that is known of the morning after the last session."""
+        told = {one.morning for one in self.last}
+        return Morning.NOT if Morning.NOT in told else Morning.UNKNOWN if Morning.UNKNOWN in told else Morning.SETTLED
 
 
-def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing) -> Inputs:
+def is_clean(one: Set, school: School, rules: Rules) -> bool:
+    """Whether a session counts.
+
+    Few faults, felt where meant, nowhere else, pain within the school during and on the next morning; nothing alarmed,
+    no painkiller, the morning settled.
+    """
+    most = rules.pain.most[school]
+    within = one.pain is not None and one.pain <= most and (one.morning_pain or 0) <= most
+    quiet = one.morning is Morning.SETTLED and not (one.painkiller or one.alarms(rules))
+    return one.faulty <= rules.faults.clean and one.felt and not one.wrong and within and quiet
+
+
+def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> Inputs:
     """Everything that the rows need, from the sets of one line; what lies ahead is left out.
 
-    Sessions are those of the present rung; alarms and flare-ups count wherever in the line they came.
+    Sessions are those of the present step; alarms and flare-ups count wherever in the line they came.
     """
-    line = sorted((one for one in log if one.day <= standing.today), key=lambda one: (one.day, one.side.value))
-    known = [one for one in line if one.rung in ("", exercise.rung) and one.day >= exercise.since]
+    today = standing.today
+    line = sorted((one for one in log if one.day <= today), key=lambda one: (one.day, one.side.value))
+    known = [one for one in line if one.rung in ("", exercise.rung) and one.day >= exercise.since and not one.past]
     days = sorted({one.day for one in known})
-    by_day = {day: tuple(one for one in known if one.day == day) for day in days}
-    last = by_day[days[-1]] if days else ()
-    before = by_day[days[-2]] if len(days) > 1 else ()
-    clean = {side: _clean_in_a_row(known, side, standing.pain_school) for side in exercise.sides}
-    start = standing.today - timedelta(days=ADHERENCE_DAYS)
-    wanted = exercise.per_week * min(ADHERENCE_DAYS, max(1, (standing.today - exercise.since).days)) / 7
-    done = sum(start < day for day in days)
-    alarms = tuple(sorted({one.day for one in line if one.alarming}))
-    flared = sorted({one.day for one in line if one.alarming or one.morning is Morning.NOT})
+    by_day = [tuple(one for one in known if one.day == day) for day in days]
+    alarmed = {one.day for one in line if one.stops(rules)} | ({exercise.backed} if exercise.backed else set())
+    flared = tuple(sorted(alarmed | {one.day for one in line if one.morning is Morning.NOT}))
+    last = by_day[-1] if by_day else ()
+    climbed = max(filter(None, (exercise.since, exercise.retested)))
+    changed = exercise.changed if exercise.changed is not None and exercise.changed > climbed else None
     return Inputs(
         exercise,
         standing,
+        rules,
+        tuple(line),
         last,
-        before,
-        clean,
-        (standing.today - exercise.since).days,
-        (standing.today - (days[-1] if days else exercise.since)).days,
-        100.0 * min(1.0, done / wanted) if wanted >= 1 else 100.0,  # before a session was due nothing was missed
-        alarms,
-        _rising(line, standing.today),
-        _flare(exercise, flared, last, standing.today),
-        (standing.today - exercise.since).days,
-        (standing.today - exercise.changed).days if exercise.changed is not None else None,
+        by_day[-2] if len(by_day) > 1 else (),
+        tuple(by_day[-rules.sessions.unfelt :]),
+        {side: _clean_in_a_row(known, side, standing, rules, flared) for side in exercise.sides},
+        (today - exercise.since).days,
+        (today - (days[-1] if days else exercise.since)).days,
+        _adherence(exercise, days, today, rules),
+        flared,
+        _rising(line, exercise, today),
+        _flare(exercise, flared, last, today, rules),
+        (today - climbed).days,
+        (today - changed).days if changed is not None else None,
     )
 
 
-def _clean_in_a_row(log: Sequence[Set], side: Side, school: School) -> int:
-    count = 0
-    for one in reversed([one for one in log if one.side is side]):
-        if not is_clean(one, school):
+def _clean_in_a_row(log: Sequence[Set], side: Side, standing: Standing, rules: Rules, flared: Sequence[date]) -> int:
+    """Clean days of a side up to today, none of them before or on the day of a flare-up.
+
+    A morning that is not due yet leaves the count as it is; one that was missed ends the run.
+    """
+    start, count = flared[-1] if flared else date.min, 0
+    own = [one for one in log if one.side is side and one.day > start]
+    for day in sorted({one.day for one in own}, reverse=True):
+        sets = [one for one in own if one.day == day]
+        due = day < standing.today - timedelta(days=1)
+        waits = not due and any(one.morning is Morning.UNKNOWN for one in sets)
+        if waits:
+            sets = [replace(one, morning=Morning.SETTLED) if one.morning is Morning.UNKNOWN else one for one in sets]
+        if not all(is_clean(one, standing.pain_school, rules) for one in sets):
             break
-        count += 1
+        count += not waits
     return count
 
 
-def _rising(log: Sequence[Set], today: date) -> bool:
-    """Whether the mean morning pain went up two weeks running."""
+def _adherence(exercise: Exercise, days: Sequence[date], today: date, rules: Rules) -> float:
+    """Share of the planned sessions that were done, percent; before one was due nothing was missed."""
+    start = today - timedelta(days=rules.adherence.days)
+    wanted = exercise.per_week * min(rules.adherence.days, max(1, (today - exercise.since).days)) / 7
+    done = sum(start < day for day in days)
+    return 100.0 * min(1.0, done / wanted) if wanted >= 1 else 100.0
+
+
+def _rising(log: Sequence[Set], exercise: Exercise, today: date) -> bool:
+    """Whether the mean morning pain went up two weeks running; what was stepped back for is not asked again at once."""
+    if exercise.backed is not None and (today - exercise.backed).days < 7:
+        return False
     means = []
     for back in (2, 1, 0):
         first, end = today - timedelta(days=7 * (back + 1)), today - timedelta(days=7 * back)
@@ -263,29 +330,32 @@ def _rising(log: Sequence[Set], today: date) -> bool:
     return means[0] < means[1] < means[2]
 
 
-def _flare(exercise: Exercise, flared: Sequence[date], last: Sequence[Set], today: date) -> str:
-    """`settling` for three days, up to seven while mornings are not quiet; then `returning` to the rung held before."""
+def _flare(exercise: Exercise, flared: Sequence[date], last: Sequence[Set], today: date, rules: Rules) -> str:
+    """`settling` at first, longer while mornings are not quiet; then `returning` to the rung held before."""
     if flared:
         since = (today - flared[-1]).days
-        quiet = all(s.morning is Morning.SETTLED and (s.morning_pain or 0) <= SETTLED_PAIN for s in last)
-        if since < SETTLING_DAYS or (since <= MOST_SETTLING_DAYS and not quiet):
+        quiet = bool(last) and all(
+            s.morning is Morning.SETTLED and (s.morning_pain or 0) <= rules.pain.settled for s in last
+        )
+        if since < rules.flare.settling or (since <= rules.flare.most_settling and not quiet):
             return "settling"
     return "returning" if exercise.held and exercise.held in exercise.line[exercise.place + 1 :] else ""
 
 
-def decide(exercise: Exercise, log: Sequence[Set], standing: Standing) -> Decision:
-    """The first row of the table that matches."""
-    found = inputs_of(exercise, log, standing)
-    for row in ROWS:
-        decision = row(found)
-        if decision is not None:
-            return decision
-    raise AssertionError("the last row always matches")
+def decide(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> Decision:
+    """The most careful of the careful rows; where none speaks, the first of the others."""
+    x = inputs_of(exercise, log, standing, rules)
+    careful = sorted(filter(None, (row(x) for row in CAREFUL)), key=lambda found: (found.move.care, found.row))
+    if careful:
+        first, *others = careful
+        beside = [f"row {one.row}, {one.move.value}: {one.reason}" for one in others]
+        return replace(first, also=(*first.also, *beside))
+    return next(found for row in OTHERS if (found := row(x)) is not None)
 
 
-def is_ready(exercise: Exercise, log: Sequence[Set], standing: Standing) -> bool:
+def is_ready(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> bool:
     """Whether all sides have their clean sessions and days, with pain that lets climb."""
-    return _ready(inputs_of(exercise, log, standing))
+    return _ready(inputs_of(exercise, log, standing, rules))
 
 
 def _back(row: int, x: Inputs, reason: str, reverses: str, *also: str) -> Decision:
@@ -301,7 +371,28 @@ def _hold(row: int, x: Inputs, reason: str, reverses: str, *also: str) -> Decisi
     return Decision(row, Move.HOLD, x.exercise.rung, reason, reverses, also)
 
 
-def _row_1(x: Inputs) -> Decision | None:
+def _unanswered(x: Inputs, sets: Iterable[Set]) -> list[Set]:
+    """What alarmed and has not been answered: by a screen after it, and rest where it stopped the exercise."""
+    return [one for one in sets if not (one.answered and _rested(x, one))]
+
+
+def _rested(x: Inputs, alarm: Set) -> bool:
+    """Whether the line rested as long as it must, at any time since."""
+    days = sorted({one.day for one in x.line if one.day >= alarm.day} | {alarm.day, x.standing.today})
+    return any((later - day).days >= x.rules.alarms.rest for day, later in zip(days, days[1:], strict=False))
+
+
+def _signs(sets: Sequence[Set], rules: Rules) -> str:
+    """What stopped the exercise, in words."""
+    pain, limit = max(one.pain or 0 for one in sets), rules.pain.stop
+    signs = [words for name, words in STOPS.items() if any(getattr(one, name) for one in sets)]
+    return ", ".join(([f"pain {pain}/10 (limit {limit})"] if pain > limit else []) + signs)
+
+
+ASK_AGAIN = "ask the safety screen again at once"
+
+
+def _refer_on_red_flag(x: Inputs) -> Decision | None:
     if x.standing.triage is None:
         return Decision(1, Move.ASK, x.exercise.rung, "no safety screen is on record", "ask the safety screen",
                         override="nobody")  # fmt: skip
@@ -311,104 +402,122 @@ def _row_1(x: Inputs) -> Decision | None:
     return None
 
 
-def _row_2(x: Inputs) -> Decision | None:
-    if not any(one.alarming for one in x.last):
+def _stop_on_alarm(x: Inputs) -> Decision | None:
+    alarming = [one for one in x.line if one.stops(x.rules)]
+    found = _unanswered(x, alarming)
+    if not found:
         return None
-    why = ", ".join(
-        words
-        for words, told in (
-            (f"pain {x.pain}/10 (limit {STOP_PAIN})", x.pain > STOP_PAIN),
-            ("giving way", any(s.giving_way for s in x.last)),
-            ("a catch", any(s.catch for s in x.last)),
-            ("new swelling", any(s.swelling for s in x.last)),
-        )
-        if told
-    )
-    again = [day for day in x.alarms if x.last[0].day - timedelta(days=14) <= day < x.last[0].day]
-    ask = "ask the safety screen again at once"
-    if again:
-        return Decision(
-            2, Move.REFER, x.exercise.rung, f"{why}, the second time in 14 days", "a clearance on record", (ask,)
-        )
-    below = x.exercise.below or x.exercise.rung
-    return Decision(2, Move.STOP, below, why, "48 hours off this ladder, then one rung down", (ask,))
+    newest = max(one.day for one in found)
+    reason = f"{_signs([one for one in found if one.day == newest], x.rules)} on {newest:%-d %b}"
+    lifts = f"a safety screen saved after it, and {24 * x.rules.alarms.rest} hours of rest"
+    window = newest - timedelta(days=x.rules.alarms.again)
+    if any(window <= one.day < newest for one in alarming):
+        again = f"{reason}, the second time in {x.rules.alarms.again} days"
+        return Decision(2, Move.REFER, x.exercise.rung, again, lifts, (ASK_AGAIN,))
+    if x.exercise.stopped is not None and x.exercise.stopped >= newest:  # acted on already: it only rests
+        return Decision(2, Move.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN,))
+    if x.exercise.below:
+        return Decision(2, Move.STOP, x.exercise.below, reason, lifts, (ASK_AGAIN, "then one rung down"))
+    if x.exercise.stops:
+        out = f"{reason}, again at the lowest rung"
+        return Decision(2, Move.OUT, x.exercise.rung, out, "another ladder", (ASK_AGAIN, "take this ladder out"))
+    light = "then the lightest form of it, at half the sets"
+    return Decision(2, Move.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN, light))
 
 
-def _row_3(x: Inputs) -> Decision | None:
-    if any(one.numb or one.dizzy for one in x.last):
-        told = "numb" if any(one.numb for one in x.last) else "dizzy"
-        return Decision(3, Move.REFER, x.exercise.rung, f"{told} during the exercise: end the session", "examined",
-                        ("ask the safety screen again",))  # fmt: skip
-    amber = x.standing.triage is Triage.AMBER and not (x.standing.cleared or x.standing.overruled)
-    if amber and x.exercise.loaded:
-        return Decision(3, Move.REFER, x.exercise.rung, "AMBER stands and the rung is loaded: held, promptly looked at",
-                        "cleared, or overruled with a reason")  # fmt: skip
-    return None
+def _refer_on_nerve_signs(x: Inputs) -> Decision | None:
+    found = [one for one in x.everything if one.nervous and not one.answered]
+    if not found:
+        return None
+    newest = max(one.day for one in found)
+    told = "numb" if any(one.numb for one in found if one.day == newest) else "dizzy"
+    return Decision(3, Move.REFER, x.exercise.rung, f"{told} during exercise on {newest:%-d %b}: end the session",
+                    "a safety screen saved after it", (ASK_AGAIN,))  # fmt: skip
 
 
-def _row_4(x: Inputs) -> Decision | None:
+def _refer_on_amber(x: Inputs) -> Decision | None:
+    settled = x.standing.cleared or x.standing.overruled or x.exercise.reason
+    if x.standing.triage is not Triage.AMBER or settled or not x.exercise.loaded:
+        return None
+    lifts = "cleared, or a licensed clinician's reason for this exercise"
+    if not x.standing.prompt:
+        return _hold(3, x, "AMBER is open and this is a loaded exercise", lifts)
+    reason = "AMBER is open and this is a loaded exercise: hold, have it checked promptly"
+    return Decision(3, Move.REFER, x.exercise.rung, reason, lifts)
+
+
+def _back_after_unsettled_morning(x: Inputs) -> Decision | None:
     if x.morning is not Morning.NOT:
         return None
-    twice = any(one.morning is Morning.NOT for one in x.before)
-    also = ("one extra rest day", "review: twice running") if twice else ("one extra rest day",)
+    days = sorted({one.day for one in x.line})
+    before = {one.morning for one in x.line if len(days) > 1 and one.day == days[-2]}
+    also = ("one extra rest day", *(["review: twice running"] if Morning.NOT in before else []))
     return _back(4, x, "the morning after had not settled", "settled mornings", *also)
 
 
-def _row_5(x: Inputs) -> Decision | None:
-    return (
-        _back(5, x, "mean morning pain rose two weeks running", "a week without a rise", "review") if x.rising else None
-    )
+def _back_on_rising_mornings(x: Inputs) -> Decision | None:
+    if not x.rising:
+        return None
+    return _back(5, x, "mean morning pain rose two weeks running", "a week without a rise", "review")
 
 
-def _row_6(x: Inputs) -> Decision | None:
-    limit = MOST_PAIN[School.STRICT]
+def _back_when_felt_elsewhere(x: Inputs) -> Decision | None:
+    sessions = x.recent[-x.rules.sessions.wrong :]
+    if len(sessions) < x.rules.sessions.wrong or not all(any(one.wrong for one in sets) for sets in sessions):
+        return None
+    reason = f"felt in an unwanted place in {x.rules.sessions.wrong} sessions"
+    if not x.exercise.below:
+        return Decision(6, Move.SECOND, x.exercise.rung, reason, "felt where it is meant")
+    return _back(6, x, reason, "felt where it is meant")
+
+
+def _back_on_many_faults(x: Inputs) -> Decision | None:
+    many = x.rules.faults.many
+    if x.faulty <= many:
+        return None
+    return _back(7, x, f"faulty repetitions {x.faulty:.0f} % (limit {many:.0f})", f"at most {many:.0f} % faulty")
+
+
+def _back_after_a_break(x: Inputs) -> Decision | None:
+    if x.missed <= x.rules.missed.fewer:
+        return None
+    reason = f"{x.missed} days since the last session"
+    if x.missed <= x.rules.missed.back:
+        return _hold(8, x, reason, "a session", "one set fewer")
+    if x.missed <= x.rules.missed.replace:
+        return _back(8, x, reason, "regular sessions")
+    return Decision(8, Move.REPLACE, x.exercise.below or x.exercise.rung, reason, "a new try-out")
+
+
+def _cut_or_back_over_strict_pain(x: Inputs) -> Decision | None:
+    limit = x.rules.pain.most[School.STRICT]
     if x.standing.pain_school is not School.STRICT or x.pain <= limit:
         return None
     reason = f"pain {x.pain}/10 (strict limit {limit})"
-    if any(one.pain > limit for one in x.before):
-        return _back(6, x, f"{reason}, again after less range", f"pain at most {limit}")
-    return _hold(6, x, reason, f"pain at most {limit}", "cut range or zone now")
+    after = max((one.after_cut for one in x.last if one.after_cut is not None), default=None)
+    if after is not None and after > limit:
+        return _back(9, x, f"{reason}, still {after}/10 after the cut", f"pain at most {limit}")
+    if after is not None:
+        return _hold(9, x, f"{reason}, {after}/10 after the cut", f"pain at most {limit}")
+    return _hold(9, x, reason, f"pain at most {limit}", "cut range or zone now, and ask again at once")
 
 
-def _row_7(x: Inputs) -> Decision | None:
-    if not (any(one.wrong for one in x.last) and any(one.wrong for one in x.before)):
+def _hold_while_settling(x: Inputs) -> Decision | None:
+    if x.flare != "settling":
         return None
-    reason = "felt in an unwanted place in two sessions"
-    if not x.exercise.below:
-        return Decision(7, Move.SECOND, x.exercise.rung, reason, "felt where it is meant")
-    return _back(7, x, reason, "felt where it is meant")
+    return _hold(10, x, "a flare-up is settling", "quiet mornings", "half the sets", "toe zone one lower")
 
 
-def _row_8(x: Inputs) -> Decision | None:
-    if x.faulty <= MANY_FAULTS:
-        return None
-    return _back(8, x, f"faulty repetitions {x.faulty:.0f} % (limit {MANY_FAULTS:.0f})", "at most 30 % faulty")
-
-
-def _row_9(x: Inputs) -> Decision | None:
-    if x.missed <= SHORT_MISS:
-        return None
-    reason = f"{x.missed} days since the last session"
-    if x.missed <= LONG_MISS:
-        return _hold(9, x, reason, "a session", "one set fewer")
-    if x.missed <= LOST:
-        return _back(9, x, reason, "regular sessions")
-    return Decision(9, Move.REPLACE, x.exercise.rung, reason, "a new try-out")
-
-
-def _row_10(x: Inputs) -> Decision | None:
-    return _hold(10, x, "a flare-up is settling", "quiet mornings", "half the sets") if x.flare == "settling" else None
-
-
-def _row_11(x: Inputs) -> Decision | None:
-    if x.adherence >= LEAST_ADHERENCE:
+def _hold_when_little_is_done(x: Inputs) -> Decision | None:
+    least = x.rules.adherence.least
+    if x.adherence >= least:
         return None
     reason = f"{x.adherence:.0f} % of the planned sessions were done"
-    return _hold(11, x, reason, f"at least {LEAST_ADHERENCE:.0f} %", "shorten the plan")
+    return _hold(11, x, reason, f"at least {least:.0f} %", "shorten the plan")
 
 
 def _returning(x: Inputs) -> bool:
-    clean = all(x.clean.get(side, 0) >= 2 for side in x.exercise.sides)
+    clean = all(x.clean.get(side, 0) >= x.rules.sessions.back for side in x.exercise.sides)
     return x.flare == "returning" and clean and x.pain <= x.climb_pain
 
 
@@ -416,68 +525,87 @@ def _ready(x: Inputs) -> bool:
     return all(x.ready(side) for side in x.exercise.sides) and x.pain <= x.climb_pain
 
 
-def _row_12(x: Inputs) -> Decision | None:
-    """What would climb is held while something is not known, or the next step may not be taken."""
-    if not (_returning(x) or _ready(x)):
-        return None
-    one = x.exercise
+def _blocked(x: Inputs) -> tuple[str, str] | None:
+    """What keeps everything from climbing, ready or not, and what lifts it."""
+    one, days = x.exercise, x.rules.alarms.no_climb
+    start = x.standing.today - timedelta(days=days)
+    alarmed = max((s.day for s in x.everything if s.alarms(x.rules) and s.day >= start), default=None)
     untried = one.transition and not one.tried and not one.within
-    for told, reason, lifted in (
-        (x.morning is Morning.UNKNOWN, "the morning after is not known", "tell how the morning was"),
+    reasons = (
+        (x.morning is Morning.UNKNOWN, "the morning after is not known", "how the morning was"),
+        (any(s.pain is None for s in x.last), "the pain of the last session is not known", "the pain of a session"),
         (any(s.painkiller for s in x.last), "a painkiller was taken", "a session without one"),
-        (bool(one.locked), one.locked, "the limit lifted"),
+        (alarmed is not None, f"an alarm on {alarmed:%-d %b}" if alarmed else "", f"{days} days without an alarm"),
+        (bool(one.locked), one.locked, one.lifted or "the limit lifted"),
         (untried, "the next rung is a transition that was not tried", "a supervised try-out, clean on both sides"),
         (x.standing.deload, "a deload week", "the week after"),
         (not (one.above or one.within), "the top of the line is reached", "another goal"),
-    ):
-        if told:
-            return _hold(12, x, f"ready, but {reason}", lifted)
-    return None
+    )
+    return next(((reason, lifts) for true, reason, lifts in reasons if true), None)
 
 
-def _row_13(x: Inputs) -> Decision | None:
+def _hold_what_would_climb(x: Inputs) -> Decision | None:
+    found = _blocked(x) if _returning(x) or _ready(x) else None
+    return _hold(12, x, f"ready, but {found[0]}", found[1]) if found is not None else None
+
+
+def _another_ladder_when_never_felt(x: Inputs) -> Decision | None:
+    sessions = x.recent
+    unfelt = len(sessions) == x.rules.sessions.unfelt and all(not any(s.felt for s in sets) for sets in sessions)
+    if x.exercise.ladder not in x.rules.school.felt or not unfelt:
+        return None
+    reason = f"not felt where it is meant in {len(sessions)} sessions"
+    return Decision(19, Move.SECOND, x.exercise.rung, reason, "felt where it is meant")
+
+
+def _climb_back(x: Inputs) -> Decision | None:
     if not _returning(x):
         return None
-    return Decision(13, Move.CLIMB, x.exercise.above, "back after a flare-up: two clean sessions on both sides",
-                    "pain over the limit")  # fmt: skip
+    reason = f"back after a flare-up: {x.rules.sessions.back} clean sessions on both sides"
+    return Decision(13, Move.CLIMB, x.exercise.above, reason, "pain over the limit")
 
 
-def _row_14(x: Inputs) -> Decision | None:
+def _climb(x: Inputs) -> Decision | None:
     if not _ready(x):
         return None
-    reason = f"{x.exercise.sessions} clean sessions over {x.at_rung} days on both sides, pain {x.pain}/10"
+    if x.exercise.small:
+        reason = f"{x.rules.sessions.step} clean sessions on both sides, pain {x.pain}/10: a step within the exercise"
+    else:
+        reason = f"{x.exercise.sessions} clean sessions over {x.at_rung} days on both sides, pain {x.pain}/10"
     to = x.exercise.rung if x.exercise.within else x.exercise.above
     also = (x.exercise.within,) if x.exercise.within else ()
     return Decision(14, Move.CLIMB, to, reason, "a session that is not clean", also)
 
 
-def _row_15(x: Inputs) -> Decision | None:
-    reverses = "three clean sessions"
-    if x.since_change is None and x.since_climb >= PLATEAU_DAYS:
-        reason = f"no climb for {x.since_climb} days"
-        return Decision(
-            15, Move.CHANGE, x.exercise.rung, reason, reverses, ("tempo, sets, cue or sister rung: one of them",)
-        )
-    if x.since_change is not None and x.since_change >= CHANGED_DAYS:
+def _change_or_retest_on_plateau(x: Inputs) -> Decision | None:
+    """Only where nothing else keeps it from climbing: otherwise more pain would change what less pain holds."""
+    if _blocked(x) is not None:
+        return None
+    reverses = f"{x.exercise.sessions} clean sessions"
+    if x.since_change is None and x.since_climb >= x.rules.plateau.change:
+        one_of = "tempo, sets, cue or sister rung: one of them"
+        return Decision(15, Move.CHANGE, x.exercise.rung, f"no climb for {x.since_climb} days", reverses, (one_of,))
+    if x.since_change is not None and x.since_change >= x.rules.plateau.retest:
         reason = f"no climb {x.since_change} days after a change"
         return Decision(15, Move.RETEST, x.exercise.rung, reason, reverses, ("back to Reasoning",))
     return None
 
 
-def _row_16(x: Inputs) -> Decision | None:
-    if x.standing.pain_school is not School.MONITORED or not x.climb_pain < x.pain <= STOP_PAIN:
+def _hold_accepted_pain(x: Inputs) -> Decision | None:
+    if x.standing.pain_school is not School.MONITORED or not x.climb_pain < x.pain <= x.rules.pain.stop:
         return None
     return _hold(16, x, f"pain {x.pain}/10 is accepted, not enough to climb", f"pain at most {x.climb_pain}")
 
 
-def _row_17(x: Inputs) -> Decision | None:
-    if not CLEAN_FAULTS < x.faulty <= MANY_FAULTS:
+def _hold_on_some_faults(x: Inputs) -> Decision | None:
+    clean = x.rules.faults.clean
+    if not clean < x.faulty <= x.rules.faults.many:
         return None
-    reason = f"faulty repetitions {x.faulty:.0f} % (limit {CLEAN_FAULTS:.0f})"
-    return _hold(17, x, reason, f"{x.exercise.sessions} sessions at 10 % or less", "one cue only")
+    reason = f"faulty repetitions {x.faulty:.0f} % (limit {clean:.0f})"
+    return _hold(17, x, reason, f"{x.exercise.sessions} sessions at {clean:.0f} % or less", "one cue only")
 
 
-def _row_18(x: Inputs) -> Decision | None:
+def _hold_for_the_other_side(x: Inputs) -> Decision | None:
     ready = [side for side in x.exercise.sides if x.ready(side)]
     if len(ready) != 1 or len(x.exercise.sides) < 2:
         return None
@@ -485,19 +613,31 @@ def _row_18(x: Inputs) -> Decision | None:
                  f"one extra set on the {ready[0].other.value} side")  # fmt: skip
 
 
-def _row_19(x: Inputs) -> Decision | None:
-    if x.exercise.ladder not in FELT_LADDERS or all(one.felt for one in x.last):
+def _hold_when_not_felt(x: Inputs) -> Decision | None:
+    if x.exercise.ladder not in x.rules.school.felt or all(one.felt for one in x.last):
         return None
-    return _hold(19, x, "not felt where it is meant", "felt", "repeat the set-up; after three sessions another ladder")
+    return _hold(19, x, "not felt where it is meant", "felt", "repeat the set-up")
 
 
-def _row_20(x: Inputs) -> Decision:
-    least = min((x.clean.get(side, 0) for side in x.exercise.sides), default=0)
-    reason = f"{least} of {x.exercise.sessions} clean sessions, {x.at_rung} of {x.exercise.days} days"
-    return _hold(20, x, reason, f"{x.exercise.sessions} clean sessions over {x.exercise.days} days, both sides")
+def _hold_otherwise(x: Inputs) -> Decision:
+    one, least = x.exercise, min((x.clean.get(side, 0) for side in x.exercise.sides), default=0)
+    if one.small:
+        wanted = x.rules.sessions.step
+        return _hold(20, x, f"{least} of {wanted} clean sessions", f"{wanted} clean sessions, both sides")
+    reason = f"{least} of {one.sessions} clean sessions, {x.at_rung} of {one.days} days"
+    return _hold(20, x, reason, f"{one.sessions} clean sessions over {one.days} days, both sides")
 
 
-ROWS: tuple[Callable[[Inputs], Decision | None], ...] = (
-    _row_1, _row_2, _row_3, _row_4, _row_5, _row_6, _row_7, _row_8, _row_9, _row_10, _row_11, _row_12, _row_13, _row_14,
-    _row_15, _row_16, _row_17, _row_18, _row_19, _row_20,
+Row = Callable[[Inputs], Decision | None]
+CAREFUL: tuple[Row, ...] = (
+    _refer_on_red_flag, _stop_on_alarm, _refer_on_nerve_signs, _refer_on_amber, _back_after_unsettled_morning,
+    _back_on_rising_mornings, _back_when_felt_elsewhere, _back_on_many_faults, _back_after_a_break,
+    _cut_or_back_over_strict_pain, _hold_while_settling, _hold_when_little_is_done, _hold_what_would_climb,
+    _another_ladder_when_never_felt,
 )  # fmt: skip
+"""Rows 1 to 12, and the half of row 19 that leaves a ladder."""
+OTHERS: tuple[Row, ...] = (
+    _climb_back, _climb, _change_or_retest_on_plateau, _hold_accepted_pain, _hold_on_some_faults,
+    _hold_for_the_other_side, _hold_when_not_felt, _hold_otherwise,
+)  # fmt: skip
+"""Rows 13 to 20."""

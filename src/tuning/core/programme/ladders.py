@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from tuning.core.gate.may import Permission
+from tuning.core.gate.may import Act, Permission
 from tuning.core.judging.verdict import Word
 from tuning.core.programme.kit import Kit, KitItem
 from tuning.core.programme.phases import Phase
@@ -241,11 +241,6 @@ class Rung:
         """Left and right where legs take turns, else one for both."""
         return (Side.NONE,) if self.side in (Sides.BOTH, Sides.PATTERN) else LEGS
 
-    @property
-    def pass_days(self) -> int:
-        """Days at the rung before it may be passed: 3 of daily low load, else 14 (practice judgement, editable)."""
-        return 3 if self.daily else 14
-
     def steps_for(self, side: Side) -> tuple[str, ...]:
         """The steps with left and right filled in; without a side in general words."""
         known = side in LEGS
@@ -253,12 +248,19 @@ class Rung:
         words["Side"] = sentence_case(words["side"])
         return tuple(step.format(**words) for step in self.steps)
 
-    @property
-    def pass_words(self) -> str:
+    def pass_words(self, sessions: int, days: int, faulty: float) -> str:
         """What passing asks, in words."""
         more = f"; {self.pass_rule}" if self.pass_rule else ""
         sides = ", both sides" if self.side is not Sides.BOTH else ""
-        return f"3 clean sessions over {self.pass_days} days{sides} (faulty repetitions at most 10 %){more}"
+        return f"{sessions} clean sessions over {days} days{sides} (faulty repetitions at most {faulty:.0f} %){more}"
+
+
+def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None) -> Act:
+    """A rung of a ladder at its prescribed depth; without a variant it is judged by its hardest at full depth."""
+    loaded = rung.loaded
+    if variant is not None and dose is not None:
+        loaded = rung.loaded_as(rung.pose(variant), dose.depth_deg, dose.load_kg)
+    return Act("a loaded exercise" if loaded else rung.name, loaded=loaded, demands=rung.demands)
 
 
 @dataclass(frozen=True)
@@ -327,6 +329,10 @@ class Trial:
     felt: bool = True
     wrong: bool = False
 
+    def good(self, pain_limit: int) -> bool:
+        """Clean, felt where it is meant and nowhere else, within the pain limit."""
+        return self.clean and self.felt and not self.wrong and self.pain <= pain_limit
+
 
 @dataclass(frozen=True)
 class Situation:
@@ -348,6 +354,10 @@ class Situation:
     phase: Phase | None = None
     caps: tuple[int, int] = (3, 3)
     kit: Kit = Kit()
+    tried: bool = False
+    """Whether a supervised try-out of the rung, clean on both sides, is on record."""
+    entered: bool = False
+    """Whether it is a step within a rung that is in the plan already: its way in is not asked again."""
 
 
 class State(StrEnum):
@@ -365,6 +375,15 @@ class Check:
 
     state: State
     text: str
+    asks: bool = False
+    """Whether it is the gate that asks for a licensed clinician's reason."""
+
+    @property
+    def lifts(self) -> str:
+        """What would let it be met."""
+        if self.state is State.LOCKED:
+            return "a clearance on record"
+        return "a licensed clinician's reason" if self.asks else "this met, or a licensed clinician's reason"
 
 
 def entry_checks(
@@ -375,16 +394,20 @@ def entry_checks(
     A rung may be written to the plan when no check is LOCKED and the rest are
     MET, or when a named person gives a reason for the others.
     """
-    checks = [_safety(now)]
-    below = ladder.below(rung)
-    placed = _placement(rung, now)
-    if below is not None and below.id in now.passed:
-        checks.append(Check(State.MET, f"rung below passed: {below.name}"))
-    else:
-        checks.append(placed)
-    checks += [_rule(rule, now) for rule in rung.entry]
     pose = rung.pose(variant)
+    checks = [_safety(now), *([] if now.entered else _way_in(rung, ladder, now)), *(_rule(r, now) for r in rung.entry)]
     return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(rung, ladder, now)]
+
+
+def _way_in(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
+    """The rung below or a clean try-out; of a transition the try-out anyway."""
+    below = ladder.below(rung)
+    passed = below is not None and below.id in now.passed
+    checks = [Check(State.MET, f"rung below passed: {below.name}") if passed and below else _placement(rung, now)]
+    if rung.transition:
+        state = State.MET if now.tried else State.NOT_MET
+        checks.append(Check(state, "a transition: supervised try-out on record, clean on both sides"))
+    return checks
 
 
 def _phase(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[Check]:
@@ -426,7 +449,7 @@ def _safety(now: Situation) -> Check:
     if found.locked:
         return Check(State.LOCKED, found.sentence)
     if found.asks:
-        return Check(State.NOT_MET, found.sentence)
+        return Check(State.NOT_MET, found.sentence, asks=True)
     if now.screened is None:
         return Check(State.UNKNOWN, "no safety screen on record; loaded rungs stay locked without one")
     return Check(State.MET, f"safety screen: {now.screened.value}")
@@ -439,7 +462,7 @@ def _placement(rung: Rung, now: Situation) -> Check:
     rule = f"placement trial of {work}{each}, pain at most {limit}/10"
     if any(side not in now.trials for side in sides):
         return Check(State.UNKNOWN, rule)
-    good = all(now.trials[side].clean and now.trials[side].pain <= limit for side in sides)
+    good = all(now.trials[side].good(limit) for side in sides)
     return Check(State.MET if good else State.NOT_MET, rule)
 
 

@@ -44,7 +44,7 @@ def findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
 
     Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else.
     """
-    return case.remembered(("findings", id(measures)), lambda: _findings(case, measures))
+    return case.remembered("findings", lambda: _findings(case, measures), measures)
 
 
 def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:

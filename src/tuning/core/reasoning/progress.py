@@ -15,7 +15,7 @@ TO_PROGRAMME = "factor-to-programme"
 def count(case: Case, tables: Tables) -> int:
     """Patterns that were seen."""
     found = findings(case, tables.measures)
-    return len(case.remembered(("patterns", id(tables.reasoning)), lambda: patterns_seen(tables.reasoning, found)))
+    return len(case.remembered("patterns", lambda: patterns_seen(tables.reasoning, found), tables.reasoning, found))
 
 
 def next_step(case: Case, tables: Tables) -> NextStep | None:

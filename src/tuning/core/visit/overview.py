@@ -7,7 +7,10 @@ from enum import IntEnum
 from typing import NamedTuple
 
 from tuning.core.case import Patient
+from tuning.core.entries import Done, Morning
 from tuning.core.gate.standing import standing
+from tuning.core.programme.logbook import alarms_open
+from tuning.core.programme.rules import Rules
 from tuning.core.programme.week import retests
 from tuning.core.types import Entry, Triage
 
@@ -32,9 +35,10 @@ class Digest(NamedTuple):
     """What is known of a person without opening the case.
 
     `screens` are the screens and clearances of somebody in whom anything was ever found, oldest first; `rungs` how
-    many stand in the plan, since when; `logged` the last day done at home or here, `alarm` the last one that was not
-    settled; `measured` whether any value was taken; `factors` how many suspected causes went to the programme; `ended`
-    when the newest visit ended with a discharge. A tuple, as of thousands each is made before the first is shown.
+    many stand in the plan, since when; `logged` the last day done at home or here; `log` the sessions and screens of
+    somebody who ever told pain, an alarm or a morning that had not settled; `measured` whether any value was taken;
+    `factors` how many suspected causes went to the programme; `ended` when the newest visit ended with a discharge. A
+    tuple, as of thousands each is made before the first is shown.
     """
 
     patient: Patient
@@ -44,7 +48,7 @@ class Digest(NamedTuple):
     rungs: int = 0
     since: datetime | None = None
     logged: date | None = None
-    alarm: date | None = None
+    log: tuple[Entry, ...] = ()
     measured: bool = False
     factors: int = 0
     ended: datetime | None = None
@@ -69,13 +73,15 @@ Open = tuple[Need, str, date | int | None]
 """What is open, in words with a place for a day or a number."""
 
 
-def overview(known: Digest, today: date) -> Overview:
+def overview(known: Digest, today: date, rules: Rules) -> Overview:
     """What the day list tells of a person."""
     found = standing(known.screens) if known.screens else None
     level = found.level if found is not None else Triage.NONE
     last = known.last.astimezone().date() if known.last is not None else None
     missed, ahead = _retest(known, last, today) if known.rungs and known.ended is None else (None, None)
-    return Overview(level if level is not Triage.NONE else None, *_open(known, level, last, missed, today), ahead)
+    return Overview(
+        level if level is not Triage.NONE else None, *_open(known, level, last, missed, today, rules), ahead
+    )
 
 
 def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None, date | None]:
@@ -86,13 +92,18 @@ def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None,
     return next((day for day in days if day <= today), None), next((day for day in days if day > today), None)
 
 
-def _open(known: Digest, level: Triage, last: date | None, missed: date | None, today: date) -> Open:
+def _open(
+    known: Digest, level: Triage, last: date | None, missed: date | None, today: date, rules: Rules
+) -> Open:  # fmt: skip
     if level is Triage.RED:
         return Need.REFER, "refer, or clear the finding", None
+    if alarms := alarms_open(known.log, rules, today):
+        return Need.LOG, "alarm on {:%-d %b}: ask the safety screen", alarms[0].day
     if known.ended is not None:
         return Need.NOTHING, "discharged on {:%-d %b}", known.ended.astimezone()
-    if known.rungs and known.alarm is not None and (last is None or known.alarm > last):
-        return Need.LOG, "log: not settled on {:%-d %b}", known.alarm
+    uneasy = max((e.day for e in known.log if isinstance(e, Done) and e.morning == Morning.NOT), default=None)
+    if known.rungs and uneasy is not None and (last is None or uneasy > last):
+        return Need.LOG, "log: not settled on {:%-d %b}", uneasy
     if missed is not None:
         return Need.RETEST, "re-test due since {:%-d %b}", missed
     if known.rungs:

@@ -47,7 +47,7 @@ def read_home_log(path: Path, owner: str, rungs: Collection[str], today: date) -
 
 def _line(path: Path, number: int, line: Any, rungs: Collection[str], today: date) -> Done:
     where = f"“{path.name}”, line {number}"
-    known = {f.name for f in fields(Set)} - {"supervised"}
+    known = {f.name for f in fields(Set)} - {"supervised", "answered", "past", "after_cut"}
     if not isinstance(line, dict) or not set(line) <= known:
         raise BadInput(f"{where}: it may hold {', '.join(sorted(known))}.")
     try:
@@ -56,12 +56,14 @@ def _line(path: Path, number: int, line: Any, rungs: Collection[str], today: dat
         raise BadInput(f"{where}: {'; '.join(cattrs.transform_error(err, path='line')[:3])}.") from err
     if one.rung not in rungs:
         raise BadInput(f"{where}: “{one.rung}” is no exercise of this plan.")
+    if one.pain is None:
+        raise BadInput(f"{where}: say the worst pain, 0 to 10; what nobody said is not 0.")
     pains = (one.pain, one.morning_pain or 0)
     if one.day > today or not all(0 <= p <= 10 for p in pains) or not 0 <= one.faulty <= 100:
         raise BadInput(f"{where}: a day ahead, pain beyond 0-10, or a share beyond 100 %.")
     alarms = tuple(name for name in ALARMS if getattr(one, name.replace(" ", "_")))
     return Done(
-        rung=one.rung, side=Side(one.side), day=one.day, pain=one.pain, morning=one.morning.value,
+        rung=one.rung, side=Side(one.side), day=one.day, pain=one.pain, morning=one.morning,
         morning_pain=one.morning_pain, faulty=one.faulty, felt=one.felt, wrong=one.wrong, alarms=alarms, source=HOME,
     )  # fmt: skip
 

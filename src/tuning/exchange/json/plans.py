@@ -12,12 +12,12 @@ from typing import Any
 import cattrs
 import cattrs.v
 
-from tuning.core.entries import Done
+from tuning.core.entries import Morning
 from tuning.core.errors import BadInput
-from tuning.core.programme.decide import Decision, Exercise, Morning, School, Set, Standing
+from tuning.core.programme.decide import Decision, Exercise, Set, Standing
 from tuning.core.programme.kit import Kit
-from tuning.core.programme.logbook import set_of
 from tuning.core.programme.phases import Phase
+from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Side, Triage
 from tuning.exchange.files import read_json
 
@@ -37,6 +37,10 @@ class PlanFile:
     school: School = School.STRICT
     bone_stress: bool = False
     deload: bool = False
+    prompt: bool = True
+    """Whether what makes it AMBER has to be looked at promptly."""
+    screened: date | None = None
+    """The day of the newest safety screen: it answers what alarmed before it."""
     person: str = ""
     """Any words to know the file by; they come back with the decisions."""
     phase: Phase | None = None
@@ -48,8 +52,9 @@ class PlanFile:
     def standing(self) -> Standing:
         """What stands around the exercises."""
         return Standing(
-            self.today, self.screen, self.cleared, self.overruled, self.school, self.bone_stress, self.deload
-        )
+            self.today, self.screen, self.cleared, self.overruled, self.school, self.bone_stress, self.deload,
+            self.prompt,
+        )  # fmt: skip
 
 
 def _day(value: Any, _: Any) -> date:
@@ -107,20 +112,27 @@ def _sound(path: Path, told: PlanFile) -> PlanFile:
         where = f"“{path.name}”: {line.rung or 'a line of the log'} on {line.day}"
         if line.rung not in known:
             raise BadInput(f"{where} is of no line of the plan.")
-        pains = (line.pain, line.morning_pain or 0)
+        pains = (line.pain or 0, line.morning_pain or 0, line.after_cut or 0)
         if line.day > told.today or not all(0 <= p <= 10 for p in pains) or not 0 <= line.faulty <= 100:
             raise BadInput(f"{where}: a day ahead, pain beyond 0-10, or a share beyond 100 %.")
     return told
 
 
-def exercises(told: PlanFile) -> list[tuple[Exercise, tuple[Set, ...]]]:
-    """Each exercise with the sets of its line; one without sides is done with both legs at once."""
+def exercises(told: PlanFile) -> list[tuple[Exercise, tuple[Set, ...], Standing]]:
+    """Each exercise with the sets of its line and what stands around it; one without sides is done with both legs."""
     made = []
+    log = [replace(one, answered=one.answered or _answers(told.screened, one)) for one in told.log]
     for one in told.plan:
-        sets = tuple(line for line in told.log if line.rung in one.line)
+        sets = tuple(line for line in log if line.rung in one.line)
         both = bool(sets) and all(line.side not in LEGS for line in sets)
-        made.append((replace(one, sides=(Side.NONE,)) if both else one, sets))
+        others = tuple(line for line in log if line.rung not in one.line)
+        made.append((replace(one, sides=(Side.NONE,)) if both else one, sets, replace(told.standing, elsewhere=others)))
     return made
+
+
+def _answers(screened: date | None, one: Set) -> bool:
+    """Whether the newest screen came after a day: of two on one day nobody knows which was first."""
+    return screened is not None and screened > one.day
 
 
 def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
@@ -130,15 +142,14 @@ def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
 
 
 def plan_data(
-    standing: Standing, plan: Iterable[Exercise], done: Iterable[Done], phase: Phase | None, kit: Kit
+    standing: Standing, plan: Iterable[Exercise], log: Iterable[Set], phase: Phase | None, kit: Kit
 ) -> dict[str, Any]:
     """The file that `read_plan` reads, as plain data; it names nobody."""
     made = cattrs.Converter(omit_if_default=True)
     made.register_unstructure_hook(date, lambda day: day.isoformat())
-    log = []
-    for one in done:
-        line = made.unstructure(set_of(one))
-        log.append({**line, "day": one.day.isoformat(), "side": one.side.value, "rung": one.rung})
+    lines = [
+        {**made.unstructure(one), "day": one.day.isoformat(), "side": one.side.value, "rung": one.rung} for one in log
+    ]
     return {
         "version": VERSION,
         "today": standing.today.isoformat(),
@@ -148,7 +159,9 @@ def plan_data(
         "phase": phase.value if phase is not None else None,
         "kit": sorted(kit.at_hand) if kit.at_hand is not None else None,
         "plan": [{**made.unstructure(one), "sides": [s.value for s in one.sides]} for one in plan],
-        "log": log,
+        "bone_stress": standing.bone_stress,
+        "prompt": standing.prompt,
+        "log": lines,
     }
 
 

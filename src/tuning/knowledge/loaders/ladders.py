@@ -14,6 +14,7 @@ from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.pose import ANGLE_SLACK, Frame, Position
+from tuning.core.programme.rules import Rules, School
 from tuning.knowledge.loaders.reading import Reading
 
 NEEDED = ("id", "name", "purpose", "steps", "poses", "dose", "demand")
@@ -119,6 +120,15 @@ def load_kit(reading: Reading, ladders: Mapping[str, Ladder]) -> dict[str, KitIt
     reading.orphans("kit.toml", needed, rows)
     reading.orphans("kit.toml: no ladder needs", rows, needed)
     return {item: row for item, row in rows.items() if row is not None}
+
+
+def load_progression(reading: Reading) -> Rules | None:
+    """The numbers of up, hold or back."""
+    path = reading.folder / "progression.toml"
+    rules = reading.structure(reading.toml(path), Rules, path.name)
+    if rules is not None and any(set(table) != set(School) for table in (rules.pain.most, rules.pain.climb)):
+        reading.wrong(path.name, f"pain: name every school, {', '.join(School)}")
+    return rules
 
 
 def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:

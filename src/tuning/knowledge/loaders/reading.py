@@ -15,6 +15,7 @@ from tuning.core.judging.measures import Compare
 from tuning.core.programme.ladders import Sides
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.pose import Frame, Position, parse_frame
+from tuning.core.programme.rules import School
 from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.standing.posture import Posture, SpineCurve
 from tuning.core.types import Triage
@@ -39,7 +40,21 @@ def _converter() -> cattrs.Converter:
     converter.register_structure_hook(float, number)
     converter.register_structure_hook(str, text)
     # The hook for str would otherwise catch enumerations of words, too.
-    for words in (Compare, Ask, Triage, FieldKind, Posture, SpineCurve, Shows, Toward, Kind, Sides, Phase, Position):
+    for words in (
+        Compare,
+        Ask,
+        Triage,
+        FieldKind,
+        Posture,
+        SpineCurve,
+        Shows,
+        Toward,
+        Kind,
+        Sides,
+        Phase,
+        Position,
+        School,
+    ):
         converter.register_structure_hook(words, lambda value, kind: kind(value))
     converter.register_structure_hook(Frame, lambda value, _: parse_frame(value))
     return converter

@@ -234,7 +234,7 @@ class ChooseView(QWidget):
 
     def keep_trials(self) -> None:
         """Write the try-out down; the next rung to try is offered."""
-        self._try(self.state.keep_trials)
+        self._try(lambda: self.state.keep_trials(self.reason.text()))
 
     def write(self) -> None:
         """Write the rung to the plan, or say why not."""
@@ -284,7 +284,7 @@ class ChooseView(QWidget):
             f"{loaded}{transition}"
         )
         faults = [self._workspace.knowledge.faults[f].sign.lower() for f in rung.faults]
-        self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {rung.pass_words}.")
+        self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {self.state.pass_words()}.")
         self._fill_inputs()
         self._show_checks()
         self.plan.refresh()

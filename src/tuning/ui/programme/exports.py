@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import base64
 import json
+from dataclasses import replace
 from datetime import date, time, timedelta
 from pathlib import Path
 
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
+from tuning.core.programme.decide import Standing
 from tuning.core.programme.ladders import Dose
-from tuning.core.programme.logbook import sessions
+from tuning.core.programme.logbook import log_of, step_since
 from tuning.core.programme.week import retests
 from tuning.core.types import LEGS, Side
 from tuning.exchange.files import write_whole
@@ -85,9 +87,11 @@ class Exports:
 
         course = self._state.course
         entries = self._space.case.entries if self._space.case is not None else ()
-        exercises = [course.exercise(item) for item in self._space.plan()]
-        done = [d for one in exercises for d in sessions(entries, one.line)]
-        data = plan_data(course.standing(), exercises, done, course.phase()[0], course.kit())
+        status = course.status
+        plan = [(item, status.exercise(item)) for item in self._space.plan()]
+        log = [s for item, one in plan for s in log_of(entries, one.line, step_since(item, entries))]
+        known = replace(status.standing(plan[0][0]), elsewhere=()) if plan else Standing(today, status.triage)
+        data = plan_data(known, [one for _, one in plan], log, status.phase[0], status.kit)
         write_whole(json.dumps(data, indent=1).encode(), target, "The plan")
 
     def read_log(self, source: Path) -> tuple[list[Done], list[tuple[Done, Done]]]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QDate, pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDateEdit,
     QFileDialog,
@@ -17,10 +18,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tuning.core.entries import Done, PlanItem
+from tuning.core.entries import Done, Morning, PlanItem
 from tuning.core.errors import TuningError
-from tuning.core.programme.decide import Decision, Morning, Move
+from tuning.core.programme.decide import Decision, Move
 from tuning.core.programme.load import REGIONS, last_tolerated
+from tuning.core.programme.logbook import ALARMS, amended
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.course import Course, done_of
@@ -32,6 +34,11 @@ from tuning.ui.workspace import Workspace
 
 OVERRULES = {"Climb": Move.CLIMB, "Hold": Move.HOLD, "Step back": Move.BACK}
 LAST_SHOWN = 4
+ALARM_WORDS = {
+    "giving way": "gave way", "catch": "caught or locked", "swelling": "new swelling", "numb": "numb", "dizzy": "dizzy",
+    "painkiller": "took a painkiller",
+}  # fmt: skip
+"""What every line of the home log asks, in words."""
 
 
 class LogView(QWidget):
@@ -123,6 +130,14 @@ class LogView(QWidget):
             part.setMinimumWidth(120)
             grid.addWidget(part, line, column)
         grid.addWidget(button("Add", self.add_typed, "primary"), 3, 1)
+        self.alarms: dict[str, QCheckBox] = {}
+        asked = QGridLayout()
+        asked.setVerticalSpacing(2)
+        for n, alarm in enumerate(ALARMS):
+            self.alarms[alarm] = QCheckBox(ALARM_WORDS[alarm])
+            self.alarms[alarm].setFont(theme.font())
+            asked.addWidget(self.alarms[alarm], n // 3, n % 3)
+        grid.addLayout(asked, 4, 0, 1, 2)
         grid.setColumnStretch(0, 1)
         grid.setColumnStretch(1, 1)
         self.item.activated.connect(lambda _: self._fill_sides())
@@ -176,16 +191,19 @@ class LogView(QWidget):
             return
         day = self.day.date().toPyDate()
         if day > self._course.today:
-            self.refused.emit("That day lies ahead.")
+            self.refused.emit("That date is in the future.")
             return
         felt = self.felt.currentIndex()
         with self._workspace.trying():
             self._course.log(
                 done_of(
                     item, self.side.currentData(), day, pain=self.pain.value(), faulty=float(self.faulty.value()),
-                    felt=felt == 0, wrong=felt == 2, morning=self.morning.currentData().value, source="home",
+                    felt=felt == 0, wrong=felt == 2, morning=Morning(self.morning.currentData()), source="home",
+                    alarms=tuple(alarm for alarm, box in self.alarms.items() if box.isChecked()),
                 )
             )  # fmt: skip
+            for box in self.alarms.values():
+                box.setChecked(False)
 
     def _chosen(self) -> PlanItem | None:
         plan = self._workspace.plan()
@@ -215,7 +233,7 @@ class LogView(QWidget):
                     for one in added:
                         act.add(one)
                     for one, old in changed:
-                        act.put(one, old)
+                        act.put(amended(old, one, self._workspace.knowledge.progression), old)
         except TuningError as err:
             self.refused.emit(str(err))
             return
@@ -333,7 +351,7 @@ class LogView(QWidget):
             told = [f"{_side(d.side)}pain {d.pain}/10, {d.faulty:.0f} % faulty" + _more(d) for d in done]
             row = QHBoxLayout()
             row.addWidget(label(f"{done[0].day:%-d %b}: {'; '.join(told)}", wrap=True), 1)
-            if any(d.morning == Morning.UNKNOWN.value for d in done):
+            if any(d.morning == Morning.UNKNOWN for d in done):
                 row.addWidget(label("next morning", role="muted"))
                 row.addWidget(button("settled", partial(self._morning, done, Morning.SETTLED), "link"))
                 row.addWidget(button("not settled", partial(self._morning, done, Morning.NOT), "link"))

@@ -83,7 +83,8 @@ class OpenEnds:
         if case is None:
             return []
         asked = any(o.measure_id == SCORE for o in self._space.entries(Observation))
-        clean = clean_weeks(case.entries, case.visit.started_at.astimezone().date())
+        day = case.visit.started_at.astimezone().date()
+        clean = clean_weeks(case.entries, day, self._space.knowledge.progression)
         return discharge(self.goals(), still_open(self.gaps()), clean, asked)
 
     def discharged(self) -> Decision | None:

@@ -7,8 +7,8 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
-from tuning.core.programme.decide import School
 from tuning.core.programme.phases import Phase
+from tuning.core.programme.rules import School
 from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.programme.course import Course

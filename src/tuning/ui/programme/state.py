@@ -12,11 +12,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
-from tuning.core.gate.may import Act, permit
-from tuning.core.judging.verdict import Verdict
-from tuning.core.preferences import FIRST_SCHOOL, LARGE_PRINT, PAPER, PATTERN_SCHOOL
+from tuning.core.gate.may import Act
+from tuning.core.preferences import FIRST_SCHOOL, LARGE_PRINT, PAPER, PATTERN_SCHOOL, STEP_CLOCK
 from tuning.core.programme.climb import start_dose
-from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, Situation, State, Trial, entry_checks
+from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, State, Trial, act_of_rung
 from tuning.core.programme.logbook import passed
 from tuning.core.programme.placement import (
     FIRST,
@@ -30,11 +29,11 @@ from tuning.core.programme.placement import (
     place,
     propose,
 )
+from tuning.core.programme.rules import Clock
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
-from tuning.knowledge.acts import act_of_rung
 from tuning.knowledge.reasoning import tests_of
 from tuning.ui.programme.course import Course
 from tuning.ui.workspace import Workspace
@@ -142,12 +141,11 @@ class ProgrammeState(QObject):
         """Ladders for those factors, and what is to be done where none helps; by another school than the clinic's."""
         space = self._workspace
         entries = space.case.entries if space.case is not None else ()
+        if space.case is None:
+            return [], []
+        status = self.course.status
         now = Placing(
-            self.course.phase()[0],
-            kit=self.course.kit(),
-            passed=passed(entries),
-            caps=self.course.caps(),
-            schools=schools or self.schools,
+            status.phase[0], kit=status.kit, passed=passed(entries), caps=status.caps, schools=schools or self.schools
         )
         return propose(self.causes(), space.knowledge.placement, space.knowledge.ladders, now)
 
@@ -176,45 +174,40 @@ class ProgrammeState(QObject):
 
     def placed(self) -> Placed:
         """Where the kept try-outs leave the line."""
-        limit = self._workspace.knowledge.cautions.pain_limit
+        limit = self.course.status.pain_limit
         return place(self.ladder.line(self.rung), self.tries(), self.rung.id, limit)
 
-    def keep_trials(self) -> None:
+    def keep_trials(self, reason: str = "") -> None:
         """Write the try-out of the chosen rung down. Raises BadInput when nothing was tried, Refused by the gate."""
         if not self.trials:
             raise BadInput("Nothing was tried yet: say for each side whether it was clean.")
-        permit(act_of_rung(self.rung), self._workspace.facts(), "try-out")
-        day = self.course.today
-        self.course.log(
-            *(
-                Done(
-                    rung=self.rung.id, side=side, day=day, variant=self.variant, pain=one.pain, felt=one.felt,
-                    wrong=one.wrong, faults=() if one.clean or not one.felt or one.wrong else ("faults",),
-                    supervised=True, trial=True,
-                )
-                for side, one in self.trials.items()
+        self.course.log(*self._tried(reason))
+
+    def _tried(self, reason: str) -> list[Done]:
+        """The try-out that was typed, as it is kept; a reason goes with it where the gate asks for one."""
+        asked = self._workspace.may(act_of_rung(self.rung, self.variant, self.dose)).asks
+        return [
+            Done(
+                rung=self.rung.id, side=side, day=self.course.today, variant=self.variant, pain=one.pain, felt=one.felt,
+                wrong=one.wrong, faults=() if one.clean or not one.felt or one.wrong else ("faults",),
+                supervised=True, trial=True, reason=reason.strip() if asked else "",
             )
-        )  # fmt: skip
+            for side, one in self.trials.items()
+        ]  # fmt: skip
 
     # conditions
 
     def checks(self) -> list[Check]:
         """Every entry condition of the chosen rung as it stands."""
-        space = self._workspace
-        rows = space.comparisons()
-        now = Situation(
-            permission=space.may(act_of_rung(self.rung, self.variant, self.dose)),
-            screened=space.triage(),
-            passed=passed(space.case.entries) if space.case is not None else frozenset(),
-            measured={(o.measure_id, o.side): o.measured for o in space.observations() if o.measured is not None},
-            verdicts={r.measure.id: r.verdict.word for r in rows if isinstance(r.verdict, Verdict)},
-            trials=self.trials,
-            pain_limit=space.knowledge.cautions.pain_limit,
-            phase=self.course.phase()[0],
-            caps=self.course.caps(),
-            kit=self.course.kit(),
-        )
-        return entry_checks(self.rung, self.ladder, now, self.variant, self.dose.depth_deg)
+        if self._workspace.case is None:
+            return []
+        return self.course.status.checks(self.rung, self.variant, self.dose, self.trials)
+
+    def pass_words(self) -> str:
+        """What passing the chosen rung asks."""
+        rules, clock = self._workspace.knowledge.progression, Clock(self._workspace.prefer(STEP_CLOCK))
+        days = rules.clock.days(self.rung.daily, clock)
+        return self.rung.pass_words(rules.sessions.rung, days, rules.faults.clean)
 
     def locked(self) -> str:
         """Why the rung cannot be written at all; empty when it can."""
@@ -245,13 +238,11 @@ class ProgrammeState(QObject):
     # the plan
 
     def write(self, reason: str) -> None:
-        """Write the rung to the plan. Raises BadInput when locked or a reason is missing."""
+        """Write the rung to the plan, with the try-out that was typed. Raises BadInput, Refused."""
         space = self._workspace
         if self.locked():
             raise BadInput(f"Not written: {self.locked()}.")
-        if self.open_points() and not reason.strip():
-            raise BadInput("Some conditions are open: type the reason for starting this rung all the same.")
-        permit(act_of_rung(self.rung, self.variant, self.dose), space.facts(), reason)
+        before = next((one for one in space.plan() if one.rung == self.rung.id), None)
         item = PlanItem(
             ladder=self.ladder.id,
             rung=self.rung.id,
@@ -260,9 +251,13 @@ class ProgrammeState(QObject):
             checks=tuple((c.state.value, c.text) for c in self.checks()),
             reason=reason.strip() if self.open_points() else "",
             variant=self.variant,
+            replaces=before.uid if before is not None else "",
         )
         with space.action(f"plan {self.rung.name}") as act:
+            for one in self._tried(reason):
+                act.add(one)
             act.add(item)
+        self.trials = {}
 
     def withdraw(self, item: PlanItem) -> None:
         """Take a rung out of the plan; the record keeps that it was there."""

@@ -70,7 +70,7 @@ class ReasoningState(QObject):
         space, schools, triage = self.space, self.schools, self.space.triage()
         table, measures = space.knowledge.reasoning, space.knowledge.measures
         work = lambda: conclude(case, table, measures, self.tests, triage, schools)  # noqa: E731
-        return case.remembered(("conclusion", schools, triage), work)
+        return case.remembered(("conclusion", schools, triage), work, table, measures)
 
     @property
     def balance(self) -> Balance | None:

@@ -1,0 +1,352 @@
+"""Where a plan stands on a day: phase, dial, school, and for every exercise what comes next and whether it may.
+
+The one road for all of it: window, command line, day list and letters ask here and work nothing out themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from functools import cached_property
+from typing import Protocol
+
+from tuning.core.case import Case
+from tuning.core.entries import Decision as Decided
+from tuning.core.entries import Done, PlanItem
+from tuning.core.gate.may import Facts, Permission, facts_of, may
+from tuning.core.gate.standing import Standing as Screening
+from tuning.core.gate.standing import standing_of
+from tuning.core.gate.triage import SafetyTable
+from tuning.core.judging.measures import Measure
+from tuning.core.judging.verdict import Verdict
+from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL, STEP_CLOCK, Preferences
+from tuning.core.programme.climb import Step, climbed, cut, halved, lighter, start_dose, within
+from tuning.core.programme.course import (
+    Around,
+    deload_week,
+    suspects_bone,
+    target_passed,
+)
+from tuning.core.programme.course import (
+    facts_of as phase_facts,
+)
+from tuning.core.programme.decide import Decision, Exercise, Move, Set, Standing, decide
+from tuning.core.programme.gaps import SideGap, side_gaps
+from tuning.core.programme.kit import Kit, KitItem
+from tuning.core.programme.ladders import (
+    Check,
+    Dose,
+    Ladder,
+    Rung,
+    Situation,
+    State,
+    Trial,
+    act_of_rung,
+    entry_checks,
+)
+from tuning.core.programme.logbook import Ahead, Pace, alarms_open, exercise_of, log_of, passed, step_since
+from tuning.core.programme.phases import Course, Phase, entry_phase, still_needed
+from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.rules import Clock, Rules, School
+from tuning.core.reasoning.findings import findings
+from tuning.core.types import Entry, Side, Triage
+
+PHASE, DIAL, SCHOOL, KIT = "phase", "dial", "pain-school", "kit"
+"""Subjects of decisions about a plan."""
+ALL_OPEN = 3
+"""Of toe zone and kneecap demand: nothing is capped."""
+KNOWN_LIMIT = "4"
+"""How the urgency of a finding begins that is known and stable: a reason is asked, nobody is referred."""
+
+
+class ProgrammeTables(Protocol):
+    """What the programme needs of the knowledge files, with what the clinic prefers in them."""
+
+    @property
+    def measures(self) -> Mapping[str, Measure]: ...  # noqa: D102
+    @property
+    def safety(self) -> SafetyTable: ...  # noqa: D102
+    @property
+    def kit(self) -> Mapping[str, KitItem]: ...  # noqa: D102
+    @property
+    def progression(self) -> Rules: ...  # noqa: D102
+    @property
+    def preferences(self) -> Preferences: ...  # noqa: D102
+
+    def rung(self, rung_id: str) -> Rung: ...  # noqa: D102
+    def ladder_of(self, rung_id: str) -> Ladder: ...  # noqa: D102
+
+
+@dataclass(frozen=True, eq=False)
+class PlanStatus:
+    """A plan on a day. Every property is worked out of case, tables and day alone."""
+
+    case: Case
+    tables: ProgrammeTables
+    today: date
+    now: datetime | None = None
+    """The moment for findings that end by time; None: this one."""
+
+    @property
+    def entries(self) -> Sequence[Entry]:
+        """Everything that stands."""
+        return self.case.entries
+
+    @cached_property
+    def items(self) -> list[PlanItem]:
+        """The standing plan."""
+        return standing_plan(self.case.entries)
+
+    @cached_property
+    def screening(self) -> Screening | None:
+        """What stands of the safety screens."""
+        return standing_of(self.case, self.now)
+
+    @property
+    def triage(self) -> Triage | None:
+        """The worst level that stands; None before the first screen."""
+        return self.screening.level if self.screening is not None else None
+
+    @cached_property
+    def facts(self) -> Facts:
+        """What the gate knows; who works changes no lock."""
+        return facts_of(self.case, self.tables.safety, None, self.now)
+
+    def newest(self, subject: str) -> Decided | None:
+        """The newest decision about a subject."""
+        found = [e for e in self.entries if isinstance(e, Decided) and e.subject == subject]
+        return found[-1] if found else None
+
+    def rung(self, item: PlanItem) -> Rung:
+        """The rung of an item."""
+        return self.tables.rung(item.rung)
+
+    # phase, dial, school, kit
+
+    @cached_property
+    def gaps(self) -> list[SideGap]:
+        """Side gaps that were not seen in tune since."""
+        return side_gaps(self.case, self.tables.measures, self.tables.preferences.rule)
+
+    @cached_property
+    def phase_facts(self) -> Course:
+        """What decides about the phase."""
+        around = Around(
+            self.today, self.triage, self.gaps, [self.rung(item) for item in self.items], passed(self.entries),
+            self.pain_school, any(self._at_target(item) for item in self.items),
+        )  # fmt: skip
+        return phase_facts(self.entries, self.tables.safety, around, self.tables.progression)
+
+    def _at_target(self, item: PlanItem) -> bool:
+        x = self._exercise(item, Ahead(within=self._own_step(item)))
+        return target_passed(self.rung(item), x, self._log(item, x), self.standing(item), self.tables.progression)
+
+    def _own_step(self, item: PlanItem) -> str:
+        own = within(self.rung(item), Dose(**item.dose), item.variant)
+        return own.words if own is not None else ""
+
+    @cached_property
+    def phase(self) -> tuple[Phase, str]:
+        """The phase and why: as somebody decided, else the first that the plan needs."""
+        found = self.newest(PHASE)
+        if found is not None:
+            return Phase(found.outcome), found.reason or f"since {found.at.astimezone():%-d %b}"
+        return entry_phase(self.phase_facts)
+
+    @property
+    def phase_missing(self) -> list[str]:
+        """What keeps the plan in its phase."""
+        return still_needed(self.phase[0], self.phase_facts)
+
+    @property
+    def caps(self) -> tuple[int, int]:
+        """Toe zone and kneecap demand that the dial allows."""
+        found = self.newest(DIAL)
+        if found is not None:
+            return int(found.inputs["zone"]), int(found.inputs["kneecap"])
+        return (0 if self.tables.preferences[SHIN_SCHOOL] == "upright" else ALL_OPEN), ALL_OPEN
+
+    @property
+    def kit(self) -> Kit:
+        """What the patient has for exercises; everything until somebody asked."""
+        found = self.newest(KIT)
+        items = found.inputs.get("items") if found is not None else None
+        return Kit(None if items is None else frozenset(items), self.tables.kit)
+
+    @property
+    def school(self) -> School:
+        """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
+        found = self.newest(SCHOOL)
+        return School(found.outcome if found is not None else self.tables.preferences[PAIN_SCHOOL])
+
+    @cached_property
+    def bone_stress(self) -> bool:
+        """Whether it is suspected: only the strict pain school is followed then."""
+        return self.screening is not None and suspects_bone(self.screening.open, self.tables.safety)
+
+    @property
+    def pain_school(self) -> School:
+        """The school that counts: strict while bone stress is suspected, whatever was chosen."""
+        return School.STRICT if self.bone_stress else self.school
+
+    @property
+    def pain_limit(self) -> int:
+        """Pain that an exercise may give, of 10."""
+        return self.tables.progression.pain.most[self.pain_school]
+
+    @property
+    def deload(self) -> bool:
+        """Whether this week is one with fewer sets."""
+        return deload_week(self.entries, self.today)
+
+    @cached_property
+    def open_alarms(self) -> list[Set]:
+        """What alarmed in any session and no safety screen has answered, newest first."""
+        return alarms_open(self.entries, self.tables.progression, self.today)
+
+    # entry
+
+    def situation(self, rung: Rung, permission: Permission, trials: Mapping[Side, Trial] | None = None) -> Situation:
+        """What is on record when a rung is considered: the newest values of all visits, try-outs that were kept."""
+        found, tries = findings(self.case, self.tables.measures), {**self.kept_trials(rung), **(trials or {})}
+        words = {key: row.verdict.word for key, row in found.rows.items() if isinstance(row.verdict, Verdict)}
+        return Situation(
+            permission=permission,
+            screened=self.triage,
+            passed=passed(self.entries),
+            measured={key: seen.measured for key, seen in found.values.items() if seen.measured is not None},
+            verdicts=words,
+            trials=tries,
+            tried=all(side in tries and tries[side].good(self.pain_limit) for side in rung.sides),
+            pain_limit=self.pain_limit,
+            phase=self.phase[0],
+            caps=self.caps,
+            kit=self.kit,
+        )
+
+    def kept_trials(self, rung: Rung) -> dict[Side, Trial]:
+        """The newest supervised try-out of a rung on each side."""
+        kept = {d.side: d for d in self.case.all(Done) if d.trial and d.supervised and d.rung == rung.id}
+        return {
+            side: Trial(not (d.faults or d.wrong or d.alarms) and d.felt, d.pain, d.felt, d.wrong)
+            for side, d in kept.items()
+        }
+
+    def checks(
+        self, rung: Rung, variant: str = "", dose: Dose | None = None, trials: Mapping[Side, Trial] | None = None,
+        from_rung: str = "",
+    ) -> list[Check]:  # fmt: skip
+        """Every condition for writing a rung as it stands: the same for a new one and for a climb from a rung."""
+        asked = dose or rung.dose
+        now = self.situation(rung, may(act_of_rung(rung, variant, asked), self.facts), trials)
+        if from_rung:
+            now = replace(now, passed=now.passed | {from_rung}, entered=from_rung == rung.id)
+        return entry_checks(rung, self.tables.ladder_of(rung.id), now, variant, asked.depth_deg)
+
+    def why_not(self, item: PlanItem, step: Step) -> Check | None:
+        """The first thing that keeps an exercise from a step up; None where everything allows it."""
+        pending = self.checks(step.rung, step.variant, step.dose, from_rung=item.rung)
+        if step.rung.id == item.rung and self.reason_counts(item):  # asked once a rung
+            pending = [one for one in pending if not one.asks]
+        unmet = [one for one in pending if one.state is not State.MET]
+        return min(unmet, key=lambda one: one.state is not State.LOCKED, default=None)
+
+    def reason_counts(self, item: PlanItem) -> bool:
+        """Whether a reason was typed for an item under what stands now."""
+        return self.exercise_without_step(item).reason
+
+    # decisions
+
+    def standing(self, item: PlanItem) -> Standing:
+        """What stands around an exercise."""
+        rungs = {r.id for r in self.tables.ladder_of(item.rung).line(self.rung(item))}
+        others = {e.rung for e in self.entries if isinstance(e, Done)} - rungs
+        return Standing(
+            self.today, self.triage, school=self.school, bone_stress=self.bone_stress, deload=self.deload,
+            prompt=self._prompt, elsewhere=tuple(log_of(self.entries, others)),
+        )  # fmt: skip
+
+    @property
+    def _prompt(self) -> bool:
+        """Whether anything open has to be looked at promptly, beyond limits and stable conditions that are known."""
+        rules = {rule.id: rule for rule in self.tables.safety.rules}
+        found = self.screening.open if self.screening is not None else ()
+        known = [f for f in found if f.is_limit or (f.id in rules and rules[f.id].urgency.startswith(KNOWN_LIMIT))]
+        return len(known) < len(found)
+
+    @cached_property
+    def _pace(self) -> Pace:
+        found = self.screening.open if self.screening is not None else ()
+        asked = max((f.screen.at for f in found), default=None)
+        return Pace(self.tables.progression, Clock(self.tables.preferences[STEP_CLOCK]), asked)
+
+    def _exercise(self, item: PlanItem, ahead: Ahead) -> Exercise:
+        ladder = self.tables.ladder_of(item.rung)
+        return exercise_of(item, self.rung(item), ladder, self.entries, ahead, self._pace)
+
+    def exercise_without_step(self, item: PlanItem) -> Exercise:
+        """An item of the plan as the decision table reads it, its next step not looked at."""
+        return self._exercise(item, Ahead())
+
+    def exercise(self, item: PlanItem) -> Exercise:
+        """An item of the plan as the decision table reads it."""
+        own, step = within(self.rung(item), Dose(**item.dose), item.variant), self.step_up(item)
+        check = self.why_not(item, step) if step is not None else None
+        locked, lifted = (check.text, check.lifts) if check is not None else ("", "")
+        words, loads = (own.words, own.loads) if own is not None else ("", False)
+        return self._exercise(item, Ahead(locked, lifted, words, loads))
+
+    def _log(self, item: PlanItem, exercise: Exercise) -> list[Set]:
+        return log_of(self.entries, exercise.line, step_since(item, self.entries))
+
+    def step_up(self, item: PlanItem) -> Step | None:
+        """What a climb would bring; None at the top."""
+        ladder = self.tables.ladder_of(item.rung)
+        return climbed(self.rung(item), Dose(**item.dose), item.variant, ladder, self.phase[0])
+
+    def decision(self, item: PlanItem) -> Decision:
+        """Up, hold or back, from what was done."""
+        exercise = self.exercise(item)
+        return decide(exercise, self._log(item, exercise), self.standing(item), self.tables.progression)
+
+    def after(self, item: PlanItem, decision: Decision) -> Step | None:
+        """The exercise as it would go on; None where nothing of it changes."""
+        if decision.move is Move.CLIMB and decision.row != 13:
+            return self.step_up(item)
+        if decision.to != item.rung:
+            rung = self.tables.rung(decision.to)
+            return Step(rung, start_dose(rung, self.phase[0]), rung.name, rung.poses[0].name)
+        if decision.row == 9 and decision.move is Move.HOLD:
+            return cut(self.rung(item), Dose(**item.dose))
+        return None
+
+    def lowered(self, item: PlanItem) -> Step | None:
+        """One rung down as a clinician may choose; None at the bottom."""
+        below = self.tables.ladder_of(item.rung).below(self.rung(item))
+        return Step(below, start_dose(below, self.phase[0]), below.name, below.poses[0].name) if below else None
+
+    def dose_now(self, item: PlanItem) -> Dose:
+        """The dose of this week: as prescribed, two thirds in a deload week, half while a flare-up settles."""
+        dose, decision = Dose(**item.dose), self.decision(item)
+        if decision.row == 10 or "half the sets" in decision.also:
+            return halved(dose)
+        return lighter(dose) if self.deload else dose
+
+    def resting(self, item: PlanItem) -> str:
+        """Why an exercise is not to be done now; empty where it may."""
+        decision = self.decision(item)
+        if decision.move in (Move.REFER, Move.ASK, Move.STOP, Move.OUT):
+            return f"{decision.move.value}: {decision.reason}"
+        return ""
+
+    def in_pairs(self) -> list[tuple[PlanItem, Decision]]:
+        """Every exercise of the plan with its decision."""
+        return [(item, self.decision(item)) for item in self.items]
+
+
+def plan_status(case: Case, tables: ProgrammeTables, day: date, now: datetime | None = None) -> PlanStatus:
+    """Where the plan of a case stands on a day, worked out once for each snapshot, tables and day."""
+    if now is not None:
+        return PlanStatus(case, tables, day, now)
+    return case.remembered(("plan", day), lambda: PlanStatus(case, tables, day), tables)

@@ -111,8 +111,8 @@ def main() -> None:
         Record(folder).digests()
         first = time.perf_counter() - began
         # Nothing of what a list or a record remembers may help an opening; the sums in the record do.
-        rules = load().progression
-        lists = [DayList(Record(folder), rules) for _ in range(ROUNDS - 1)] + [DayList(record, rules)]
+        tables = load().progression, load().safety
+        lists = [DayList(Record(folder), tables) for _ in range(ROUNDS - 1)] + [DayList(record, tables)]
         for one in lists:
             one.resize(1184, 700)
             one.show()

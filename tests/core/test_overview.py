@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tuning.core.case import Patient
 from tuning.core.entries import Clearance, Done, Morning, Screen
 from tuning.core.names import plain
-from tuning.core.types import Side, Triage
+from tuning.core.types import Observation, Side, Triage
 from tuning.core.visit.overview import Digest, Need, overview
 from tuning.core.visit.retention import Keep
 from tuning.knowledge import load
@@ -26,10 +26,14 @@ def ago(days: int) -> datetime:
 
 
 def told(**known):
-    return overview(Digest(SOMEBODY, **known), TODAY, RULES)
+    return overview(Digest(SOMEBODY, **known), TODAY, RULES, load().safety)
 
 
 RED = Screen(Triage.RED, rules=("calf",), reds=("calf",), uid="s")
+URGENT = Screen(Triage.RED, {"chest": True}, rules=("chest",), reds=("chest",), uid="s")
+CALVES = [
+    Observation(measure_id="calf-bulk", side=side, value=v) for side, v in ((Side.LEFT, 39.0), (Side.RIGHT, 35.5))
+]
 AMBER = Screen(Triage.AMBER, rules=("pregnancy",), uid="s")
 LIFTED = Clearance("s", "Dr Amundsen", TODAY, "scan clear", "calf")
 UNEASY = Done("sd-1", Side.LEFT, ago(2).date(), morning=Morning.NOT, at=ago(2))
@@ -45,6 +49,9 @@ PLAN = {"rungs": 2, "measured": 9, "visits": 1}
         ({"measured": 3}, Need.PLAN, "plan to make"),
         ({"measured": 3, "factors": 2}, Need.PLAN, "2 suspected"),
         ({"screens": (RED,), "measured": 3}, Need.REFER, "refer"),
+        ({"screens": (URGENT,), "measured": 3}, Need.EMERGENCY, "EMERGENCY: Call"),
+        ({"screens": (ASKED, *CALVES), "measured": 3}, Need.REFER, "refer"),
+        ({"screens": (ASKED, *CALVES[:1]), "measured": 3}, Need.PLAN, "plan to make"),
         ({"screens": (RED, LIFTED), "measured": 3}, Need.PLAN, "plan to make"),
         ({"screens": (AMBER,), "measured": 3}, Need.CLEAR, "to clear"),
         ({**PLAN, "since": ago(5), "last": ago(5), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),

@@ -133,9 +133,10 @@ def test_no_sequence_of_saves_gives_a_record_that_does_not_open(tmp_path_factory
     own.record.close()
     again = Desk(own.record.folder)
     assert len(again.case.entries) == len(again.record.case(again.patient.uid, again.visit.uid).entries)
-    assert [overview(d, date(2026, 12, 1), load().progression).need is not None for d in again.record.digests()] == [
-        True
-    ]
+    assert [
+        overview(d, date(2026, 12, 1), load().progression, load().safety).need is not None
+        for d in again.record.digests()
+    ] == [True]
     assert [line for line in again.record.check() if "names a picture" not in line] == []
     again.record.close()
 

@@ -187,7 +187,7 @@ def test_the_list_tells_what_alarmed_until_a_screen_answers_it_whichever_visit_i
 
     def told():
         [known] = desk.record.digests()
-        found = overview(known, day + timedelta(20), rules)
+        found = overview(known, day + timedelta(20), rules, load().safety)
         return known.logged, found.need, found.of
 
     calm = kinds.Done("sd-1", Side.LEFT, day + timedelta(1))

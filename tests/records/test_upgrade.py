@@ -62,7 +62,7 @@ def test_the_record_of_the_version_before_tells_the_same(upgraded):
     pain = next(o for o in case.all(Observation) if o.measure_id == "pain-now")
     assert pain.setup.region == "front of knee"
     assert [item.rung for item in standing_plan(case.entries)] == ["sd-1-hold-taps"]
-    found = standing_of(case)
+    found = standing_of(case, load().safety)
     assert found.level is Triage.AMBER and found.screen.answers["surgeon"] and "surgeon" in found.screen.rules
     assert {f.id for f in found.open} == {"limit-fast"}
 
@@ -100,7 +100,7 @@ def test_a_screen_keeps_its_answers_and_its_clearance(upgraded):
     red = next(s for s in case.all(kinds.Screen) if s.level is Triage.RED)
     [lifted] = case.all(kinds.Clearance)
     assert lifted.screen == red.uid and red.said == "wakes at four" and red.answers["night"]
-    assert standing_of(case).level is Triage.NONE
+    assert standing_of(case, load().safety).level is Triage.NONE
 
 
 def test_nothing_is_lost_and_the_copy_is_the_old_record(tmp_path: Path):

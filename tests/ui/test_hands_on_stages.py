@@ -12,8 +12,10 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
+from tuning.core.gate.may import Act
+from tuning.core.programme.ladders import act_of_rung
 from tuning.core.standing.trail import TRAIL
-from tuning.core.types import LEGS, Side, Triage
+from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.ui import posing
 from tuning.ui.intake.panels import COMPLAINT
 from tuning.ui.reports.dialog import ReportDialog
@@ -437,3 +439,45 @@ def test_every_test_by_eye_shows_its_own_pose_and_the_left_leg_in_the_mirror(win
         drawn[test.id] = tuple(points[1])
     assert len(drawn) >= 14 and len(set(drawn.values())) == len(drawn), "no two look the same"
     assert "step-down" in drawn and "chair-rise-1leg" in drawn
+
+
+def test_a_girth_that_completes_a_rule_locks_across_the_screen_at_once_and_stays_cleared(window, patient):
+    space = window.workspace
+    patient("potter", "intake")
+    hands.record_screen(window)
+    assert space.triage() is Triage.NONE and window.alarm.isHidden()
+    said: list[str] = []
+    space.refused.connect(said.append)
+    sore = space.patient.involved if space.patient.involved in LEGS else Side.LEFT
+    with space.action("girth") as act:
+        for side, value in ((sore, 39.5), (sore.other, 35.0)):
+            act.add(Observation(measure_id="calf-bulk", side=side, value=value))
+    assert space.triage() is Triage.RED
+    assert said and f"{sore.value} 39.5 cm, {sore.other.value} 35 cm" in said[-1]
+    assert not window.alarm.isHidden() and "Refer today" in window.alarm.text()
+    assert "RED" in window.header.caution.text() and window.workspace.may(Act("a jump", demands=("fast",))).locked
+    hands.clear_finding(window, "girth")
+    assert space.triage() is Triage.NONE and window.alarm.isHidden()
+    hands.record_screen(window)
+    assert space.triage() is Triage.NONE, "the list saved again revives nothing"
+
+
+def test_a_limit_keeps_its_number_and_day_and_leaves_open_what_asks_less(window, patient):
+    space = window.workspace
+    patient("potter", "intake")
+    panel = window.page("intake").safety
+    window.page("intake").open_leaf("Safety")
+    for key in ("surgeon", "limit-left", "limit-hip"):
+        panel.list.answer(key, True)
+    panel.list.rest_no()
+    assert not panel.limits.isHidden() and panel.limits.numbers["limit-weight"].isHidden()
+    panel.limits.numbers["limit-hip"].setText("ninety")
+    panel.save.click()
+    assert not space.limits() and panel.limits.numbers["limit-hip"].text() == "ninety", "what was typed stays"
+    panel.limits.numbers["limit-hip"].setText("90")
+    panel.limits.until["limit-hip"].setText("1.3.2031")
+    panel.save.click()
+    assert space.limits().text == "left: hip flexion to 90° until 1 Mar 2031, then asked again"
+    rungs = [r for ladder in space.knowledge.ladders.values() for r in ladder.rungs]
+    locked = [r.id for r in rungs if space.may(act_of_rung(r, r.poses[0].name, r.dose)).locked]
+    assert 0 < len(locked) < len(rungs) / 3, locked

@@ -36,8 +36,8 @@ def test_kit_at_home_is_asked_and_what_serves_instead_stands_in_list_plan_and_sh
 
 def test_a_rung_whose_kit_is_missing_is_no_next_step(programme):
     item = next(i for i in programme._workspace.plan() if i.rung == "hb-1-calf")
-    assert programme.state.course.step_up(item) is not None
-    step = next(s for s in [programme.state.course.step_up(item)] if s is not None)
+    assert programme.state.course.status.step_up(item) is not None
+    step = next(s for s in [programme.state.course.status.step_up(item)] if s is not None)
     needs = programme._workspace.knowledge.ladder_of(step.rung.id).needs(step.rung)
     programme.state.course.set_kit([])
     assert needs and "not at hand" in programme.state.course.exercise(item).locked

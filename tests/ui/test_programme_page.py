@@ -394,7 +394,9 @@ def test_gaps_are_accepted_with_name_and_reason_goals_closed_and_the_plan_discha
     assert ends.discharged().reason == "moves away" and ends.discharged().inputs["missing"]
     assert "Discharged on" in view.words.text()
     [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
-    assert overview(known, page.log._course.today, space.knowledge.progression).due.startswith("discharged on")
+    assert overview(known, page.log._course.today, space.knowledge.progression, space.knowledge.safety).due.startswith(
+        "discharged on"
+    )
     clicked(view, "Take the discharge back", "", monkeypatch)
     [known] = [d for d in space.record.digests() if d.patient.uid == space.patient.uid]
     assert ends.discharged() is None and known.ended is None

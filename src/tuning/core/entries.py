@@ -227,6 +227,14 @@ class Screen(Entry):
     reds: tuple[str, ...] = ()
     looks: tuple[str, ...] = ()
     ends: Mapping[str, datetime] = field(default_factory=dict)
+    grounds: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """What each rule rests on: the questions and facts that were yes."""
+    same: tuple[str, ...] = ()
+    """Questions whose yes was said to be the one that was cleared before."""
+    numbers: Mapping[str, float] = field(default_factory=dict)
+    """The number of a surgeon's limit, by its question, in the unit of the limit."""
+    until: Mapping[str, date] = field(default_factory=dict)
+    """The day that was named for a limit: it asks again then, and lifts nothing."""
 
 
 @dataclass(frozen=True)

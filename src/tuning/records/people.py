@@ -14,6 +14,7 @@ from tuning.core.programme.course import DISCHARGE, OPEN_AGAIN
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
 from tuning.core.visit.overview import Digest
+from tuning.knowledge.safety import safety_table
 from tuning.records.dbapi import Connection, Row
 
 VISITED = """
@@ -23,8 +24,11 @@ VISITED = """
 """
 SCREENED = """
     select distinct patient_id, 1 as found from entry join visit on visit_id = visit.id
-    where kind = 'screen' and struck_at is null and json_extract(body, '$.level') != :none {among}
+    where struck_at is null and (kind = 'screen' and json_extract(body, '$.level') != :none
+        or kind = 'observation' and json_extract(body, '$.measure_id') in ({measures})
+        or kind = 'answer' and json_extract(body, '$.test') in ({tests})) {among}
 """
+"""Whoever had a finding, or a value that the safety table reads: what stands is decided by the core."""
 PLANNED = """
     select patient_id, sum(not withdrawn) as rungs, min(at) as since from (
         select patient_id, entry.at, coalesce(json_extract(body, '$.withdrawn'), 0) as withdrawn, max(entry.id)
@@ -70,7 +74,20 @@ SUMMED = f"""
     where true {{these}}
 """
 WORDS = {"none": Triage.NONE.value, "to_programme": TO_PROGRAMME, "discharge": DISCHARGE, "open": OPEN_AGAIN}
-ASKED = hashlib.sha256(f"{SUMMED}{WORDS}".encode()).hexdigest()[:16]
+
+
+def _quoted(ids: Sequence[str]) -> str:
+    return ", ".join(f"'{one}'" for one in ids)
+
+
+def safety_sources() -> tuple[list[str], list[str]]:
+    """Measures and tests that the safety table reads."""
+    facts = safety_table().measured
+    return sorted({m for f in facts for m in f.measures}), sorted({f.test for f in facts if f.test})
+
+
+MEASURES, TESTS = map(_quoted, safety_sources())
+ASKED = hashlib.sha256(f"{SUMMED}{WORDS}{MEASURES}{TESTS}".encode()).hexdigest()[:16]
 """Sums that another version of these questions made do not count."""
 VALUES = {**WORDS, "asked": ASKED}
 COLUMNS = ("patient_id", "stamp", "asked", "visits", "last", "measured", "found", "rungs", "since", "logged", "alarm",
@@ -118,7 +135,10 @@ def _of(numbers: Sequence[int]) -> str:
     """The question about these people."""
     among = ", ".join(map(str, numbers))
     few = len(numbers) < FEW
-    return SUMMED.format(among=f"and patient_id in ({among})" if few else "", these=f"and patient.id in ({among})")
+    known = {name: _quoted(ids) for name, ids in zip(("measures", "tests"), safety_sources(), strict=True)}
+    return SUMMED.format(
+        **known, among=f"and patient_id in ({among})" if few else "", these=f"and patient.id in ({among})"
+    )
 
 
 def digests(
@@ -138,8 +158,10 @@ def digests(
         sums |= {row[0]: row for row in db.execute(_of(missing), VALUES)}
     now = {row: (patient, sums[row][1]) for row, patient in people}
     changed = [row for row, told in now.items() if row not in known or known[row][:2] != told]
-    screens = _entries([row for row in changed if sums[row][FOUND]], "'screen', 'clearance'", entries_of)
-    logs = _entries([row for row in changed if sums[row][UNEASY]], "'done', 'screen'", entries_of)
+    read = f"""(kind in ('screen', 'clearance') or kind = 'observation' and json_extract(body, '$.measure_id') in
+        ({MEASURES}) or kind = 'answer' and json_extract(body, '$.test') in ({TESTS}))"""
+    screens = _entries([row for row in changed if sums[row][FOUND]], read, entries_of)
+    logs = _entries([row for row in changed if sums[row][UNEASY]], "kind in ('done', 'screen')", entries_of)
     fresh = {
         row: (*now[row], _digest(now[row][0], sums[row], screens.get(row, ()), logs.get(row, ()), moment))
         for row in changed
@@ -151,7 +173,7 @@ def _entries(numbers: Sequence[int], kinds: str, entries_of: EntriesOf) -> dict[
     if not numbers:
         return {}
     among = ", ".join(map(str, numbers))
-    wanted = f"where kind in ({kinds}) and struck_at is null and visit.patient_id in ({among})"
+    wanted = f"where {kinds} and struck_at is null and visit.patient_id in ({among})"
     return _gathered(entries_of(wanted, ()))
 
 

@@ -11,12 +11,11 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
-from tuning.core.programme.rules import Rules
 from tuning.core.visit.retention import Keep
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
-from tuning.ui.people_list import FILTERS, ORDERS, OVER, PeopleModel, PeopleView, PersonLine
+from tuning.ui.people_list import FILTERS, ORDERS, OVER, DayTables, PeopleModel, PeopleView, PersonLine
 from tuning.ui.widgets import Line, button, label, rule, set_role
 
 FIRST = (
@@ -32,9 +31,9 @@ class DayList(QWidget):
     new_chosen = pyqtSignal()
     refused = pyqtSignal(str)
 
-    def __init__(self, record: Record, rules: Rules) -> None:
+    def __init__(self, record: Record, tables: DayTables) -> None:
         super().__init__()
-        self._record, self._rules = record, rules
+        self._record, self._tables = record, tables
         self.people = PeopleModel()
         self.view = PeopleView(self.people)
         self.view.opened.connect(self.patient_chosen.emit)
@@ -116,11 +115,11 @@ class DayList(QWidget):
             keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
             now = (*self._record.stamp(), date.today(), keep)
             if now != self._read:
-                self.people.read(self._record.digests(), date.today(), keep, self._rules)
+                self.people.read(self._record.digests(), date.today(), keep, self._tables)
                 self._read = now
         except TuningError as err:
             self._refusal, self._read = str(err), None
-            self.people.read([], date.today(), Keep(), self._rules)
+            self.people.read([], date.today(), Keep(), self._tables)
             self.refused.emit(self._refusal)
         for name, fits in FILTERS.items():
             fitting = sum(map(fits, self.people.everybody))

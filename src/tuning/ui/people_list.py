@@ -13,6 +13,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from tuning.core.case import Patient
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.names import plain
 from tuning.core.programme.rules import Rules
 from tuning.core.types import LEGS
@@ -23,7 +24,7 @@ from tuning.ui.signs import paint_side
 from tuning.ui.words import day
 
 ROW = 68
-DUE = (Need.REFER, Need.LOG, Need.RETEST, Need.SILENT, Need.CLEAR, Need.PLAN)
+DUE = (Need.EMERGENCY, Need.REFER, Need.LOG, Need.RETEST, Need.SILENT, Need.CLEAR, Need.PLAN)
 OVER = "Keep time over"
 FILTERS: dict[str, Callable[[PersonLine], bool]] = {
     "Everybody": lambda line: True,
@@ -81,16 +82,20 @@ class PersonLine:
         return ", ".join(part for part in (p.name, self.who, p.complaint, self.told.due, self.seen) if part)
 
 
-def line_of(digest: Digest, today: date, keep: Keep, rules: Rules) -> PersonLine:
+DayTables = tuple[Rules, SafetyTable]
+"""What the list needs of the knowledge files."""
+
+
+def line_of(digest: Digest, today: date, keep: Keep, tables: DayTables) -> PersonLine:
     """A person as shown today; words are made when they are first painted or searched."""
     last = digest.last.astimezone().date() if digest.last is not None else None
     over = keep.is_over(digest.patient.birth_date, last, today)
-    return PersonLine(digest, overview(digest, today, rules), today, over)
+    return PersonLine(digest, overview(digest, today, *tables), today, over)
 
 
-def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep, rules: Rules) -> PersonLine:
+def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep, tables: DayTables) -> PersonLine:
     """The line as it was where nothing of the person has changed."""
-    return before if before is not None and before.digest is digest else line_of(digest, today, keep, rules)
+    return before if before is not None and before.digest is digest else line_of(digest, today, keep, tables)
 
 
 class PeopleModel(QAbstractListModel):
@@ -103,11 +108,11 @@ class PeopleModel(QAbstractListModel):
         self._by: tuple[date, Keep] | None = None
         self._words, self._filter, self._order = "", "Everybody", "by need"
 
-    def read(self, digests: Sequence[Digest], today: date, keep: Keep, rules: Rules) -> None:
+    def read(self, digests: Sequence[Digest], today: date, keep: Keep, tables: DayTables) -> None:
         """Other people, or the same with newer facts."""
         known = {one.patient.uid: one for one in self.everybody} if (today, keep) == self._by else {}
         self._by = today, keep
-        self.everybody = [_again(known.get(one.patient.uid), one, today, keep, rules) for one in digests]
+        self.everybody = [_again(known.get(one.patient.uid), one, today, keep, tables) for one in digests]
         self._narrow()
 
     def narrow(self, words: str | None = None, only: str | None = None, order: str | None = None) -> None:

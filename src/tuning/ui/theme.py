@@ -150,6 +150,7 @@ QLabel[role="accent"] { color: @accent; }
 QLabel[role="left"] { color: @left; }
 QLabel[role="right"] { color: @right; }
 QLabel[role="caution"] { color: @caution; }
+QLabel#alarm { color: @on_accent; background: @caution; }
 QLabel#pill { color: @caution; background: @caution_wash; border-radius: 12px; padding: 0 10px;
     min-height: 24px; max-height: 24px; }
 QLineEdit, QComboBox, QPlainTextEdit, QAbstractSpinBox {

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.case import Patient
 from tuning.core.gate.may import Act
+from tuning.core.gate.words import finding_name, now_words
 from tuning.core.judging.comparison import Comparison
 from tuning.core.preferences import THEME
 from tuning.core.types import Side, Triage
@@ -42,7 +43,7 @@ from tuning.ui.reception import Reception
 from tuning.ui.stage import Desk, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
-from tuning.ui.widgets import rule
+from tuning.ui.widgets import label, rule
 from tuning.ui.workspace import Workspace
 
 
@@ -78,7 +79,9 @@ class MainWindow(QWidget):
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
-        self.day_list = day_list or DayList(workspace.record, workspace.knowledge.progression)
+        self.day_list = day_list or DayList(
+            workspace.record, (workspace.knowledge.progression, workspace.knowledge.safety)
+        )
         self.columns = SideColumns(self, self.figure, self.ledger)
         self._build()
         self._connect()
@@ -105,6 +108,11 @@ class MainWindow(QWidget):
         column.setSpacing(0)
         column.addWidget(self.header)
         column.addWidget(rule())
+        self.alarm = label("", theme.BODY, bold=True, wrap=True)
+        self.alarm.setObjectName("alarm")
+        self.alarm.setContentsMargins(16, 6, 16, 6)
+        self.alarm.setAccessibleName("What has to be done now")
+        column.addWidget(self.alarm)
         column.addLayout(middle, 1)
         column.addWidget(rule())
         column.addWidget(self.status)
@@ -115,6 +123,8 @@ class MainWindow(QWidget):
         space.content_changed.connect(self.refresh)
         space.refused.connect(self._refused)
         space.told.connect(self.status.say)
+        for changed in (space.content_changed, space.case_changed):
+            changed.connect(self._show_alarm)
         self.jobs.failed.connect(self._refused)
         self.jobs.changed.connect(lambda: self.status.follow(self.jobs.newest))
         self.header.hint.connect(self._hint)
@@ -131,6 +141,17 @@ class MainWindow(QWidget):
         self.day_list.patient_chosen.connect(self.reception.receive)
         self.day_list.refused.connect(self._refused)
         self.day_list.new_chosen.connect(self.reception.new_patient)
+
+    def _show_alarm(self) -> None:
+        """Under RED what has to be done now stands across the screen, whatever stage raised it."""
+        space = self.workspace
+        found, table = space.standing(), space.knowledge.safety
+        words = now_words(found, table)
+        self.alarm.setVisible(bool(words))
+        if found is not None and words:
+            first = found.open[0]
+            name = table.urgencies[first.urgency].name if first.urgency in table.urgencies else found.level.value
+            self.alarm.setText(f"{name}: {finding_name(first, table)}. {words}")
 
     def page(self, stage_id: str) -> StagePage:
         """The page of a stage, made when it is first wanted."""

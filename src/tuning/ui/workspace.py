@@ -17,6 +17,7 @@ from tuning.core.gate.clearing import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
 from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
+from tuning.core.gate.words import finding_name
 from tuning.core.intake.consent import check_pictures, film_refused, letters_refused, newest
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
@@ -246,7 +247,7 @@ class Workspace(QObject):
 
     def standing(self) -> Standing | None:
         """What stands of the safety screens, finding by finding; None before the first."""
-        return standing_of(self.case) if self.case is not None else None
+        return standing_of(self.case, self.knowledge.safety) if self.case is not None else None
 
     def triage(self) -> Triage | None:
         """The worst level that stands; None before the first screen."""
@@ -255,7 +256,7 @@ class Workspace(QObject):
 
     def limits(self) -> StandingLimits:
         """The surgeon's limits that stand."""
-        return limits_of(self.case, self.knowledge.safety.limits) if self.case is not None else NO_LIMITS
+        return limits_of(self.case, self.knowledge.safety) if self.case is not None else NO_LIMITS
 
     def trials_wanted(self, test: Test) -> int:
         """Trials wanted of a test: what it asks for, or fewer by the clinic's setting where each trial is an effort."""
@@ -333,10 +334,21 @@ class Workspace(QObject):
         if not here:
             self.told.emit(f"Kept with {case.patient.name}: {text}.")
             return
+        before = standing_of(case, self.knowledge.safety)
         self.case = case.changed(act.added, act.struck, revision)
+        self._say_what_rose(before, act.added)
         self._done |= {entry.uid: entry for entry in act.added}
         self.undo.push(Step(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
         self._committed()
+
+    def _say_what_rose(self, before: Standing | None, added: Sequence[Entry]) -> None:
+        """A value that raises the level says so at once, wherever it was entered; a screen says it itself."""
+        now, table = self.standing(), self.knowledge.safety
+        if now is None or any(isinstance(entry, Screen) for entry in added):
+            return
+        known = {f.id for f in before.open} if before is not None else set()
+        for one in (f for f in now.open if f.id not in known):
+            self.refused.emit(f"{one.level.value}: {finding_name(one, table)}. {table.urgencies[one.urgency].now}")
 
     def _ask_gate(self, case: Case, added: Sequence[Entry]) -> None:
         """The gate is asked again for whatever is new, whichever page collected it. Raises Refused."""
@@ -346,9 +358,10 @@ class Workspace(QObject):
         check_pictures(case.all(Form), added)
         day = case.visit.started_at.astimezone().date()
         check_programme(plan_status(case, self.knowledge, day), added, facts.role)
+        found = standing_of(case, self.knowledge.safety)
         for entry in added:
             if isinstance(entry, Clearance):
-                check_clearance(entry, standing_of(case), facts.role, datetime.now().astimezone().date())
+                check_clearance(entry, found, facts.role, datetime.now().astimezone().date())
 
     def _again(self, case: Case, act: Action, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""

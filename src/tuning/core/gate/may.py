@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
@@ -38,6 +39,8 @@ class Act:
     loaded: bool = False
     breaks: bool = False
     demands: tuple[str, ...] = ()
+    amounts: Mapping[str, float] = field(default_factory=dict)
+    """What it asks by demand, where that is known: degrees, kilograms, percent of body weight."""
 
     @property
     def strains(self) -> bool:
@@ -61,6 +64,7 @@ class Facts:
     asks: tuple[tuple[str, str], ...] = ()
     limits: StandingLimits = NO_LIMITS
     role: Role | None = None
+    emergency: bool = False
 
 
 @dataclass(frozen=True)
@@ -82,20 +86,21 @@ class Permission:
 
 
 RED = "the safety screen is RED. Refer; a recorded clearance lifts the lock"
+EMERGENCY = "EMERGENCY: call the emergency number now. Testing and loading are locked"
 NO_SCREEN = "no safety screen on record; testing and loading stay locked without one"
 NOT_TODAY = "the safety screen has not been asked in this visit; its one line comes first"
 
 
 def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> Facts:
     """The facts of a case for somebody who works in a role, at this moment unless another is named."""
-    found = standing_of(case, now)
+    found = standing_of(case, table, now)
     if found is None:
         return Facts(role=role)
-    rules = {rule.id: rule for rule in table.rules}
-    open_rules = [rules[f.id] for f in found.open if f.id in rules]
+    open_rules = [table.by_id[f.id] for f in found.open if f.id in table.by_id]
     bars = tuple((demand, rule.name) for rule in open_rules for demand in rule.bars)
     asks = tuple((demand, rule.name) for rule in open_rules for demand in rule.asks)
-    return Facts(found.level, asked_today(case), bars, asks, found.limits(table.limits), role)
+    asked = asked_today(case) and not found.ask_again
+    return Facts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies))
 
 
 def may(act: Act, facts: Facts) -> Permission:
@@ -116,12 +121,12 @@ def may(act: Act, facts: Facts) -> Permission:
 def _lock(act: Act, facts: Facts) -> str:
     """Why nobody may do it now; empty when nothing locks."""
     if facts.triage is Triage.RED:
-        return RED
+        return EMERGENCY if facts.emergency else RED
     if facts.triage is None:
         return NO_SCREEN
     if not facts.asked:
         return NOT_TODAY
-    lock = facts.limits.lock(act.demands, act.side)
+    lock = facts.limits.lock(act.demands, act.side, act.amounts)
     if lock:
         return lock
     if act.breaks and facts.limits:

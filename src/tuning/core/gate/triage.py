@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import cached_property
 
 from tuning.core.entries import Screen
 from tuning.core.gate.limits import Limit
+from tuning.core.gate.measured import MeasuredFact
 from tuning.core.types import Triage
 
 Answers = Mapping[str, bool]
@@ -15,18 +17,22 @@ Answers = Mapping[str, bool]
 
 @dataclass(frozen=True)
 class SafetyQuestion:
-    """One question; `after` names the question that must be yes before it is asked, `recent` asks of an injury."""
+    """One question; of those in `after` one must be yes before it is asked, `recent` asks of an injury.
+
+    `lasting`: it is of something that stays (a past cancer, an implant): a yes of a later visit is the same one.
+    """
 
     id: str
     text: str
     group: str
-    after: str = ""
+    after: tuple[str, ...] = ()
     recent: bool = False
+    lasting: bool = False
 
 
 @dataclass(frozen=True)
 class SafetyRule:
-    """Fires when all of `all` and, where given, at least `count` of `any` are yes.
+    """Fires when all of `all` and, where given, at least `count` of `any` are yes, and nothing of `none`.
 
     A RED rule locks, an AMBER one asks; a rule of level NONE only says what to have
     looked at. `bars` and `asks` are the demands (gate.demands) that a standing AMBER
@@ -40,12 +46,22 @@ class SafetyRule:
     urgency: str
     all: tuple[str, ...] = ()
     any: tuple[str, ...] = ()
+    none: tuple[str, ...] = ()
     count: int = 1
     bars: tuple[str, ...] = ()
     asks: tuple[str, ...] = ()
     hours: float | None = None
     strict: bool = False
     source: str = ""
+
+
+@dataclass(frozen=True)
+class Urgency:
+    """How soon somebody has to look: its name, what to do now for the clinician, and in plain words for the patient."""
+
+    name: str
+    now: str
+    plain: str
 
 
 @dataclass(frozen=True)
@@ -57,10 +73,22 @@ class SafetyTable:
     questions: tuple[SafetyQuestion, ...]
     rules: tuple[SafetyRule, ...]
     limits: tuple[Limit, ...] = ()
+    measured: tuple[MeasuredFact, ...] = ()
+    urgencies: Mapping[str, Urgency] = field(default_factory=dict)
+
+    @cached_property
+    def by_id(self) -> Mapping[str, SafetyRule]:
+        """Rules by id."""
+        return {rule.id: rule for rule in self.rules}
+
+    @cached_property
+    def lasting(self) -> frozenset[str]:
+        """Questions of what stays."""
+        return frozenset(q.id for q in self.questions if q.lasting)
 
     def asked(self, answers: Answers) -> list[SafetyQuestion]:
         """The questions that are due, given the answers so far."""
-        return [q for q in self.questions if not q.after or is_yes(self, answers, q.after)]
+        return [q for q in self.questions if not q.after or any(is_yes(self, answers, key) for key in q.after)]
 
     def unanswered(self, answers: Answers) -> list[SafetyQuestion]:
         """Due questions without an answer."""
@@ -73,6 +101,8 @@ class Screened:
 
     level: Triage
     hits: tuple[SafetyRule, ...]
+    why: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """What each of them rests on: questions and facts that were yes."""
 
     @property
     def text(self) -> str:
@@ -80,44 +110,39 @@ class Screened:
         return "; ".join(rule.name for rule in self.hits)
 
 
-FACTS = ("age-55", "age-65", "child", "age-8-17", "under-25", "girth-gap")
-"""Ids that rules may use and that come from the birth date and from what was measured."""
-GIRTH_GAP_CM = 3.0
-"""Calf girth apart by this much counts (Wells 2003)."""
-
-
-def facts(age: int, girth_gap_cm: float | None = None) -> dict[str, bool]:
-    """What the record itself answers: 55 and over (Stiell 1995), 65 and over, under 16, 8 to 17, under 25, girth."""
-    return {
-        "age-55": age >= 55,
-        "age-65": age >= 65,
-        "child": age < 16,
-        "age-8-17": 8 <= age <= 17,
-        "under-25": age < 25,
-        "girth-gap": girth_gap_cm is not None and girth_gap_cm >= GIRTH_GAP_CM,
-    }
+AGES: Mapping[str, Callable[[int], bool]] = {
+    "age-55": lambda age: age >= 55,
+    "age-65": lambda age: age >= 65,
+    "child": lambda age: age < 16,
+    "age-8-15": lambda age: 8 <= age <= 15,
+    "age-8-17": lambda age: 8 <= age <= 17,
+    "under-25": lambda age: age < 25,
+}
+"""Facts that rules may use and that come from the birth date: 55 and over (Stiell 1995), 65 and over, children."""
 
 
 def is_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
     """Whether an answer counts as yes; a follow-up question counts only while it is due."""
     question = next((q for q in table.questions if q.id == key), None)
-    if question is not None and question.after and not is_yes(table, answers, question.after):
+    if question is not None and question.after and not any(is_yes(table, answers, one) for one in question.after):
         return False
     return answers.get(key, False)
 
 
-def screen(table: SafetyTable, answers: Answers, age: int, girth_gap_cm: float | None = None) -> Screened:
-    """Triage; the worst rule that fires sets the level."""
-    told = {**answers, **facts(age, girth_gap_cm)}
-
-    def fires(rule: SafetyRule) -> bool:
-        """Whether all of a rule's musts and enough of its others were answered yes."""
-        some = sum(is_yes(table, told, k) for k in rule.any)
-        return all(is_yes(table, told, k) for k in rule.all) and (not rule.any or some >= rule.count)
-
+def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[str] = ()) -> Screened:
+    """Triage by answers, age and the ids of what was `measured`; the worst rule that fires is the level."""
+    told = {**answers, **{key: holds(age) for key, holds in AGES.items()}, **dict.fromkeys(measured, True)}
+    hits: list[SafetyRule] = []
+    why: dict[str, tuple[str, ...]] = {}
+    for rule in table.rules:
+        must, some = ([key for key in keys if is_yes(table, told, key)] for keys in (rule.all, rule.any))
+        enough = len(must) == len(rule.all) and (not rule.any or len(some) >= rule.count)
+        if enough and not any(is_yes(table, told, key) for key in rule.none):
+            hits.append(rule)
+            why[rule.id] = tuple(dict.fromkeys((*must, *some)))
     worst = {Triage.RED: 0, Triage.AMBER: 1, Triage.NONE: 2}
-    hits = sorted((r for r in table.rules if fires(r)), key=lambda r: (worst[r.level], r.urgency))
-    return Screened(hits[0].level if hits else Triage.NONE, tuple(hits))
+    hits.sort(key=lambda r: (worst[r.level], r.urgency))
+    return Screened(hits[0].level if hits else Triage.NONE, tuple(hits), why)
 
 
 def entry_of(found: Screened, answers: Answers, note: str, said: str, now: datetime) -> Screen:
@@ -131,4 +156,5 @@ def entry_of(found: Screened, answers: Answers, note: str, said: str, now: datet
         reds=tuple(rule.id for rule in found.hits if rule.level is Triage.RED),
         looks=tuple(rule.id for rule in found.hits if rule.level is Triage.NONE),
         ends={rule.id: now + timedelta(hours=rule.hours) for rule in found.hits if rule.hours is not None},
+        grounds={rule.id: found.why.get(rule.id, ()) for rule in found.hits},
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import calendar
 import re
+from contextlib import suppress
 from datetime import date
 
 from tuning.core.errors import BadInput
@@ -42,6 +43,21 @@ def birth_date(text: str, today: date, month_first: bool = False) -> date:
     if today.year - found.year - ((today.month, today.day) < (found.month, found.day)) > OLDEST_Y:
         raise BadInput(f"Birth date: that is more than {OLDEST_Y} years ago.")
     return found
+
+
+def named_day(text: str, what: str, month_first: bool = False) -> date:
+    """Read a day that may lie ahead: `12.03.2027`, `12 March 2027`, `2027-03-12`. Raises BadInput."""
+    match = _DATE.fullmatch(text.strip())
+    if match is not None:
+        first, middle, last = match.groups()
+        if len(first) == 4:
+            year, month, day = first, middle, last
+        else:
+            day, month, year = (first, middle, last) if middle.isalpha() or not month_first else (middle, first, last)
+        with suppress(ValueError):
+            if len(year) == 4:
+                return date(int(year), _month(month), int(day))
+    raise BadInput(f"{what}: {text.strip()} is no day of the calendar; type for example 12.3.2027.")
 
 
 def latest_day(text: str, today: date) -> date | None:

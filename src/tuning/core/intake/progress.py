@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from tuning.core.case import Case
+from tuning.core.entries import Ending, Status
 from tuning.core.gate.standing import asked_today, standing_of
+from tuning.core.gate.words import now_words
+from tuning.core.programme.logbook import alarms_open
 from tuning.core.types import Triage
 from tuning.core.visit.next_step import NextStep, Tables
 from tuning.core.visit.target import Target
@@ -16,12 +19,22 @@ def count(case: Case, _: Tables) -> int:
     return int(asked_today(case))
 
 
-def urgent(case: Case, _: Tables) -> NextStep | None:
-    """A standing RED, or a screen that is still to be asked, comes before everything."""
-    found = standing_of(case)
+def urgent(case: Case, tables: Tables) -> NextStep | None:
+    """An emergency, a RED, an alarm of a session, or a screen that is still to be asked come before everything."""
+    found = standing_of(case, tables.safety)
     where = Target("intake", SAFETY)
     if found is not None and found.level is Triage.RED:
-        return NextStep(where, "Refer: the safety screen is RED", "testing and loading are locked")
+        first = "Refer now: EMERGENCY" if found.emergencies else "Refer: the safety screen is RED"
+        return NextStep(where, first, now_words(found, tables.safety))
+    alarms = alarms_open(case.entries, tables.progression, case.visit.started_at.astimezone().date())
+    if alarms:
+        return NextStep(where, "Ask the whole safety screen", f"an exercise alarmed on {alarms[0].day:%-d %b}")
     if not asked_today(case):
         return NextStep(where, "Ask the safety screen", "before any testing or loading")
+    if found is not None and found.ask_again:
+        return NextStep(where, "Ask the safety screen again", "a finding or limit has reached its day")
+    stopped = [e for e in case.today(Ending) if e.status is Status.PAIN and e.at > found.screen.at] if found else []
+    if stopped:
+        name = tables.tests[stopped[-1].test].name if stopped[-1].test in tables.tests else stopped[-1].test
+        return NextStep(where, "Ask the safety questions of that region again", f"{name} was stopped for pain")
     return None

@@ -257,10 +257,27 @@ class Rung:
 
 def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None) -> Act:
     """A rung of a ladder at its prescribed depth; without a variant it is judged by its hardest at full depth."""
-    loaded = rung.loaded
+    loaded, poses, depth = rung.loaded, rung.poses, None
     if variant is not None and dose is not None:
         loaded = rung.loaded_as(rung.pose(variant), dose.depth_deg, dose.load_kg)
-    return Act("a loaded exercise" if loaded else rung.name, loaded=loaded, demands=rung.demands)
+        poses, depth = (rung.pose(variant),), dose.depth_deg
+    amounts = amounts_of([frame for pose in poses for frame in pose.at(depth)])
+    if dose is not None and (dose.load_kg or "load" not in rung.demands):
+        amounts["load"] = dose.load_kg
+    name = "a loaded exercise" if loaded else rung.name
+    return Act(name, loaded=loaded, demands=rung.demands, amounts=amounts)
+
+
+def amounts_of(frames: Sequence[Frame]) -> dict[str, float]:
+    """What poses ask of either leg: flexion, dorsiflexion and rotation (degrees), weight on the leg (percent)."""
+    legs = [leg for frame in frames for leg in (frame.working, frame.other) if leg is not None]
+    return {
+        "hip": max((leg.hip for leg in legs), default=0.0),
+        "knee": max((leg.knee for leg in legs), default=0.0),
+        "ankle": max((leg.ankle for leg in legs), default=0.0),
+        "turn": max((abs(leg.turn) for leg in legs), default=0.0),
+        "weight": max((frame.share for frame in frames), default=0.0),
+    }
 
 
 @dataclass(frozen=True)

@@ -101,7 +101,7 @@ class PlanStatus:
     @cached_property
     def screening(self) -> Screening | None:
         """What stands of the safety screens."""
-        return standing_of(self.case, self.now)
+        return standing_of(self.case, self.tables.safety, self.now)
 
     @property
     def triage(self) -> Triage | None:

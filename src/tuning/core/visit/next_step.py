@@ -11,6 +11,7 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger
 from tuning.core.judging.measures import Measure
+from tuning.core.programme.rules import Rules
 from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.standing.levels import Chain
 from tuning.core.types import LEGS, Side
@@ -44,6 +45,11 @@ class Tables(Protocol):
     @property
     def safety(self) -> SafetyTable:
         """The safety screen."""
+        ...
+
+    @property
+    def progression(self) -> Rules:
+        """The numbers of up, hold or back."""
         ...
 
     @property

@@ -9,6 +9,8 @@ from typing import NamedTuple
 from tuning.core.case import Patient
 from tuning.core.entries import Done, Morning
 from tuning.core.gate.standing import standing
+from tuning.core.gate.triage import SafetyTable
+from tuning.core.gate.words import EMERGENCY
 from tuning.core.programme.logbook import alarms_open
 from tuning.core.programme.rules import Rules
 from tuning.core.programme.week import retests
@@ -21,20 +23,22 @@ QUIET_LOG_DAYS = 7
 class Need(IntEnum):
     """How soon somebody should look, the most urgent first."""
 
-    REFER = 0
-    LOG = 1
-    RETEST = 2
-    SILENT = 3
-    CLEAR = 4
-    PLAN = 5
-    MEASURE = 6
-    NOTHING = 7
+    EMERGENCY = 0
+    REFER = 1
+    LOG = 2
+    RETEST = 3
+    SILENT = 4
+    CLEAR = 5
+    PLAN = 6
+    MEASURE = 7
+    NOTHING = 8
 
 
 class Digest(NamedTuple):
     """What is known of a person without opening the case.
 
-    `screens` are the screens and clearances of somebody in whom anything was ever found, oldest first; `rungs` how
+    `screens` are the screens, clearances and values that the safety table reads, oldest first, of somebody in whom
+    anything was ever found; `rungs` how
     many stand in the plan, since when; `logged` the last day done at home or here; `log` the sessions and screens of
     somebody who ever told pain, an alarm or a morning that had not settled; `measured` whether any value was taken;
     `factors` how many suspected causes went to the programme; `ended` when the newest visit ended with a discharge. A
@@ -73,15 +77,16 @@ Open = tuple[Need, str, date | int | None]
 """What is open, in words with a place for a day or a number."""
 
 
-def overview(known: Digest, today: date, rules: Rules) -> Overview:
+def overview(known: Digest, today: date, rules: Rules, safety: SafetyTable) -> Overview:
     """What the day list tells of a person."""
-    found = standing(known.screens) if known.screens else None
+    found = standing(known.screens, safety, known.patient) if known.screens else None
     level = found.level if found is not None else Triage.NONE
     last = known.last.astimezone().date() if known.last is not None else None
     missed, ahead = _retest(known, last, today) if known.rungs and known.ended is None else (None, None)
-    return Overview(
-        level if level is not Triage.NONE else None, *_open(known, level, last, missed, today, rules), ahead
-    )
+    due = _open(known, level, last, missed, today, rules)
+    if found is not None and found.emergencies:
+        due = Need.EMERGENCY, f"EMERGENCY: {safety.urgencies[EMERGENCY].now}", None
+    return Overview(level if level is not Triage.NONE else None, *due, ahead)
 
 
 def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None, date | None]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.gate.demands import DEMANDS
-from tuning.core.gate.triage import FACTS, SafetyTable
+from tuning.core.gate.triage import AGES, SafetyTable
 from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.standing.levels import LOOK_METHODS, Chain, is_sound
@@ -25,9 +25,15 @@ def load_safety(reading: Reading) -> SafetyTable | None:
     if table is None:
         return None
     ids = {q.id for q in table.questions}
-    reading.orphans(path.name, [q.after for q in table.questions], ids)
+    reading.orphans(path.name, [key for q in table.questions for key in q.after], ids)
     reading.orphans(path.name, [limit.id for limit in table.limits], ids)
-    reading.orphans(path.name, [k for rule in table.rules for k in (*rule.all, *rule.any)], ids | set(FACTS))
+    reading.orphans(
+        path.name,
+        [k for rule in table.rules for k in (*rule.all, *rule.any, *rule.none)],
+        {*ids, *AGES, *(fact.id for fact in table.measured)},
+    )
+    reading.orphans(path.name, {fact.id for fact in table.measured}, {k for r in table.rules for k in (*r.all, *r.any)})
+    reading.orphans(path.name, [rule.urgency for rule in table.rules], table.urgencies)
     for rule in table.rules:
         reading.orphans(f"{path.name}: {rule.id}", (*rule.bars, *rule.asks), DEMANDS)
         if not rule.all and not rule.any:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, date, datetime
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -15,13 +16,17 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.entries import Clearance, Screen
+from tuning.core.errors import BadInput
 from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
+from tuning.core.gate.measured import grounds
 from tuning.core.gate.triage import Screened, entry_of, screen
 from tuning.core.gate.words import finding_name, standing_words
-from tuning.core.types import LEGS, Role, Triage
+from tuning.core.programme.logbook import alarms_open
+from tuning.core.types import Role, Triage
 from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
+from tuning.ui.intake.limit_fields import LimitFields
 from tuning.ui.intake.safety_questions import ROW, AnswerList
 from tuning.ui.widgets import Line, button, elided, label, rule
 from tuning.ui.words import day
@@ -32,8 +37,6 @@ EFFECT = {
     Triage.AMBER: "Maximal, break and fast tests and loaded rungs need a licensed clinician's reason, which is kept.",
     Triage.RED: "Refer. Testing and loading are locked; only a clearance of each finding lifts the lock.",
 }
-GIRTH = "calf-girth"
-"""The measure that the triage reads."""
 WHOLE = Qt.ItemDataRole.ToolTipRole
 """The whole name of a finding whose choice shows it shortened."""
 
@@ -48,6 +51,8 @@ class SafetyPanel(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._space = workspace
+        self._picked = False
+        """Whether the finding that is cleared was chosen by hand; else it is the most urgent one."""
         table = workspace.knowledge.safety
         self.list = AnswerList(table)
         self.sheet = QScrollArea()
@@ -56,7 +61,9 @@ class SafetyPanel(QWidget):
         self.sheet.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.moved.connect(lambda y: self.sheet.ensureVisible(0, y, 0, round(2 * ROW)))
         self.again = label(table.again, theme.BODY, wrap=True)
-        self.nothing_new = button("Nothing new", self.record_nothing_new, "primary", "Enter: what stood, stands")
+        self.nothing_new = button(
+            "Nothing new", self.record_nothing_new, "primary", "Enter: no change since last screen"
+        )
         bind_owners((self.nothing_new,), "Return", self.record_nothing_new)
         self.level = label("", theme.LARGE, bold=True)
         self.why = label("", theme.BODY, wrap=True)
@@ -94,6 +101,8 @@ class SafetyPanel(QWidget):
         column.addWidget(self.again_row)
         column.addLayout(head)
         column.addWidget(self.sheet, 1)
+        self.limits = LimitFields(self._space.knowledge.safety)
+        column.addWidget(self.limits)
         result = QHBoxLayout()
         result.setSpacing(16)
         result.addWidget(self.level, 0, Qt.AlignmentFlag.AlignTop)
@@ -115,6 +124,7 @@ class SafetyPanel(QWidget):
         self.subject = QComboBox()
         self.subject.setAccessibleName("The finding or limit that is cleared; each by itself")
         self.subject.setFixedWidth(235)
+        self.subject.activated.connect(lambda _: setattr(self, "_picked", True))
         self.subject.setPlaceholderText("Which finding?")
         self.cleared_by.setPlaceholderText("Cleared by")
         self.cleared_by.setMinimumWidth(110)
@@ -139,12 +149,15 @@ class SafetyPanel(QWidget):
             field.clear()
         self.cleared_on.setDate(date.today())
         self.subject.clear()
+        self._picked = False
         self._show_answers()
 
     def _show_answers(self) -> None:
         """What was answered in the open visit."""
         kept = self._space.entries(Screen)
         self.list.answers, self.list.at = dict(kept[-1].answers) if kept else {}, 0
+        self.list.same = set(kept[-1].same) if kept else set()
+        self.limits.show_screen(kept[-1] if kept else None)
         self.list.fit()
         self.refresh()
 
@@ -153,37 +166,58 @@ class SafetyPanel(QWidget):
         self.refresh()
         (self.nothing_new if self.again_row.isVisible() else self.list).setFocus()
 
-    def screened(self) -> Screened:
-        """What the answers so far amount to."""
+    def screened(self, measured: bool = True) -> Screened:
+        """What the answers so far amount to, with what was measured: that is no part of a screen, it counts by itself."""
         patient = self._space.patient
         assert patient is not None
-        return screen(self._space.knowledge.safety, self.list.answers, patient.age_on(date.today()), self._girth_gap())
+        table, case = self._space.knowledge.safety, self._space.case
+        known = grounds(table.measured, case.entries, patient.involved) if case is not None and measured else ()
+        return screen(table, self.list.answers, patient.age_on(date.today()), known)
 
-    def _girth_gap(self) -> float | None:
-        """How far the calf girths of the visit lie apart, cm; None where one is missing."""
-        seen = {o.side: o.measured for o in self._space.observations() if o.measure_id == GIRTH}
-        left, right = (seen.get(side) for side in LEGS)
-        return abs(left - right) if left is not None and right is not None else None
+    def _cleared(self) -> dict[str, str]:
+        """Questions whose yes was cleared at an earlier visit, with the day: it is asked whether it is the same."""
+        found, visit = self._space.standing(), self._space.visit
+        lifted = found.lifted if found is not None else ()
+        return {
+            key: f"{f.clearance.on:%-d %b}"
+            for f in lifted
+            if f.clearance is not None and visit is not None and f.clearance.visit != visit.uid
+            for key in f.why
+        }
 
     def _limits(self) -> StandingLimits:
-        return limit_sets(self._space.knowledge.safety.limits, limits_told(self.list.answers))
+        told, table = limits_told(self.list.answers), self._space.knowledge.safety
+        try:
+            return limit_sets(table.limits, told, self.limits.facts())
+        except BadInput:
+            return limit_sets(table.limits, told)
 
     def record(self) -> None:
         """Keep the answers and their level; NONE needs every question answered, RED does not wait."""
         left = len(self.list.table.unanswered(self.list.answers))
-        found = self.screened()
+        found = self.screened(measured=False)
         if left and found.level is not Triage.RED:
             self.refused.emit(f"{left} questions have no answer yet; G, or “no to these”, answers a group.")
             return
         said = self.note.text().strip()
         note = "; ".join(part for part in (found.text, self._limits().text, said) if part)
-        if self._keep(entry_of(found, self.list.answers, note, said, datetime.now(UTC))):
+        try:
+            facts = self.limits.facts()
+        except BadInput as err:
+            self.refused.emit(str(err))
+            return
+        made = entry_of(found, self.list.answers, note, said, datetime.now(UTC))
+        if self._keep(replace(made, numbers=facts.numbers, until=facts.until, same=tuple(sorted(self.list.same)))):
             self.note.clear()
 
     def record_nothing_new(self) -> None:
         """The one line at a later visit: what stood, stands, and nothing that was cleared comes back."""
         found = self._space.standing()
         if found is not None:
+            case, rules = self._space.case, self._space.knowledge.progression
+            if case is not None and alarms_open(case.entries, rules, date.today()):
+                self.refused.emit("An exercise alarmed since: one line does not answer it. Go through the questions.")
+                return
             before = found.screen
             self._keep(Screen(found.level, before.answers, before.rules, before.note, before.said, again=True))
 
@@ -195,13 +229,14 @@ class SafetyPanel(QWidget):
         if found is None:
             return
         if not subject:
-            self.refused.emit("Choose the finding that is cleared; the one chosen before stands no more.")
+            self.refused.emit("Choose the finding that is cleared; the finding you chose is no longer open.")
             return
         with self._space.trying():
             with self._space.action(f"clearance: {self.subject.currentData(WHOLE)}") as act:
                 act.add(Clearance(found.screen.uid, who, when, result, subject))
             self.cleared_by.clear()
             self.result.clear()
+            self._picked = False
 
     def _keep(self, kept: Screen) -> bool:
         """True once the screen is in the record."""
@@ -218,6 +253,8 @@ class SafetyPanel(QWidget):
         if not self.isVisible() or space.patient is None:
             return
         self.again_row.setVisible(space.standing() is not None and not space.asked_today)
+        self.limits.follow(self.list.answers)
+        self.list.cleared = self._cleared()
         found = self.screened()
         left = len(self.list.table.unanswered(self.list.answers))
         started = bool(self.list.answers)
@@ -242,7 +279,7 @@ class SafetyPanel(QWidget):
         for finding in standing:
             self.subject.addItem(elided(self.subject, finding_name(finding, table)), finding.id)
             self.subject.setItemData(self.subject.count() - 1, finding_name(finding, table), WHOLE)
-        at = self.subject.findData(chosen)
+        at = self.subject.findData(chosen) if self._picked or typed else 0
         # What was typed for one finding is no clearance of another, when that one was cleared elsewhere meanwhile.
         self.subject.setCurrentIndex(at if at >= 0 or typed else 0)
         if found is None:
@@ -250,7 +287,7 @@ class SafetyPanel(QWidget):
             return
         said = f" “{found.screen.said}”." if found.screen.said else ""
         who = f"Asked {day(found.screen.at)} by {found.screen.who}.{said}"
-        told = standing_words(found, table) or "NONE: nothing stands"
+        told = standing_words(found, table) or "NONE: no open findings"
         lifted = " ".join(
             f"{sentence_case(finding_name(f, table))}: cleared by {f.clearance.by} on {f.clearance.on:%-d %b %Y}, "
             f"{f.clearance.result}."

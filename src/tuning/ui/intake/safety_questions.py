@@ -54,6 +54,10 @@ class AnswerList(QWidget):
         super().__init__()
         self.table = table
         self.answers: dict[str, bool] = {}
+        self.same: set[str] = set()
+        """Yes, and the one that was cleared before."""
+        self.cleared: dict[str, str] = {}
+        """Questions whose yes was cleared at an earlier visit, with the day."""
         self.at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -73,7 +77,18 @@ class AnswerList(QWidget):
     def _needed(self, question: SafetyQuestion, width: float) -> float:
         """Height of a question whose words are shown whole."""
         room = int(width - ANSWERS - (INDENT if question.after else 0))
-        return max(ROW, _height_of(question.text, room) + 8.0)
+        return max(ROW, _height_of(self._words(question), room) + 8.0)
+
+    def _words(self, question: SafetyQuestion) -> str:
+        """The question, and whether it was cleared before: S says that it is the same."""
+        day = self.cleared.get(question.id)
+        if day is None:
+            return question.text
+        return (
+            f"{question.text} (the same as cleared {day})"
+            if question.id in self.same
+            else (f"{question.text} (cleared {day}; S: the same, Y: new)")
+        )
 
     def rows(self) -> list[_Row]:
         """Heads and questions from top to bottom of both columns; a group never breaks."""
@@ -113,6 +128,7 @@ class AnswerList(QWidget):
     def answer(self, key: str, yes: bool) -> None:
         """Answer one question; follow-up questions come and go with it."""
         self.answers[key] = yes
+        self.same.discard(key)
         kept = {q.id for q in self.due()}
         self.answers = {k: v for k, v in self.answers.items() if k in kept}
         self._changed()
@@ -137,6 +153,11 @@ class AnswerList(QWidget):
         key = event.text().lower()
         if key in ("y", "n"):
             self.answer(due[self.at].id, key == "y")
+            self.at = min(self.at + 1, len(self.due()) - 1)
+        elif key == "s" and due[self.at].id in self.cleared:
+            question = due[self.at].id
+            self.answer(question, True)
+            self.same.add(question)
             self.at = min(self.at + 1, len(self.due()) - 1)
         elif key == "g":
             group = due[self.at].group
@@ -205,7 +226,7 @@ class AnswerList(QWidget):
         painter.setFont(theme.font())
         painter.setPen(theme.colour("ink"))
         room = box.adjusted(INDENT if question.after else 0, 0, -ANSWERS, 0)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, question.text)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, self._words(question))
         for n, (words, yes) in enumerate((("yes", True), ("no", False))):
             cell = QRectF(box.right() - 84 + 42 * n, box.top() + 2, 40, ROW - 4)
             chosen = self.answers.get(question.id) is yes

@@ -10,11 +10,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from tuning.core.reasoning.conclusion import advise, conclude
+from tuning.core.reasoning.conclusion import advise, conclude, tests_of
 from tuning.core.types import LEGS
 from tuning.exchange.json.cases import read_case
 from tuning.knowledge import load
-from tuning.knowledge.reasoning import tests_of
 
 ROUNDS = 15
 COUNT = 400

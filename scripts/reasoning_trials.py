@@ -19,11 +19,10 @@ from tuning.core.entries import Answer
 from tuning.core.judging.measures import Compare
 from tuning.core.reasoning.advice import TRIAL, next_tests
 from tuning.core.reasoning.balance import Balance, Label
-from tuning.core.reasoning.conclusion import conclude
+from tuning.core.reasoning.conclusion import conclude, tests_of
 from tuning.core.reasoning.responses import Effect
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
 from tuning.knowledge import load
-from tuning.knowledge.reasoning import tests_of
 
 KNOWLEDGE = load()
 TOOLS = tests_of(KNOWLEDGE)

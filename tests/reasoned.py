@@ -9,12 +9,12 @@ import numpy as np
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.reasoning.balance import Schools
 from tuning.core.reasoning.conclusion import conclude
+from tuning.core.reasoning.conclusion import tests_of as all_tests
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.signs import look
 from tuning.core.reasoning.tables import Sign
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
 from tuning.knowledge import load
-from tuning.knowledge.reasoning import tests_of as all_tests
 
 KNOWLEDGE = load()
 TABLE, MEASURES, TESTS = KNOWLEDGE.reasoning, KNOWLEDGE.measures, all_tests(KNOWLEDGE)

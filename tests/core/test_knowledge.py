@@ -97,7 +97,9 @@ def test_every_number_of_every_measure_names_its_source():
             'plates = "jump"\ndemands = ["fast"]',
             ["plates-jump", "plates.toml"],
         ),
-        ("cautions.toml", "pain_limit = 2", 'pain_limit = "two"', ["cautions.toml", "pain_limit"]),
+        ("cautions.toml", 'rules = ["dizzy"]', 'rules = ["giddy"]', ["cautions.toml", "falls", "giddy"]),
+        ("progression.toml", "strict = 2, monitored = 5", "strict = 2", ["progression.toml", "school"]),
+        ("ladders/wide.toml", '"groin-strain"', '"groin-sprain"', ["groin-sprain"]),
     ],
 )
 def test_a_broken_file_is_named(tmp_path: Path, monkeypatch, file, old, new, told):

@@ -18,6 +18,7 @@ from tuning.core.errors import BadInput, KnowledgeError
 from tuning.core.reasoning.advice import next_tests
 from tuning.core.reasoning.balance import Label, Schools
 from tuning.core.reasoning.conclusion import CHECKED, conclude, name_for
+from tuning.core.reasoning.conclusion import tests_of as all_tests
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.responses import Effect, judge_response
 from tuning.core.reasoning.signs import look, lower_side, worse_side
@@ -25,7 +26,6 @@ from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.types import LEGS, Observation, Role, Setup, Side
 from tuning.exchange.json.cases import SETUP, CaseFile, Found, Told, read_case
 from tuning.knowledge import FOLDER, for_clinic, load
-from tuning.knowledge.reasoning import tests_of as all_tests
 
 KNOWLEDGE = load()
 TABLE, TESTS = KNOWLEDGE.reasoning, all_tests(KNOWLEDGE)

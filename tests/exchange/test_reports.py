@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -17,23 +17,20 @@ from pypdf import PdfReader
 from tuning.core.case import Case
 from tuning.core.entries import Screen
 from tuning.core.errors import EnvironmentFault
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.triage import entry_of, screen
 from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
-from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.programme.plan import standing_plan
-from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
 from tuning.core.reports.material import Material
+from tuning.core.reports.material_of import material_of
 from tuning.core.reports.sections import WRITERS, written
-from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
 from tuning.exchange.pdf.pages import fonts
 from tuning.exchange.pdf.report import report_pdf, write_report
 from tuning.exchange.pdf.scripts import _runs, marked_up
 from tuning.knowledge import load
-from tuning.knowledge.reasoning import tests_of as known_tests
 from tuning.records import Record
 
 KNOWLEDGE = load()
@@ -59,17 +56,7 @@ def cases(demo_folder, tmp_path_factory) -> dict[str, Case]:
 
 
 def material(case: Case) -> Material:
-    standing = standing_of(case)
-    before = case.visits[case.number - 2] if case.number > 1 else None
-    rows = between_visits(case, before, case.visit, KNOWLEDGE.measures) if before else []
-    level = standing.level if standing is not None else None
-    concluded = conclude(case, KNOWLEDGE.reasoning, KNOWLEDGE.measures, known_tests(KNOWLEDGE), level)
-    return Material(
-        case, KNOWLEDGE.measures, KNOWLEDGE.safety, standing, ledger(case, KNOWLEDGE.measures),
-        concluded, standing_plan(case.entries),
-        KNOWLEDGE.rung, Role.CLINICIAN, "R. Falk", KNOWLEDGE.cautions.scope, before, rows,
-        not_retested(rows, ledger_at(case, before, KNOWLEDGE.measures)) if before else [],
-    )  # fmt: skip
+    return material_of(case, KNOWLEDGE, KNOWLEDGE.cautions.scope, Role.CLINICIAN, "R. Falk")
 
 
 def reports(case: Case) -> list[Report]:
@@ -101,6 +88,49 @@ def test_every_sentence_rests_on_what_stands_and_none_holds_a_forbidden_word(cas
             assert sentence.triage or not TABLE.forbidden_in(sentence.text), sentence
         hides = TABLE.forbidden_in(complaint) and "why" in report.kind.sections
         assert bool(hides) <= any(complaint in told for told in report.left_out), "the reader is told what is left out"
+
+
+def screened(case: Case, *yes: str, **more) -> Case:
+    """The case with one more safety screen, asked last."""
+    at = case.visit.started_at + timedelta(hours=1)
+    answers = {q.id: q.id in yes for q in KNOWLEDGE.safety.questions}
+    made = entry_of(screen(KNOWLEDGE.safety, answers, 45), answers, "", "", at)
+    asked = replace(made, uid="asked", visit=case.visit.uid, at=at, who="R. Falk", **more)
+    return replace(case, entries=(*case.entries, asked), _memo={})
+
+
+def test_a_patient_under_a_red_flag_reads_what_to_do_now_and_nothing_else(cases):
+    plan = [KNOWLEDGE.rung(item.rung).name for item in standing_plan(cases["glassblower"].entries)]
+    assert plan
+    for yes, words in (("chest", "Call the emergency number now"), ("locked", "examined by a doctor today")):
+        case = screened(cases["glassblower"], yes)
+        for report in reports(case):
+            text = as_text(report)
+            if report.register is Register.PATIENT:
+                assert [s.id for s in report.sections] == ["now"] and words in text and "no exercises" in text
+                assert KNOWLEDGE.safety.by_id[yes if yes == "chest" else "locked-knee"].name not in text
+            assert not [name for name in plan if name in text], "no letter lists an exercise under a red flag"
+        referral = next(r for r in reports(case) if r.kind.id == "referral" and r.register is Register.COLLEAGUE)
+        assert referral.sections[0].id == "now" and "what we ask" in as_text(referral).casefold()
+        assert ("EMERGENCY" in referral.sections[0].sentences[0].text) == (yes == "chest")
+
+
+def test_under_amber_a_patient_reads_limits_and_cautions_and_keeps_the_plan(cases):
+    limits = {"numbers": {"limit-knee": 70.0}}
+    case = screened(cases["glassblower"], "surgeon", "limit-left", "limit-knee", "dizzy", **limits)
+    for report in reports(case):
+        if report.register is Register.PATIENT and "safety" in report.kind.sections:
+            text = as_text(report)
+            assert "your surgeon's limits (left: " in text and "knee flexion to 70°" in text
+            assert "falls or dizziness" in text
+            assert "step-down" in text.casefold() or "plan" not in report.kind.sections
+
+
+def test_what_the_program_noted_is_quoted_as_nobodys_words(cases):
+    case = screened(cases["potter"], "night", note="night pain; asked by the program", said="")
+    assert not [r for r in reports(case) if "asked by the program" in as_text(r)]
+    case = screened(cases["potter"], "night", said="wakes at four")
+    assert [r for r in reports(case) if "wakes at four" in as_text(r)]
 
 
 def test_every_declared_section_has_a_writer():

@@ -21,7 +21,7 @@ def sheet(rungs, **more) -> Sheet:
     items = tuple(SheetItem(r, r.dose, Side.LEFT, tuple(KNOWLEDGE.faults[f] for f in r.faults)) for r in rungs)
     return Sheet(
         "Pia <Lund> & Søn", date(2026, 11, 24), "R. Falk", items, ("We saw: the left knee moves <inward>.",),
-        cautions.stop_now, cautions.setting, cautions.pain_limit, cautions.scope, **more,
+        cautions.stop_now, cautions.setting, 2, cautions.scope, **more,
     )  # fmt: skip
 
 

@@ -32,6 +32,7 @@ from tuning.exchange.archive.layout import CASE, SUMS, schema
 from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised, shift_of
 from tuning.exchange.archive.reading import read_archive
 from tuning.exchange.archive.writing import write_archive
+from tuning.knowledge import load
 from tuning.records import Record
 from tuning.records.backup import backup
 
@@ -109,7 +110,10 @@ def test_what_is_newest_is_read_off_the_time_wherever_it_was_written(record, tmp
     merged = taken(there, tmp_path / "older.zip", tmp_path / "s2")
     assert merged.entries == len(late) and merged.kept == len(data["entries"])
     after = there.case(case.patient.uid, visit.uid)
-    assert standing_of(after).screen.uid == red.uid and standing_of(after).level is Triage.RED
+    assert (
+        standing_of(after, load().safety).screen.uid == red.uid
+        and standing_of(after, load().safety).level is Triage.RED
+    )
     assert [v.uid for v in after.visits][-1] == visit.uid and there.check() == []
     there.close()
 

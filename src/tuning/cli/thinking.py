@@ -21,11 +21,10 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
 
         from tuning.core.errors import BadInput
         from tuning.core.reasoning.advice import SHOWN, next_tests
-        from tuning.core.reasoning.conclusion import conclude
+        from tuning.core.reasoning.conclusion import conclude, tests_of
         from tuning.core.visit.efforts import Place
         from tuning.exchange.json.cases import read_case, reasoned
         from tuning.knowledge import load
-        from tuning.knowledge.reasoning import tests_of
 
         knowledge = load()
         if position is not None and position not in knowledge.order.positions:

@@ -15,6 +15,7 @@ from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
 from tuning.core.preferences import Preferences
+from tuning.core.programme.cautions import Caution
 from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
@@ -28,6 +29,7 @@ from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
 from tuning.knowledge.loaders.ladders import (
+    check_cautions,
     check_drawings,
     load_faults,
     load_kit,
@@ -49,13 +51,12 @@ FOLDER = Path(str(files("tuning.knowledge")))
 
 @dataclass(frozen=True)
 class Cautions:
-    """Texts of the safety screen and the rules that stand beside exercises."""
+    """Texts that stand beside exercises, and what a person may have that bars or steers one."""
 
     scope: str
     stop_now: str
-    pain_limit: int
-    pain_limit_source: str
     setting: str
+    present: dict[str, Caution]
 
 
 @dataclass(frozen=True)
@@ -127,6 +128,8 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     causes = (*reasoning.factors, *reasoning.patterns) if reasoning else ()
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
+    if cautions and safety and placement:
+        check_cautions(reading, cautions.present, safety, tests, ladders, placement)
     kit = load_kit(reading, ladders)
     check_poses(reading, tests, ladders)
     reports, progression = load_reports(reading), load_progression(reading)

@@ -373,6 +373,8 @@ class Situation:
     kit: Kit = Kit()
     tried: bool = False
     """Whether a supervised try-out of the rung, clean on both sides, is on record."""
+    barred: str = ""
+    """Why its ladder is not for this person now: a caution that placement names."""
     entered: bool = False
     """Whether it is a step within a rung that is in the plan already: its way in is not asked again."""
 
@@ -412,7 +414,13 @@ def entry_checks(
     MET, or when a named person gives a reason for the others.
     """
     pose = rung.pose(variant)
-    checks = [_safety(now), *([] if now.entered else _way_in(rung, ladder, now)), *(_rule(r, now) for r in rung.entry)]
+    never = [Check(State.NOT_MET, f"not with: {now.barred}")] if now.barred else []
+    checks = [
+        _safety(now),
+        *never,
+        *([] if now.entered else _way_in(rung, ladder, now)),
+        *(_rule(r, now) for r in rung.entry),
+    ]
     return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(rung, ladder, now)]
 
 

@@ -62,6 +62,8 @@ class Proposal:
     rank: str
     reasons: tuple[str, ...]
     barred: str = ""
+    never: bool = False
+    """Whether it is a caution of the person that bars it."""
     missing: tuple[str, ...] = ()
     """Things that nothing at hand serves for, where they are what bars it."""
 
@@ -154,7 +156,9 @@ def _add(found: dict[str, Proposal], new: Proposal) -> None:
         able = new if old.missing else old
         found[new.ladder] = replace(able, rank=old.rank, side=side, reasons=reasons)
         return
-    found[new.ladder] = replace(old, side=side, reasons=reasons, barred=old.barred or new.barred)
+    never = old.never or new.never
+    barred = "; ".join(dict.fromkeys(p.barred for p in (old, new) if p.never)) if never else old.barred or new.barred
+    found[new.ladder] = replace(old, side=side, reasons=reasons, barred=barred, never=never)
 
 
 def _proposal(
@@ -167,7 +171,9 @@ def _proposal(
     opened = [rung for rung in line if opens(rung, now)]
     wanted = named if named in opened else _predicted(opened, now)
     side = f", {cause.side.value}" if cause.side in LEGS else ""
-    made = Proposal(ladder.id, line[0].id, cause.side, rank, (f"{cause.name or cause.factor}{side}",), barred)
+    made = Proposal(
+        ladder.id, line[0].id, cause.side, rank, (f"{cause.name or cause.factor}{side}",), barred, bool(barred)
+    )
     if wanted is None:
         return replace(made, barred=barred or f"no rung of it is open in phase {now.phase.value}")
     missing = now.kit.missing(ladder.needs(wanted))

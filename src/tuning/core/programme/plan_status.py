@@ -20,7 +20,15 @@ from tuning.core.gate.standing import standing_of
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Verdict
-from tuning.core.preferences import PAIN_SCHOOL, SHIN_SCHOOL, STEP_CLOCK, Preferences
+from tuning.core.preferences import (
+    FIRST_SCHOOL,
+    PAIN_SCHOOL,
+    PATTERN_SCHOOL,
+    SHIN_SCHOOL,
+    STEP_CLOCK,
+    Preferences,
+)
+from tuning.core.programme.cautions import Caution, present, sentences
 from tuning.core.programme.climb import Step, climbed, cut, halved, lighter, start_dose, within
 from tuning.core.programme.course import (
     Around,
@@ -47,9 +55,11 @@ from tuning.core.programme.ladders import (
 )
 from tuning.core.programme.logbook import Ahead, Pace, alarms_open, exercise_of, log_of, passed, step_since
 from tuning.core.programme.phases import Course, Phase, entry_phase, still_needed
+from tuning.core.programme.placement import Cause, FirstSchool, PlacementTable, Placing, Proposal, Schools, propose
 from tuning.core.programme.plan import standing_plan
 from tuning.core.programme.rules import Clock, Rules, School
 from tuning.core.reasoning.findings import findings
+from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Side, Triage
 
 PHASE, DIAL, SCHOOL, KIT = "phase", "dial", "pain-school", "kit"
@@ -60,6 +70,13 @@ KNOWN_LIMIT = "4"
 """How the urgency of a finding begins that is known and stable: a reason is asked, nobody is referred."""
 
 
+class CautionTable(Protocol):
+    """What a person may have that bars or steers an exercise."""
+
+    @property
+    def present(self) -> Mapping[str, Caution]: ...  # noqa: D102
+
+
 class ProgrammeTables(Protocol):
     """What the programme needs of the knowledge files, with what the clinic prefers in them."""
 
@@ -67,6 +84,12 @@ class ProgrammeTables(Protocol):
     def measures(self) -> Mapping[str, Measure]: ...  # noqa: D102
     @property
     def safety(self) -> SafetyTable: ...  # noqa: D102
+    @property
+    def ladders(self) -> Mapping[str, Ladder]: ...  # noqa: D102
+    @property
+    def placement(self) -> PlacementTable: ...  # noqa: D102
+    @property
+    def cautions(self) -> CautionTable: ...  # noqa: D102
     @property
     def kit(self) -> Mapping[str, KitItem]: ...  # noqa: D102
     @property
@@ -205,6 +228,44 @@ class PlanStatus:
         """What alarmed in any session and no safety screen has answered, newest first."""
         return alarms_open(self.entries, self.tables.progression, self.today)
 
+    # causes and cautions
+
+    @cached_property
+    def cautions(self) -> Mapping[str, Caution]:
+        """The cautions that the person has on the day."""
+        return present(self.case, self.tables.cautions.present, self.screening, self.today)
+
+    def cautions_of(self, ladder: Ladder) -> list[str]:
+        """The cautions of a ladder that the person has, each with what to do."""
+        return sentences(self.cautions[key] for key in ladder.cautions if key in self.cautions)
+
+    @cached_property
+    def causes(self) -> list[Cause]:
+        """Factors that Reasoning gave to the programme, the newest decision of each, in their order."""
+        known: dict[tuple[str, Side], Cause] = {}
+        for one in (e for e in self.entries if isinstance(e, Decided) and e.subject == TO_PROGRAMME):
+            factor = str(one.inputs.get("factor"))
+            known[factor, one.side] = Cause(factor, one.side, str(one.inputs.get("name", factor)))
+        return list(known.values())
+
+    @property
+    def clinic_schools(self) -> Schools:
+        """What the clinic follows where schools disagree about exercises."""
+        prefers = self.tables.preferences
+        return Schools(FirstSchool(prefers[FIRST_SCHOOL]), bool(prefers[PATTERN_SCHOOL]))
+
+    def proposals(self, schools: Schools | None = None) -> tuple[list[Proposal], list[str]]:
+        """Ladders for the causes, and what is done where none helps; by another school than the clinic's."""
+        now = Placing(
+            self.phase[0], frozenset(self.cautions), self.kit, passed(self.entries), self.caps,
+            schools or self.clinic_schools,
+        )  # fmt: skip
+        return propose(self.causes, self.tables.placement, self.tables.ladders, now)
+
+    def barred(self, ladder: str) -> str:
+        """Why a ladder is not for this person now; empty where nothing bars it."""
+        return next((p.barred for p in self.proposals()[0] if p.ladder == ladder and not p.missing and p.never), "")
+
     # entry
 
     def situation(self, rung: Rung, permission: Permission, trials: Mapping[Side, Trial] | None = None) -> Situation:
@@ -223,6 +284,7 @@ class PlanStatus:
             phase=self.phase[0],
             caps=self.caps,
             kit=self.kit,
+            barred=self.barred(self.tables.ladder_of(rung.id).id),
         )
 
     def kept_trials(self, rung: Rung) -> dict[Side, Trial]:

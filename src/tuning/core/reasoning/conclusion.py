@@ -4,15 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 from tuning.core.case import Case
 from tuning.core.entries import Decision
+from tuning.core.gate.standing import standing_of
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
+from tuning.core.judging.summary import Rule
+from tuning.core.preferences import HABIT, REGIONAL, Preferences
 from tuning.core.reasoning.advice import Tests
 from tuning.core.reasoning.balance import Balance, Label, Schools, Seen, balance, patterns_seen
 from tuning.core.reasoning.findings import Findings, findings
 from tuning.core.reasoning.tables import ReasoningTable
 from tuning.core.types import Role, Side, Triage
+from tuning.core.visit.battery import Test
+from tuning.core.visit.plan import OrderTable
 
 OVERRULED = "factor-overruled"
 REFER = "A red flag stands: refer. Nothing is reasoned until it is cleared."
@@ -47,10 +54,10 @@ def overruled(case: Case, seen: Seen) -> Mapping[str, tuple[Label, str]]:
 
 def conclude(
     case: Case, table: ReasoningTable, measures: Mapping[str, Measure], tests: Tests, triage: Triage | None,
-    schools: Schools | None = None,
+    schools: Schools | None = None, rule: Rule = Rule.MEAN,
 ) -> Conclusion:  # fmt: skip
     """Everything that a case says. Under RED it says “refer” and nothing else."""
-    found = findings(case, measures)
+    found = findings(case, measures, rule)
     if triage is Triage.RED:
         return Conclusion((), found, REFER)
     schools = schools or Schools()
@@ -58,6 +65,42 @@ def conclude(
         balance(table, found, seen, tests.tests, schools, overruled(case, seen)) for seen in patterns_seen(table, found)
     ]
     return Conclusion(tuple(sorted(made, key=_matters)), found)
+
+
+class ReasoningTables(Protocol):
+    """What reasoning needs of the knowledge files, with what the clinic prefers in them."""
+
+    @property
+    def measures(self) -> Mapping[str, Measure]: ...  # noqa: D102
+    @property
+    def safety(self) -> SafetyTable: ...  # noqa: D102
+    @property
+    def reasoning(self) -> ReasoningTable: ...  # noqa: D102
+    @property
+    def tests(self) -> Mapping[str, Test]: ...  # noqa: D102
+    @property
+    def order(self) -> OrderTable: ...  # noqa: D102
+    @property
+    def preferences(self) -> Preferences: ...  # noqa: D102
+
+    def test_of(self, measure_id: str) -> Test | None: ...  # noqa: D102
+
+
+def tests_of(tables: ReasoningTables) -> Tests:
+    """Everything that can be done to tell factors apart, with the minutes of changes of position."""
+    clips = {clip.id: clip for clip in tables.order.clip}
+    return Tests(tables.tests, clips, tables.order.minutes, tables.test_of)
+
+
+def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
+    """What a case says, by the clinic's schools, bands and rule for trials: the same for screen, letter and sheet."""
+    prefers, found = tables.preferences, standing_of(case, tables.safety)
+    schools, triage = Schools(prefers[REGIONAL], prefers[HABIT]), found.level if found is not None else None
+
+    def work() -> Conclusion:
+        return conclude(case, tables.reasoning, tables.measures, tests_of(tables), triage, schools, prefers.rule)
+
+    return case.remembered(("conclusion", triage), work, tables)
 
 
 def _matters(one: Balance) -> tuple[int, int]:

@@ -10,6 +10,7 @@ from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
 from tuning.core.judging.measures import Measure, Who
+from tuning.core.judging.summary import Rule, by_rule
 from tuning.core.reasoning.responses import Response, responses
 from tuning.core.standing.levels import LEVELS_DECIDED
 from tuning.core.types import LEGS, Observation, Side
@@ -39,18 +40,19 @@ class Findings:
     """Loads beside the exercises, up to the day of the open visit."""
 
 
-def findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
+def findings(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Findings:
     """The newest of everything up to the open visit; both sides of a measure come from the same visit.
 
     Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else.
     """
-    return case.remembered("findings", lambda: _findings(case, measures), measures)
+    return case.remembered(("findings", rule), lambda: _findings(case, measures, rule), measures)
 
 
-def _findings(case: Case, measures: Mapping[str, Measure]) -> Findings:
+def _findings(case: Case, measures: Mapping[str, Measure], rule: Rule) -> Findings:
     order = {visit.uid: n for n, visit in enumerate(case.visits)}
     upto = order[case.visit.uid]
-    known = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
+    taken = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
+    known = by_rule(measures, taken, rule)
     usual = [o for o in known if not (o.setup.changed or o.setup.treatment)]
     newest: dict[str, int] = {}
     for seen in usual:

@@ -11,7 +11,7 @@ from functools import cached_property
 
 SECTIONS = (
     "why", "safety", "changed", "held", "gaps", "found", "unclear", "level", "contributes", "pictures", "did", "plan",
-    "sessions", "missing", "formulas", "standing", "measured", "ask",
+    "sessions", "missing", "formulas", "standing", "measured", "ask", "now",
 )  # fmt: skip
 
 

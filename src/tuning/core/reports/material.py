@@ -17,7 +17,7 @@ from tuning.core.programme.ladders import Rung
 from tuning.core.reasoning.conclusion import Conclusion
 from tuning.core.reports.content import Kind, Register, ReportTable, Section, Sentence
 from tuning.core.review.changes import Finding, Row
-from tuning.core.types import NotMeasured, Observation, Role
+from tuning.core.types import NotMeasured, Observation, Role, Triage
 from tuning.core.units import behind
 
 
@@ -40,6 +40,16 @@ class Material:
     rows: Sequence[Row] = ()
     missing: Sequence[Row] = ()
     letterhead: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    """What the person has that steers exercise, by name."""
+    limits: str = ""
+    """The surgeon's limits that stand, in words."""
+    telephone: str = ""
+
+    @property
+    def is_red(self) -> bool:
+        """Whether a red flag stands."""
+        return self.standing is not None and self.standing.level is Triage.RED
 
     @property
     def day(self) -> date:

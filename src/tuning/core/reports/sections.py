@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from tuning.core.reports.content import Kind, Register, Report, ReportTable, Section
 from tuning.core.reports.material import Material, Writer
 from tuning.core.reports.measured import formulas, found, level, measured, pictures, standing, unclear
 from tuning.core.reports.reasoned import changed, contributes, gaps, held, missing
-from tuning.core.reports.told import ask, did, plan, safety, sessions, why
+from tuning.core.reports.told import ask, did, now, plan, safety, sessions, why
 
 WRITERS: Mapping[str, Callable[[Writer], Section]] = {
     "why": why, "safety": safety, "changed": changed, "held": held, "gaps": gaps, "found": found,
     "unclear": unclear, "level": level, "contributes": contributes, "pictures": pictures, "did": did,
     "plan": plan, "sessions": sessions, "missing": missing, "formulas": formulas, "standing": standing,
     "measured": measured,
-    "ask": ask,
+    "ask": ask, "now": now,
 }  # fmt: skip
 
 
@@ -23,7 +23,7 @@ def written(material: Material, table: ReportTable, kind: Kind, register: Regist
     """A whole report. Sections with nothing to say are left out, and so is every sentence with a forbidden word."""
     writer = Writer(material, table, kind, register)
     made = []
-    for name in kind.sections:
+    for name in _sections(writer):
         section = WRITERS[name](writer)
         section = _allowed(writer, section)
         if not section.empty:
@@ -35,6 +35,13 @@ def written(material: Material, table: ReportTable, kind: Kind, register: Regist
         tuple(made), material.scope, table.closing, material.letterhead, any(o.setup.simulated for o in seen),
         tuple(dict.fromkeys(writer.left_out)),
     )  # fmt: skip
+
+
+def _sections(w: Writer) -> Sequence[str]:
+    """The sections of a kind; a patient under a red flag reads what to do now and nothing else."""
+    if w.plain and w.m.is_red:
+        return ("now",)
+    return w.kind.sections
 
 
 def _allowed(w: Writer, section: Section) -> Section:

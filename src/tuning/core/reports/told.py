@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from tuning.core.entries import Done, Form, Treatment
 from tuning.core.gate.triage import SafetyRule
-from tuning.core.gate.words import finding_name
+from tuning.core.gate.words import finding_name, now_words
 from tuning.core.programme.ladders import Dose
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.material import Writer, section_of
@@ -22,7 +22,7 @@ def why(w: Writer) -> Section:
     if patient.complaint:
         who = f"{patient.name}, {patient.age_on(w.m.day)} years"
         work = f", {patient.occupation}" if patient.occupation else ""
-        words = "You told us: " if w.plain else f"{who}{work}, tells: "
+        words = "You told us: " if w.plain else f"{who}{work}, reports: "
         found.append(Sentence(f"{words}“{patient.complaint}”.", (patient.uid,)))
     form = next((f for f in reversed(case.all(Form)) if f.kind == "intake-complaint"), None)
     if form is not None:
@@ -49,7 +49,11 @@ def safety(w: Writer) -> Section:
         return section_of(w, "safety")
     on = f"{found.screen.at.astimezone():%-d %b %Y}"
     if w.plain:
-        words = "Some things need care; we keep to them." if found.open else "Nothing you told us stands in the way."
+        care = [*([f"your surgeon's limits ({w.m.limits})"] if w.m.limits else []), *w.m.cautions]
+        if not found.open:
+            words = "Nothing you told us stands in the way."
+        else:
+            words = f"We must take care with: {'; '.join(care)}." if care else "We must take care, as we told you."
         return section_of(w, "safety", [Sentence(words, (found.screen.uid,), triage=True)])
     head = Sentence(f"Asked on {on}: {found.level.value}.", (found.screen.uid,), triage=True)
     rules = {rule.id: rule for rule in w.m.safety.rules}
@@ -72,8 +76,8 @@ def safety(w: Writer) -> Section:
         for f in found.lifted
         if f.clearance is not None
     ]  # fmt: skip
-    said = found.screen.said or found.screen.note
-    told_words = [Sentence(f"Said: “{said}”.", (found.screen.uid,))] if said else []
+    said = found.screen.said
+    told_words = [Sentence(f"Note: “{said}”.", (found.screen.uid,))] if said else []
     return section_of(w, "safety", [head, *told_first, *told_words, *lifted])
 
 
@@ -85,6 +89,21 @@ def _urgency(rule: SafetyRule) -> str:
     """How soon, and who says so."""
     source = f" ({rule.source})" if rule.source else ""
     return f": {rule.urgency.split(' ', 1)[1]}{source}"
+
+
+def now(w: Writer) -> Section:
+    """What has to be done now, the most urgent first; for a patient without what it rests on."""
+    found = w.m.standing
+    words = now_words(found, w.m.safety, w.plain)
+    if found is None or not words:
+        return section_of(w, "now")
+    first, uids = found.open[0], (found.screen.uid,)
+    call = [Sentence(f"Our telephone: {w.m.telephone}.", uids, triage=True)] if w.plain and w.m.telephone else []
+    if w.plain:
+        return section_of(w, "now", [Sentence(words, uids, triage=True), *call])
+    name = w.m.safety.urgencies[first.urgency].name if first.urgency in w.m.safety.urgencies else first.level.value
+    finding = finding_name(first, w.m.safety)
+    return section_of(w, "now", [Sentence(f"{sentence_case(name)}: {finding}.", uids, triage=True)])
 
 
 def ask(w: Writer) -> Section:
@@ -102,6 +121,9 @@ def did(w: Writer) -> Section:
 
 def plan(w: Writer) -> Section:
     """The standing plan."""
+    if w.m.is_red and w.m.plan and w.m.standing is not None:
+        paused = Sentence("Paused: a red flag is open. No exercise until it is cleared.", (w.m.standing.screen.uid,))
+        return section_of(w, "plan", [paused])
     sentences = []
     for item in w.m.plan:
         rung, dose = w.m.rung(item.rung), Dose(**item.dose)

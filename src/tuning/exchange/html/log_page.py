@@ -24,9 +24,18 @@ class LogExercise:
     feel: str
     picture: str = ""
     """SVG of the figure."""
+    checks: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
 
 
-def log_page(owner: str, exercises: Sequence[LogExercise], stop_rules: str, pain_limit: int) -> str:
+def log_page(
+    owner: str,
+    exercises: Sequence[LogExercise],
+    stop_rules: str,
+    pain_limit: int,
+    telephone: str = "",
+    limits: str = "",
+) -> str:
     """The page as text. It names nobody; `owner` (owner_mark) tells the clinic whose log comes back."""
     data = json.dumps(
         {"version": VERSION, "owner": owner, "exercises": [asdict(one) for one in exercises]}, ensure_ascii=False
@@ -34,4 +43,6 @@ def log_page(owner: str, exercises: Sequence[LogExercise], stop_rules: str, pain
     # Inside a script no text may end the script or open a comment, whatever was typed.
     safe = data.replace("<", "\\u003c").replace("\u2028", "\\u2028").replace("\u2029", "\\u2029")
     page = files("tuning.exchange.html").joinpath("log_page.html").read_text(encoding="utf-8")
-    return Template(page).substitute(data=safe, stop=escape(stop_rules), limit=pain_limit)
+    own = f'<p class="stop"><b>Your surgeon\'s limits:</b> {escape(limits)}</p>' if limits else ""
+    call = f" Questions: {escape(telephone)}." if telephone else ""
+    return Template(page).substitute(data=safe, stop=f"{escape(stop_rules)}{call}", limit=pain_limit, own=own)

@@ -31,6 +31,10 @@ class SheetItem:
     faults: tuple[Fault, ...]
     variant: str = ""
     kit: tuple[str, ...] = ()
+    checks: tuple[str, ...] = ()
+    """What is set up before the first repetition."""
+    cautions: tuple[str, ...] = ()
+    """What this person has to take care with in it."""
 
     @property
     def poses(self) -> Sequence[Pose]:
@@ -53,6 +57,10 @@ class Sheet:
     scope: str
     large: bool = False
     paper: str = "A4"
+    limits: str = ""
+    """The surgeon's limits that stand, in words."""
+    clinic: str = ""
+    telephone: str = ""
 
 
 PAPERS = {"A4": A4, "Letter": LETTER}
@@ -174,6 +182,10 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     parts += [
         Paragraph(f"{n}. {marked_up(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)
     ]
+    if item.checks:
+        parts.append(Paragraph(f"<b>First check:</b> {marked_up('; '.join(map(mid_sentence, item.checks)))}.", body))
+    for care in item.cautions:
+        parts.append(Paragraph(f"<b>Take care:</b> {marked_up(care)}.", body))
     if item.kit:
         parts.append(Paragraph(f"<b>You need:</b> {marked_up(', '.join(item.kit))}.", body))
     watch = "; ".join(mid_sentence(f.cue) for f in item.faults[:WATCHED])
@@ -207,15 +219,28 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
     width, size = paper[0] - 36 * mm, 14.0 if sheet.large else 10.0
     head: list[Any] = [
         Paragraph(marked_up(sheet.patient), style(size + 8, bold=True, after=2)),
-        Paragraph(f"Your exercises, {sheet.day:%-d %B %Y} · {marked_up(sheet.clinician)}", style(size, colour=MUTED)),
+        Paragraph(
+            " · ".join(
+                marked_up(part)
+                for part in (f"Your exercises, {sheet.day:%-d %B %Y}", sheet.clinician, sheet.clinic, sheet.telephone)
+                if part
+            ),
+            style(size, colour=MUTED),
+        ),
         HRFlowable(width="100%", color=LINE, spaceAfter=4),
+        *(
+            [Paragraph(f"<b>Your surgeon's limits:</b> {marked_up(sheet.limits)}.", style(size, after=1))]
+            if sheet.limits
+            else []
+        ),
         *(Paragraph(marked_up(line), style(size, after=1)) for line in sheet.found[:FOUND_LINES]),
         Spacer(1, 4),
     ]
     foot: list[Any] = [
         HRFlowable(width="100%", color=LINE, spaceBefore=4, spaceAfter=4),
         Paragraph(
-            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {marked_up(sheet.stop_rules)}",
+            f"<b>Stop rules.</b> Your pain limit is {sheet.pain_limit} out of 10. {marked_up(sheet.stop_rules)}"
+            + (f" Questions: {marked_up(sheet.telephone)}." if sheet.telephone else ""),
             style(size, after=2),
         ),
         Paragraph(f"<b>Where.</b> {marked_up(sheet.setting)}", style(size, after=2)),

@@ -8,13 +8,16 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.gate.demands import DEMANDS
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.body import drawing_faults
+from tuning.core.programme.cautions import Caution
 from tuning.core.programme.kit import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.pose import ANGLE_SLACK, Frame, Position
 from tuning.core.programme.rules import Rules, School
+from tuning.core.visit.battery import Test
 from tuning.knowledge.loaders.reading import Reading
 
 NEEDED = ("id", "name", "purpose", "steps", "poses", "dose", "demand")
@@ -129,6 +132,24 @@ def load_progression(reading: Reading) -> Rules | None:
     if rules is not None and any(set(table) != set(School) for table in (rules.pain.most, rules.pain.climb)):
         reading.wrong(path.name, f"pain: name every school, {', '.join(School)}")
     return rules
+
+
+def check_cautions(
+    reading: Reading, cautions: Mapping[str, Caution], safety: SafetyTable, tests: Mapping[str, Test],
+    ladders: Mapping[str, Ladder], placement: PlacementTable,
+) -> None:  # fmt: skip
+    """What cautions, ladders and placement name of each other; a caution that nothing names is dead."""
+    rules, questions = {rule.id for rule in safety.rules}, {q.id for q in safety.questions}
+    for key, one in cautions.items():
+        where = f"cautions.toml: {key}"
+        for sign in one.signs:
+            reading.orphans(where, sign.rules, rules)
+            reading.orphans(where, sign.answers, questions)
+            reading.orphans(where, [sign.test] if sign.test else [], tests)
+    named = {c for ladder in ladders.values() for c in ladder.cautions}
+    named |= {c for choice in placement.choices.values() for c in choice.never}
+    reading.orphans("ladders and placement.toml", named, cautions)
+    reading.orphans("cautions.toml: named by no ladder and no placement", cautions, named)
 
 
 def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:

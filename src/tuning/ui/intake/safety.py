@@ -167,7 +167,7 @@ class SafetyPanel(QWidget):
         (self.nothing_new if self.again_row.isVisible() else self.list).setFocus()
 
     def screened(self, measured: bool = True) -> Screened:
-        """What the answers so far amount to, with what was measured: that is no part of a screen, it counts by itself."""
+        """What the answers so far amount to, with what was measured; that is no part of a screen, it counts alone."""
         patient = self._space.patient
         assert patient is not None
         table, case = self._space.knowledge.safety, self._space.case

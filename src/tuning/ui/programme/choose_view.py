@@ -106,11 +106,13 @@ class ChooseView(QWidget):
         self.name = label("", theme.LARGE, wrap=True)
         self.purpose = label("", theme.BODY, role="muted", wrap=True)
         self.demand = label(role="muted", wrap=True)
+        self.cautions = label("", role="caution", wrap=True)
+        self.setup = label("", role="muted", wrap=True)
         self._checks = QVBoxLayout()
         self._checks.setSpacing(2)
         self._faults = label("", role="muted", wrap=True)
         self.placed = label("", wrap=True)
-        for part in (self.name, self.purpose, self.demand):
+        for part in (self.name, self.purpose, self.demand, self.cautions, self.setup):
             column.addWidget(part)
         column.addWidget(label("Can this exercise start?", theme.BODY, bold=True))
         column.addLayout(self._checks)
@@ -283,6 +285,10 @@ class ChooseView(QWidget):
             f"Of 3: knee past toes {found.knee}, kneecap {found.kneecap}, hip {found.hip}, balance {found.balance}"
             f"{loaded}{transition}"
         )
+        care = state.cautions()
+        self.cautions.setVisible(bool(care))
+        self.cautions.setText("Take care: " + "; ".join(care) + ".")
+        self.setup.setText("Set-up: " + "; ".join(state.ladder.checks) + ".")
         faults = [self._workspace.knowledge.faults[f].sign.lower() for f in rung.faults]
         self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {self.state.pass_words()}.")
         self._fill_inputs()

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
+from tuning.core.preferences import TELEPHONE
 from tuning.core.programme.decide import Standing
 from tuning.core.programme.ladders import Dose
 from tuning.core.programme.logbook import log_of, step_since
@@ -57,21 +58,23 @@ class Exports:
         from tuning.exchange.html.log_page import LogExercise, log_page
         from tuning.exchange.html.svg import svg_of
 
-        made = []
+        made, status = [], self._state.course.status
         for item in self._state.may_print():
-            rung = self._state.named(item.rung)
+            rung, ladder = self._state.named(item.rung), self._space.knowledge.ladder_of(item.rung)
             side = item.first_side if rung.sides == LEGS else Side.NONE
             pose = rung.pose(item.variant)
             picture = svg_of(figure_of(rung, pose, pose.still, side), side.value if side in LEGS else "")
             sides = tuple(s.value for s in (item.first_side, item.first_side.other)) if side in LEGS else ("none",)
             made.append(
                 LogExercise(
-                    rung.id, rung.name, Dose(**item.dose).text, rung.steps_for(item.first_side), sides,
+                    rung.id, rung.name, status.dose_now(item).text, rung.steps_for(item.first_side), sides,
                     " or ".join(rung.feel[:2]), base64.b64encode(picture.encode()).decode(),
+                    ladder.checks, tuple(status.cautions_of(ladder)),
                 )
             )  # fmt: skip
         cautions = self._space.knowledge.cautions
-        page = log_page(self._owner, made, cautions.stop_now, cautions.pain_limit)
+        telephone = str(self._space.prefer(TELEPHONE)).strip()
+        page = log_page(self._owner, made, cautions.stop_now, status.pain_limit, telephone, status.facts.limits.text)
         write_whole(page.encode(), target, "The log page")
 
     @property

@@ -83,7 +83,19 @@ class SessionView(QWidget):
         self.help = label(HELP, role="muted", wrap=True)
         right = QVBoxLayout()
         right.setSpacing(10)
-        for part in (self.name, self.turn, self.dose, self.word, self.count, self.bar, self.answer):
+        self.care = label("", role="caution", wrap=True)
+        self.setup = label("", role="muted", wrap=True)
+        for part in (
+            self.name,
+            self.turn,
+            self.care,
+            self.setup,
+            self.dose,
+            self.word,
+            self.count,
+            self.bar,
+            self.answer,
+        ):
             right.addWidget(part)
         right.addStretch(1)
         right.addWidget(self.then)
@@ -113,6 +125,8 @@ class SessionView(QWidget):
         """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
         made = []
         for item in self._workspace.plan():
+            if self._state.course.status.resting(item):
+                continue
             rung, dose = self._workspace.knowledge.rung(item.rung), self._state.course.dose_now(item)
             sides = (item.first_side, item.first_side.other) if rung.sides == LEGS else (Side.NONE,)
             for number in range(1, dose.sets + 1):
@@ -211,7 +225,7 @@ class SessionView(QWidget):
         self.asking, self.seconds = False, 0.0
         self.at += 1
         if alarming:
-            self._leave_out(turn)
+            self._leave_out(turn, everything=bool(answer.alarms & {"numb", "dizzy"}))
             self.refused.emit("Stop this exercise: ask the safety screen again before anything else.")
         if self.current is None:
             self._keep()
@@ -219,9 +233,9 @@ class SessionView(QWidget):
         self.rest = float(turn.dose.rest_s)
         self._timer.start()
 
-    def _leave_out(self, turn: Turn) -> None:
-        """An alarm ends the exercise: its other sets are not done."""
-        kept = [t for n, t in enumerate(self.turns) if n < self.at or t.item.uid != turn.item.uid]
+    def _leave_out(self, turn: Turn, everything: bool) -> None:
+        """An alarm ends the exercise, numbness or dizziness the session: the other sets are not done."""
+        kept = [t for n, t in enumerate(self.turns) if n < self.at or (t.item.uid != turn.item.uid and not everything)]
         self.turns = kept
 
     def _answered(self, text: str) -> bool:
@@ -275,14 +289,21 @@ class SessionView(QWidget):
         if turn is None:
             unsaved = "All sets are answered and not saved yet. Enter saves them." if self.answers else "Done."
             self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else unsaved)
-            for part in (self.turn, self.word, self.count, self.answer, self.dose, self.then):
+            for part in (self.turn, self.word, self.count, self.answer, self.dose, self.care, self.setup):
                 part.setText("")
+            self.then.setText(self._resting_words())
             self.bar.show_rest(0, 1)
             return
         self.name.setText(turn.rung.name)
         side = f"{turn.side.value} leg · " if turn.side in LEGS else ""
         self.turn.setText(f"{side}set {turn.number} of {turn.dose.sets}")
         self.dose.setText(turn.dose.text)
+        ladder = self._workspace.knowledge.ladder_of(turn.rung.id)
+        care = self._state.course.status.cautions_of(ladder)
+        self.care.setVisible(bool(care))
+        self.care.setText("Take care: " + "; ".join(care) + ".")
+        self.setup.setVisible(turn.number == 1)
+        self.setup.setText("First check: " + "; ".join(ladder.checks) + ".")
         if self.figure.accessibleName() != f"Drawn: {turn.rung.name}" + (
             f", {turn.side.value}" if turn.side in LEGS else ""
         ):
@@ -301,6 +322,14 @@ class SessionView(QWidget):
         self.answer.setText(self._answer_words())
         self.answer.setVisible(self.asking)
         self.then.setText(self._then_words())
+
+    def _resting_words(self) -> str:
+        """Exercises of the plan that are not to be done now, and why."""
+        if self._workspace.case is None:
+            return ""
+        status = self._state.course.status
+        resting = [(status.rung(item).name, status.resting(item)) for item in status.items]
+        return "\n".join(f"Not now: {name} ({why})" for name, why in resting if why)
 
     def _then_words(self) -> str:
         """The next three sets."""

@@ -13,28 +13,23 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act
-from tuning.core.preferences import FIRST_SCHOOL, LARGE_PRINT, PAPER, PATTERN_SCHOOL, STEP_CLOCK
+from tuning.core.preferences import CLINIC_NAME, LARGE_PRINT, PAPER, STEP_CLOCK, TELEPHONE
 from tuning.core.programme.climb import start_dose
 from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, State, Trial, act_of_rung
-from tuning.core.programme.logbook import passed
 from tuning.core.programme.placement import (
     FIRST,
-    Cause,
     FirstSchool,
     Placed,
-    Placing,
     Proposal,
     Schools,
     TryOut,
     place,
-    propose,
 )
 from tuning.core.programme.rules import Clock
-from tuning.core.reasoning.conclusion import conclude
+from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
-from tuning.knowledge.reasoning import tests_of
 from tuning.ui.programme.course import Course
 from tuning.ui.workspace import Workspace
 
@@ -117,37 +112,21 @@ class ProgrammeState(QObject):
 
     # proposals and placement
 
-    def causes(self) -> list[Cause]:
-        """Factors that were taken over from Reasoning, newest decision of each, in their order."""
-        known: dict[tuple[str, Side], Cause] = {}
-        entries = self._workspace.case.entries if self._workspace.case is not None else ()
-        for one in entries:
-            if not isinstance(one, Decision) or one.subject != TO_PROGRAMME:
-                continue
-            factor = str(one.inputs.get("factor"))
-            known[factor, one.side] = Cause(factor, one.side, str(one.inputs.get("name", factor)))
-        return list(known.values())
-
     def _taken(self) -> Sequence[Decision]:
         return self._workspace.decisions(TO_PROGRAMME)
 
     @property
     def schools(self) -> Schools:
         """What the clinic follows."""
-        prefer = self._workspace.prefer
-        return Schools(FirstSchool(prefer(FIRST_SCHOOL)), bool(prefer(PATTERN_SCHOOL)))
+        return self.course.status.clinic_schools
 
     def proposals(self, schools: Schools | None = None) -> tuple[list[Proposal], list[str]]:
         """Ladders for those factors, and what is to be done where none helps; by another school than the clinic's."""
-        space = self._workspace
-        entries = space.case.entries if space.case is not None else ()
-        if space.case is None:
-            return [], []
-        status = self.course.status
-        now = Placing(
-            status.phase[0], kit=status.kit, passed=passed(entries), caps=status.caps, schools=schools or self.schools
-        )
-        return propose(self.causes(), space.knowledge.placement, space.knowledge.ladders, now)
+        return self.course.status.proposals(schools) if self._workspace.case is not None else ([], [])
+
+    def cautions(self) -> list[str]:
+        """Cautions of the chosen ladder that this person has."""
+        return self.course.status.cautions_of(self.ladder) if self._workspace.case is not None else []
 
     def other_schools(self) -> list[str]:
         """What each school would begin with, where they differ from the clinic's choice."""
@@ -274,15 +253,20 @@ class ProgrammeState(QObject):
 
         space, cautions = self._workspace, self._workspace.knowledge.cautions
         assert space.patient is not None and space.person is not None
-        plan = self.may_print()
+        plan, status = self.may_print(), self.course.status
         items = []
         for entry in plan:
             rung = self.named(entry.rung)
             faults = tuple(space.knowledge.faults[f] for f in rung.faults)
             used = self.course.kit().used(self.course.needs(entry))
             kit = tuple(thing or f"{item} (to be found)" for item, thing in used.items())
-            items.append(SheetItem(rung, Dose(**entry.dose), entry.first_side, faults, entry.variant, kit))
-        settings = space.settings
+            ladder = space.knowledge.ladder_of(entry.rung)
+            care = tuple(status.cautions_of(ladder))
+            dose = status.dose_now(entry)
+            items.append(
+                SheetItem(rung, dose, entry.first_side, faults, entry.variant, kit, checks=ladder.checks, cautions=care)
+            )
+        settings, prefers = space.settings, space.knowledge.preferences
         write_sheet(
             Sheet(
                 patient=space.patient.name,
@@ -292,10 +276,13 @@ class ProgrammeState(QObject):
                 found=tuple(self.found_lines()),
                 stop_rules=cautions.stop_now,
                 setting=cautions.setting,
-                pain_limit=cautions.pain_limit,
+                pain_limit=status.pain_limit,
                 scope=cautions.scope,
                 large=settings.get(LARGE_PRINT, False),
                 paper=settings.get(PAPER, "A4"),
+                limits=status.facts.limits.text,
+                clinic=str(prefers[CLINIC_NAME]).strip(),
+                telephone=str(prefers[TELEPHONE]).strip(),
             ),
             target,
         )
@@ -308,12 +295,14 @@ class ProgrammeState(QObject):
         plan = self._workspace.plan()
         if not plan:
             raise BadInput("The plan is empty; write a rung to it first.")
-        return plan
+        resting = {item.rung: words for item in plan if (words := self.course.status.resting(item))}
+        if len(resting) == len(plan):
+            raise BadInput(f"No sheet: every exercise rests. {next(iter(resting.values()))}.")
+        return [item for item in plan if item.rung not in resting]
 
     def found_lines(self) -> list[str]:
         """What was seen, in plain lines for the patient."""
         space = self._workspace
         assert space.case is not None
-        knowledge = space.knowledge
-        found = conclude(space.case, knowledge.reasoning, knowledge.measures, tests_of(knowledge), space.triage())
+        found = conclusion_of(space.case, space.knowledge)
         return [line.strip() for line in for_patient(found).splitlines() if line.startswith("We saw")]

@@ -10,7 +10,7 @@ from tuning.core.errors import Refused
 from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.advice import SHOWN, TRIAL, Option, next_tests
 from tuning.core.reasoning.balance import Balance, Chip, Label, Schools, Sheet
-from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclude, name_for
+from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclusion_of, name_for, tests_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.responses import Response
 from tuning.core.reasoning.signs import Look
@@ -19,7 +19,6 @@ from tuning.core.reasoning.trail import Turn, trail
 from tuning.core.types import Observation, Role, Side
 from tuning.core.visit.target import Target, target_of
 from tuning.knowledge.acts import act_of_clip, act_of_picture, act_of_plates, act_of_test
-from tuning.knowledge.reasoning import tests_of
 from tuning.ui.workspace import Workspace
 
 PROGRAMMED = (Label.SUPPORTED, Label.LIKELY)
@@ -50,8 +49,7 @@ class ReasoningState(QObject):
     @property
     def schools(self) -> Schools:
         """Clinic settings where schools disagree."""
-        get = self.space.settings.get
-        return Schools(regional=get(REGIONAL, True), habit=get(HABIT, False))
+        return Schools(regional=self.space.prefer(REGIONAL), habit=self.space.prefer(HABIT))
 
     def set_school(self, key: str, on: bool) -> None:
         """Follow a school, or not. Raises EnvironmentFault."""
@@ -67,10 +65,7 @@ class ReasoningState(QObject):
         return self._at(case)
 
     def _at(self, case: Case) -> Conclusion:
-        space, schools, triage = self.space, self.schools, self.space.triage()
-        table, measures = space.knowledge.reasoning, space.knowledge.measures
-        work = lambda: conclude(case, table, measures, self.tests, triage, schools)  # noqa: E731
-        return case.remembered(("conclusion", schools, triage), work, table, measures)
+        return conclusion_of(case, self.space.knowledge)
 
     @property
     def balance(self) -> Balance | None:

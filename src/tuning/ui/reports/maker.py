@@ -12,19 +12,15 @@ from PyQt6.QtGui import QImage, QPainter
 from tuning.core.entries import Answer, Capture, Decision, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.intake.consent import kept_back
-from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.pictures.kinds import PICTURE_KINDS
-from tuning.core.preferences import DAYS, DECIMALS, LETTERHEAD, PAPER
-from tuning.core.programme.plan import standing_plan
-from tuning.core.reasoning.conclusion import conclude
+from tuning.core.preferences import DAYS, DECIMALS, PAPER
+from tuning.core.reports import material_of as material
 from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
 from tuning.core.reports.manner import Days, Manner, in_manner
 from tuning.core.reports.material import Material
 from tuning.core.reports.sections import written
-from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import Observation
 from tuning.core.visit.target import Target, target_of
-from tuning.knowledge.reasoning import tests_of
 from tuning.ui.picture.pair import Frames, PairView
 from tuning.ui.workspace import Workspace
 
@@ -37,26 +33,7 @@ def material_of(space: Workspace) -> Material:
     case, person, knowledge = space.case, space.person, space.knowledge
     if case is None or person is None:
         raise BadInput("Open a case first, and say who works.")
-    before = case.visits[case.number - 2] if case.number > 1 else None
-    rows = between_visits(case, before, case.visit, knowledge.measures, space.rule) if before is not None else []
-    missing = not_retested(rows, ledger_at(case, before, knowledge.measures, space.rule)) if before is not None else []
-    return Material(
-        case=case,
-        measures=knowledge.measures,
-        safety=knowledge.safety,
-        standing=space.standing(),
-        ledger=ledger(case, knowledge.measures, space.rule),
-        conclusion=conclude(case, knowledge.reasoning, knowledge.measures, tests_of(knowledge), space.triage()),
-        plan=standing_plan(case.entries),
-        rung=knowledge.rung,
-        role=space.role,
-        author=person.name,
-        scope=knowledge.cautions.scope,
-        before=before,
-        rows=rows,
-        missing=missing,
-        letterhead=tuple(line for line in str(space.settings.get(LETTERHEAD, "")).splitlines() if line.strip()),
-    )
+    return material.material_of(case, knowledge, knowledge.cautions.scope, space.role, person.name)
 
 
 ONE_KEPT_BACK = "A picture is left out: the patient does not want it in letters."

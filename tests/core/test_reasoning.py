@@ -474,7 +474,7 @@ def test_a_clinic_may_have_its_own_table_and_says_whose_it_is(tmp_path):
         ('side = "same", words = "abduction"', 'side = "sideways", words = "abduction"', "sideways"),
         ('speaks = "for", weight = 2, side = "same", words = "abduction"',
          'speaks = "perhaps", weight = 2, side = "same", words = "abduction"', "speaks"),
-        ('"leg-path", "strength-gap", "complaint-side-hip"]', '"leg-curve"]', "leg-curve"),
+        ('"strength-gap", "complaint-side-hip", "complaint-front-knee"]', '"leg-curve"]', "leg-curve"),
         ('action = "base, shift, step-down"', 'action = ""', "an action"),
         ('question = "cue", options = ["no"]', 'question = "cue", options = ["nope"]', "nope"),
         ('changes = ["cue-trunk"]', 'changes = ["cue-nose"]', "cue-nose"),

@@ -22,7 +22,7 @@ from reasoned import (
 )
 
 from tuning.core.entries import Decision, OtherLoad
-from tuning.core.reasoning.advice import CLIP_OF, SHOWN, next_tests
+from tuning.core.reasoning.advice import CLIP_OF, SETTING_OUT_MIN, SHOWN, next_tests
 from tuning.core.reasoning.balance import Label
 from tuning.core.reasoning.conclusion import CHECKED, conclude
 from tuning.core.reasoning.progress import TO_PROGRAMME, next_step
@@ -44,12 +44,11 @@ def test_each_test_costs_its_minutes_and_those_of_getting_there():
     assert free["hip-abd"].minutes == abd.minutes * 2 and free["hip-abd"].side is LEFT
     assert free["hip-abd"].moves == "no change of position" and free["hip-abd"].stage == "strength"
     near = offered(Place("standing", "free", "none"))
-    turn = KNOWLEDGE.order.minutes.turn
-    assert near["hip-abd"].usefulness == pytest.approx(
-        free["hip-abd"].usefulness * 2 * abd.minutes / (2 * abd.minutes + turn))  # fmt: skip
+    turn, own = KNOWLEDGE.order.minutes.turn, SETTING_OUT_MIN + 2 * abd.minutes
+    assert near["hip-abd"].usefulness == pytest.approx(free["hip-abd"].usefulness * own / (own + turn))
     assert near["hip-abd"].moves and near["hip-abd"].moves != "no change of position"
     trial = free["trial:cue"]
-    assert trial.change == "cue" and trial.name == "Again with: cue" and trial.minutes == TABLE.changes["cue"].minutes
+    assert trial.change == "cue" and trial.name == "Repeat with: cue" and trial.minutes == TABLE.changes["cue"].minutes
     assert trial.stage == "movement" and free["hip-abd"].change == ""
     clips = [o for o in free.values() if o.id in TESTS.clips]
     assert clips and all(o.id in set(CLIP_OF.values()) for o in clips)
@@ -68,12 +67,13 @@ def test_a_test_says_what_it_tells_apart_the_factor_it_tells_most_about_first():
         return {o.id: o for o in next_tests(TABLE, found.of("knee-in", LEFT), found.found, TESTS)}
 
     some = offered(*both("hip-abd", 100, 200), *both("knee-to-wall", 10, 10.1))
-    assert some["hip-er"].separates == "separates hip outward rotators weak from hip abductors weak", (
-        "from the likely one"
-    )
-    assert some["band-walk"].separates == "separates hip abductors weak from technique", "from what is still open"
+    assert some["hip-er"].separates == (
+        "there: supports hip outward rotators weak; not there: speaks against hip outward rotators weak; "
+        "helps distinguish it from hip abductors weak"
+    ), "from the likely one"
+    assert "helps distinguish it from technique" in some["band-walk"].separates, "from what is still open"
     assert some["tibial-rotation-block"].factors == ("tibial-rotation", "bony-twist")
-    assert offered()["hip-er"].separates == "separates hip outward rotators weak from technique"
+    assert offered()["hip-er"].separates.endswith("it from technique")
 
 
 def test_a_test_of_the_left_is_done_lying_on_the_right():

@@ -123,7 +123,7 @@ def test_under_amber_a_patient_reads_limits_and_cautions_and_keeps_the_plan(case
             text = as_text(report)
             assert "your surgeon's limits (left: " in text and "knee flexion to 70°" in text
             assert "falls or dizziness" in text
-            assert "step-down" in text.casefold() or "plan" not in report.kind.sections
+            assert "glide" in text or "plan" not in report.kind.sections
 
 
 def test_what_the_program_noted_is_quoted_as_nobodys_words(cases):

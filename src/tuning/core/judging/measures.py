@@ -120,6 +120,8 @@ class Measure:
     change_source: str = ""
     better: str = ""
     """Which way is better, `more` or `less`; empty where neither is, or where the target says."""
+    low_torque: tuple[float, float] | None = None
+    """Nm/kg of men and of women under 65 below which two equal sides are both weak (practice judgement, editable)."""
     each_frame: bool = False
     """Frames of one clip that were marked by hand are trials: one of each step."""
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from tuning.core.reasoning.findings import Findings
-from tuning.core.reasoning.signs import Look, look
+from tuning.core.reasoning.signs import EQUAL_WITHOUT_BAND, MIXED, Look, look
 from tuning.core.reasoning.tables import KIND_OF_STAGE, Factor, Kind, Line, Pattern, ReasoningTable, Sign
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case
@@ -130,7 +130,7 @@ def _raised(pattern: Pattern, found: Findings, side: Side) -> Seen | None:
     there: list[tuple[Sign, Look]] = []
     for group in pattern.raised_by:
         if all(_has_side(sign, found, side) for sign in group):
-            looks = [(sign, look(sign, found, side, pattern.side)) for sign in group]
+            looks = [(sign, look(sign, found, side, pattern.side, raising=True)) for sign in group]
             there += looks[:1] if all(one.there for _, one in looks) else []
     return Seen(pattern, side, tuple(there)) if there else None
 
@@ -172,9 +172,9 @@ def balance(
 def _sheet(table: ReasoningTable, found: Findings, seen: Seen, factor: Factor, tests: Mapping[str, Test]) -> Sheet:
     chips = []
     for line in table.lines_of(factor.id, seen.pattern.id):
-        if _raised_it(line, seen):
-            continue
         looks = [look(sign, found, seen.side, line.side) for sign in line.signs]
+        if _raised_it(line, looks, seen):
+            continue
         chips.append(Chip(line, _all_of(looks), line.kind or _kind(line, looks, found, tests)))
     counted = _once(chips)
     score = sum(chip.score for chip in counted)
@@ -182,16 +182,11 @@ def _sheet(table: ReasoningTable, found: Findings, seen: Seen, factor: Factor, t
     return Sheet(factor, tuple(counted), score, label, follows)
 
 
-def _raised_it(line: Line, seen: Seen) -> bool:
-    """The very number or answer that raised the pattern tells nothing of its factors."""
-    numbers = {m for sign, _ in seen.raised for m in sign.measures}
-    answers = {(sign.test, sign.question) for sign, _ in seen.raised if sign.test}
-    alone = line.signs[0] if len(line.signs) == 1 else None
-    if alone is None:
-        return False
-    return (bool(alone.measures) and set(alone.measures) <= numbers and not alone.regions) or (
-        bool(alone.test) and (alone.test, alone.question) in answers
-    )
+def _raised_it(line: Line, looks: Sequence[Look], seen: Seen) -> bool:
+    """The very observation that raised the pattern tells nothing of its factors; its pain does, and all others do."""
+    alone = looks[0] if len(looks) == 1 and line.signs[0].count == 1 else None
+    raising = seen.raised[0][1]
+    return alone is not None and alone.there and alone.entry == raising.entry and alone.kind is not Kind.PAIN
 
 
 def _all_of(looks: Sequence[Look]) -> Look:
@@ -227,7 +222,8 @@ def _kind(line: Line, looks: Sequence[Look], found: Findings, tests: Mapping[str
 
 
 def _once(chips: Sequence[Chip]) -> list[Chip]:
-    """Lines that rest on the same test or capture count once, the strongest of them."""
+    """Lines that rest on one test or capture count once, the strongest of them; equal sides without a band once."""
+    chips = _equal_once(chips)
     best: dict[str, float] = {}
     for chip in chips:
         if chip.look.there:
@@ -242,14 +238,33 @@ def _once(chips: Sequence[Chip]) -> list[Chip]:
     return made
 
 
+def _equal_once(chips: Sequence[Chip]) -> list[Chip]:
+    """Two equal sides of which nobody knows how strong they are speak against a factor once, however many there are."""
+    made, taken = [], False
+    for chip in chips:
+        vague = chip.look.there and chip.look.most == EQUAL_WITHOUT_BAND and chip.line.sign < 0
+        if vague and taken:
+            chip = replace(chip, look=replace(chip.look, source=VAGUE))
+        elif vague:
+            chip, taken = replace(chip, look=replace(chip.look, source=VAGUE)), True
+        made.append(chip)
+    return made
+
+
+VAGUE = "equal sides without a band"
+
+
 def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
     """The label that fits first, and a sentence where it follows a response against the other lines."""
     there = [chip for chip in chips if chip.score]
     if not there:
         return (Label.OPEN if any(chip.look.done for chip in chips) else Label.UNTESTED), ""
     measured = [chip for chip in there if chip.line.is_response]
-    if measured:
-        return _by_response(measured, [chip for chip in there if not chip.line.is_response])
+    others = [chip for chip in there if not chip.line.is_response]
+    weak = all(abs(chip.score) < LIKELY for chip in measured)
+    outweighed = weak and any(abs(chip.score) >= LIKELY for chip in others)
+    if measured and not outweighed:
+        return _by_response(measured, others)
     strong = {chip.line.sign for chip in there if abs(chip.score) >= STRONG and chip.kind is not Kind.RESPONSE}
     if strong == {1, -1}:
         return Label.CONTESTED, ""
@@ -263,6 +278,8 @@ def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
 
 def _by_response(measured: Sequence[Chip], others: Sequence[Chip]) -> tuple[Label, str]:
     """A trial of cause outranks an association; alone it reaches likely or unlikely."""
+    if any(chip.look.verdict == MIXED for chip in measured):
+        return Label.CONTESTED, "trials of cause disagree"
     way = sum(chip.score for chip in measured)
     rest = sum(chip.score for chip in others)
     if way == 0:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -24,6 +24,8 @@ from tuning.core.visit.plan import OrderTable
 OVERRULED = "factor-overruled"
 REFER = "A red flag stands: refer. Nothing is reasoned until it is cleared."
 CHECKED = "Worth having checked"
+COMPLAINT = "complaint-"
+"""How the patterns begin that are complaints."""
 
 
 @dataclass(frozen=True)
@@ -64,7 +66,9 @@ def conclude(
     made = [
         balance(table, found, seen, tests.tests, schools, overruled(case, seen)) for seen in patterns_seen(table, found)
     ]
-    return Conclusion(tuple(sorted(made, key=_matters)), found)
+    complaints = {one.seen.side for one in made if one.seen.pattern.id.startswith(COMPLAINT)} - {Side.NONE}
+    sore = complaints | ({case.patient.involved} - {Side.NONE})
+    return Conclusion(tuple(sorted(made, key=lambda one: _matters(one, sore))), found)
 
 
 class ReasoningTables(Protocol):
@@ -103,11 +107,12 @@ def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
     return case.remembered(("conclusion", triage), work, tables)
 
 
-def _matters(one: Balance) -> tuple[int, int]:
-    """Complaints and the best settled patterns first; level and strength findings alone come last."""
+def _matters(one: Balance, sore: Collection[Side]) -> tuple[int, int, int, int]:
+    """The complaint first, then the leg that hurts, then the best settled; findings of level and strength come last."""
     settled = max((sheet.score for sheet in one.sheets), default=0.0)
+    complaint = one.seen.pattern.id.startswith(COMPLAINT)
     last = one.seen.pattern.id in ("strength-gap", "level-tilt", "standing-knee-line")
-    return int(last), -round(10 * settled)
+    return int(not complaint), int(last), int(one.seen.side not in sore), -round(10 * settled)
 
 
 def name_for(one: Balance, factor: str, role: Role) -> str:

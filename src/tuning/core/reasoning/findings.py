@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from tuning.core.case import Case
-from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
+from tuning.core.entries import Answer, Decision, Done, Ending, Form, OtherLoad, PlanItem, Status
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
 from tuning.core.judging.measures import Measure, Who
 from tuning.core.judging.summary import Rule, by_rule
@@ -36,6 +36,8 @@ class Findings:
     """First and last session of each ladder that was trained."""
     decided: Sequence[Decision]
     """Outcomes of the looks that decide about the standing levels, newest last."""
+    ended: frozenset[str]
+    """Tests of the open visit that were not possible or stopped for pain."""
     loads: Sequence[OtherLoad]
     """Loads beside the exercises, up to the day of the open visit."""
 
@@ -82,9 +84,10 @@ def _findings(case: Case, measures: Mapping[str, Measure], rule: Rule) -> Findin
     chosen = [d for d in case.all(Decision) if d.subject == LEVELS_DECIDED and order.get(d.visit, upto) <= upto]
     day = case.visit.started_at.astimezone().date()
     loads = [one for one in case.all(OtherLoad) if one.day <= day]
+    ended = {e.test for e in case.today(Ending) if e.status in (Status.UNABLE, Status.PAIN)}
     return Findings(
         measures, who, rows, values, known, answers, forms, tried, frozenset(today), before, _worked(case), chosen,
-        loads,
+        frozenset(ended), loads,
     )  # fmt: skip
 
 

@@ -88,13 +88,13 @@ def judge_response(
 
 
 def responses(measures: Mapping[str, Measure], seen: Iterable[Observation]) -> Sequence[Response]:
-    """Every trial of cause among the observations of a visit; of each measure, side and change the newest."""
-    found: dict[tuple[str, Side, str], Response] = {}
+    """Every trial of cause among the observations of a visit: each changed value against the plain ones around it."""
+    found: list[Response] = []
     series: dict[tuple[str, Side], list[Observation]] = {}
     for one in sorted(seen, key=lambda o: o.at):
         if one.measured is not None and measures[one.measure_id].compare in (Compare.DIFFERENCE, Compare.VALUE):
             series.setdefault((one.measure_id, one.side), []).append(one)
-    for (measure_id, side), row in series.items():
+    for (measure_id, _), row in series.items():
         for n, changed in enumerate(row):
             change = changed.setup.changed or changed.setup.treatment
             plain = [k for k, o in enumerate(row) if not (o.setup.changed or o.setup.treatment)]
@@ -102,6 +102,5 @@ def responses(measures: Mapping[str, Measure], seen: Iterable[Observation]) -> S
             after = [k for k in plain if k > n]
             if change and before:
                 last = row[after[0]] if after else None
-                made = judge_response(measures[measure_id], row[before[-1]], changed, last, change)
-                found[measure_id, side, change] = made
-    return list(found.values())
+                found.append(judge_response(measures[measure_id], row[before[-1]], changed, last, change))
+    return found

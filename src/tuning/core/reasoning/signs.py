@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from statistics import median
 
 from tuning.core.judging.comparison import Comparison, against_reference, compare_change
-from tuning.core.judging.measures import Compare, Measure
+from tuning.core.judging.likeness import is_pain_limited
+from tuning.core.judging.measures import Compare, Measure, Who
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.responses import Effect
@@ -19,6 +20,10 @@ from tuning.core.units import behind
 WEAK_BOTH, WEAK_BOTH_BY_AGE, EQUAL_WITHOUT_BAND = 1.0, 2.0, 0.5
 """Weights of a two-sided deficit, the same where the band is for age and sex, and of two equal sides without a band."""
 BOTH = "both sides equal; how strong is not known"
+MIXED = "mixed"
+"""Trials of one change that did not all go the same way."""
+ADULT_Y, OLD_Y, OLD_SHARE = 18, 65, 0.8
+"""Lower limits of torque are those of adults, a fifth less from 65 on."""
 LEAST_MORNINGS = 3
 """Mornings after loads that must be known before anything is said of them (practice judgement, editable)."""
 PAIN = ("pain-now", "pain-worst", "squeeze-pain")
@@ -58,9 +63,14 @@ def lower_side(d: float) -> Side:
     return Side.LEFT if d > 0 else Side.RIGHT
 
 
-def look(sign: Sign, found: Findings, side: Side, usual: Toward = Toward.SAME) -> Look:
-    """Look for a sign, for a pattern on `side`; `usual` maps the side where the sign does not say."""
+def look(sign: Sign, found: Findings, side: Side, usual: Toward = Toward.SAME, raising: bool = False) -> Look:
+    """Look for a sign, for a pattern on `side`; `usual` maps the side where the sign does not say.
+
+    `raising`: whether it raises a pattern; a force that pain limits does, though it is no deficit.
+    """
     one = _look(sign, found, (sign.side or usual).of(side))
+    if raising and not one.there and sign.shows is Shows.DEFICIT and not sign.absent:
+        return _limited_by_pain(sign, found, (sign.side or usual).of(side)) or one
     return replace(one, there=one.done and not one.there) if sign.absent else one
 
 
@@ -80,6 +90,15 @@ def _look(sign: Sign, found: Findings, at: Side) -> Look:
     if len(there) >= sign.count:
         return max(there, key=lambda one: (one.most is None, one.most or 0.0, one.quality))
     return Look(any(one.done for one in looks))
+
+
+def _limited_by_pain(sign: Sign, found: Findings, at: Side) -> Look | None:
+    """A force of this side that pain may have set: no percentage, and still something to be explained."""
+    for measure_id in sign.measures:
+        measure, seen = found.measures[measure_id], found.values.get((measure_id, at))
+        if measure.compare is Compare.STRONGER and seen is not None and is_pain_limited(seen):
+            return _told(measure, seen, True, f"pain-limited, {seen.pain}/10 in the test", "", None, [seen])
+    return None
 
 
 def _answer(sign: Sign, found: Findings, at: Side) -> Look:
@@ -117,6 +136,11 @@ def _response(sign: Sign, found: Findings, at: Side) -> Look:
     told = [r for r in tried if r.effect in (Effect.RESPONDS, Effect.UNCHANGED, Effect.WORSE)]
     if not told:
         return UNKNOWN
+    if len({r.effect is Effect.RESPONDS for r in told}) > 1:
+        newest = max(told, key=lambda r: r.changed.at)
+        return Look(
+            True, True, f"{newest.change}: trials disagree", MIXED, 1.0, f"trial {newest.change}", newest.changed.uid
+        )
     newest = max(told, key=lambda r: r.changed.at)
     there = (newest.effect is Effect.RESPONDS) == sign.responds
     text = f"{newest.change}: {newest.sentence}"
@@ -246,11 +270,25 @@ def _both_out(found: Findings, measure: Measure, row: Comparison, beyond: bool) 
     if beyond or row.left is None or row.right is None or measure.compare is Compare.VALUE:
         return None
     bad = "above the usual band" if measure.finding == "larger" else "below the usual band"
+    if all(_is_low(measure, seen, found.who) for seen in (row.left, row.right)):
+        return WEAK_BOTH
     told = [against_reference(measure, seen, found.who) for seen in (row.left, row.right)]
     bands = [one[1] for one in told if one is not None and one[0] == bad]
     if len(bands) < len(LEGS):
         return None
     return WEAK_BOTH_BY_AGE if all(band.ages is not None or band.sex for band in bands) else WEAK_BOTH
+
+
+def _is_low(measure: Measure, seen: Observation, who: Who) -> bool | None:
+    """Whether a force lies below the lower limit for its torque; None where no limit, lever or mass is known.
+
+    Age decides first: children have no limit of adults.
+    """
+    lever, mass, limits = seen.setup.lever_m, seen.setup.body_mass_kg, measure.low_torque
+    if limits is None or not lever or not mass or seen.measured is None or who.age is None or who.age < ADULT_Y:
+        return None
+    limit = limits[0] if who.sex == "male" else limits[1]
+    return seen.measured * lever / mass < limit * (OLD_SHARE if who.age >= OLD_Y else 1.0)
 
 
 def _symmetric(
@@ -261,7 +299,10 @@ def _symmetric(
         return False, None, row.sentence
     told = against_reference(measure, seen, found.who)
     if told is None or (told[1].low is None and told[1].high is None):
-        return True, EQUAL_WITHOUT_BAND, BOTH
+        low = _is_low(measure, seen, found.who)
+        if low:
+            return False, None, "both sides equal, and below the lower limit"
+        return True, EQUAL_WITHOUT_BAND, BOTH if low is None else "both sides equal and above the lower limit"
     return told[0] == "inside the usual band", None, f"even and {told[0]}"
 
 

@@ -10,15 +10,37 @@ from datetime import date, datetime, timedelta
 from hashlib import sha256
 from typing import Any
 
+from tuning.core.payloads import DECISIONS
+
 LEFT_OUT = "[left out]"
-WORDS = {
-    "note": ("text",), "treatment": ("what", "by"), "screen": ("note", "said"), "clearance": ("by", "result"),
-    "plan": ("reason",), "decision": ("reason",), "answer": ("reason",), "observation": ("reason", "quality_reason"),
-    "load": ("what",),
+GOES: Mapping[str, tuple[str, ...]] = {
+    "observation": ("measure_id", "side", "value", "trials", "summary_rule", "method", "marking_sd", "quality", "setup",
+                    "evidence", "pain"),
+    "capture": ("purpose", "view", "test", "side", "simulated"),
+    "mark": ("capture", "frame", "name", "place", "sd_px"),
+    "calibration": ("capture", "what", "ends", "sd_px", "length_m", "frame"),
+    "track": ("capture", "task", "side", "names", "moved", "cutoff_hz"),
+    "answer": ("test", "question", "side", "option", "looks", "ticked", "out_of"),
+    "ending": ("test", "side", "status"),
+    "decision": ("subject", "outcome", "inputs", "side"),
+    "screen": ("level", "answers", "rules", "again", "reds", "looks", "ends", "grounds", "same", "numbers", "until"),
+    "clearance": ("screen", "on", "subject"),
+    "plan": ("ladder", "rung", "dose", "first_side", "withdrawn", "variant"),
+    "treatment": ("minutes",),
+    "done": ("rung", "side", "day", "variant", "sets", "reps", "pain", "morning", "morning_pain", "faulty", "faults",
+             "felt", "wrong", "alarms", "supervised", "trial", "cued", "source", "after_cut", "first_at"),
+    "load": ("day", "amount", "unit", "effort", "settled"),
 }  # fmt: skip
-"""Fields of entries that hold typed words."""
-DROPPED = ("letter", "clip", "form")
+"""What of each kind of entry may leave: everything else was typed by somebody, or stays at home."""
+MARKED: Mapping[str, tuple[str, ...]] = {
+    "observation": ("reason", "quality_reason"), "answer": ("reason",), "decision": ("reason",), "plan": ("reason",),
+    "screen": ("note", "said"), "clearance": ("by", "result"), "treatment": ("what", "by"), "load": ("what",),
+}  # fmt: skip
+"""Words in whose place it is said that they were left out: whether there were any matters."""
+DROPPED = ("letter", "clip", "form", "note")
 """Entries that are documents or typed words."""
+SETUP_WORDS = ("cue", "treatment")
+"""Parts of how a value was taken that may be typed."""
 PICTURES = ("capture", "mark", "calibration", "track")
 """Entries that are pictures or rest on one: they stay with a picture that has a copy without the face."""
 
@@ -83,18 +105,32 @@ def _stays(row: Mapping[str, Any], shown: Collection[str]) -> bool:
     """Whether an entry may travel: none of words, none on a picture that shows a face."""
     if row["kind"] == "capture":
         return row["uid"] in shown
-    return row["kind"] not in DROPPED and (row["kind"] not in PICTURES or row["body"].get("capture") in shown)
+    if row["kind"] == "decision" and row["body"].get("subject") not in DECISIONS:
+        return False
+    return (
+        row["kind"] in GOES
+        and row["kind"] not in DROPPED
+        and (row["kind"] not in PICTURES or row["body"].get("capture") in shown)
+    )
 
 
 def _entry(row: Mapping[str, Any], days: int, code: Callable[[str], str]) -> dict[str, Any]:
-    body = dict(row["body"])
-    for name in WORDS.get(row["kind"], ()):
-        if body.get(name):
-            body[name] = LEFT_OUT
-    if row["kind"] == "observation" and (body.get("evidence") or {}).get("of") == "frame":
+    kind, told = row["kind"], row["body"]
+    body = {name: told[name] for name in GOES[kind] if name in told}
+    body |= {name: LEFT_OUT for name in MARKED.get(kind, ()) if told.get(name)}
+    if kind == "decision":
+        goes = DECISIONS[told["subject"]].travels
+        body["inputs"] = {key: value for key, value in (told.get("inputs") or {}).items() if key in goes}
+    if "setup" in body:
+        body["setup"] = {k: LEFT_OUT if k in SETUP_WORDS and v else v for k, v in body["setup"].items()}
+    if kind == "observation" and (body.get("evidence") or {}).get("of") == "frame":
         body.pop("evidence")
     if isinstance(body.get("value"), dict):
         body["value"] = {**body["value"], "detail": LEFT_OUT}
+    if body.get("first_at"):
+        body["first_at"] = (datetime.fromisoformat(body["first_at"]) - timedelta(days=days)).isoformat()
+    if body.get("until"):
+        body["until"] = {key: _day(at, days) for key, at in body["until"].items()}
     for name in ("day", "on"):
         if body.get(name):
             body[name] = _day(body[name], days)
@@ -102,9 +138,7 @@ def _entry(row: Mapping[str, Any], days: int, code: Callable[[str], str]) -> dic
         body["ends"] = {key: (datetime.fromisoformat(at) - timedelta(days=days)).isoformat()
                         for key, at in body["ends"].items()}  # fmt: skip
     if row["kind"] in PICTURES:
-        body = {**body, "reason": ""} if "reason" in body else body
         body = {**body, "capture": code(body["capture"])} if body.get("capture") else body
-        body.pop("plates", None)
     if row["kind"] == "clearance":
         body["screen"] = code(body.get("screen", ""))
     struck = _stamp(row["struck_at"], days) if row["struck_at"] else None

@@ -172,7 +172,7 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     first = {
         Sides.BOTH: "Both legs together.",
         Sides.PATTERN: f"This way round only: written for your {side.value} side.",
-        Sides.POORER: f"Both legs in turn; start with the {side.value} leg, and one more set with it.",
+        Sides.POORER: f"Both legs in turn; start with the {side.value} leg, plus one extra set on that leg.",
     }.get(rung.side, f"Both legs in turn; start with the {side.value} leg.")
     where = f"Feel it in: {', '.join(rung.feel)}; not in: {', '.join(rung.avoid)}."
     parts = [

@@ -21,7 +21,7 @@ from tuning.core.visit.overview import Digest, Need, Overview
 from tuning.exchange.archive.pseudonyms import DROPPED, GOES, MARKED, pseudonymised
 from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
 from tuning.records.bodies import KINDS
-from tuning.records.sealed_files import Sealer, opened
+from tuning.records.sealed_files import BLOCK, Sealer, opened
 from tuning.ui.people_list import ORDERS, PersonLine
 
 
@@ -91,12 +91,14 @@ def test_the_most_urgent_stands_first_on_the_day_list():
 
 
 @pytest.mark.parametrize("tail", [b"\0", b"x" * 100])
-def test_bytes_behind_a_sealed_file_are_damage(tail):
+@pytest.mark.parametrize("size", [5000, BLOCK])
+def test_bytes_behind_a_sealed_file_are_damage(tail, size):
+    """A last block that is full is read without them."""
     key, out = b"k" * 32, io.BytesIO()
     sealer = Sealer(out, key)
-    sealer.write(b"words" * 1000)
+    sealer.write(b"w" * size)
     sealer.close()
-    assert b"".join(opened(io.BytesIO(out.getvalue()), key)) == b"words" * 1000
+    assert b"".join(opened(io.BytesIO(out.getvalue()), key)) == b"w" * size
     with pytest.raises(EnvironmentFault):
         list(opened(io.BytesIO(out.getvalue() + tail), key))
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, EnvironmentFault, Refused
 from tuning.core.programme.decide import Move
+from tuning.core.programme.ladders import Trial
 from tuning.core.programme.logbook import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
@@ -458,3 +459,100 @@ def test_a_deload_week_asks_two_thirds_of_the_sets_and_changes_no_plan(window, p
     page.open_view(3)
     page.log.refresh()
     assert "deload" in page.log.phase.words.text()
+
+
+# who may, and under what
+
+
+def as_role(window, role: Role) -> None:
+    person = window.workspace.record.add_person(role.value, role.value)
+    window.workspace.choose_person(person)
+
+
+@pytest.mark.parametrize("role", [Role.TRAINER, Role.STUDENT])
+def test_only_a_licensed_clinician_overrules_opens_a_phase_or_a_pain_school(window, page, course, role):
+    item = hands.planned(page)["sd-1-hold-taps"]
+    before = len(page._workspace.case.entries)
+    as_role(window, role)
+    for deed in (
+        lambda: course.overrule(item, Move.HOLD, "tired this week"),
+        lambda: course.set_phase(Phase.RETURN, "asked for"),
+        lambda: course.set_school(School.MONITORED),
+    ):
+        with pytest.raises(Refused, match="licensed clinician"):
+            deed()
+    assert len(page._workspace.case.entries) == before
+    course.set_school(School.STRICT)
+    course.confirm(item, course.decision(item))
+    assert "sd-2-sit-back" in hands.planned(page), "what the table says anybody may confirm"
+
+
+def test_nobody_climbs_within_a_week_of_an_alarm_not_even_with_a_reason(page, course):
+    item = hands.planned(page)["sd-1-hold-taps"]
+    course.log(done_of(item, LEFT, course.today, pain=8, source="home"))
+    assert course.decision(item).row == 2 and course.status.resting(item)
+    with pytest.raises(Refused, match="alarm"):
+        course.overrule(item, Move.CLIMB, "it was a bad day")
+    hands_off = [t.item.rung for t in page.session._planned()]
+    assert "sd-1-hold-taps" not in hands_off and "hb-1-calf" in hands_off, "it is no part of a session"
+    with page._workspace.action("screen") as act:
+        act.add(Screen(Triage.NONE))
+    assert course.decision(item).move is Move.STOP, "48 hours of rest are missing"
+    with pytest.raises(Refused, match="alarm"):
+        course.overrule(item, Move.CLIMB, "it was a bad day")
+
+
+def test_under_red_nothing_is_done_in_the_clinic_and_a_home_log_is_still_taken_in(page, course):
+    item, space = hands.planned(page)["sd-1-hold-taps"], page._workspace
+    with space.action("screen") as act:
+        act.add(Screen(Triage.RED, {"chest": True}, ("chest",), reds=("chest",)))
+    with pytest.raises(Refused):
+        course.log(done_of(item, LEFT, course.today, pain=1, supervised=True))
+    before = len(space.entries(Done))
+    course.log(done_of(item, LEFT, course.today, pain=1, source="home"))
+    assert len(space.entries(Done)) == before + 1
+    page.open_view(2)
+    assert not page.session.turns and "Not now" in page.session.then.text()
+
+
+def test_under_amber_a_loaded_try_out_needs_a_typed_reason(window, patient):
+    patient("potter", "programme")
+    page, space = window.page("programme"), window.workspace
+    with space.action("screen") as act:
+        act.add(Screen(Triage.AMBER, {"night": True}, ("night",)))
+    rung = next(r for ladder in space.knowledge.ladders.values() for r in ladder.rungs if r.loaded_as(r.poses[0]))
+    page.state.choose(rung)
+    for side in rung.sides:
+        page.state.set_trial(side, Trial(True, 0))
+    with pytest.raises(Refused, match="reason"):
+        page.state.keep_trials()
+    page.state.keep_trials("isometric and pain-free")
+    assert {d.reason for d in space.entries(Done) if d.rung == rung.id} == {"isometric and pain-free"}
+
+
+def test_alarms_are_asked_of_every_line_of_the_home_log(page, course):
+    page.open_view(3)
+    log = page.log
+    assert {"gave way", "new swelling", "numb", "took a painkiller"} <= {box.text() for box in log.alarms.values()}
+    log.alarms["giving way"].setChecked(True)
+    log.add_typed()
+    newest = page._workspace.entries(Done)[-1]
+    assert newest.alarms == ("giving way",) and not log.alarms["giving way"].isChecked()
+
+
+def test_what_bars_a_ladder_acts_in_the_window(window, patient):
+    patient("glassblower", "programme")
+    page, space = window.page("programme"), window.workspace
+    status = page.state.course.status
+    assert not status.barred("ankle") and "recent-fracture" not in status.cautions
+    history = {
+        "injuries": [{"joint": "ankle", "side": "left", "date": f"{status.today:%Y-%m-%d}", "operation": "fracture"}]
+    }
+    with space.action("history") as act:
+        act.put(Form("intake-history", history), space.form_today("intake-history"))
+    status = page.state.course.status
+    assert "fracture" in status.barred("ankle")
+    page.state.choose(page.state.named("am-1-glide"))
+    assert any("not with" in c.text for c in page.state.checks()), "the ladder is barred for this person"
+    page.choose.refresh()
+    assert "ankle sprain" in page.choose.cautions.text() and "Set-up:" in page.choose.setup.text()

@@ -67,6 +67,7 @@ def test_a_try_out_is_kept_and_places_each_side(page):
 
 def test_f5_and_f6_mirror_the_pictures(window, page):
     window.go("programme")
+    page.state.choose(page.state.named("sd-1-hold-taps"))
     page.choose_side(RIGHT)
     names = page.choose.figure.accessibleName()
     page.choose_side(LEFT)

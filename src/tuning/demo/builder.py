@@ -24,7 +24,7 @@ from tuning.core.entries import (
     Purpose,
     Track,
 )
-from tuning.core.gate.limits import limit_sets, limits_told
+from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
@@ -139,15 +139,16 @@ class Builder:
         decided = Decision("levels-chain", outcome, {**grounds, "then": row.outcomes[outcome]}, low)
         self.keep(visit, decided, Decision("levels-chain-past", "agrees"))
 
-    def screen(self, visit: Visit, yes: tuple[str, ...] = (), said: str = "") -> None:
-        """A safety screen with the questions that were answered yes."""
-        table = self.knowledge.safety
+    def screen(self, visit: Visit, yes: tuple[str, ...] = (), said: str = "", facts: LimitFacts | None = None) -> None:
+        """A safety screen with the questions that were answered yes, and what is known of a limit."""
+        table, facts = self.knowledge.safety, facts or LimitFacts()
         answers = {q.id: q.id in yes for q in table.asked(dict.fromkeys(yes, True))}
         patient = next(p for p in self.patients.values() if p.uid == visit.patient)
         found = screen(table, answers, patient.age_on(visit.started_at.date()))
-        limits = limit_sets(table.limits, limits_told(answers))
+        limits = limit_sets(table.limits, limits_told(answers), facts)
         note = "; ".join(part for part in (found.text, limits.text, said) if part)
-        self.keep(visit, entry_of(found, answers, note, said, visit.started_at))
+        asked = entry_of(found, answers, note, said, visit.started_at)
+        self.keep(visit, replace(asked, numbers=facts.numbers, until=facts.until))
 
     def follow(
         self,

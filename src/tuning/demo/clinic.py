@@ -9,6 +9,7 @@ from typing import Any
 
 from tuning.core.case import Visit
 from tuning.core.entries import Answer, Decision, Done, Morning, Treatment
+from tuning.core.gate.limits import LimitFacts
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import LEGS, Setup, Side
 from tuning.core.visit.battery import observed
@@ -107,7 +108,9 @@ def build_clinic(folder: Path) -> None:
     _glassblower_today(b)
     _conductor(b)
     _potter(b)
-    b.screen(b.visit("beekeeper", 13), NO_DEEP_BEND, "bend at most 90° until week 16")
+    visit = b.visit("beekeeper", 13)
+    until = {"limit-knee": visit.started_at.date() + timedelta(weeks=5)}
+    b.screen(visit, NO_DEEP_BEND, "11 weeks after surgery", LimitFacts({"limit-knee": 90.0}, until))
     visit = b.visit("ferry deckhand", 2)
     b.screen(visit)
     for side in LEGS:

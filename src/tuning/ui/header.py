@@ -96,6 +96,9 @@ def facts(workspace: Workspace, today: date) -> str:
     return " · ".join(p for p in parts if p)
 
 
+CAUTION_WIDTH = 400
+
+
 class Header(QWidget):
     """Speaks through signals; the window acts."""
 
@@ -120,7 +123,7 @@ class Header(QWidget):
         self.facts = ElidedLabel(role="muted")
         self.caution = ElidedLabel()
         self.caution.setObjectName("pill")
-        self.caution.setMaximumWidth(310)
+        self.caution.setMaximumWidth(CAUTION_WIDTH)
         self.home = button("‹ Day list", self.home_chosen.emit, "link", "Back to the day list (Ctrl+D)")
         self.new_visit = button("New visit", self.visit_chosen.emit, "link", "Begin a visit today (Ctrl+Shift+N)")
         self.visit = button("", self.visits_wanted.emit, "link", "Every visit; an earlier one opens to read")
@@ -178,3 +181,5 @@ class Header(QWidget):
         told = " · ".join(part for part in ("Open to read only" if space.reading else "", stands) if part)
         self.caution.setVisible(bool(told))
         self.caution.setText(told)
+        # What stands is said whole before anything that is known anyway.
+        self.caution.setMinimumWidth(min(CAUTION_WIDTH, self.caution.sizeHint().width()))

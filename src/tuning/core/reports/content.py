@@ -124,8 +124,9 @@ class Report:
 
     @property
     def title(self) -> str:
-        """What it is called."""
-        return self.kind.name
+        """What it is called: by its kind, or by its only heading where a patient reads nothing else."""
+        alone = self.register is Register.PATIENT and len(self.sections) == 1
+        return self.sections[0].heading if alone else self.kind.name
 
     @property
     def sentences(self) -> Sequence[Sentence]:

@@ -30,18 +30,21 @@ def written(material: Material, table: ReportTable, kind: Kind, register: Regist
             made.append(section)
     patient = material.case.patient
     seen = [o for row in material.ledger for o in (row.left, row.right) if o is not None]
+    simulated = not _red_patient(writer) and any(o.setup.simulated for o in seen)  # who reads no value needs no warning
     return Report(
         kind, register, patient.name, patient.birth_date, material.day, material.author, material.role.value,
-        tuple(made), material.scope, table.closing, material.letterhead, any(o.setup.simulated for o in seen),
+        tuple(made), material.scope, table.closing, material.letterhead, simulated,
         tuple(dict.fromkeys(writer.left_out)),
     )  # fmt: skip
 
 
 def _sections(w: Writer) -> Sequence[str]:
     """The sections of a kind; a patient under a red flag reads what to do now and nothing else."""
-    if w.plain and w.m.is_red:
-        return ("now",)
-    return w.kind.sections
+    return ("now",) if _red_patient(w) else w.kind.sections
+
+
+def _red_patient(w: Writer) -> bool:
+    return w.plain and w.m.is_red
 
 
 def _allowed(w: Writer, section: Section) -> Section:

@@ -29,16 +29,18 @@ class LimitFields(QWidget):
         self._rows: dict[str, list[QWidget]] = {}
         for row, limit in enumerate(table.limits):
             number, until = Line(), Line()
-            number.setPlaceholderText(f"to how many {limit.unit}?" if limit.unit else "")
+            number.setPlaceholderText(f"to how many {limit.unit}?")
             number.setAccessibleName(f"Number of the limit: {limit.name}")
             until.setPlaceholderText("until when, for example 12.3.2027; asked again then")
             until.setAccessibleName(f"Day of the limit: {limit.name}")
             number.setFixedWidth(190)
             parts: list[QWidget] = [label(f"Limit: {limit.name}"), number, until]
-            for column, part in enumerate(parts):
-                grid.addWidget(part, row, column)
+            if not limit.unit:  # nothing fast knows no number
+                parts.remove(number)
+                number.hide()
+            for part in parts:
+                grid.addWidget(part, row, (0 if part is parts[0] else 2 if part is until else 1))
             self.numbers[limit.id], self.until[limit.id], self._rows[limit.id] = number, until, parts
-            number.setEnabled(bool(limit.unit))
         grid.setColumnStretch(2, 1)
         self.follow({})
 

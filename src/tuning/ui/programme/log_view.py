@@ -329,7 +329,7 @@ class LogView(QWidget):
         reason, choice = Line(), QComboBox()
         reason.setPlaceholderText("Reason, where you overrule or the gate asks")
         reason.setAccessibleName("Reason of the decision")
-        choice.addItems(list(OVERRULES))
+        choice.addItems([words for words, move in OVERRULES.items() if move is not decision.move])
         choice.setAccessibleName("Other decision")
         row.addWidget(button("Confirm", partial(self._confirm, item, decision, reason), "primary"))
         row.addWidget(reason, 1)

@@ -54,6 +54,7 @@ class ProgrammeState(QObject):
         self.trials: dict[Side, Trial] = {}
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self._new_case)
+        self._new_case()
 
     def _new_case(self) -> None:
         found = [p for p in self.proposals()[0] if not p.barred] if self._workspace.case is not None else []

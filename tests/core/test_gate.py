@@ -135,6 +135,9 @@ def test_a_hip_that_may_bend_to_ninety_keeps_what_bends_less():
     shut = [a for a in acts if ninety.lock(a.demands, LEFT, a.amounts)]
     assert all(whole.lock(a.demands, LEFT, a.amounts) for a in acts)
     assert 0 < len(shut) < len(acts) / 2 and all(a.amounts["hip"] > 90 for a in shut)
+    every = [act_of_rung(rung) for ladder in KNOWLEDGE.ladders.values() for rung in ladder.rungs]
+    deep = [a for a in every if a.amounts["hip"] > 90]
+    assert deep == [a for a in every if ninety.lock(a.demands, LEFT, a.amounts)], "named as a demand or not"
 
 
 def test_a_date_asks_again_and_lifts_nothing():

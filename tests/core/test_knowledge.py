@@ -1,18 +1,22 @@
 """Knowledge files: what is shipped is sound; what is broken is refused by file, key and reason."""
 
+import ast
 import shutil
 import tomllib
 from copy import deepcopy
-from dataclasses import fields
+from dataclasses import fields, is_dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import get_args, get_type_hints
 
 import pytest
 
+import tuning
 from tuning.core.errors import KnowledgeError
 from tuning.core.judging.measures import Compare, Measure
 from tuning.knowledge import FOLDER, load
 from tuning.knowledge.loaders import reading
+from tuning.knowledge.tables import Knowledge
 
 _parsed = lru_cache(tomllib.loads)
 
@@ -113,3 +117,29 @@ def test_a_broken_file_is_named(tmp_path: Path, monkeypatch, file, old, new, tol
         load(folder)
     for part in told:
         assert part in str(error.value)
+
+
+READ_BY_THE_LOADER = {("Pattern", "deficit")}
+"""The loader writes the lines of pain inhibition from it."""
+
+
+def _kinds(hint: object) -> list[type]:
+    found = [hint] if is_dataclass(hint) and isinstance(hint, type) else []
+    return found + [kind for part in get_args(hint) for kind in _kinds(part)]
+
+
+def test_no_field_of_the_knowledge_is_loaded_and_never_read():
+    """A caution nobody reads is a defect. A name is read where any module but the loaders takes it from an object."""
+    kinds, todo = set(), [Knowledge]
+    while todo:
+        kind = todo.pop()
+        if kind not in kinds:
+            kinds.add(kind)
+            todo += [inner for hint in get_type_hints(kind).values() for inner in _kinds(hint)]
+    files = [path for path in Path(tuning.__file__).parent.rglob("*.py") if "loaders" not in path.parts]
+    read = {
+        node.attr for path in files for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Load)
+    }  # fmt: skip
+    dead = {(kind.__name__, f.name) for kind in kinds for f in fields(kind) if f.name not in read}
+    assert len(kinds) > 40 and dead == READ_BY_THE_LOADER

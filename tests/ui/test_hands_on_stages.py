@@ -229,23 +229,26 @@ def test_a_surgeons_limit_locks_matching_tests_and_rungs_until_cleared(window, p
     page.open_test(tests["split-squat"])
     page.state.choose_side(Side.RIGHT)
     hands.settle()
-    assert "right: knee range" in page.question.caution.text()
+    assert "right: knee flexion to 90°" in page.question.caution.text()
     Keys().press("1")
     assert "locked until cleared" in page.question.hint.text() and not space.observations()
     assert all(not page.state.lock(s) for s in page.state.steps if s.test.id == "heel-raise")
     sides = {s.side: bool(page.state.lock(s)) for s in page.state.steps if s.test.id == "chair-rise-1leg"}
     assert sides[Side.RIGHT] and not sides[Side.LEFT], "the sound leg may be tested"
     window.go("programme")
-    assert "knee range" in window.page("programme").state.locked()
+    state = window.page("programme").state
+    assert "surgeon" not in state.locked(), "a hold at 45° is within 90°"
+    state.choose(state.named("hb-3-bridge"))
+    assert "knee flexion to 90°" in state.locked(), "a bridge bends the knee to 115°"
     with pytest.raises(BadInput, match="surgeon's limit"):
-        window.page("programme").state.write("wants to go on")
+        state.write("wants to go on")
     window.page("intake").open_leaf("Safety")
     window.go("intake")
     hands.clear_finding(window, "limit-fast", "jumps allowed")
-    assert space.limits().text == "right: knee range", "the other limit stays"
-    assert "knee range" in window.page("programme").state.locked()
+    assert space.limits().text.startswith("right: knee flexion to 90°"), "the other limit stays"
+    assert "knee flexion" in state.locked()
     hands.clear_finding(window, "limit-knee", "full bend allowed")
-    assert not space.limits() and "surgeon" not in window.page("programme").state.locked()
+    assert not space.limits() and "surgeon" not in state.locked()
 
 
 # intake

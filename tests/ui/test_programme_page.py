@@ -156,6 +156,22 @@ def test_a_session_is_run_with_keys_alone_and_kept_by_side(page):
     assert ("hb-1-calf", Side.NONE) in by_rung
 
 
+def test_pain_after_the_cut_is_kept_beside_the_pain_before_it(page):
+    page.open_view(2)
+    session, told = page.session, []
+    session.refused.connect(told.append)
+    run_set(session, "4")
+    assert "take back range" in told[-1]
+    run_set(session, "3", "X")  # the right leg, set 1: cut at once
+    while session.current is not None and session.answers:
+        run_set(session, "1")
+    kept = {d.side: d for d in page._workspace.entries(Done) if d.rung == "sd-1-hold-taps" and d.supervised}
+    assert (kept[LEFT].pain, kept[LEFT].after_cut) == (4, 1), "the cut of one set holds for those after it"
+    assert (kept[RIGHT].pain, kept[RIGHT].after_cut) == (3, None), "nothing was done before the cut: it is the pain"
+    decision = page.state.course.decision(hands.planned(page)["sd-1-hold-taps"])
+    assert (decision.row, decision.move) == (9, Move.HOLD) and "after the cut" in decision.reason
+
+
 def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
     page.open_view(2)
     session = page.session

@@ -60,6 +60,8 @@ def explanation(row: Comparison) -> str:
         lines.append("The error is wider than the difference that matters: as taken, this test cannot settle it.")
     if row.settle:
         lines.append(f"{sentence_case(row.settle)}.")
+    if m.change is not None:
+        lines.append(f"A change counts from {m.change:g}{behind(m.unit)} ({m.change_source}).")
     if m.reference is not None:
         lines.append(f"Usually seen: {m.reference.words(m.unit)}.")
     return "\n\n".join(lines)

@@ -96,7 +96,7 @@ def facts(workspace: Workspace, today: date) -> str:
     return " · ".join(p for p in parts if p)
 
 
-CAUTION_WIDTH = 400
+CAUTION_WIDTH, FACTS_STRETCH = 400, 100
 
 
 class Header(QWidget):
@@ -121,6 +121,8 @@ class Header(QWidget):
         self.setFixedHeight(72)
         self.name = label("Tuning", theme.LARGE, bold=True)
         self.facts = ElidedLabel(role="muted")
+        # What stands is said whole before anything that is known anyway.
+        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.caution = ElidedLabel()
         self.caution.setObjectName("pill")
         self.caution.setMaximumWidth(CAUTION_WIDTH)
@@ -135,7 +137,7 @@ class Header(QWidget):
         left: list[QWidget] = [self.home, self.name, self.facts, self.caution]
         right: list[QWidget] = [self.notes, self.visit, self.new_visit, self.who, self.commands]
         for part in left:
-            top.addWidget(part)
+            top.addWidget(part, FACTS_STRETCH if part is self.facts else 0)
         top.addStretch(1)
         for part in right:
             top.addWidget(part)
@@ -181,5 +183,3 @@ class Header(QWidget):
         told = " · ".join(part for part in ("Open to read only" if space.reading else "", stands) if part)
         self.caution.setVisible(bool(told))
         self.caution.setText(told)
-        # What stands is said whole before anything that is known anyway.
-        self.caution.setMinimumWidth(min(CAUTION_WIDTH, self.caution.sizeHint().width()))

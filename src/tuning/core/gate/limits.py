@@ -5,7 +5,7 @@ A limit with a number locks what exceeds the number; one without locks its whole
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -56,10 +56,16 @@ class LimitSet:
         until = f" until {self.until:%-d %b %Y}, then asked again" if self.until is not None else ""
         return f"{self.limit.words(self.number)}{until}"
 
-    def forbids(self, amounts: Mapping[str, float]) -> bool:
-        """Whether an act asks more than the number allows; what it asks is not always known."""
+    def forbids(self, demands: Collection[str], amounts: Mapping[str, float]) -> bool:
+        """Whether an act asks what is limited, or more of it than the number allows.
+
+        A number is held against every amount that is known, whether or not the act names the demand: a bridge bends
+        the knee to 115 degrees, although it is an exercise for the hip.
+        """
         asked = amounts.get(self.limit.demand)
-        return self.number is None or asked is None or asked > self.number
+        if self.number is None or asked is None:
+            return self.limit.demand in demands
+        return asked > self.number
 
 
 NO_AMOUNTS: Mapping[str, float] = {}
@@ -83,7 +89,7 @@ class StandingLimits:
         wanted = set(demands)
         hits = tuple(
             one for one in self.set
-            if one.limit.demand in wanted and (side not in LEGS or side in one.legs) and one.forbids(amounts)
+            if (side not in LEGS or side in one.legs) and one.forbids(wanted, amounts)
         )  # fmt: skip
         return f"surgeon's limit, {StandingLimits(hits).text}; locked until cleared" if hits else ""
 

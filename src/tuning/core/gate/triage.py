@@ -69,7 +69,6 @@ class SafetyTable:
     """Questions in asking order, and rules; facts such as age come from the record."""
 
     again: str
-    again_source: str
     questions: tuple[SafetyQuestion, ...]
     rules: tuple[SafetyRule, ...]
     limits: tuple[Limit, ...] = ()

@@ -7,7 +7,7 @@ image. Lengths, masses and centres after Winter (2009).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -101,6 +101,7 @@ def body_of(frame: Frame, position: Position = Position.STAND, step: float = 0.0
     if frame.heel > 0:
         near = _toes_down(near)
         far = far if frame.other is not None else _toes_down(far)
+    near = _toes_bent(near, frame.toes)
     nod = _about("z", 0.4 * lean if position is Position.STAND else frame.raised if position is Position.BACK else 0.0)
     head = shoulder + HEAD * (trunk @ nod @ np.array([0.0, 1.0, 0.0]))
     arms = (_arm(frame, position, shoulder, trunk, 1.0), _arm(frame, position, shoulder, trunk, -1.0))
@@ -162,6 +163,15 @@ def _toes_down(leg: LegPlaces) -> LegPlaces:
     ahead = ahead / (np.linalg.norm(ahead) or 1.0)
     toe = leg.ball + (1 - BALL_ALONG_FOOT) * FOOT * ahead
     return LegPlaces(leg.hip, leg.knee, leg.ankle, leg.heel, leg.ball, toe)
+
+
+def _toes_bent(leg: LegPlaces, degrees: float) -> LegPlaces:
+    """The toes turned up at the ball; curled ones stay on the floor and reach less far."""
+    if not degrees:
+        return leg
+    toes, turned = leg.toe - leg.ball, math.radians(degrees)
+    rise = np.array([0.0, max(0.0, math.sin(turned)) * float(np.linalg.norm(toes)), 0.0])
+    return replace(leg, toe=leg.ball + math.cos(turned) * toes + rise)
 
 
 def _pitched(ahead: Place, degrees: float) -> Place:

@@ -262,6 +262,8 @@ def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None
         loaded = rung.loaded_as(rung.pose(variant), dose.depth_deg, dose.load_kg)
         poses, depth = (rung.pose(variant),), dose.depth_deg
     amounts = amounts_of([frame for pose in poses for frame in pose.at(depth)])
+    if "weight" not in rung.demands:  # lying, no leg carries the body
+        amounts.pop("weight")
     if dose is not None and (dose.load_kg or "load" not in rung.demands):
         amounts["load"] = dose.load_kg
     name = "a loaded exercise" if loaded else rung.name
@@ -310,6 +312,11 @@ class Ladder:
     def needs(self, rung: Rung) -> tuple[str, ...]:
         """What a rung is done with."""
         return tuple(dict.fromkeys((*self.kit, *rung.kit)))
+
+    def set_up(self, rung: Rung) -> tuple[str, ...]:
+        """What is looked at before the first repetition, the height of the seat first."""
+        seat = (f"Seat {rung.seat_cm:g} cm high",) if rung.seat_cm else ()
+        return (*seat, *self.checks)
 
     def line(self, rung: Rung) -> tuple[Rung, ...]:
         """The rungs of a rung's line, easy first."""

@@ -57,6 +57,20 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
     return said or [Sentence(f"{one.seen.name}: nothing is likely yet.", raised)]
 
 
+def referred(w: Writer) -> list[Sentence]:
+    """What exercise cannot settle and somebody should look at, from likely on; a colleague reads it."""
+    if w.plain:
+        return []
+    wanted: dict[str, tuple[str, ...]] = {}
+    for one in w.m.conclusion.balances:
+        for sheet in one.sheets:
+            if sheet.factor.refers and sheet.label in (Label.SUPPORTED, Label.LIKELY):
+                rests = _resting([c for c in sheet.fired if c.counted])
+                name = name_for(one, sheet.factor.id, w.m.role)
+                wanted[name] = tuple(dict.fromkeys((*wanted.get(name, ()), *rests)))
+    return [Sentence(f"Please also look: {mid_sentence(name)}.", rests) for name, rests in wanted.items() if rests]
+
+
 def _chip(chip: Chip) -> str:
     return f"{chip.line.words} ({chip.look.short})" if chip.look.short else chip.line.words
 

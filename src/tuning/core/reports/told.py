@@ -10,6 +10,7 @@ from tuning.core.gate.words import finding_name, now_words
 from tuning.core.programme.ladders import Dose
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.material import Writer, section_of
+from tuning.core.reports.reasoned import referred
 from tuning.core.types import LEGS
 from tuning.core.units import sentence_case
 from tuning.core.visit.log import told
@@ -109,7 +110,9 @@ def now(w: Writer) -> Section:
 def ask(w: Writer) -> Section:
     """What a doctor is asked."""
     found = w.m.standing
-    return section_of(w, "ask", [Sentence(w.table.ask, (found.screen.uid,))] if found is not None else [])
+    if found is None:
+        return section_of(w, "ask")
+    return section_of(w, "ask", [Sentence(w.table.ask, (found.screen.uid,)), *referred(w)])
 
 
 def did(w: Writer) -> Section:

@@ -372,4 +372,5 @@ def _side(side: Side) -> str:
 def _more(done: Done) -> str:
     """What else was told of a session."""
     felt = ", felt elsewhere" if done.wrong else ", not felt there" if not done.felt else ""
-    return felt + "".join(f", {alarm}" for alarm in done.alarms)
+    cut = f", {done.after_cut}/10 after the cut" if done.after_cut is not None else ""
+    return felt + cut + "".join(f", {alarm}" for alarm in done.alarms)

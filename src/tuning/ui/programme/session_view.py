@@ -26,7 +26,8 @@ ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
 """Giving way, catch, swelling, numb, dizzy, painkiller."""
 HELP = (
     "Space starts and pauses · Enter ends the set · then 0-9 pain (T for 10), + and - faulty repetitions, "
-    "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller · "
+    "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller, "
+    "X done with less range or load than before · "
     "Enter keeps the set · M mutes · Backspace goes one set back"
 )
 
@@ -39,6 +40,8 @@ class SetAnswer:
     faulty: int = 0
     felt: str = "there"
     alarms: set[str] = field(default_factory=set)
+    cut: bool = False
+    """Whether range, zone or load was taken back in this session: its pain tells whether that was enough."""
 
 
 @dataclass(frozen=True)
@@ -179,9 +182,14 @@ class SessionView(QWidget):
 
     def _end_set(self) -> None:
         self.asking = True
-        self.answers.setdefault(self.at, SetAnswer())
+        self.answers.setdefault(self.at, SetAnswer(cut=self._was_cut()))
         self._timer.stop()
         self._sound()
+
+    def _was_cut(self) -> bool:
+        """What was taken back in an earlier set of the same exercise stays so."""
+        uid = self.turns[self.at].item.uid
+        return any(a.cut for n, a in self.answers.items() if n < self.at and self.turns[n].item.uid == uid)
 
     # keys
 
@@ -227,11 +235,18 @@ class SessionView(QWidget):
         if alarming:
             self._leave_out(turn, everything=bool(answer.alarms & {"numb", "dizzy"}))
             self.refused.emit("Stop this exercise: ask the safety screen again before anything else.")
+        elif answer.pain > self._limit and not answer.cut:
+            self.refused.emit(f"Pain {answer.pain}/10: take back range, zone or load now, and press X at the next set.")
         if self.current is None:
             self._keep()
             return
         self.rest = float(turn.dose.rest_s)
         self._timer.start()
+
+    @property
+    def _limit(self) -> int:
+        course = self._state.course
+        return self._workspace.knowledge.progression.pain.most[course.pain_school()]
 
     def _leave_out(self, turn: Turn, everything: bool) -> None:
         """An alarm ends the exercise, numbness or dizziness the session: the other sets are not done."""
@@ -251,6 +266,8 @@ class SessionView(QWidget):
             answer.felt = {"F": "there", "N": "not", "W": "elsewhere"}[text]
         elif text in ALARM_KEYS:
             answer.alarms ^= {ALARM_KEYS[text]}
+        elif text == "X":
+            answer.cut = not answer.cut
         else:
             return False
         return True
@@ -267,11 +284,13 @@ class SessionView(QWidget):
         for sets in done.values():
             turn = sets[0][0]
             asked = sum((t.dose.reps or 10) for t, _ in sets)
+            before = [a.pain or 0 for _, a in sets if not a.cut]
+            after = [a.pain or 0 for _, a in sets if a.cut]
             faulty = round(100 * sum(a.faulty for _, a in sets) / asked, 1)
             lines.append(
                 done_of(
                     turn.item, turn.side, self._state.course.today, sets=len(sets),
-                    pain=max(a.pain or 0 for _, a in sets), faulty=faulty,
+                    pain=max(before or after), after_cut=max(after, default=None) if before else None, faulty=faulty,
                     felt=all(a.felt == "there" for _, a in sets), wrong=any(a.felt == "elsewhere" for _, a in sets),
                     alarms=tuple(x for x in ALARMS if any(x in a.alarms for _, a in sets)), supervised=True,
                 )
@@ -303,7 +322,7 @@ class SessionView(QWidget):
         self.care.setVisible(bool(care))
         self.care.setText("Take care: " + "; ".join(care) + ".")
         self.setup.setVisible(turn.number == 1)
-        self.setup.setText("First check: " + "; ".join(ladder.checks) + ".")
+        self.setup.setText("First check: " + "; ".join(ladder.set_up(turn.rung)) + ".")
         if self.figure.accessibleName() != f"Drawn: {turn.rung.name}" + (
             f", {turn.side.value}" if turn.side in LEGS else ""
         ):
@@ -362,7 +381,8 @@ class SessionView(QWidget):
         answer = self.answers[self.at]
         pain = "pain ?" if answer.pain is None else f"pain {answer.pain} of 10"
         felt = {"there": "felt there", "not": "not felt there", "elsewhere": "felt elsewhere"}[answer.felt]
-        told = [pain, f"{answer.faulty} faulty", felt, *sorted(answer.alarms)]
+        cut = ["after the cut"] if answer.cut else []
+        told = [pain, f"{answer.faulty} faulty", felt, *cut, *sorted(answer.alarms)]
         return " · ".join(told)
 
 

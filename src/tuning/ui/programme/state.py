@@ -265,7 +265,9 @@ class ProgrammeState(QObject):
             care = tuple(status.cautions_of(ladder))
             dose = status.dose_now(entry)
             items.append(
-                SheetItem(rung, dose, entry.first_side, faults, entry.variant, kit, checks=ladder.checks, cautions=care)
+                SheetItem(
+                    rung, dose, entry.first_side, faults, entry.variant, kit, checks=ladder.set_up(rung), cautions=care
+                )
             )
         settings, prefers = space.settings, space.knowledge.preferences
         write_sheet(

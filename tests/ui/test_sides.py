@@ -24,6 +24,7 @@ from tuning.ui.standing.scales import _Readings
 
 MEASURES = load().measures
 LEFT, RIGHT = LEGS
+ROLES = ("raised", "standing leg", "supporting", "leg in front", "leg behind", "leading", "rear ", "on top")
 
 
 def pixels(image: QImage) -> np.ndarray:
@@ -173,3 +174,20 @@ def test_where_two_curves_end_close_together_the_name_of_the_higher_stands_above
     upper, lower = sorted(LEGS, key=lambda side: rows[side].mean())
     assert rows[upper].max() < rows[lower].min(), "neither name lies on the other"
     assert not apart or lower is low
+
+
+def test_no_prompt_with_a_side_can_be_taken_for_the_other_leg():
+    """Where one leg stands and the other is raised, or one is in front, the prompt says which, and its mirror too."""
+    tests, measures = load().tests, MEASURES
+    for test in tests.values():
+        for question in test.questions:
+            told = measures[question.measure].definition + measures[question.measure].sign if question.measure else ""
+            two_roles = any(word in told + question.text for word in ROLES)
+            words = {side: test.side_words(question, side) for side in LEGS}
+            assert words[LEFT] != words[RIGHT] and "left" in words[LEFT] and "right" in words[RIGHT]
+            swapped = words[LEFT].replace("left", "#").replace("right", "left").replace("#", "right")
+            assert words[RIGHT] == swapped, (test.id, words)
+            asked_by_side = question.per_side or bool(question.measure and measures[question.measure].paired)
+            assert not (two_roles and asked_by_side) or len(words[LEFT].split()) > 1, (test.id, question.text)
+    bridge = tests["bridge-bar"]
+    assert bridge.side_words(bridge.questions[0], RIGHT) == "right foot on the floor, left foot raised"

@@ -93,6 +93,25 @@ def test_the_thirteen_efforts_take_digits_point_and_enter_only(window, strength)
     assert [name for name, _ in state.ratios()] == ["adduction : abduction", "external : internal rotation"]
 
 
+def test_a_force_that_cannot_be_meant_is_asked_about_once_and_kept_when_meant(strength):
+    state, field = strength.state, strength.number
+
+    def typed(text: str) -> list[float]:
+        field.clear()
+        hands.type_enter(field, text)
+        return list(state.trials(Side.LEFT))
+
+    state.choose("hip-er:left")
+    assert typed("1180") == [] and "more than can be held by hand" in strength.hint.text() and field.text() == "1180"
+    assert typed("118") == [118.0]
+    assert typed("12") == [118.0] and "far from the other trials" in strength.hint.text()
+    assert typed("13") == [118.0], "another number is another question"
+    assert typed("13") == [118.0, 13.0]
+    typed("40")
+    state.choose("hip-er:left")
+    assert list(state.trials(Side.LEFT)) == [118.0, 13.0, 40.0], "beside 66 N at the middle nothing speaks against 40 N"
+
+
 def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, strength):
     strength.device.setCurrentText("gauge")
     page, live = strength, strength.live

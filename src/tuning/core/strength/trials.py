@@ -21,6 +21,26 @@ MOST_TRIALS = 5
 REPEAT_BEYOND_PERCENT = 10.0
 """Best two trials further apart than this: repeat (practice judgement, editable)."""
 
+MOST_HELD_N = {"hand": 800.0, "belt": 1500.0}
+"""What no tester holds by hand, and no leg pulls on a belt (practice judgement)."""
+FAR = 3.0
+"""So many times a trial beside it is no trial of the same muscle: a digit too many or too few (practice judgement)."""
+
+
+def doubt_of(newtons: float, beside: Floats, fixation: str) -> str:
+    """Why a typed force (N) should be read again; empty when nothing speaks against it.
+
+    `beside` are the trials of either leg in the same test, shape (n,), N. A caught force is not typed: ask no more.
+    """
+    most = MOST_HELD_N.get(fixation, max(MOST_HELD_N.values()))
+    if newtons > most:
+        how = "by hand" if fixation == "hand" else "here"
+        return f"{newtons:,.0f} N is more than can be held {how} ({most:,.0f} N)"
+    usual = float(np.median(beside)) if beside.size else newtons
+    if newtons > FAR * usual or newtons < usual / FAR:
+        return f"{newtons:,.0f} N is far from the other trials of this test ({usual:,.0f} N)"
+    return ""
+
 
 @dataclass(frozen=True)
 class TrialSummary:

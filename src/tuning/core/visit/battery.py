@@ -54,6 +54,8 @@ class Question:
     trials: int = 1
     options: tuple[str, ...] = ()
     per_side: bool = False
+    legs: str = ""
+    """As of the test, where this question is about the other leg of the same pose."""
     proposed_by: str = ""
     """Measure on a photograph that proposes the grade."""
 
@@ -140,6 +142,8 @@ class Test:
     """Last in its position: it hurts or tires."""
     muscle: str = ""
     """Group that a maximal effort tires."""
+    legs: str = ""
+    """Where both legs do something: what `{side}`, the leg that is recorded, and `{other}` do."""
     cue: str = ""
     """What to say to the patient."""
     cues: Mapping[str, str] = field(default_factory=dict)
@@ -166,6 +170,10 @@ class Test:
     """A measure that its answers add up to, side by side."""
     extra: bool = False
     """Not part of the guided walk; opened from the list when wanted."""
+
+    def side_words(self, question: Question, side: Side) -> str:
+        """The recorded side of a question, so that it cannot be taken for the other leg."""
+        return (question.legs or self.legs or "{side}").format(side=side.value, other=side.other.value)
 
     def say(self, position: str, breaks: bool = False) -> str:
         """What to say to the patient in a position."""

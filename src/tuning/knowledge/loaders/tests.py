@@ -40,6 +40,8 @@ def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Me
     reading.orphans(where, named, measures)
     reading.orphans(where, test.picture_kinds, PICTURE_KINDS)
     reading.orphans(where, test.demands, DEMANDS)
+    if test.stage == "movement" and test.one_leg and not test.legs:
+        reading.wrong(where, "say in legs what {side} and {other} do: standing, raised")
     if test.looks == bool(test.demands or test.maximal):
         reading.wrong(where, "say what it demands, or looks = true; not both")
     if test.score is not None:

@@ -18,7 +18,7 @@ from tuning.core.judging.summary import Rule
 from tuning.core.preferences import FORMULA, LENGTH_UNIT, TRIALS, UNIT
 from tuning.core.strength.protocol import last_protocol
 from tuning.core.strength.trace import GaugeEffort
-from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, observe
+from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, doubt_of, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever, sentence_case
 from tuning.core.visit.efforts import Effort as OrderedEffort
@@ -73,6 +73,7 @@ class StrengthState(StrengthReadings):
     def __init__(self, workspace: Workspace, order: OrderState) -> None:
         super().__init__(workspace, order)
         self.asking_pain = self._leaving = False
+        self._questioned: tuple[str, float] | None = None
         self.reason = ""
         self.fixation = "hand"
         workspace.content_changed.connect(self.changed)
@@ -173,6 +174,8 @@ class StrengthState(StrengthReadings):
             self._enter_pain(text)
             return
         force, _ = parse_force(text, self.unit)
+        if caught is None:
+            self._question(force)
         reason = permit(self.act, self.space.facts(), self.reason)
         before = self.observation(self.side)
         trials = self.trials(self.side)
@@ -202,6 +205,15 @@ class StrengthState(StrengthReadings):
             self.changed.emit()
         elif trials.size + 1 == self.wanted:
             self.go_on()
+
+    def _question(self, force: float) -> None:
+        """Ask once about what cannot be meant; the same number again is meant. Raises BadInput."""
+        beside = np.concatenate([self.trials(side) for side in (*LEGS, Side.NONE)])
+        doubt, asked = doubt_of(force, beside, self.fixation), (self.effort_id, force)
+        if doubt and self._questioned != asked:
+            self._questioned = asked
+            raise BadInput(f"{doubt}. Put it right, or press Enter again to keep it.")
+        self._questioned = None
 
     def _setup(self, before: Observation | None, caught: Caught | None) -> Setup:
         """How a trial is done: as those before it on this side, else as is chosen now."""

@@ -157,7 +157,7 @@ class QuestionPanel(QWidget):
         state = self._state
         step, question = state.step, state.step.question
         empty(self._sign)
-        side = f", {step.side.value}" if step.side in LEGS else ""
+        side = f", {step.test.side_words(question, step.side)}" if step.side in LEGS else ""
         if step.side in LEGS:
             self._sign.addWidget(SideSign(step.side))
         measure = state.measures.get(question.measure)

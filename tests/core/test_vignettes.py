@@ -222,6 +222,16 @@ def test_there_are_enough_of_them_and_each_stands_beside_one_that_differs_by_a_f
     assert Counter(r[3] for r in ROWS)["RED"] > 40
 
 
+def test_the_page_of_the_vignettes_is_counted_from_them(monkeypatch):
+    """Written by scripts/vignettes.py; with rules that raise nothing, what is RED is counted as too low."""
+    import vignettes
+
+    assert vignettes.TARGET.read_text() == vignettes.page()
+    monkeypatch.setattr(vignettes, "judged", lambda _: (Triage.NONE, ""))
+    row = next(r for r in ROWS if r[3] == "RED")
+    assert vignettes.outcome(row) == "too low"
+
+
 def test_a_known_gap_of_the_calves_is_no_news():
     before = [
         Observation(measure_id="calf-bulk", side=side, value=v, visit="v1")

@@ -54,3 +54,22 @@ def test_the_window_opens_under_x(demo_folder: Path, tmp_path: Path):
     assert run.returncode == 0, run.stderr
     platform, width, height, colours, people = run.stdout.split()
     assert (platform, width, height) == ("xcb", "1280", "800") and int(colours) > 20 and people == "5"
+
+
+def test_simulated_weeks_through_the_workspace_break_no_rule():
+    """The long run is scripts/programme_weeks.py; docs/programme-weeks.md holds its counts."""
+    script = Path(__file__).parents[2] / "scripts" / "programme_weeks.py"
+    run = subprocess.run(
+        [sys.executable, str(script), "--weeks", "78", "--no-write"],
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=300,
+    )
+    assert run.returncode == 0, run.stderr
+    table = run.stdout.partition("times |")[2].partition("\n\n")[0]
+    rows = [line.strip("| ").split(" | ") for line in table.splitlines()]
+    counts = [int(row[1]) for row in rows if len(row) == 2 and row[1].isdigit()]
+    assert len(counts) == 6 and not any(counts), run.stdout
+    assert "| confirm " in run.stdout and "| session |" in run.stdout

@@ -102,6 +102,33 @@ def test_a_foreign_bundle_is_taken_over_once_and_what_is_unknown_stands_in_a_not
     record.close()
 
 
+@pytest.mark.parametrize(
+    ("weight", "height"),
+    [
+        ((154.0, "lb", None), (70.0, "in", None)),
+        ((154.0, "pounds", "[lb_av]"), (70.0, "inches", "[in_i]")),
+        ((69.853, "kg", "kg"), (177.8, "cm", "cm")),
+        ((69.853, None, "kg"), (1.778, "m", None)),
+    ],
+)
+def test_mass_and_height_of_another_country_are_the_same_person(tmp_path, weight, height):
+    """154 lb are 69.853 kg, 70 in are 1.778 m (international pound and inch, exact)."""
+    patient = {"resourceType": "Patient", "name": [{"text": "Ada Sund"}], "birthDate": "1980-02-01"}
+    told = []
+    for code, (value, unit, ucum) in (("29463-7", weight), ("8302-2", height)):
+        quantity = {"value": value, "unit": unit, "code": ucum}
+        told.append({
+            "resourceType": "Observation", "status": "final",
+            "code": {"coding": [{"system": "http://loinc.org", "code": code}]},
+            "valueQuantity": {key: part for key, part in quantity.items() if part is not None},
+        })  # fmt: skip
+    file = tmp_path / "bundle.json"
+    entries = [{"resource": one} for one in (patient, *told)]
+    file.write_text(json.dumps({"resourceType": "Bundle", "type": "collection", "entry": entries}))
+    read = read_bundle(file, KNOWLEDGE.measures)
+    assert read.body_mass_kg == pytest.approx(69.853, abs=0.001) and read.stature_m == pytest.approx(1.778, abs=1e-6)
+
+
 @settings(max_examples=80)
 @given(where=st.lists(st.integers(0, 30), min_size=1, max_size=5), odd=ODD)
 def test_a_bundle_of_any_shape_ends_in_a_sentence(tmp_path_factory, where, odd):

@@ -24,6 +24,9 @@ from tuning.exchange.files import read_json
 
 MEASURE, LOINC, UCUM = "urn:tuning:measure", "http://loinc.org", "http://unitsofmeasure.org"
 WEIGHT, HEIGHT = "29463-7", "8302-2"
+KILOGRAMMES = {"kg": 1.0, "lb": 0.45359237, "[lb_av]": 0.45359237}
+METRES = {"cm": 0.01, "m": 1.0, "in": 0.0254, "[in_i]": 0.0254}
+"""By what a unit of mass or height is multiplied, written or as the code of UCUM."""
 CODES = {"°": "deg", "N": "N", "Nm": "N.m", "Nm/kg": "N.m/kg", "cm": "cm", "mm": "mm", "%": "%", "s": "s", "kg": "kg",
          "m/s": "m/s", "ms": "ms", "N/s": "N/s", "/min": "/min"}  # fmt: skip
 """UCUM codes of units; others travel as words alone."""
@@ -212,12 +215,13 @@ class _Reader:
                    for c in _list(_dict(one.get("code")).get("coding"))}  # fmt: skip
         quantity = _dict(one.get("valueQuantity"))
         value, unit = _number(quantity.get("value")), str(quantity.get("unit") or quantity.get("code") or "")
+        units = (str(quantity.get("code")), unit)
         if value is None:
             self._tell(one, "no number")
-        elif (LOINC, WEIGHT) in codings and unit in ("kg", "lb", "[lb_av]"):
-            self._mass = value * (1.0 if unit == "kg" else 0.45359237)
-        elif (LOINC, HEIGHT) in codings and unit in ("cm", "m", "[in_i]", "in"):
-            self._stature = value * {"cm": 0.01, "m": 1.0}.get(unit, 0.0254)
+        elif (LOINC, WEIGHT) in codings and (known := [KILOGRAMMES[u] for u in units if u in KILOGRAMMES]):
+            self._mass = value * known[0]
+        elif (LOINC, HEIGHT) in codings and (known := [METRES[u] for u in units if u in METRES]):
+            self._stature = value * known[0]
         else:
             self._known(one, codings, value, unit)
 

@@ -86,8 +86,8 @@ class SessionView(QWidget):
         self.help = label(HELP, role="muted", wrap=True)
         right = QVBoxLayout()
         right.setSpacing(10)
-        self.care = label("", role="caution", wrap=True)
-        self.setup = label("", role="muted", wrap=True)
+        self.care = label("", theme.BODY, role="caution", wrap=True)
+        self.setup = label("", theme.BODY, role="muted", wrap=True)
         for part in (
             self.name,
             self.turn,

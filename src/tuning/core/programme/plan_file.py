@@ -20,12 +20,18 @@ class LadderTables(Protocol):
     """Ladders and kit of the knowledge files."""
 
     @property
-    def ladders(self) -> Mapping[str, Ladder]: ...  # noqa: D102
-    @property
-    def kit(self) -> Mapping[str, KitItem]: ...  # noqa: D102
+    def ladders(self) -> Mapping[str, Ladder]:
+        """Every ladder by its id."""
 
-    def rung(self, rung_id: str) -> Rung: ...  # noqa: D102
-    def ladder_of(self, rung_id: str) -> Ladder: ...  # noqa: D102
+    @property
+    def kit(self) -> Mapping[str, KitItem]:
+        """What may be at hand, by its id."""
+
+    def rung(self, rung_id: str) -> Rung:
+        """A rung. Raises KeyError."""
+
+    def ladder_of(self, rung_id: str) -> Ladder:
+        """The ladder of a rung. Raises KeyError."""
 
 
 def with_next_step(

@@ -74,31 +74,50 @@ class CautionTable(Protocol):
     """What a person may have that bars or steers an exercise."""
 
     @property
-    def present(self) -> Mapping[str, Caution]: ...  # noqa: D102
+    def present(self) -> Mapping[str, Caution]:
+        """What shows a caution, by its id."""
 
 
 class ProgrammeTables(Protocol):
     """What the programme needs of the knowledge files, with what the clinic prefers in them."""
 
     @property
-    def measures(self) -> Mapping[str, Measure]: ...  # noqa: D102
-    @property
-    def safety(self) -> SafetyTable: ...  # noqa: D102
-    @property
-    def ladders(self) -> Mapping[str, Ladder]: ...  # noqa: D102
-    @property
-    def placement(self) -> PlacementTable: ...  # noqa: D102
-    @property
-    def cautions(self) -> CautionTable: ...  # noqa: D102
-    @property
-    def kit(self) -> Mapping[str, KitItem]: ...  # noqa: D102
-    @property
-    def progression(self) -> Rules: ...  # noqa: D102
-    @property
-    def preferences(self) -> Preferences: ...  # noqa: D102
+    def measures(self) -> Mapping[str, Measure]:
+        """Every measure by its id."""
 
-    def rung(self, rung_id: str) -> Rung: ...  # noqa: D102
-    def ladder_of(self, rung_id: str) -> Ladder: ...  # noqa: D102
+    @property
+    def safety(self) -> SafetyTable:
+        """Questions and rules of the screen."""
+
+    @property
+    def ladders(self) -> Mapping[str, Ladder]:
+        """Every ladder by its id."""
+
+    @property
+    def placement(self) -> PlacementTable:
+        """The rules of placement."""
+
+    @property
+    def cautions(self) -> CautionTable:
+        """Cautions, and what they bar."""
+
+    @property
+    def kit(self) -> Mapping[str, KitItem]:
+        """What may be at hand, by its id."""
+
+    @property
+    def progression(self) -> Rules:
+        """The numbers of the decision table."""
+
+    @property
+    def preferences(self) -> Preferences:
+        """What the clinic prefers."""
+
+    def rung(self, rung_id: str) -> Rung:
+        """A rung. Raises KeyError."""
+
+    def ladder_of(self, rung_id: str) -> Ladder:
+        """The ladder of a rung. Raises KeyError."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -75,19 +75,31 @@ class ReasoningTables(Protocol):
     """What reasoning needs of the knowledge files, with what the clinic prefers in them."""
 
     @property
-    def measures(self) -> Mapping[str, Measure]: ...  # noqa: D102
-    @property
-    def safety(self) -> SafetyTable: ...  # noqa: D102
-    @property
-    def reasoning(self) -> ReasoningTable: ...  # noqa: D102
-    @property
-    def tests(self) -> Mapping[str, Test]: ...  # noqa: D102
-    @property
-    def order(self) -> OrderTable: ...  # noqa: D102
-    @property
-    def preferences(self) -> Preferences: ...  # noqa: D102
+    def measures(self) -> Mapping[str, Measure]:
+        """Every measure by its id."""
 
-    def test_of(self, measure_id: str) -> Test | None: ...  # noqa: D102
+    @property
+    def safety(self) -> SafetyTable:
+        """Questions and rules of the screen."""
+
+    @property
+    def reasoning(self) -> ReasoningTable:
+        """Patterns and factors."""
+
+    @property
+    def tests(self) -> Mapping[str, Test]:
+        """Every test by its id."""
+
+    @property
+    def order(self) -> OrderTable:
+        """The order of a visit."""
+
+    @property
+    def preferences(self) -> Preferences:
+        """What the clinic prefers."""
+
+    def test_of(self, measure_id: str) -> Test | None:
+        """The test that gives a measure, None where none does."""
 
 
 def tests_of(tables: ReasoningTables) -> Tests:

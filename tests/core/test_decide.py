@@ -201,7 +201,7 @@ STANDINGS = st.builds(
     Standing, st.just(TODAY), st.sampled_from([None, *Triage, Triage.NONE, Triage.NONE]), *[st.booleans()] * 2,
     st.sampled_from(School), *[st.booleans()] * 3,
 )  # fmt: skip
-LONG = settings(max_examples=20_000 if chance.FRESH else 600, deadline=None)
+LONG = settings(max_examples=20_000 if chance.FRESH else 150, deadline=None)
 """The long run (`TUNING_FRESH=1`) draws 20 000 logs for each of the laws."""
 
 

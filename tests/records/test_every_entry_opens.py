@@ -106,7 +106,7 @@ def as_json(value):
     return json.loads(json.dumps(value))
 
 
-@settings(max_examples=400)
+@settings(max_examples=150)
 @given(entry=ANY)
 def test_every_kind_and_field_comes_back_through_the_real_record(desk, entry):
     try:

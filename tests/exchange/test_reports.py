@@ -7,6 +7,7 @@ import shutil
 from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -21,11 +22,13 @@ from tuning.core.gate.triage import entry_of, screen
 from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.programme.plan import standing_plan
+from tuning.core.reasoning.balance import Label
 from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
 from tuning.core.reports.material import Material
 from tuning.core.reports.material_of import material_of
+from tuning.core.reports.reasoned import referred
 from tuning.core.reports.sections import WRITERS, written
-from tuning.core.types import NotMeasured, Observation, Role, Side, Triage
+from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
 from tuning.exchange.pdf.pages import fonts
 from tuning.exchange.pdf.report import report_pdf, write_report
@@ -308,3 +311,24 @@ def test_a_value_from_a_made_up_device_says_so_on_every_report(cases):
     simulated = [r for r in reports(cases["glassblower"]) if r.sections]
     assert simulated and all(r.simulated for r in simulated)
     assert "simulated devices" in report_html(simulated[0], {})
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_colleague_is_asked_for_what_exercise_cannot_settle_of_the_right_leg(side):
+    """From likely on, only for factors that refer, never for a patient; exchanged legs exchange the words."""
+    table = load().reasoning.factors
+
+    def sheet(factor: str, label: Label) -> SimpleNamespace:
+        chip = SimpleNamespace(counted=True, look=SimpleNamespace(entry="uid-1"))
+        return SimpleNamespace(factor=table[factor], label=label, fired=[chip])
+
+    sheets = [
+        sheet("bony-twist", Label.LIKELY), sheet("leg-length", Label.OPEN),
+        sheet(next(key for key, one in table.items() if not one.refers), Label.SUPPORTED),
+    ]  # fmt: skip
+    by_id = {one.factor.id: one for one in sheets}
+    balance = SimpleNamespace(seen=SimpleNamespace(side=side), sheets=sheets, sheet=by_id.__getitem__)
+    about = SimpleNamespace(conclusion=SimpleNamespace(balances=[balance]), role=Role.CLINICIAN)
+    [told] = referred(SimpleNamespace(plain=False, m=about))
+    assert told.text.endswith(f"bone twist, {side.value}.") and told.rests == ("uid-1",)
+    assert not referred(SimpleNamespace(plain=True, m=about))

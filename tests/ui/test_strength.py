@@ -112,6 +112,19 @@ def test_a_force_that_cannot_be_meant_is_asked_about_once_and_kept_when_meant(st
     assert list(state.trials(Side.LEFT)) == [118.0, 13.0, 40.0], "beside 66 N at the middle nothing speaks against 40 N"
 
 
+def test_what_was_asked_about_one_person_is_asked_about_the_next(window, strength, patient):
+    for occupation in ("choir conductor", "potter"):
+        if occupation == "potter":
+            patient(occupation, "intake")
+            window.new_visit()
+            hands.record_screen(window)
+            window.go("strength")
+        strength.state.choose("hip-er:left")
+        hands.type_enter(strength.number, "1180")
+        assert not strength.state.trials(Side.LEFT).size and "more than can be held" in strength.hint.text(), occupation
+        strength.number.clear()
+
+
 def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, strength):
     strength.device.setCurrentText("gauge")
     page, live = strength, strength.live

@@ -14,7 +14,7 @@ from tuning.core.programme.course import DISCHARGE, OPEN_AGAIN
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
 from tuning.core.visit.overview import Digest
-from tuning.knowledge.safety import safety_table
+from tuning.knowledge.alone import safety_table
 from tuning.records.dbapi import Connection, Row
 
 VISITED = """

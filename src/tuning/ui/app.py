@@ -98,8 +98,7 @@ class Frame(QMainWindow):
 
     def show_people(self) -> tuple[Record, DayList]:
         """The day list alone, which needs neither tables nor stages. Raises TuningError."""
-        from tuning.knowledge.progression import rules
-        from tuning.knowledge.safety import safety_table
+        from tuning.knowledge.alone import rules, safety_table
         from tuning.ui.day_list import DayList
 
         record = opened(self._folder, self._kind)

@@ -148,6 +148,7 @@ class _Told:
         """Answers that a clearance holds by finding, and its visit."""
 
     def add(self, screen: Screen) -> None:
+        """A screen was saved: what it tells stands, except what was cleared and is the same."""
         self.newest = screen
         if screen.again:
             return
@@ -168,6 +169,7 @@ class _Told:
         return bool(finding.why) and finding.why <= older
 
     def clear(self, clearance: Clearance) -> None:
+        """A finding was cleared, or all that is open where none is named."""
         for key, finding in self.found.items():
             if finding.clearance is None and clearance.subject in ("", key):
                 self.found[key] = replace(finding, clearance=clearance)

@@ -66,9 +66,14 @@ def referred(w: Writer) -> list[Sentence]:
         for sheet in one.sheets:
             if sheet.factor.refers and sheet.label in (Label.SUPPORTED, Label.LIKELY):
                 rests = _resting([c for c in sheet.fired if c.counted])
-                name = name_for(one, sheet.factor.id, w.m.role)
+                side = f", {one.seen.side.value}" if one.seen.side in LEGS else ""
+                name = f"{mid_sentence(name_for(one, sheet.factor.id, w.m.role))}{side}"
                 wanted[name] = tuple(dict.fromkeys((*wanted.get(name, ()), *rests)))
-    return [Sentence(f"Please also look: {mid_sentence(name)}.", rests) for name, rests in wanted.items() if rests]
+    return [
+        Sentence(f"Please also assess, as exercise alone may not settle it: {name}.", rests)
+        for name, rests in wanted.items()
+        if rests
+    ]
 
 
 def _chip(chip: Chip) -> str:

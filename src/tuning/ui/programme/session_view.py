@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout,
 from tuning.core.entries import PlanItem
 from tuning.core.preferences import MUTE
 from tuning.core.programme.ladders import BREATH_S, Dose, Rung
-from tuning.core.programme.logbook import ALARMS
+from tuning.core.programme.logbook import ALARMS, set_of
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.course import done_of
@@ -229,24 +229,20 @@ class SessionView(QWidget):
             self.refused.emit("Say the peak pain of the set first: 0 to 9, T for 10.")
             return
         turn = self.turns[self.at]
-        alarming = answer.pain > 5 or answer.alarms & set(ALARMS[:5])
+        course, rules = self._state.course, self._workspace.knowledge.progression
+        told = set_of(done_of(turn.item, turn.side, course.today, pain=answer.pain, alarms=tuple(answer.alarms)))
         self.asking, self.seconds = False, 0.0
         self.at += 1
-        if alarming:
-            self._leave_out(turn, everything=bool(answer.alarms & {"numb", "dizzy"}))
+        if told.alarms(rules):
+            self._leave_out(turn, everything=told.nervous)
             self.refused.emit("Stop this exercise: ask the safety screen again before anything else.")
-        elif answer.pain > self._limit and not answer.cut:
+        elif answer.pain > rules.pain.most[course.pain_school()] and not answer.cut:
             self.refused.emit(f"Pain {answer.pain}/10: take back range, zone or load now, and press X at the next set.")
         if self.current is None:
             self._keep()
             return
         self.rest = float(turn.dose.rest_s)
         self._timer.start()
-
-    @property
-    def _limit(self) -> int:
-        course = self._state.course
-        return self._workspace.knowledge.progression.pain.most[course.pain_school()]
 
     def _leave_out(self, turn: Turn, everything: bool) -> None:
         """An alarm ends the exercise, numbness or dizziness the session: the other sets are not done."""

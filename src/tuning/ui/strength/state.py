@@ -85,7 +85,7 @@ class StrengthState(StrengthReadings):
 
     def begin(self) -> None:
         """Take up the run where it was left."""
-        self._levers, self.reason, self.asking_pain = {}, "", False
+        self._levers, self.reason, self.asking_pain, self._questioned = {}, "", False, None
         self.fixation, self.mode = USUAL.fixation, Mode.MAKE
         repeated = self.protocol
         self.unit = (repeated.unit if repeated is not None else "") or self.space.settings.get(UNIT, "N")

@@ -13,8 +13,11 @@ from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Capture, Form, Note, Treatment
 from tuning.core.intake.consent import CONSENT
+from tuning.core.types import Side
+from tuning.core.visit.battery import observed
 from tuning.demo.clips import CLIPS
 from tuning.ui.notes import NotesDialog
+from tuning.ui.worn import WornDialog
 
 
 def in_dialog(window, act) -> None:
@@ -156,3 +159,25 @@ def test_a_recording_that_cannot_be_kept_is_told_where_it_lies(window, patient, 
     qtbot.waitUntil(lambda: str(Filmed.file) in window.status.message.text())
     assert "disk is full" in window.status.message.text() and Filmed.file.exists()
     assert not window.workspace.entries(Capture)
+
+
+def test_what_is_worn_tags_what_is_measured_until_it_is_taken_off(window, patient):
+    patient("potter", "mobility")
+    space = window.workspace
+
+    def choose(what: str, side: str) -> None:
+        dialog = WornDialog(window, space)
+        dialog.what.setCurrentText(what)
+        dialog.side.setCurrentText(side)
+        dialog.keep()
+
+    def measured() -> str:
+        with space.action("girth") as act:
+            return act.add(
+                observed(space.knowledge.measures["knee-to-wall"], Side.LEFT, [10.0, 10.0], "typed")
+            ).setup.worn
+
+    choose("shoe lift", "left")
+    assert "worn: shoe lift, left" in window.header.caution.text() and measured() == "shoe lift, left"
+    choose("nothing", "left")
+    assert "worn" not in window.header.caution.text() and measured() == ""

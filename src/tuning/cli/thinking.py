@@ -18,13 +18,17 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
 
     def run() -> None:
         import json
+        from dataclasses import replace
 
         from tuning.core.errors import BadInput
+        from tuning.core.programme.plan_status import plan_status
         from tuning.core.reasoning.advice import SHOWN, next_tests
         from tuning.core.reasoning.conclusion import conclude, tests_of
+        from tuning.core.types import Side, Triage
         from tuning.core.visit.efforts import Place
         from tuning.exchange.json.cases import read_case, reasoned
         from tuning.knowledge import load
+        from tuning.knowledge.acts import not_proposed
 
         knowledge = load()
         if position is not None and position not in knowledge.order.positions:
@@ -32,8 +36,15 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
         read, tests = read_case(case, knowledge), tests_of(knowledge)
         found = conclude(read.case, knowledge.reasoning, knowledge.measures, tests, read.triage, read.schools)
         now = Place(position, "free", "hands") if position else None
+        status = plan_status(read.case, knowledge, read.case.visit.started_at.astimezone().date())
+        # A file holds no visit in which to ask today; without a screen only the person says what cannot be done.
+        facts = replace(status.facts, asked=True, triage=status.facts.triage or Triage.NONE)
+
+        def is_open(test: str, side: Side) -> bool:
+            return not not_proposed(knowledge, status, facts, test, side)
+
         options = {
-            n: next_tests(knowledge.reasoning, one, found.found, tests, now)[:SHOWN]
+            n: next_tests(knowledge.reasoning, one, found.found, tests, now, is_open)[:SHOWN]
             for n, one in enumerate(found.balances)
         }
         told = reasoned(read, found, options)

@@ -209,6 +209,15 @@ class VisitOrder(Payload):
 
 
 @dataclass(frozen=True)
+class WornInTests(Payload):
+    """A lift, brace or orthosis that is on from then on in the visit."""
+
+    travels = ("what", "side")
+    what: str = "nothing"
+    side: str = "both"
+
+
+@dataclass(frozen=True)
 class PlateWeight(Payload):
     """What the plates weighed, newtons, and its standard deviation."""
 
@@ -233,6 +242,7 @@ FORMS: Mapping[str, type[Payload]] = {
     "shoe-wear-map": Asked,
     "strength-protocol": ProtocolRepeated,
     "visit-order": VisitOrder,
+    "worn-in-tests": WornInTests,
     "plate-weight": PlateWeight,
     "balance-feedback": BalanceSet,
 }

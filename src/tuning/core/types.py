@@ -87,6 +87,8 @@ class Setup:
     cue: str = ""
     changed: str = ""
     treatment: str = ""
+    worn: str = ""
+    """A shoe lift, brace or orthosis that was on, with its side."""
     region: str = ""
     device: str = ""
     simulated: bool = False

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from tuning.core.entries import Answer, PlanItem
-from tuning.core.gate.may import Act
+from tuning.core.gate.may import Act, Facts, may
 from tuning.core.movement.tasks import TASKS
 from tuning.core.programme.ladders import Dose, act_of_rung
+from tuning.core.programme.plan_status import PlanStatus
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
 from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import ClipTask
@@ -19,13 +20,16 @@ BREAK = "break"
 def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "", pad: str = "") -> Act:
     """A hands-on or strength test on a side."""
     if test.looks:
-        return Act(test.name, looks=True)
+        return Act(test.name, looks=True, station=test.station, on=side)
     return Act(
         "a maximal test" if test.maximal else test.name,
         side if test.one_leg and side in LEGS else Side.NONE,
         maximal=test.maximal,
         breaks=mode == BREAK,
         demands=(*test.demands_at(pad), *_lying(test)),
+        amounts=test.amounts,
+        station=test.station,
+        on=side,
     )
 
 
@@ -36,7 +40,24 @@ def _lying(test: Test) -> tuple[str, ...]:
 
 def act_of_clip(clip: ClipTask) -> Act:
     """A movement filmed for its measures, or a recording on the plates, as the order of the visit names it."""
-    return Act(clip.name, demands=clip.demands)
+    return Act(clip.name, demands=clip.demands, amounts=clip.amounts)
+
+
+def not_proposed(knowledge: Knowledge, status: PlanStatus, facts: Facts, test_id: str, side: Side = Side.NONE) -> str:
+    """Why a test, clip or recording is not proposed to a person now: the gate, or a caution; empty where it may be."""
+    clip = next((one for one in knowledge.order.clip if one.id == test_id), None)
+    if clip is not None:
+        act = act_of_plates(knowledge, clip.plates, side) if clip.plates else act_of_clip(clip)
+    elif test_id in knowledge.tests:
+        test = knowledge.tests[test_id]
+        act = act_of_test(test, side)
+        cared = [status.cautions[key].name for key in test.not_with if key in status.cautions]
+        if cared:
+            return f"{cared[0]}: not proposed"
+    else:
+        act = act_of_picture(knowledge, "front")
+    found = may(act, facts)
+    return found.sentence if found.locked else ""
 
 
 def act_of_picture(knowledge: Knowledge, kind: str) -> Act:

@@ -15,6 +15,7 @@ from tuning.ui.actions import Action, CommandList, KeySheet
 from tuning.ui.jobs import Job
 from tuning.ui.notes import NotesDialog
 from tuning.ui.stage import StageAction, StageSpec
+from tuning.ui.worn import WornDialog
 
 if TYPE_CHECKING:
     from tuning.ui.window import MainWindow
@@ -67,6 +68,11 @@ class Cupboard:
         if self._space.case is not None:
             names = {spec.id: spec.name for spec in self._window.stages}
             NotesDialog(self._window, self._space, self._window.stage, names).exec()
+
+    def worn(self) -> None:
+        """What is worn in the tests from now on."""
+        if self._space.case is not None:
+            WornDialog(self._window, self._space).exec()
 
     def letter(self, kind: str = "") -> None:
         """The summary, ready to be kept; other reports beside it."""

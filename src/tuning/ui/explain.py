@@ -28,6 +28,8 @@ def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[s
         line += f"; frame {seen.evidence.frame + 1} at {seen.evidence.time_s:.3f} s"
     if seen.setup.lever_m:
         line += f"; lever {seen.setup.lever_m:g} m"
+    if seen.setup.worn:
+        line += f"; worn: {seen.setup.worn}"
     if seen.setup.fixation:
         line += f"; device held by {seen.setup.fixation}"
     if seen.setup.simulated:

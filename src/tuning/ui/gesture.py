@@ -6,7 +6,8 @@ from dataclasses import replace
 from typing import TypeVar
 
 from tuning.core.case import Case, Person
-from tuning.core.types import Entry
+from tuning.core.intake.worn import tag_of
+from tuning.core.types import Entry, Observation
 from tuning.records import new_uid
 from tuning.records.store import now
 
@@ -24,6 +25,8 @@ class Action:
 
     def add(self, entry: E) -> E:
         """Take an entry in; it gets its uid, visit, time and person at once."""
+        if isinstance(entry, Observation) and not (entry.capture or entry.setup.worn):
+            entry = replace(entry, setup=replace(entry.setup, worn=tag_of(self.case)))
         made = replace(
             entry, uid=new_uid(), visit=self.case.visit.uid, at=now(), person=self._person.uid, who=self._person.name
         )

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayo
 
 from tuning.core.entries import Note, Treatment
 from tuning.core.gate.words import standing_words
+from tuning.core.intake.worn import tag_of
 from tuning.core.preferences import MASS_UNIT
 from tuning.core.types import Side
 from tuning.core.units import shown_mass
@@ -180,6 +181,8 @@ class Header(QWidget):
             self.notes.setText(f"Notes {count}" if count else "Notes")
             self.visit.setText(f"Visit {space.case.number} · {short_day(space.case.visit.started_at)}")
         stands = standing_words(space.standing(), space.knowledge.safety)
-        told = " · ".join(part for part in ("Open to read only" if space.reading else "", stands) if part)
+        worn = tag_of(space.case) if space.case is not None else ""
+        parts = ("Open to read only" if space.reading else "", stands, f"worn: {worn}" if worn else "")
+        told = " · ".join(part for part in parts if part)
         self.caution.setVisible(bool(told))
         self.caution.setText(told)

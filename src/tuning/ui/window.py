@@ -186,6 +186,7 @@ class MainWindow(QWidget):
             Action("Open another visit of this person", "", self.reception.choose_visit),
             Action("Begin a new visit", "Ctrl+Shift+N", self.new_visit),
             Action("Notes and treatments", "F9", self.cupboard.notes),
+            Action("Worn in the tests: shoe lift, brace, orthosis", "", self.cupboard.worn),
             Action("Write the letter", "F10", self.cupboard.letter),
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Preferences", "Ctrl+,", self.cupboard.preferences),

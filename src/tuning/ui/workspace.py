@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -26,7 +26,7 @@ from tuning.core.judging.summary import Rule
 from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.plan import standing_plan
 from tuning.core.programme.plan_moves import check_programme
-from tuning.core.programme.plan_status import plan_status
+from tuning.core.programme.plan_status import PlanStatus, plan_status
 from tuning.core.types import Entry, Observation, Role, Triage
 from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.sitting import goes_on
@@ -284,6 +284,10 @@ class Workspace(QObject):
         asked = case or self.case
         role = self.person.role if self.person is not None else None
         return facts_of(asked, self.knowledge.safety, role) if asked is not None else Facts(role=role)
+
+    def plan_status(self) -> PlanStatus | None:
+        """What stands of the programme today, None while no case is open."""
+        return plan_status(self.case, self.knowledge, date.today()) if self.case is not None else None
 
     def may(self, act: Act) -> Permission:
         """The gate's answer for the open case."""

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from enum import StrEnum
 
 from tuning.core.case import Case
+from tuning.core.entries import Form
 from tuning.core.errors import Refused
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
+from tuning.core.gate.person_facts import Gone, gone, told_facts
 from tuning.core.gate.standing import asked_today, standing_of
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.types import Role, Side, Triage
@@ -41,6 +43,9 @@ class Act:
     demands: tuple[str, ...] = ()
     amounts: Mapping[str, float] = field(default_factory=dict)
     """What it asks by demand, where that is known: degrees, kilograms, percent of body weight."""
+    station: str = ""
+    """The part of the body that a test looks at, and `on` the leg that it looks at, also where both legs act."""
+    on: Side = Side.NONE
 
     @property
     def strains(self) -> bool:
@@ -65,6 +70,8 @@ class Facts:
     limits: StandingLimits = NO_LIMITS
     role: Role | None = None
     emergency: bool = False
+    gone: tuple[Gone, ...] = ()
+    """Parts of the body that are missing."""
 
 
 @dataclass(frozen=True)
@@ -94,17 +101,22 @@ NOT_TODAY = "the safety screen has not been asked in this visit; its one line co
 def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> Facts:
     """The facts of a case for somebody who works in a role, at this moment unless another is named."""
     found = standing_of(case, table, now)
+    moment = now or datetime.now(UTC)
+    missing = gone(told_facts(case.all(Form), moment.astimezone().date()), table.absent)
     if found is None:
-        return Facts(role=role)
+        return Facts(role=role, gone=missing)
     open_rules = [table.by_id[f.id] for f in found.open if f.id in table.by_id]
     bars = tuple((demand, rule.name) for rule in open_rules for demand in rule.bars)
     asks = tuple((demand, rule.name) for rule in open_rules for demand in rule.asks)
     asked = asked_today(case) and not found.ask_again
-    return Facts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies))
+    return Facts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies), missing)
 
 
 def may(act: Act, facts: Facts) -> Permission:
     """The gate's answer: the first thing that stands in the way."""
+    cannot = next((one.text for one in facts.gone if _is_gone(act, one)), "")
+    if cannot:
+        return Permission(Gate.LOCKED, cannot)
     if act.looks:
         return Permission(Gate.OPEN)
     locked = _lock(act, facts)
@@ -116,6 +128,12 @@ def may(act: Act, facts: Facts) -> Permission:
     if act.strains and facts.triage is Triage.AMBER:
         return Permission(Gate.REASON, f"the safety screen is AMBER: {act.name} needs a licensed clinician's reason")
     return Permission(Gate.OPEN)
+
+
+def _is_gone(act: Act, one: Gone) -> bool:
+    """Whether an act looks at a missing part, or asks one leg for what it cannot do."""
+    looked = act.on is one.side and act.station in one.absent.stations
+    return looked or (act.side is one.side and any(demand in one.absent.demands for demand in act.demands))
 
 
 def _lock(act: Act, facts: Facts) -> str:

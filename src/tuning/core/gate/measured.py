@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from tuning.core.entries import Answer
+from tuning.core.gate.person_facts import PersonFact, told_facts
 from tuning.core.types import LEGS, Entry, Observation, Side
 
 
@@ -15,8 +17,9 @@ class MeasuredFact:
 
     Of a `measure`: a value `under` a limit or from `least` on, or a side that differs by `gap` (the `larger` or smaller
     one is at issue). `involved`: only the side that hurts counts, where one is known. `fresh`: not where an earlier
-    visit showed it already. `regions` narrows pain to places. Of a `test`: an option of its `questions`. `worse_by` is
-    what makes a value worse than one that was cleared.
+    visit showed it already. `regions` narrows pain to places. Of a `test`: an option of its `questions`. Of a `fact` of
+    the person, such as a pregnancy: there at all, or from `least` weeks on. `worse_by` is what makes a value worse than
+    one that was cleared.
     """
 
     id: str
@@ -29,6 +32,7 @@ class MeasuredFact:
     involved: bool = False
     fresh: bool = False
     regions: tuple[str, ...] = ()
+    fact: str = ""
     test: str = ""
     questions: tuple[str, ...] = ()
     options: tuple[str, ...] = ()
@@ -47,9 +51,12 @@ class Ground:
     words: str
 
 
-def grounds(facts: Iterable[MeasuredFact], entries: Sequence[Entry], involved: Side) -> dict[str, Ground]:
-    """The facts that stand after these entries, oldest first, by id."""
-    found = ((fact.id, _ground(fact, entries, involved)) for fact in facts)
+def grounds(facts: Iterable[MeasuredFact], entries: Sequence[Entry], involved: Side, today: date) -> dict[str, Ground]:
+    """The facts that stand on a day after these entries, oldest first, by id."""
+    persons = told_facts(entries, today)
+    found = (
+        (fact.id, _of_person(fact, persons, today) if fact.fact else _ground(fact, entries, involved)) for fact in facts
+    )
     return {key: ground for key, ground in found if ground is not None}
 
 
@@ -64,6 +71,15 @@ def _ground(fact: MeasuredFact, entries: Sequence[Entry], involved: Side) -> Gro
     if found is None or (fact.fresh and any(_worst(fact, one, involved) for one in earlier)):
         return None
     return found
+
+
+def _of_person(fact: MeasuredFact, persons: Iterable[PersonFact], today: date) -> Ground | None:
+    """A fact of the person; a pregnancy counts on by itself from the week that was told."""
+    for one in persons:
+        weeks = one.pregnant_weeks(today)
+        if one.what == fact.fact and weeks is not None and weeks >= (fact.least or 0.0):
+            return Ground(fact.id, one.entry, 0.0, f"week {weeks:.0f}")
+    return None
 
 
 def _answered(fact: MeasuredFact, entries: Sequence[Entry]) -> Ground | None:

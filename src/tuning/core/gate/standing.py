@@ -215,7 +215,8 @@ def standing(
             told.clear(entry)
     looks = told.asked.looks if told.asked is not None else ()
     if table is not None and person is not None:
-        for finding in _measured(every, table, person, told.asked):
+        moment = now or datetime.now(UTC)
+        for finding in _measured(every, table, person, told.asked, moment.astimezone().date()):
             if finding.level is Triage.NONE:
                 looks = (*looks, finding.id) if finding.clearance is None and finding.id not in looks else looks
             elif finding.id not in told.found or told.found[finding.id].clearance is not None:
@@ -233,9 +234,11 @@ def _urgency(finding: Finding, rules: Mapping[str, SafetyRule]) -> str:
     return rule.urgency if rule is not None else ""
 
 
-def _measured(entries: Sequence[Entry], table: SafetyTable, person: Patient, asked: Screen | None) -> list[Finding]:
+def _measured(
+    entries: Sequence[Entry], table: SafetyTable, person: Patient, asked: Screen | None, today: date
+) -> list[Finding]:
     """Rules that only fire with what was measured, each with the clearance that still covers it."""
-    now = grounds(table.measured, entries, person.involved)
+    now = grounds(table.measured, entries, person.involved, today)
     if not now:
         return []
     answers = asked.answers if asked is not None else {}
@@ -265,20 +268,22 @@ def _covers(
     entries: Sequence[Entry], rule: str, because: Sequence[Ground], table: SafetyTable, person: Patient
 ) -> Clearance | None:
     """The newest clearance of a rule, where nothing that it rests on is new or worse since."""
-    places = [n for n, e in enumerate(entries) if isinstance(e, Clearance) and e.subject == rule]
+    places = [(n, e) for n, e in enumerate(entries) if isinstance(e, Clearance) and e.subject == rule]
     if not places:
         return None
-    then = grounds(table.measured, entries[: places[-1]], person.involved)
+    place, found = places[-1]
+    then = grounds(table.measured, entries[:place], person.involved, found.at.astimezone().date())
     slack = {fact.id: fact.worse_by for fact in table.measured}
     same = all(one.fact in then and one.size <= then[one.fact].size + slack[one.fact] for one in because)
-    found = entries[places[-1]]
-    return found if same and isinstance(found, Clearance) else None
+    return found if same else None
 
 
 def standing_of(case: Case, table: SafetyTable, now: datetime | None = None) -> Standing | None:
     """What stands over all visits of a case, at this moment unless another is named."""
-    kept = case.remembered("standing screen", lambda: standing(case.entries, table, case.patient), table)
-    return None if kept is None else replace(kept, now=now or datetime.now(UTC))
+    moment = now or datetime.now(UTC)
+    name = f"standing screen, {moment.astimezone().date()}"
+    kept = case.remembered(name, lambda: standing(case.entries, table, case.patient, moment), table)
+    return None if kept is None else replace(kept, now=moment)
 
 
 def asked_today(case: Case) -> bool:

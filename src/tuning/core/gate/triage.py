@@ -10,6 +10,7 @@ from functools import cached_property
 from tuning.core.entries import Screen
 from tuning.core.gate.limits import Limit
 from tuning.core.gate.measured import MeasuredFact
+from tuning.core.gate.person_facts import Absent
 from tuning.core.types import Triage
 
 Answers = Mapping[str, bool]
@@ -74,6 +75,8 @@ class SafetyTable:
     limits: tuple[Limit, ...] = ()
     measured: tuple[MeasuredFact, ...] = ()
     urgencies: Mapping[str, Urgency] = field(default_factory=dict)
+    absent: tuple[Absent, ...] = ()
+    """What a missing limb takes with it, by where it ends."""
 
     @cached_property
     def by_id(self) -> Mapping[str, SafetyRule]:

@@ -14,7 +14,7 @@ _TAGS = {
 """How a clip was taken, and the word behind it."""
 _TOLD = {"mode": " test", "position": "", "pad": " pad", "task": "", "gait": "", **_TAGS}
 """What must agree where both sides tell it."""
-_BETWEEN_CAPTURES = {"region": "", "treatment": " before it", **_TAGS}
+_BETWEEN_CAPTURES = {"region": "", "treatment": " before it", "worn": " worn", **_TAGS}
 """What must agree, told or not, where one value is set against an earlier one."""
 
 
@@ -38,6 +38,9 @@ def unlike(one: Observation, other: Observation) -> str:
         a, b = getattr(one.setup, name), getattr(other.setup, name)
         if a and b and a != b:
             return f"not compared: {_word(a)}{what} against {_word(b)}{what}"
+    if one.setup.worn != other.setup.worn:
+        told = " against ".join(f"{seen.setup.worn or 'nothing'} worn" for seen in (one, other))
+        return f"not compared: {told}"
     hurt = [seen for seen in (one, other) if is_pain_limited(seen)]
     if hurt:
         told = " and ".join(f"{seen.side.value} {seen.pain}/10" for seen in hurt)

@@ -8,6 +8,7 @@ from datetime import date
 
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Form
+from tuning.core.gate.person_facts import PersonFact, told_facts
 from tuning.core.gate.standing import Standing
 from tuning.core.intake.patient import latest_day
 from tuning.core.programme.course import HISTORY
@@ -20,7 +21,8 @@ class CautionSign:
 
     `rules` are open findings of the safety screen, `answers` yes to its questions; `regions` pain of `least` on told in
     these places; `test`, `question`, `options` an answer; `words` any of them in the joint or operation of the history,
-    and `joint` in its joint, no longer than `weeks` ago where a limit is named.
+    and `joint` in its joint, no longer than `weeks` ago where a limit is named. `facts` of the person, at `joint` and
+    of approach `how` where these are named.
     """
 
     rules: tuple[str, ...] = ()
@@ -33,6 +35,8 @@ class CautionSign:
     words: tuple[str, ...] = ()
     joint: str = ""
     weeks: float | None = None
+    facts: tuple[str, ...] = ()
+    how: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -45,6 +49,7 @@ class Caution:
     source: str = "practice judgement, editable"
 
 
+NOT_SAID = "not said"
 PAINS = ("pain-now", "pain-worst")
 
 
@@ -68,6 +73,7 @@ class _Shown:
                 self._pains[one.setup.region] = one.measured
         self._answers = {(a.test, a.question, a.side): a.option for a in case.all(Answer)}
         history = next((f for f in reversed(case.all(Form)) if f.kind == HISTORY), None)
+        self._facts = told_facts(case.all(Form), today)
         self._injuries: list[Mapping[str, object]] = list(history.data.get("injuries") or ()) if history else []
 
     def shows(self, sign: CautionSign) -> bool:
@@ -77,7 +83,8 @@ class _Shown:
             (sign.answers, bool(self._yes & set(sign.answers))),
             (sign.regions, any(self._pains.get(place, 0.0) >= sign.least for place in sign.regions)),
             (sign.test, self._answered(sign)),
-            (sign.words or sign.joint, any(self._told(sign, row) for row in self._injuries)),
+            (sign.facts, any(self._has(sign, one) for one in self._facts)),
+            (not sign.facts and (sign.words or sign.joint), any(self._told(sign, row) for row in self._injuries)),
         ]
         named = [holds for wanted, holds in parts if wanted]
         return bool(named) and all(named)
@@ -88,6 +95,14 @@ class _Shown:
             for (test, question, _), option in self._answers.items()
             if (test, question) == (sign.test, sign.question)
         )
+
+    def _has(self, sign: CautionSign, fact: PersonFact) -> bool:
+        """A fact of the person; of no known day it may be fresh, of an approach that nobody named it may be any."""
+        if fact.what not in sign.facts or (sign.joint and fact.where != sign.joint):
+            return False
+        if sign.how and fact.how not in (*sign.how, "", NOT_SAID):
+            return False
+        return sign.weeks is None or fact.day is None or (self._today - fact.day).days <= 7 * sign.weeks
 
     def _told(self, sign: CautionSign, row: Mapping[str, object]) -> bool:
         joint, what = (str(row.get(key) or "").casefold() for key in ("joint", "operation"))

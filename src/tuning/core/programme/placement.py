@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
+from tuning.core.gate.person_facts import Gone
 from tuning.core.programme.kit import Kit
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
@@ -97,6 +98,8 @@ class Placing:
     passed: frozenset[str] = frozenset()
     caps: tuple[int, int] = (3, 3)
     schools: Schools = Schools()
+    gone: tuple[Gone, ...] = ()
+    """Parts of the body that are missing."""
 
 
 def propose(
@@ -176,6 +179,11 @@ def _proposal(
     )
     if wanted is None:
         return replace(made, barred=barred or f"no rung of it is open in phase {now.phase.value}")
+    lacks = next(
+        (one for one in now.gone if one.side is cause.side and set(one.absent.demands) & set(wanted.demands)), None
+    )
+    if lacks is not None:
+        return replace(made, barred=f"the {lacks.side.value} {lacks.absent.where} is missing", never=True)
     missing = now.kit.missing(ladder.needs(wanted))
     if not missing:
         return replace(made, entry=wanted.id)

@@ -277,7 +277,7 @@ class PlanStatus:
         """Ladders for the causes, and what is done where none helps; by another school than the clinic's."""
         now = Placing(
             self.phase[0], frozenset(self.cautions), self.kit, passed(self.entries), self.caps,
-            schools or self.clinic_schools,
+            schools or self.clinic_schools, self.facts.gone,
         )  # fmt: skip
         return propose(self.causes, self.tables.placement, self.tables.ladders, now)
 

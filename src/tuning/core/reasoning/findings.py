@@ -45,7 +45,8 @@ class Findings:
 def findings(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Findings:
     """The newest of everything up to the open visit; both sides of a measure come from the same visit.
 
-    Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else.
+    Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else; what was found
+    with a lift, brace or orthosis on says nothing about the leg without it.
     """
     return case.remembered(("findings", rule), lambda: _findings(case, measures, rule), measures)
 
@@ -55,7 +56,7 @@ def _findings(case: Case, measures: Mapping[str, Measure], rule: Rule) -> Findin
     upto = order[case.visit.uid]
     taken = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
     known = by_rule(measures, taken, rule)
-    usual = [o for o in known if not (o.setup.changed or o.setup.treatment)]
+    usual = [o for o in known if not (o.setup.changed or o.setup.treatment or o.setup.worn)]
     newest: dict[str, int] = {}
     for seen in usual:
         newest[seen.measure_id] = max(newest.get(seen.measure_id, 0), order.get(seen.visit, upto))

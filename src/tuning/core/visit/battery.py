@@ -128,6 +128,8 @@ class Test:
     """Maximal or fast: under AMBER it needs a licensed clinician and a reason."""
     demands: tuple[str, ...] = ()
     """The surgeon's limits that lock this test until cleared."""
+    amounts: Mapping[str, float] = field(default_factory=dict)
+    """The most that it asks by demand, where that is known beforehand: degrees, percent of body weight on a leg."""
     positions: tuple[str, ...] = ("standing",)
     """Where the patient may be, the usual one first; `side-opposite` lies on the side that is not tested."""
     at: str = "free"
@@ -160,6 +162,8 @@ class Test:
     """What the patient does against the pad, as written beside the arrow."""
     tasks: tuple[str, ...] = ()
     """What a clip may show for its faults to be ticked by repetition."""
+    not_with: tuple[str, ...] = ()
+    """Cautions of a person with which it is not proposed; by hand it can still be opened."""
     one_leg: bool = False
     """One leg does it: a limit of the other leg leaves this side open."""
     every_trial: bool = False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
@@ -29,6 +29,7 @@ class ClipTask:
     tasks: tuple[str, ...] = ()
     plates: str = ""
     demands: tuple[str, ...] = ()
+    amounts: Mapping[str, float] = field(default_factory=dict)
     last: bool = False
 
     @property
@@ -88,7 +89,7 @@ def pad_of(test: Test, choice: Choice, limits: StandingLimits = NO_LIMITS) -> st
     if not test.pads or any(pad.id == wanted for pad in test.pads):
         return wanted if test.pads else ""
     legs = LEGS if test.one_leg else (Side.NONE,)
-    free = [p.id for p in test.pads if not any(limits.lock(test.demands_at(p.id), leg) for leg in legs)]
+    free = [p.id for p in test.pads if not any(limits.lock(test.demands_at(p.id), leg, test.amounts) for leg in legs)]
     return free[0] if free else test.pads[0].id
 
 
@@ -111,15 +112,16 @@ def chosen_efforts(
     clips: Iterable[ClipTask],
     involved: Side = Side.NONE,
     limits: StandingLimits = NO_LIMITS,
+    out: Callable[[str, Side], str] = lambda _, __: "",
 ) -> Chosen:
-    """Efforts for the chosen tests and clips. Raises KeyError for an unknown id."""
+    """Efforts for the chosen tests and clips; `out` says what else keeps one out. Raises KeyError for an unknown id."""
     by_id = {clip.id: clip for clip in clips}
     made: list[Effort] = []
     locked: list[tuple[str, str]] = []
     for wanted in dict.fromkeys(choice.tests):
         if wanted in by_id:
             clip = by_id[wanted]
-            lock = limits.lock(clip.demands)
+            lock = limits.lock(clip.demands, amounts=clip.amounts) or out(clip.id, Side.NONE)
             place = Place("standing", clip.at, clip.equipment)
             if lock:
                 locked.append((clip.name, lock))
@@ -130,7 +132,9 @@ def chosen_efforts(
             continue
         test = tests[wanted]
         for side in sides_of(test, involved):
-            lock = limits.lock(test.demands_at(pad_of(test, choice, limits)), side if test.one_leg else Side.NONE)
+            leg = side if test.one_leg else Side.NONE
+            lock = limits.lock(test.demands_at(pad_of(test, choice, limits)), leg, test.amounts)
+            lock = lock or out(test.id, side)
             name = f"{test.name}, {side.value}" if side in LEGS else test.name
             if lock:
                 locked.append((name, lock))

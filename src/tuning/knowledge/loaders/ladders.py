@@ -148,8 +148,9 @@ def check_cautions(
             reading.orphans(where, [sign.test] if sign.test else [], tests)
     named = {c for ladder in ladders.values() for c in ladder.cautions}
     named |= {c for choice in placement.choices.values() for c in choice.never}
-    reading.orphans("ladders and placement.toml", named, cautions)
-    reading.orphans("cautions.toml: named by no ladder and no placement", cautions, named)
+    named |= {c for test in tests.values() for c in test.not_with}
+    reading.orphans("ladders, tests and placement.toml", named, cautions)
+    reading.orphans("cautions.toml: named by no ladder, test or placement", cautions, named)
 
 
 def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:

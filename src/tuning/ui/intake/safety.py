@@ -171,8 +171,9 @@ class SafetyPanel(QWidget):
         patient = self._space.patient
         assert patient is not None
         table, case = self._space.knowledge.safety, self._space.case
-        known = grounds(table.measured, case.entries, patient.involved) if case is not None and measured else ()
-        return screen(table, self.list.answers, patient.age_on(date.today()), known)
+        today = date.today()
+        known = grounds(table.measured, case.entries, patient.involved, today) if case is not None and measured else ()
+        return screen(table, self.list.answers, patient.age_on(today), known)
 
     def _cleared(self) -> dict[str, str]:
         """Questions whose yes was cleared at an earlier visit, with the day: it is asked whether it is the same."""

@@ -9,14 +9,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
+from tuning.core.gate.may import Facts
 from tuning.core.preferences import UNINVOLVED_FIRST
-from tuning.core.types import Observation, Side
+from tuning.core.types import Observation, Side, Triage
 from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Effort, Order, Stop, Wishes
 from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
 from tuning.core.visit.target import Target
+from tuning.knowledge.acts import not_proposed
 from tuning.ui.gesture import Action
 from tuning.ui.workspace import Workspace
 
@@ -114,16 +116,33 @@ class OrderState(QObject):
         """Everything chosen, its order, and its cost as listed. Raises BadInput."""
         knowledge = self._space.knowledge
         chosen = chosen_efforts(
-            self._choice(kept), knowledge.tests, knowledge.order.clip, self._involved(), self._space.limits()
+            self._choice(kept),
+            knowledge.tests,
+            knowledge.order.clip,
+            self._involved(),
+            self._space.limits(),
+            self._not_for_person,
         )
         efforts = [e for e in chosen.efforts if e.id not in kept["skipped"]]
         wishes = self.wishes(kept, hard)
         return chosen, plan(efforts, wishes), as_listed(efforts, wishes)
 
+    def _not_for_person(self, test_id: str, side: Side) -> str:
+        """What a caution or a missing part keeps out; what a RED or a missing screen locks stays in the order."""
+        status = self._space.plan_status()
+        if status is None:
+            return ""
+        person = Facts(Triage.NONE, asked=True, gone=self._space.facts().gone)
+        return not_proposed(self._space.knowledge, status, person, test_id, side)
+
+    def _cautions_now(self) -> tuple[str, ...]:
+        status = self._space.plan_status()
+        return tuple(status.cautions) if status is not None else ()
+
     def _now(self) -> tuple[Chosen, Order, Order]:
         kept = self.kept()
         limits = self._space.limits()
-        key = (repr(kept), self.hard, self._involved(), limits)
+        key = (repr(kept), self.hard, self._involved(), limits, self._space.facts().gone, self._cautions_now())
         if self._planned is None or key != self._key:
             try:
                 self._planned = self._work(kept)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from tuning.core.entries import Treatment
+from tuning.core.intake.worn import THINGS, worn_words
 from tuning.core.preferences import LENGTH_UNIT, MASS_UNIT
-from tuning.core.types import Setup
+from tuning.core.types import LEGS, Setup, Side
 from tuning.core.units import parse_load, parse_speed, parse_step_height, parse_turn_out, shown_length, shown_mass
 from tuning.ui.forms import FieldsDialog
 from tuning.ui.picture.following import Following
@@ -32,6 +34,8 @@ class TagsDialog(FieldsDialog):
         self.gait = self._choice("Walk or run", GAITS, setup.gait)
         self.speed = self._line("Speed", "9 km/h or 2.5 m/s", setup.speed_m_s and f"{setup.speed_m_s * KMH:.3g} km/h")
         self.shoes = self._choice("Shoes", SHOES, setup.shoes)
+        worn = [worn_words(one, side) for one in THINGS for side in (*LEGS, Side.BOTH)]
+        self.worn = self._choice("Worn", worn, setup.worn)
         self._mass, self._length = space.prefer(MASS_UNIT), space.prefer(LENGTH_UNIT)
         height = setup.step_height_m and shown_length(setup.step_height_m, self._length)
         self.step = self._line("Height of the step or seat", shown_length(0.2, self._length), height)
@@ -53,7 +57,7 @@ class TagsDialog(FieldsDialog):
         made.setText(str(value or ""))
         return made
 
-    def _choice(self, name: str, options: tuple[str, ...], value: str, none: str = NOT_TOLD) -> QComboBox:
+    def _choice(self, name: str, options: Sequence[str], value: str, none: str = NOT_TOLD) -> QComboBox:
         known = [*options, *([value] if value and value not in options else [])]
         made = self.choice(name, [none, *known])
         made.setCurrentText(value or none)
@@ -70,6 +74,7 @@ class TagsDialog(FieldsDialog):
             gait=self._chosen(self.gait),
             speed_m_s=parse_speed(speed) if speed else None,
             shoes=self._chosen(self.shoes),
+            worn=self._chosen(self.worn),
             step_height_m=self.number(self.step, parse_step_height, self._length),
             reach=self._chosen(self.reach),
             load_kg=self.number(self.load, parse_load, self._mass),

@@ -18,7 +18,7 @@ from tuning.core.reasoning.summary import for_patient, for_record
 from tuning.core.reasoning.trail import Turn, trail
 from tuning.core.types import Observation, Role, Side
 from tuning.core.visit.target import Target, target_of
-from tuning.knowledge.acts import act_of_clip, act_of_picture, act_of_plates, act_of_test
+from tuning.knowledge.acts import not_proposed
 from tuning.ui.workspace import Workspace
 
 PROGRAMMED = (Label.SUPPORTED, Label.LIKELY)
@@ -120,15 +120,8 @@ class ReasoningState(QObject):
         return next_tests(table, one, self.conclusion.found, self.tests, None, self._is_open)[:SHOWN]
 
     def _is_open(self, test: str, side: Side) -> bool:
-        space = self.space
-        if test.startswith(TRIAL):
-            return not space.may(act_of_picture(space.knowledge, "front")).locked
-        if test in self.tests.clips:
-            clip = self.tests.clips[test]
-            act = act_of_plates(space.knowledge, clip.plates, side) if clip.plates else act_of_clip(clip)
-            return not space.may(act).locked
-        known = self.tests.tests.get(test)
-        return known is not None and not space.may(act_of_test(known, side)).locked
+        status = self.space.plan_status()
+        return status is not None and not not_proposed(self.space.knowledge, status, self.space.facts(), test, side)
 
     def target(self, option: Option) -> Target:
         """Where a test is done."""

@@ -75,7 +75,11 @@ class StrengthReadings(QObject):
         if kept:
             return kept[0]
         choice, limits, before = self.order.choice(), self.space.limits(), self.before(self.side)
-        if before is not None and before.pad and not limits.lock(self.test.demands_at(before.pad), self.side):
+        if (
+            before is not None
+            and before.pad
+            and not limits.lock(self.test.demands_at(before.pad), self.side, self.test.amounts)
+        ):
             return before.pad
         return pad_of(self.test, choice, limits)
 

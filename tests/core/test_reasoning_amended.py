@@ -6,9 +6,24 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from reasoned import FIRST, KNOWLEDGE, LEFT, MEASURES, RIGHT, TABLE, TESTS, WHO, both, case, concluded, obs, sheet
+from reasoned import (
+    FIRST,
+    KNOWLEDGE,
+    LEFT,
+    MEASURES,
+    RIGHT,
+    TABLE,
+    TESTS,
+    WHO,
+    both,
+    case,
+    concluded,
+    obs,
+    sheet,
+    visit,
+)
 
-from tuning.core.entries import Answer, Ending, Status
+from tuning.core.entries import Answer, Ending, Form, Status
 from tuning.core.reasoning.advice import next_tests, worth
 from tuning.core.reasoning.balance import Label
 from tuning.core.reasoning.conclusion import conclude
@@ -130,3 +145,23 @@ def test_a_fault_that_was_ticked_counts_as_one_that_was_filmed():
     ]  # fmt: skip
     assert ("knee-in", LEFT) in names[0] and ("knee-in", LEFT) in names[1]
     assert KNOWLEDGE.reasoning is TABLE
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_factor_that_renames_its_pattern_is_what_to_train_and_what_may_explain_stands_before_it(side):
+    slow = [
+        *both("lunge-iso-peak", 1100, 1100), *both("lunge-pause-peak", 950, 950),
+        *(one for key, low, high in (("lunge-iso-rate", 3000, 5200), ("lunge-pause-rate", 2600, 4600))
+          for one in (both(key, low, high) if side is LEFT else both(key, high, low))),
+    ]  # fmt: skip
+    injury = [{"joint": "knee", "side": side.value, "date": "2024", "operation": "", "limits": ""}]
+    history = Form("intake-history", {"injuries": injury}, uid="h", visit="v0", at=visit(0).started_at)
+    found = concluded(*slow, history).of("slow-leg", side)
+    names = [one.factor.id for one in found.sheets]
+    assert found.sheet("rate-deficit").words == "what to train" and found.sheet("rate-deficit").trains
+    assert found.sheet("earlier-trouble").label is Label.LIKELY
+    assert names.index("earlier-trouble") < names.index("rate-deficit")
+    assert {"pain-inhibition", "leg-strength"} <= set(names)
+    assert concluded(*slow, history).of("slow-leg", side.other) is None
+    even = replace(history, data={"injuries": [{**injury[0], "side": side.other.value}]})
+    assert concluded(*slow, even).of("slow-leg", side).sheet("earlier-trouble").score == 0

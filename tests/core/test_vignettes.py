@@ -229,7 +229,7 @@ def test_the_page_of_the_vignettes_is_counted_from_them(monkeypatch):
     assert vignettes.TARGET.read_text() == vignettes.page()
     monkeypatch.setattr(vignettes, "judged", lambda _: (Triage.NONE, ""))
     row = next(r for r in ROWS if r[3] == "RED")
-    assert vignettes.outcome(row) == "too low"
+    assert vignettes.person(row) == "too low"
 
 
 def test_a_known_gap_of_the_calves_is_no_news():

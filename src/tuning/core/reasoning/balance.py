@@ -28,6 +28,7 @@ class Label(StrEnum):
     UNTESTED = "untested"
 
 
+TO_TRAIN = "what to train"
 ORDER = (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED, Label.OPEN, Label.UNTESTED, Label.UNLIKELY)
 
 
@@ -60,6 +61,18 @@ class Sheet:
     label: Label
     follows: str = ""
     overruled: str = ""
+    trains: bool = False
+    """Whether it only names the pattern anew: what to train, no explanation."""
+
+    @property
+    def words(self) -> str:
+        """The label as it is shown."""
+        return TO_TRAIN if self.trains and self.label in (Label.SUPPORTED, Label.LIKELY) else self.label.value
+
+    @property
+    def rank(self) -> int:
+        """Its place among the labels; what only renames the pattern stands behind what may explain it."""
+        return ORDER.index(Label.CONTESTED if self.words == TO_TRAIN else self.label)
 
     @property
     def fired(self) -> list[Chip]:
@@ -160,12 +173,10 @@ def balance(
         sheet = _sheet(table, found, seen, factor, tests)
         if overruled and factor.id in overruled:
             label, reason = overruled[factor.id]
-            sheet = Sheet(factor, sheet.chips, sheet.score, label, sheet.follows, reason)
+            sheet = replace(sheet, label=label, overruled=reason)
         sheets.append(sheet)
     near = schools.regional and seen.pattern.region == "knee"
-    ranked = sorted(
-        sheets, key=lambda s: (ORDER.index(s.label), near and s.factor.region == "knee", -s.score, s.factor.id)
-    )
+    ranked = sorted(sheets, key=lambda s: (s.rank, near and s.factor.region == "knee", -s.score, s.factor.id))
     return Balance(seen, tuple(ranked))
 
 
@@ -179,7 +190,7 @@ def _sheet(table: ReasoningTable, found: Findings, seen: Seen, factor: Factor, t
     counted = _once(chips)
     score = sum(chip.score for chip in counted)
     label, follows = label_of(counted, score)
-    return Sheet(factor, tuple(counted), score, label, follows)
+    return Sheet(factor, tuple(counted), score, label, follows, trains=seen.pattern.id in factor.trains)
 
 
 def _raised_it(line: Line, looks: Sequence[Look], seen: Seen) -> bool:
@@ -261,9 +272,7 @@ def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
         return (Label.OPEN if any(chip.look.done for chip in chips) else Label.UNTESTED), ""
     measured = [chip for chip in there if chip.line.is_response]
     others = [chip for chip in there if not chip.line.is_response]
-    weak = all(abs(chip.score) < LIKELY for chip in measured)
-    outweighed = weak and any(abs(chip.score) >= LIKELY for chip in others)
-    if measured and not outweighed:
+    if any(abs(chip.score) >= LIKELY for chip in measured):  # a weak one is a line among others
         return _by_response(measured, others)
     strong = {chip.line.sign for chip in there if abs(chip.score) >= STRONG and chip.kind is not Kind.RESPONSE}
     if strong == {1, -1}:

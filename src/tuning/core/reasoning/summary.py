@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from tuning.core.reasoning.advice import SHOWN, Option
-from tuning.core.reasoning.balance import Balance, Label, Sheet
+from tuning.core.reasoning.balance import TO_TRAIN, Balance, Label, Sheet
 from tuning.core.reasoning.conclusion import Conclusion, name_for
 from tuning.core.types import LEGS, Role
 from tuning.core.units import mid_sentence
@@ -44,7 +44,7 @@ def _sheet_words(one: Balance, sheet: Sheet, role: Role) -> str:
     told = "; ".join(f"{'for' if way > 0 else 'against'}: {', '.join(w)}" for way, w in ways.items() if w)
     by_hand = f" Set by hand: {sheet.overruled}." if sheet.overruled else ""
     follows = f" ({sheet.follows})" if sheet.follows else ""
-    return f"  {name_for(one, sheet.factor.id, role)}: {sheet.label.value}{follows}. {told}.{by_hand}"
+    return f"  {name_for(one, sheet.factor.id, role)}: {sheet.words}{follows}. {told}.{by_hand}"
 
 
 def for_patient(found: Conclusion) -> str:
@@ -58,7 +58,8 @@ def for_patient(found: Conclusion) -> str:
         lines.append(f"We saw: {seen}.")
         best = [s for s in one.sheets if s.label in (Label.SUPPORTED, Label.LIKELY) and not s.factor.structural]
         for sheet in best[:2]:
-            lines.append(f"  It may come from this: {sheet.factor.plain}; {LIKELY_WORDS[sheet.label]}.")
+            why = "To train" if sheet.words == TO_TRAIN else "It may come from this"
+            lines.append(f"  {why}: {sheet.factor.plain}; {LIKELY_WORDS[sheet.label]}.")
         if not best:
             lines.append("  We do not know yet why; the next tests will tell more.")
     return "\n".join([*lines, "", CLOSING]) if lines else "Nothing stood out in what we measured so far."

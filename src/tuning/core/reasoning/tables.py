@@ -143,6 +143,8 @@ class Factor:
     school: str = ""
     refers: bool = False
     """A caution or referral: it acts from `likely` on."""
+    trains: tuple[str, ...] = ()
+    """Patterns that it only names anew: there it is what to train, and explains nothing."""
 
 
 @dataclass(frozen=True)

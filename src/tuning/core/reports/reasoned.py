@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from tuning.core.reasoning.balance import Balance, Chip, Label
+from tuning.core.reasoning.balance import TO_TRAIN, Balance, Chip, Label
 from tuning.core.reasoning.conclusion import name_for
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.material import EVERYDAY, Writer, rows_of, section_of, uids_of, value_words
@@ -39,7 +39,8 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
         for sheet in (s for s in best if not s.factor.structural):
             chips = _resting([c for c in sheet.fired if c.counted])
             if chips:
-                said.append(Sentence(f"It may come from this: {sheet.factor.plain}.", chips))
+                why = "To train" if sheet.words == TO_TRAIN else "It may come from this"
+                said.append(Sentence(f"{why}: {sheet.factor.plain}.", chips))
         return said
     said = []
     for sheet in best:
@@ -52,7 +53,7 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
         ]
         name = name_for(one, sheet.factor.id, w.m.role)
         rests = tuple(dict.fromkeys((*raised, *_resting(ways[1] + ways[-1]))))
-        words = f"{mid_sentence(name)} {sheet.label.value} ({'; '.join(parts)})"
+        words = f"{mid_sentence(name)} {sheet.words} ({'; '.join(parts)})"
         said.append(Sentence(f"{one.seen.name}: {words}.", rests))
     return said or [Sentence(f"{one.seen.name}: nothing is likely yet.", raised)]
 

@@ -262,6 +262,7 @@ def _pattern(one: Balance, role: Role, options: list[Option]) -> dict[str, Any]:
                 "factor": sheet.factor.id,
                 "name": name_for(one, sheet.factor.id, role),
                 "label": sheet.label.value,
+                "what_to_train": sheet.trains,
                 "score": round(sheet.score, 3),
                 "follows": sheet.follows,
                 "contradictory": sheet.contradictory,

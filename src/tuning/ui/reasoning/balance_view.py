@@ -82,7 +82,7 @@ class BalanceView(QWidget):
         sheets = self._sheets()
         self.setFixedHeight(TOP + ROW * len(sheets) + (CHOSEN_ROW - ROW if sheets else 0) + 12)
         sheet = self._state.sheet
-        told = f"{sheet.factor.name}, {sheet.label.value}" if sheet is not None else "no pattern"
+        told = f"{sheet.factor.name}, {sheet.words}" if sheet is not None else "no pattern"
         self.setAccessibleName(f"Balance of evidence: {told}")
         self.update()
 
@@ -195,7 +195,7 @@ class BalanceView(QWidget):
         paint_label(painter, middle, sheet.label)
         painter.setFont(theme.font(bold=True))
         painter.setPen(theme.colour("muted" if faint else "ink"))
-        painter.drawText(middle + QPointF(14, 5), sheet.label.value)
+        painter.drawText(middle + QPointF(14, 5), sheet.words)
         if sheet.overruled:
             painter.setFont(theme.font())
             painter.drawText(middle + QPointF(14, 22), "by hand")

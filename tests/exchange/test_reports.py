@@ -118,15 +118,20 @@ def test_a_patient_under_a_red_flag_reads_what_to_do_now_and_nothing_else(cases)
         assert ("EMERGENCY" in referral.sections[0].sentences[0].text) == (yes == "chest")
 
 
-def test_under_amber_a_patient_reads_limits_and_cautions_and_keeps_the_plan(cases):
-    limits = {"numbers": {"limit-knee": 70.0}}
+@pytest.mark.parametrize(("allowed", "stays"), [(70.0, False), (120.0, True)])
+def test_under_amber_a_patient_reads_limits_and_cautions_and_of_the_plan_what_stays_within(cases, allowed, stays):
+    """Half-kneeling bends the knee to 112 degrees: told today, a limit below that takes it off the page today."""
+    limits = {"numbers": {"limit-knee": allowed}}
     case = screened(cases["glassblower"], "surgeon", "limit-left", "limit-knee", "dizzy", **limits)
     for report in reports(case):
         if report.register is Register.PATIENT and "safety" in report.kind.sections:
             text = as_text(report)
-            assert "your surgeon's limits (left: " in text and "knee flexion to 70°" in text
+            assert "your surgeon's limits (left: " in text and f"knee flexion to {allowed:g}°" in text
             assert "falls or dizziness" in text
-            assert "glide" in text or "plan" not in report.kind.sections
+            if "plan" in report.kind.sections:
+                assert ("glide" in text) is stays and "calf raise" in text
+        elif report.register is Register.COLLEAGUE and "plan" in report.kind.sections:
+            assert ("glide: rests (surgeon's limit" in as_text(report)) is not stays
 
 
 def test_what_the_program_noted_is_quoted_as_nobodys_words(cases):

@@ -415,11 +415,12 @@ class PlanStatus:
         return lighter(dose) if self.deload else dose
 
     def resting(self, item: PlanItem) -> str:
-        """Why an exercise is not to be done now; empty where it may."""
+        """Why an exercise is not to be done now; empty where it may. A limit that is told today holds today."""
+        asked = may(act_of_rung(self.rung(item), item.variant, Dose(**item.dose)), replace(self.facts, asked=True))
         decision = self.decision(item)
         if decision.move in (Move.REFER, Move.ASK, Move.STOP, Move.OUT):
             return f"{decision.move.value}: {decision.reason}"
-        return ""
+        return asked.sentence if asked.locked else ""
 
     def in_pairs(self) -> list[tuple[PlanItem, Decision]]:
         """Every exercise of the plan with its decision."""

@@ -29,6 +29,8 @@ class Kind:
     id: str
     name: str
     sections: tuple[str, ...]
+    plain: str = ""
+    """What it is called where the patient reads it."""
     most: int = 0
     one_page: bool = False
 
@@ -125,8 +127,9 @@ class Report:
     @property
     def title(self) -> str:
         """What it is called: by its kind, or by its only heading where a patient reads nothing else."""
-        alone = self.register is Register.PATIENT and len(self.sections) == 1
-        return self.sections[0].heading if alone else self.kind.name
+        if self.register is not Register.PATIENT:
+            return self.kind.name
+        return self.sections[0].heading if len(self.sections) == 1 else self.kind.plain or self.kind.name
 
     @property
     def sentences(self) -> Sequence[Sentence]:

@@ -45,6 +45,8 @@ class Material:
     limits: str = ""
     """The surgeon's limits that stand, in words."""
     telephone: str = ""
+    resting: Mapping[str, str] = field(default_factory=dict)
+    """Why an exercise of the plan is not to be done now, by its entry."""
 
     @property
     def is_red(self) -> bool:

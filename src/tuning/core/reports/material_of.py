@@ -44,6 +44,7 @@ def material_of(case: Case, tables: ReportTables, scope: str, role: Role, author
         letterhead=letterhead(tables.preferences),
         cautions=tuple(one.name for one in status.cautions.values()),
         limits=status.facts.limits.text,
+        resting={item.uid: why for item in status.items if (why := status.resting(item))},
         telephone=str(tables.preferences[TELEPHONE]).strip(),
     )
 

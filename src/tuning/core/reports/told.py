@@ -55,6 +55,8 @@ def safety(w: Writer) -> Section:
             words = "Nothing you told us stands in the way."
         else:
             words = f"We must take care with: {'; '.join(care)}." if care else "We must take care, as we told you."
+            soon = w.m.safety.urgencies[PROMPT].plain if any(f.urgency == PROMPT for f in found.open) else ""
+            words = f"{words} {soon}".strip()
         return section_of(w, "safety", [Sentence(words, (found.screen.uid,), triage=True)])
     head = Sentence(f"Asked on {on}: {found.level.value}.", (found.screen.uid,), triage=True)
     rules = {rule.id: rule for rule in w.m.safety.rules}
@@ -83,6 +85,7 @@ def safety(w: Writer) -> Section:
 
 
 LAST = "9"
+PROMPT = "3 prompt"
 """Where a limit stands among findings, which are ordered by the number before their urgency."""
 
 
@@ -129,7 +132,10 @@ def plan(w: Writer) -> Section:
         return section_of(w, "plan", [paused])
     sentences = []
     for item in w.m.plan:
-        rung, dose = w.m.rung(item.rung), Dose(**item.dose)
+        rung, dose, why = w.m.rung(item.rung), Dose(**item.dose), w.m.resting.get(item.uid, "")
+        if why:
+            sentences += [] if w.plain else [Sentence(f"{rung.name}: rests ({why}).", (item.uid,), triage=True)]
+            continue
         side = f", {item.first_side.value} first" if item.first_side in LEGS and len(rung.sides) > 1 else ""
         sentences.append(Sentence(f"{rung.name}: {dose.text}{side}.", (item.uid,)))
     return section_of(w, "plan", w.few(sentences))

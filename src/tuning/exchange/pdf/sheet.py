@@ -64,8 +64,8 @@ class Sheet:
 
 
 PAPERS = {"A4": A4, "Letter": LETTER}
-AROUND, MOST_HEIGHT = 295.0, 250.0
-"""What margins, head and foot of a page take, and the most that one exercise gets, points."""
+MARGINS, MOST_HEIGHT = 32 * mm + 24.0, 250.0
+"""What the margins of a page take with the padding of its frame, and the most that one exercise gets, points."""
 CAPTION = 14.0
 """Room under the floor line for the names of the poses, points."""
 ON_A_PAGE, WATCHED, FOUND_LINES, TICK_DAYS = 3, 3, 3, 14
@@ -194,7 +194,7 @@ def _words(item: SheetItem, size: float) -> list[Any]:
 
 def _exercise(number: int, item: SheetItem, day: date, width: float, height: float, large: bool) -> list[Any]:
     size = 14.0 if large else 9.0
-    picture = 0.46 * width
+    picture = 0.4 * width
     row = PoseRow(item.rung, item.poses, pictured(item), picture, min(height - 40, 130.0))
     title = Paragraph(f"{number}. {marked_up(item.rung.name)}", style(size + 4, bold=True, after=2))
     words = _words(item, size)
@@ -206,6 +206,11 @@ def _exercise(number: int, item: SheetItem, day: date, width: float, height: flo
     beside.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
     inside = [title, beside, Spacer(1, 6), boxes, Spacer(1, 8)]
     return [KeepInFrame(width, height, inside, mode="shrink")]
+
+
+def _height(parts: Sequence[Flowable], width: float) -> float:
+    """What parts take of a page, one below the other."""
+    return sum(one.wrap(width, 1e4)[1] + one.getSpaceBefore() + one.getSpaceAfter() for one in parts)
 
 
 def write_sheet(sheet: Sheet, target: Path) -> None:
@@ -248,7 +253,7 @@ def write_sheet(sheet: Sheet, target: Path) -> None:
         Paragraph(marked_up(sheet.scope), style(size - 2.5, colour=MUTED)),
     ]
     story: list[Any] = [*head]
-    room = paper[1] - AROUND
+    room = paper[1] - MARGINS - _height([*head, *foot], width)
     each = min(MOST_HEIGHT, room / min(ON_A_PAGE, max(1, len(sheet.items))))
     for number, item in enumerate(sheet.items, start=1):
         story += _exercise(number, item, sheet.day, width, each, sheet.large)

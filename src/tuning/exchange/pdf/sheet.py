@@ -210,7 +210,7 @@ def _exercise(number: int, item: SheetItem, day: date, width: float, height: flo
 
 def _height(parts: Sequence[Flowable], width: float) -> float:
     """What parts take of a page, one below the other."""
-    return sum(one.wrap(width, 1e4)[1] + one.getSpaceBefore() + one.getSpaceAfter() for one in parts)
+    return float(sum(one.wrap(width, 1e4)[1] + one.getSpaceBefore() + one.getSpaceAfter() for one in parts))
 
 
 def write_sheet(sheet: Sheet, target: Path) -> None:

@@ -13,7 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from tuning.core.visit.battery import Test
+from tuning.core.test_definitions import Test
 from tuning.demo.clinic import build_clinic
 from tuning.demo.devices import simulated
 from tuning.ui import theme

@@ -8,8 +8,7 @@ from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, read_field
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, region_at, repeats, total_wear
 from tuning.core.standing.scales import read_pair, right_share
-from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import (
+from tuning.core.test_definitions import (
     HOW_OFTEN,
     answer_is_complete,
     answer_may_continue,
@@ -19,6 +18,7 @@ from tuning.core.visit.battery import (
     read_signed,
     steps_of,
 )
+from tuning.core.types import LEGS, Side
 from tuning.knowledge import load
 
 KNOWLEDGE = load()

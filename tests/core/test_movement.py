@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.judging.comparison import changes, compare_all
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures import marks
 from tuning.core.pictures.geometry import rotated
-from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import (
     CLICK_SD_PX,
     UNLEVELLED_SD_DEG,

@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core import pose
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem
 from tuning.core.gate.may import Facts, may
 from tuning.core.judging.verdict import Word
-from tuning.core.programme import pose
 from tuning.core.programme.body import body_of, drawing_faults
 from tuning.core.programme.ladders import Dose, EntryRule, Situation, State, Trial, entry_checks
 from tuning.core.programme.plan import standing_plan

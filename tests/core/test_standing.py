@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.judging.verdict import error_of_value, split_sem, with_marking
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures import marks
-from tuning.core.pictures.kinds import PICTURE_KINDS
 from tuning.core.pictures.marks import Level, LevelReference, PictureContext, Scale
 from tuning.core.standing.levels import (
     Chain,

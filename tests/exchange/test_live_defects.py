@@ -11,13 +11,13 @@ import pytest
 from pypdf import PdfReader
 from reasoned import KNOWLEDGE, LEFT, RIGHT, both, case
 
+from tuning.core.day_list_entry import Digest, Need, Overview
 from tuning.core.errors import EnvironmentFault
 from tuning.core.programme.ladders import Sides
 from tuning.core.reports import sections
 from tuning.core.reports.content import Line, Register, Section
 from tuning.core.reports.material_of import material_of
 from tuning.core.types import Role, Side
-from tuning.core.visit.overview import Digest, Need, Overview
 from tuning.exchange.archive.pseudonyms import DROPPED, GOES, MARKED, pseudonymised
 from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
 from tuning.records.bodies import KINDS

@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from tuning.core import entries as kinds
 from tuning.core import payloads
+from tuning.core.day_list_entry import overview
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.programme.ladders import Dose
 from tuning.core.types import Entry, Side, Triage
-from tuning.core.visit.overview import overview
 from tuning.knowledge import load
 from tuning.records import Record, rows, trail
 from tuning.records.backup import backup, verify

@@ -15,9 +15,9 @@ import pytest
 from desks import DOSE, PATIENT, Desk, seen
 
 from tuning.core import entries as kinds
+from tuning.core.day_list_entry import Need, overview
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
-from tuning.core.visit.overview import Need, overview
 from tuning.knowledge import load
 from tuning.records import Record
 from tuning.records.bodies import KINDS

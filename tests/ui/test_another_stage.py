@@ -12,9 +12,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QListWidget, QVBoxLayout
 
+from tuning.core.next_step import NextStep, missing_side, rows_of
+from tuning.core.target import Target
 from tuning.core.types import Observation, Side
-from tuning.core.visit.next_step import NextStep, missing_side, rows_of
-from tuning.core.visit.target import Target
 from tuning.demo.devices import simulated
 from tuning.knowledge import load
 from tuning.records import Record

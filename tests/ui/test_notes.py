@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Capture, Form, Note, Treatment
 from tuning.core.intake.consent import CONSENT
+from tuning.core.test_definitions import observed
 from tuning.core.types import Side
-from tuning.core.visit.battery import observed
 from tuning.demo.clips import CLIPS
 from tuning.ui.notes import NotesDialog
 from tuning.ui.worn import WornDialog

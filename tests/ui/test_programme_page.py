@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
+from tuning.core.day_list_entry import overview
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, EnvironmentFault, Refused
 from tuning.core.programme.decide import Move
@@ -20,7 +21,6 @@ from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
 from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Role, Side, Triage
-from tuning.core.visit.overview import overview
 from tuning.ui.programme import phase_view
 from tuning.ui.programme.course import done_of
 

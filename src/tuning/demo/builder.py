@@ -26,15 +26,15 @@ from tuning.core.entries import (
 )
 from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
 from tuning.core.gate.triage import entry_of, screen
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.pictures.marks import observe as observe_marks
 from tuning.core.programme.ladders import Rung
 from tuning.core.strength.trials import USUAL, Effort
 from tuning.core.strength.trials import observe as observe_strength
+from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef
 from tuning.core.units import FORCE_UNITS
-from tuning.core.visit.battery import observed
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
 from tuning.devices.plates import Scene

@@ -11,8 +11,8 @@ from tuning.core.case import Visit
 from tuning.core.entries import Answer, Decision, Done, Morning, Treatment
 from tuning.core.gate.limits import LimitFacts
 from tuning.core.reasoning.progress import TO_PROGRAMME
+from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, Setup, Side
-from tuning.core.visit.battery import observed
 from tuning.demo.builder import Builder, Trials
 from tuning.records import Record
 from tuning.records.store import DEMO

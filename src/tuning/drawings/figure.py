@@ -10,7 +10,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tuning.core.programme.pose import Point
+from tuning.core.pose import Point
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from tuning.core.programme.pose import Point
+from tuning.core.pose import Point
 from tuning.core.types import Side
 from tuning.drawings.figure import Outline, box, ellipse, foot, limb
 from tuning.drawings.positions import sole

@@ -9,8 +9,8 @@ from tuning.core.gate.may import Act, Facts, may
 from tuning.core.movement.tasks import TASKS
 from tuning.core.programme.ladders import Dose, act_of_rung
 from tuning.core.programme.plan_status import PlanStatus
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
-from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import ClipTask
 from tuning.knowledge.tables import Knowledge
 

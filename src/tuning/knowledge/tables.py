@@ -25,7 +25,7 @@ from tuning.core.reports.content import ReportTable
 from tuning.core.standing.levels import Chain
 from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
-from tuning.core.visit.battery import Test
+from tuning.core.test_definitions import Test
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
 from tuning.knowledge.loaders.ladders import (

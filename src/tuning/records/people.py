@@ -10,10 +10,10 @@ from collections.abc import Callable, Sequence
 from datetime import date, datetime
 
 from tuning.core.case import FACTS, Patient
+from tuning.core.day_list_entry import Digest
 from tuning.core.programme.course import DISCHARGE, OPEN_AGAIN
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
-from tuning.core.visit.overview import Digest
 from tuning.knowledge.alone import safety_table
 from tuning.records.dbapi import Connection, Row
 

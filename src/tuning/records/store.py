@@ -12,11 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.case import FACTS, Case, Patient, Person, Visit, corrected, with_facts
+from tuning.core.day_list_entry import Digest
 from tuning.core.entries import Form, Medium, Track
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.names import plain
 from tuning.core.types import Entry, Role, Side
-from tuning.core.visit.overview import Digest
 from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, sealing, trail
 from tuning.records.dbapi import Connection, Row
 from tuning.records.faults import told_as_fault

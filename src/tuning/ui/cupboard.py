@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tuning.core.preferences import BACKUP_DAILY, BACKUP_FOLDER
-from tuning.core.visit.target import Target
+from tuning.core.target import Target
 from tuning.records.backup import Backup, backup, due, thin_out
 from tuning.ui.actions import Action, CommandList, KeySheet
 from tuning.ui.jobs import Job

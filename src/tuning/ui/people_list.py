@@ -13,11 +13,11 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from tuning.core.case import Patient
+from tuning.core.day_list_entry import Digest, Need, Overview, overview
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.names import plain
 from tuning.core.programme.rules import Rules
 from tuning.core.types import LEGS
-from tuning.core.visit.overview import Digest, Need, Overview, overview
 from tuning.core.visit.retention import Keep
 from tuning.ui import theme
 from tuning.ui.signs import paint_side

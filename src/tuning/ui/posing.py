@@ -8,8 +8,8 @@ from dataclasses import replace
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 
+from tuning.core.pose import Frame
 from tuning.core.programme.ladders import Pose, Rung
-from tuning.core.programme.pose import Frame
 from tuning.core.types import Side
 from tuning.drawings.exercise import exercise_figure, scene_of
 from tuning.drawings.figure import Outline

@@ -9,9 +9,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from tuning.core.case import Case
+from tuning.core.next_step import NextStep, counted
+from tuning.core.target import Target
 from tuning.core.types import Side
-from tuning.core.visit.next_step import NextStep, Tables, counted
-from tuning.core.visit.target import Target
 from tuning.knowledge import Knowledge
 from tuning.ui.order.state import OrderState
 from tuning.ui.workspace import Workspace
@@ -68,7 +68,7 @@ class StageAction:
     owners: Callable[[StagePage], tuple[QWidget, ...]] | None = None
 
 
-Progress = Callable[[Case, Tables], NextStep | None]
+Progress = Callable[[Case, Knowledge], NextStep | None]
 
 
 def place_key(place: int) -> str:
@@ -76,7 +76,7 @@ def place_key(place: int) -> str:
     return f"Alt+{place % 10}" if place <= 10 else ""
 
 
-def nothing(_: Case, __: Tables) -> NextStep | None:
+def nothing(_: Case, __: Knowledge) -> NextStep | None:
     """A stage that never asks for the next step."""
     return None
 
@@ -104,7 +104,7 @@ class StageSpec:
     wide: bool = False
     plannable: bool = False
     ledger: bool = False
-    count: Callable[[Case, Tables], int] | None = None
+    count: Callable[[Case, Knowledge], int] | None = None
     urgent: Progress = nothing
     next_step: Progress = nothing
     actions: tuple[StageAction, ...] = ()
@@ -117,6 +117,6 @@ class StageSpec:
         """True when the stage can be opened."""
         return self.page is not None
 
-    def counted(self, case: Case, tables: Tables) -> int:
+    def counted(self, case: Case, tables: Knowledge) -> int:
         """The number on the visit line."""
         return (self.count or counted(self.id))(case, tables)

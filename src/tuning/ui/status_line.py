@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
-from tuning.core.visit.next_step import NextStep
-from tuning.core.visit.target import Target
+from tuning.core.next_step import NextStep
+from tuning.core.target import Target
 from tuning.ui.jobs import Job
 from tuning.ui.widgets import button, label, set_role
 

@@ -22,10 +22,10 @@ from tuning.core.case import Patient
 from tuning.core.gate.may import Act
 from tuning.core.gate.words import finding_name, now_words
 from tuning.core.judging.comparison import Comparison
+from tuning.core.next_step import NextStep
 from tuning.core.preferences import THEME
+from tuning.core.target import Target, target_of
 from tuning.core.types import Side, Triage
-from tuning.core.visit.next_step import NextStep
-from tuning.core.visit.target import Target, target_of
 from tuning.ui import theme
 from tuning.ui.actions import Action, bind, bind_owners
 from tuning.ui.columns import SideColumns

@@ -27,8 +27,8 @@ from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.plan import standing_plan
 from tuning.core.programme.plan_moves import check_programme
 from tuning.core.programme.plan_status import PlanStatus, plan_status
+from tuning.core.test_definitions import Ask, Test
 from tuning.core.types import Entry, Observation, Role, Triage
-from tuning.core.visit.battery import Ask, Test
 from tuning.core.visit.sitting import goes_on
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED, Tracks
-from tuning.core.pictures.kinds import spoken
+from tuning.core.pictures.landmarks import spoken
 from tuning.video.clip import Clip
 from tuning.video.doubts import doubt_bits
 from tuning.video.luma import LumaReader

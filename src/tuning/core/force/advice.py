@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tuning.core.programme.pose import Frame
+from tuning.core.pose import Frame
 
 
 @dataclass(frozen=True)

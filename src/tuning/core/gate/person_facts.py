@@ -12,7 +12,7 @@ from datetime import date
 from typing import Any
 
 from tuning.core.entries import Form
-from tuning.core.intake.patient import latest_day
+from tuning.core.told_dates import latest_day
 from tuning.core.types import LEGS, Entry, Side
 
 HISTORY = "intake-history"

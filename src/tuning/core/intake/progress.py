@@ -2,24 +2,49 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Protocol
+
 from tuning.core.case import Case
 from tuning.core.entries import Ending, Status
 from tuning.core.gate.standing import asked_today, standing_of
+from tuning.core.gate.triage import SafetyTable
 from tuning.core.gate.words import now_words
+from tuning.core.next_step import NextStep
 from tuning.core.programme.logbook import alarms_open
+from tuning.core.programme.rules import Rules
+from tuning.core.target import Target
+from tuning.core.test_definitions import Test
 from tuning.core.types import Triage
-from tuning.core.visit.next_step import NextStep, Tables
-from tuning.core.visit.target import Target
 
 SAFETY = "safety-screen"
 
 
-def count(case: Case, _: Tables) -> int:
+class ScreenTables(Protocol):
+    """What the safety screen needs of the knowledge files to say whether it is due."""
+
+    @property
+    def tests(self) -> Mapping[str, Test]:
+        """Tests by id."""
+        ...
+
+    @property
+    def safety(self) -> SafetyTable:
+        """The safety screen."""
+        ...
+
+    @property
+    def progression(self) -> Rules:
+        """The numbers of up, hold or back."""
+        ...
+
+
+def count(case: Case, _: ScreenTables) -> int:
     """One once the safety screen was asked in the open visit."""
     return int(asked_today(case))
 
 
-def urgent(case: Case, tables: Tables) -> NextStep | None:
+def urgent(case: Case, tables: ScreenTables) -> NextStep | None:
     """An emergency, a RED, an alarm of a session, or a screen that is still to be asked come before everything."""
     found = standing_of(case, tables.safety)
     where = Target("intake", SAFETY)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from tuning.core.case import Case
-from tuning.core.visit.next_step import NextStep, Tables, missing_side, rows_of
-from tuning.core.visit.target import Target
+from tuning.core.next_step import MeasureTables, NextStep, missing_side, rows_of
+from tuning.core.target import Target
 
 
-def next_step(case: Case, tables: Tables) -> NextStep | None:
+def next_step(case: Case, tables: MeasureTables) -> NextStep | None:
     """A first picture, then the side that a difference still lacks."""
     rows = rows_of(case, tables, "movement")
     if not rows:

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tuning.core.programme.pose import (
+from tuning.core.pose import (
     ANGLE_SLACK,
     ANKLE_ALONG_FOOT,
     ANKLE_HEIGHT,

@@ -10,8 +10,8 @@ from tuning.core.case import Case
 from tuning.core.entries import Answer, Form
 from tuning.core.gate.person_facts import PersonFact, told_facts
 from tuning.core.gate.standing import Standing
-from tuning.core.intake.patient import latest_day
 from tuning.core.programme.course import HISTORY
+from tuning.core.told_dates import latest_day
 from tuning.core.types import Observation
 
 

@@ -10,7 +10,6 @@ from typing import Any
 from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
 from tuning.core.gate.standing import Finding
 from tuning.core.gate.triage import SafetyTable, is_yes
-from tuning.core.intake.patient import latest_day
 from tuning.core.programme.decide import Exercise, Set, Standing, is_ready
 from tuning.core.programme.gaps import SideGap, still_open
 from tuning.core.programme.ladders import Dose, Rung
@@ -19,6 +18,7 @@ from tuning.core.programme.logbook import set_of
 from tuning.core.programme.phases import FLARE_DAYS, Course, Phase
 from tuning.core.programme.rules import Rules, School
 from tuning.core.reasoning.progress import TO_PROGRAMME
+from tuning.core.told_dates import latest_day
 from tuning.core.types import Entry, Observation, Side, Triage
 
 HISTORY, COMPLAINT, SCORE = "intake-history", "intake-complaint", "intake-goals"

@@ -13,9 +13,9 @@ from datetime import date, timedelta
 from functools import lru_cache
 
 from tuning.core.movement.load_share import SidePose, moments
+from tuning.core.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, Frame, Position
 from tuning.core.programme.body import body_of, pressure_percent
 from tuning.core.programme.ladders import Dose, Pose, Rung
-from tuning.core.programme.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, Frame, Position
 from tuning.core.units import GRAVITY
 
 USUAL_STATURE_M = 1.72

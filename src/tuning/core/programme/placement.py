@@ -7,10 +7,10 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from tuning.core.gate.person_facts import Gone
+from tuning.core.pose import Position
 from tuning.core.programme.kit import Kit
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.pose import Position
 from tuning.core.types import LEGS, Side
 
 MOST_FIRST, MOST_NEW = 2, 2

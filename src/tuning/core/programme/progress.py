@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from tuning.core.case import Case
 from tuning.core.judging.verdict import Word
+from tuning.core.next_step import MeasureTables, NextStep, rows_of
 from tuning.core.programme.plan import standing_plan
+from tuning.core.target import Target
 from tuning.core.types import NotMeasured
-from tuning.core.visit.next_step import NextStep, Tables, rows_of
-from tuning.core.visit.target import Target
 
 
-def count(case: Case, _: Tables) -> int:
+def count(case: Case, _: MeasureTables) -> int:
     """Rungs of the standing plan."""
     return len(standing_plan(case.entries))
 
 
-def next_step(case: Case, tables: Tables) -> NextStep | None:
+def next_step(case: Case, tables: MeasureTables) -> NextStep | None:
     """The first rung, then its sheet."""
     if standing_plan(case.entries):
         return NextStep(Target("programme"), "Print the patient sheet", "the visit is complete so far")

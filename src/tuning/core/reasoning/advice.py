@@ -10,9 +10,9 @@ from functools import cache
 from tuning.core.reasoning.balance import Balance, Chip, Label, Sheet
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.tables import ReasoningTable, Sign
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import mid_sentence
-from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Minutes, Place, resolve
 from tuning.core.visit.plan import ClipTask
 

@@ -9,9 +9,9 @@ from enum import StrEnum
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.signs import EQUAL_WITHOUT_BAND, MIXED, Look, look
 from tuning.core.reasoning.tables import KIND_OF_STAGE, Factor, Kind, Line, Pattern, ReasoningTable, Sign
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case
-from tuning.core.visit.battery import Test
 
 STRONG, LIKELY, SUPPORTED = 2.0, 1.0, 2.0
 """Scores of a strong line, and of the labels."""

@@ -17,8 +17,8 @@ from tuning.core.reasoning.advice import Tests
 from tuning.core.reasoning.balance import Balance, Label, Schools, Seen, balance, patterns_seen
 from tuning.core.reasoning.findings import Findings, findings
 from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.test_definitions import Test
 from tuning.core.types import Role, Side, Triage
-from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import OrderTable
 
 OVERRULED = "factor-overruled"

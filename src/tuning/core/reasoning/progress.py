@@ -2,23 +2,35 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 from tuning.core.case import Case
 from tuning.core.entries import Decision
+from tuning.core.next_step import MeasureTables, NextStep
 from tuning.core.reasoning.balance import patterns_seen
 from tuning.core.reasoning.findings import findings
-from tuning.core.visit.next_step import NextStep, Tables
-from tuning.core.visit.target import Target
+from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.target import Target
 
 TO_PROGRAMME = "factor-to-programme"
 
 
-def count(case: Case, tables: Tables) -> int:
+class PatternTables(MeasureTables, Protocol):
+    """What patterns need of the knowledge files."""
+
+    @property
+    def reasoning(self) -> ReasoningTable:
+        """Patterns, factors and lines of evidence."""
+        ...
+
+
+def count(case: Case, tables: PatternTables) -> int:
     """Patterns that were seen."""
     found = findings(case, tables.measures)
     return len(case.remembered("patterns", lambda: patterns_seen(tables.reasoning, found), tables.reasoning, found))
 
 
-def next_step(case: Case, tables: Tables) -> NextStep | None:
+def next_step(case: Case, tables: PatternTables) -> NextStep | None:
     """Weigh the patterns, as long as nothing was taken over into the programme."""
     seen = count(case, tables)
     if not seen or any(d.subject == TO_PROGRAMME for d in case.today(Decision)):

@@ -276,3 +276,8 @@ def is_sound(chain: Chain) -> Sequence[str]:
                     if not any(_fits(row, words) for row in chain.rows):
                         holes.append(" ".join(words.values()))
     return holes
+
+
+def proposed_grade(chain: Chain, value: float, unit: str) -> int:
+    """Signed grade that a photographed tilt or height would have by eye."""
+    return chain.grade_of(value, unit) * (1 if value > 0 else -1)

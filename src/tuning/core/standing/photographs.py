@@ -204,8 +204,6 @@ def _side(facing: Side) -> PictureKind:
 
 PICTURE_KINDS = (_rear(), _side(Side.LEFT), _side(Side.RIGHT), _front())
 
-GRADES = ("none", "slight", "moderate", "marked")
-
 
 FOOT_SCORE_BANDS = (
     (-12, "supinated"),

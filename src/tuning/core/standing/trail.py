@@ -3,18 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Protocol
 
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision
+from tuning.core.next_step import MeasureTables, NextStep, rows_of
 from tuning.core.standing.levels import LEVELS_DECIDED, Chain, Suspicion, levels_from, suspect
 from tuning.core.standing.posture import Posture, PostureRule, SpineCurve, posture_type, side_line
+from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Observation
-from tuning.core.visit.next_step import NextStep, Tables, rows_of
-from tuning.core.visit.target import Target
 
 TRAIL, PAST = LEVELS_DECIDED, "levels-chain-past"
 CURVES = "plumb-side"
 """The test whose answers tell the curves of the spine."""
+
+
+class ChainTables(Protocol):
+    """What the levels need of the knowledge files."""
+
+    @property
+    def chain(self) -> Chain:
+        """The chain of levels."""
+        ...
 
 
 def suspicion(case: Case, chain: Chain) -> Suspicion:
@@ -31,7 +41,7 @@ def decided(case: Case, found: Suspicion) -> Decision | None:
     return same[-1] if same else None
 
 
-def urgent(case: Case, tables: Tables) -> NextStep | None:
+def urgent(case: Case, tables: ChainTables) -> NextStep | None:
     """The deciding look that is still to be done."""
     if not case.today(Observation):
         return None
@@ -41,7 +51,7 @@ def urgent(case: Case, tables: Tables) -> NextStep | None:
     return NextStep(Target("standing"), found.row.relook, "it decides the open suspicion")
 
 
-def next_step(case: Case, tables: Tables) -> NextStep | None:
+def next_step(case: Case, tables: MeasureTables) -> NextStep | None:
     """The walk from the feet up, while nothing was looked at."""
     if rows_of(case, tables, "standing"):
         return None

@@ -2,13 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Protocol
+
 from tuning.core.case import Case
+from tuning.core.next_step import MeasureTables, NextStep, missing_side, rows_of
+from tuning.core.target import Target
+from tuning.core.test_definitions import Test
 from tuning.core.units import mid_sentence
-from tuning.core.visit.next_step import NextStep, Tables, missing_side, rows_of
-from tuning.core.visit.target import Target
+from tuning.core.visit.plan import OrderTable
 
 
-def next_step(case: Case, tables: Tables) -> NextStep | None:
+class StrengthTables(MeasureTables, Protocol):
+    """What strength needs of the knowledge files to say what is next."""
+
+    @property
+    def tests(self) -> Mapping[str, Test]:
+        """Tests by id."""
+        ...
+
+    @property
+    def order(self) -> OrderTable:
+        """Templates of visits."""
+        ...
+
+
+def next_step(case: Case, tables: StrengthTables) -> NextStep | None:
     """The first test of the usual battery, then the leg that a difference still lacks.
 
     A pair that was tested and told pain is complete: nobody is asked to push again.

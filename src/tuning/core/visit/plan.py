@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Effort, Minutes, Place, first_side, resolve
 
 POSTURE_STAGE = "standing"

@@ -20,8 +20,8 @@ from tuning.core.gate.triage import entry_of, screen
 from tuning.core.reasoning.advice import Option
 from tuning.core.reasoning.balance import Balance, Schools
 from tuning.core.reasoning.conclusion import Conclusion, name_for
+from tuning.core.test_definitions import Ask
 from tuning.core.types import Entry, FrameRef, NotMeasured, Observation, Role, Setup, Side, Triage
-from tuning.core.visit.battery import Ask
 from tuning.exchange.files import read_json
 from tuning.knowledge.tables import Knowledge
 

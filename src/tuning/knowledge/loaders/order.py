@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from tuning.core.force.advice import Advice
 from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
-from tuning.core.visit.battery import Test
+from tuning.core.test_definitions import Test
 from tuning.core.visit.plan import OrderTable, known_ids
 from tuning.knowledge.loaders.reading import Reading
 

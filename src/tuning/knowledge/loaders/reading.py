@@ -12,14 +12,14 @@ import cattrs.v
 
 from tuning.core.intake.forms import FieldKind
 from tuning.core.judging.measures import Compare
+from tuning.core.pose import Frame, Position, parse_frame
 from tuning.core.programme.ladders import Sides
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.pose import Frame, Position, parse_frame
 from tuning.core.programme.rules import School
 from tuning.core.reasoning.tables import Kind, Shows, Toward
 from tuning.core.standing.posture import Posture, SpineCurve
+from tuning.core.test_definitions import Ask
 from tuning.core.types import Triage
-from tuning.core.visit.battery import Ask
 
 T = TypeVar("T")
 

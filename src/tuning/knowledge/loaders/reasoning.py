@@ -10,7 +10,7 @@ from typing import Any
 from tuning.core.judging.measures import Measure
 from tuning.core.reasoning.tables import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
 from tuning.core.strength.trials import RatioBand
-from tuning.core.visit.battery import Ask, Test
+from tuning.core.test_definitions import Ask, Test
 from tuning.knowledge.loaders.reading import Reading
 
 FILE = "reasoning.toml"

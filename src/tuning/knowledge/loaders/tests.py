@@ -10,9 +10,9 @@ from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
 from tuning.core.force.plate_tests import UNITS
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.programme.ladders import Ladder
-from tuning.core.visit.battery import Ask, Test
+from tuning.core.test_definitions import Ask, Test
 from tuning.knowledge.loaders.ladders import standing_soles
 from tuning.knowledge.loaders.reading import Reading
 

@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import (
 from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.force.plate_tests import TESTS, Analysis
 from tuning.core.force.recording import Recording
+from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import sentence_case
-from tuning.core.visit.target import Target
 from tuning.devices import Subject, answering
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.mapping import Mapping, read_mapping

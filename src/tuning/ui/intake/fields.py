@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBo
 
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
-from tuning.core.intake.patient import day_words
+from tuning.core.told_dates import day_words
 from tuning.ui import theme
 from tuning.ui.widgets import Line, button, empty, label, set_role
 

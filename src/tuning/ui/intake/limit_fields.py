@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from tuning.core.entries import Screen
 from tuning.core.gate.limits import LimitFacts, limits_told
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.intake.patient import named_day
+from tuning.core.told_dates import named_day
 from tuning.core.units import parse_number
 from tuning.ui.widgets import Line, label
 

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from tuning.core.intake.progress import SAFETY
-from tuning.core.visit.target import Target
+from tuning.core.target import Target
 from tuning.ui import theme
 from tuning.ui.intake.panels import COMPLAINT, ComplaintPanel, ConsentPanel, HistoryPanel
 from tuning.ui.intake.safety import SafetyPanel

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from tuning.core.entries import Form
 from tuning.core.intake.consent import CONSENT, film_refused, letters_refused
 from tuning.core.intake.soles_and_regions import region_at, repeats
+from tuning.core.test_definitions import observed
 from tuning.core.types import Observation, Setup, Side
-from tuning.core.visit.battery import observed
 from tuning.ui import theme
 from tuning.ui.intake.body_map import BodyMap
 from tuning.ui.intake.fields import FormEdit

@@ -15,8 +15,8 @@ from tuning.core.entries import Capture, Purpose
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind
 from tuning.core.intake.soles_and_regions import ZONES, Shoes, most_uneven, read_shoes, total_wear
+from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, Observation, Setup, Side
-from tuning.core.visit.battery import observed
 from tuning.drawings.positions import sole
 from tuning.ui import theme
 from tuning.ui.intake.fields import FieldEdit

@@ -10,14 +10,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.gate.may import Facts
+from tuning.core.next_step import NextStep
 from tuning.core.preferences import UNINVOLVED_FIRST
+from tuning.core.target import Target
+from tuning.core.test_definitions import Test
 from tuning.core.types import Observation, Side, Triage
-from tuning.core.visit.battery import Test
 from tuning.core.visit.efforts import Effort, Order, Stop, Wishes
-from tuning.core.visit.next_step import NextStep
 from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
-from tuning.core.visit.target import Target
 from tuning.knowledge.acts import not_proposed
 from tuning.ui.gesture import Action
 from tuning.ui.workspace import Workspace

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from tuning.core.case import Case
 from tuning.core.entries import Capture
 from tuning.core.errors import DeviceFault, TuningError
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import Role
 from tuning.core.units import sentence_case
 from tuning.devices import Subject, answering

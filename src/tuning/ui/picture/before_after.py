@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QHBoxLayout, QScrol
 from tuning.core.entries import Capture, Track
 from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.visit.log import between, told
 from tuning.ui import theme

@@ -14,7 +14,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Calibration, Capture, Mark
 from tuning.core.movement.tracks import STILL, TRUSTED, Tracks, carried
-from tuning.core.pictures.kinds import PICTURE_KINDS, plain
+from tuning.core.picture_views import PICTURE_KINDS
+from tuning.core.pictures.landmarks import plain
 from tuning.core.pictures.marks import (
     Level,
     LevelReference,

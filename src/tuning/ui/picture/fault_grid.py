@@ -7,8 +7,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.entries import Answer
+from tuning.core.test_definitions import Question, Test, how_often
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Question, Test, how_often
 from tuning.ui import theme
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.following import Following

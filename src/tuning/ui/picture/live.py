@@ -20,7 +20,7 @@ from tuning.core.movement.frames import FRONT
 from tuning.core.movement.tasks import HIP_SHIFT_MARKS, hip_shift
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
-from tuning.core.pictures.kinds import plain
+from tuning.core.pictures.landmarks import plain
 from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
 from tuning.core.units import signed

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from tuning.core.entries import Capture, ClipFacts
 from tuning.core.errors import TuningError
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import LEGS, PLAIN, Side
 from tuning.ui import theme
 from tuning.ui.picture.arrivals import Arrivals, Arrived

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QWidget
 
-from tuning.core.pictures.kinds import spoken
+from tuning.core.pictures.landmarks import spoken
 from tuning.core.types import Floats
 from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.frames import FrameServer, to_image, to_pixels

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, 
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Z95
-from tuning.core.pictures.kinds import plain
+from tuning.core.pictures.landmarks import plain
 from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, PictureKind, Reading
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import behind, parse_length, sentence_case, signed

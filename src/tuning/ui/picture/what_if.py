@@ -7,8 +7,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from tuning.core.movement.load_share import SidePose, balance_percent, hip_share, lever_share, moments
+from tuning.core.pose import Frame, knee_over_foot_percent, knee_zone
 from tuning.core.programme.body import body_of
-from tuning.core.programme.pose import Frame, knee_over_foot_percent, knee_zone
 from tuning.core.types import NotMeasured
 from tuning.core.units import sentence_case
 from tuning.drawings.exercise import Scene, exercise_figure

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.pose import between
 from tuning.core.programme.ladders import Dose, Pose, Rung, Sides
-from tuning.core.programme.pose import between
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.posing import figure_of, paint_fitted

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QDesktopServices, QKeyEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
+from tuning.core.target import Target
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.programme.choose_view import ChooseView
 from tuning.ui.programme.exports import Exports

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from tuning.core.programme.progress import count, next_step
-from tuning.core.visit.target import Target
+from tuning.core.target import Target
 from tuning.knowledge import Knowledge
 from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.advice import Option
 from tuning.core.reasoning.balance import Chip
-from tuning.core.visit.target import Target
+from tuning.core.target import Target
 from tuning.ui import theme
 from tuning.ui.reasoning.balance_view import BalanceView
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from tuning.core.reasoning.progress import count, next_step
-from tuning.core.visit.target import Target
+from tuning.core.target import Target
 from tuning.knowledge import Knowledge
 from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
 

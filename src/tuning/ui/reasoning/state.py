@@ -16,8 +16,8 @@ from tuning.core.reasoning.responses import Response
 from tuning.core.reasoning.signs import Look
 from tuning.core.reasoning.summary import for_patient, for_record
 from tuning.core.reasoning.trail import Turn, trail
+from tuning.core.target import Target, target_of
 from tuning.core.types import Observation, Role, Side
-from tuning.core.visit.target import Target, target_of
 from tuning.knowledge.acts import not_proposed
 from tuning.ui.workspace import Workspace
 

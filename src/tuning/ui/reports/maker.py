@@ -12,15 +12,15 @@ from PyQt6.QtGui import QImage, QPainter
 from tuning.core.entries import Answer, Capture, Decision, Form, Letter, Screen, Track
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.intake.consent import kept_back
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.preferences import DAYS, DECIMALS, PAPER
 from tuning.core.reports import material_of as material
 from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
 from tuning.core.reports.manner import Days, Manner, in_manner
 from tuning.core.reports.material import Material
 from tuning.core.reports.sections import written
+from tuning.core.target import Target, target_of
 from tuning.core.types import Observation
-from tuning.core.visit.target import Target, target_of
 from tuning.ui.picture.pair import Frames, PairView
 from tuning.ui.workspace import Workspace
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
 from tuning.core.errors import TuningError
-from tuning.core.pictures.kinds import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.review.changes import Row
 from tuning.core.units import sentence_case
 from tuning.core.visit.log import between, told

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.case import Case
-from tuning.core.visit.next_step import Tables
+from tuning.knowledge import Knowledge
 from tuning.ui.stage import Desk, StagePage, StageSpec
 
 
@@ -13,7 +13,7 @@ def _page(desk: Desk) -> StagePage:
     return ReviewPage(desk.space)
 
 
-def _earlier(case: Case, _: Tables) -> int:
+def _earlier(case: Case, _: Knowledge) -> int:
     """Visits that the open one can be set against."""
     return case.number - 1
 

@@ -22,8 +22,8 @@ from tuning.core.review.course import (
     ticks,
     told_series,
 )
+from tuning.core.target import Target, target_of
 from tuning.core.types import LEGS, Observation
-from tuning.core.visit.target import Target, target_of
 from tuning.ui.workspace import Workspace
 
 

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.standing.photographs import foot_score_band
+from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, FormRef, Observation, Side
 from tuning.core.units import signed
-from tuning.core.visit.battery import observed
 from tuning.drawings.positions import CRITERIA, criterion
 from tuning.ui import theme
 from tuning.ui.signs import paint_side

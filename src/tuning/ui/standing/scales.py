@@ -10,9 +10,9 @@ from tuning.core.errors import BadInput, DeviceFault
 from tuning.core.judging.comparison import judge_value
 from tuning.core.standing.levels import loading_agrees, low_hip
 from tuning.core.standing.scales import read_pair, right_share
+from tuning.core.test_definitions import observed
 from tuning.core.types import PLAIN, FormRef, NotMeasured, Observation, Setup, Side
 from tuning.core.units import sentence_case
-from tuning.core.visit.battery import observed
 from tuning.devices import Subject, answering
 from tuning.devices.scales import TwoScales
 from tuning.ui import theme

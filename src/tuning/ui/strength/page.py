@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout,
 from tuning.core.entries import Status
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight, torque_per_mass
+from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, sentence_case
-from tuning.core.visit.target import Target
 from tuning.devices import Subject
 from tuning.ui import theme
 from tuning.ui.order.board import OrderBoard

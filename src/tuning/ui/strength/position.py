@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Test
 from tuning.drawings.strength_pictures import TestPicture, test_picture
 from tuning.ui import theme
 from tuning.ui.signs import begin_panel, paint_outlines

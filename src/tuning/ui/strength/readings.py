@@ -13,8 +13,8 @@ from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
 from tuning.core.preferences import FORMULA, UNIT
 from tuning.core.strength.protocol import Protocol, protocol_of
 from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, sem_of_both, summarise
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
-from tuning.core.visit.battery import Test
 from tuning.core.visit.plan import pad_of, position_of
 from tuning.knowledge.acts import act_of_test
 from tuning.ui.order.state import KEPT as KEPT_ORDER

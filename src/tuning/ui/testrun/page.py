@@ -6,9 +6,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from tuning.core.target import Target
+from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Test
-from tuning.core.visit.target import Target
 from tuning.ui import theme
 from tuning.ui.picture.page import PicturePage
 from tuning.ui.stage import StagePage

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.test_definitions import Ask, Test
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Ask, Test
 from tuning.drawings.positions import DRAWN, Position, standing_side
 from tuning.ui import theme
 from tuning.ui.posing import paint_fitted, tested_figure

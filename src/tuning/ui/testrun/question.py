@@ -12,10 +12,9 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBox
 
 from tuning.core.entries import Status
 from tuning.core.errors import TuningError
-from tuning.core.standing.photographs import GRADES
+from tuning.core.test_definitions import GRADES, Ask, grade_words
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case, signed
-from tuning.core.visit.battery import Ask, grade_words
 from tuning.ui import theme
 from tuning.ui.signs import SideSign
 from tuning.ui.testrun.state import RunState

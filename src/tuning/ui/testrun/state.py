@@ -9,21 +9,21 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.may import Act, Permission, permit
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
-from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import behind, signed
-from tuning.core.visit.battery import (
+from tuning.core.standing.levels import proposed_grade
+from tuning.core.test_definitions import (
     Ask,
     Test,
     WalkStep,
     answer_is_complete,
     answer_may_continue,
     observed,
-    proposed_grade,
     read_grades,
     read_number,
     read_signed,
     steps_of,
 )
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
+from tuning.core.units import behind, signed
 from tuning.knowledge.acts import act_of_test
 from tuning.ui.gesture import Action
 from tuning.ui.picture.clip_facts import found_causes

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
+from tuning.core.test_definitions import Ask, Test, WalkStep
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Ask, Test, WalkStep
 from tuning.ui import theme
 from tuning.ui.testrun.state import RunState
 

@@ -13,7 +13,7 @@ from tuning.core.movement.tasks.rear import rear_gait
 from tuning.core.movement.tasks.result import CycleSummary, Options, Result
 from tuning.core.movement.tasks.side import side_gait, side_squat, zone_of
 from tuning.core.movement.tracks import Tracks
-from tuning.core.pictures.kinds import spoken
+from tuning.core.pictures.landmarks import spoken
 from tuning.core.types import PLAIN, FrameRef, Observation, Setup, Side
 
 

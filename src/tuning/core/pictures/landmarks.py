@@ -1,17 +1,6 @@
-"""Every kind of picture by id, and the landmarks in everyday field words."""
+"""The landmarks in everyday field words."""
 
 from __future__ import annotations
-
-from tuning.core.mobility import photographs as mobility
-from tuning.core.movement import frames as movement
-from tuning.core.pictures.marks import PictureKind
-from tuning.core.standing import photographs as standing
-
-PICTURE_KINDS: dict[str, PictureKind] = {
-    picture_kind.id: picture_kind
-    for picture_kind in (*movement.PICTURE_KINDS, *standing.PICTURE_KINDS, *mobility.PICTURE_KINDS)
-}
-"""Ids and landmark names are an interface: they stand in records; keep them."""
 
 _WORDS = {
     "psis": "rear pelvic spine",

@@ -7,17 +7,11 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from tuning.core.case import Case
-from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger
 from tuning.core.judging.measures import Measure
-from tuning.core.programme.rules import Rules
-from tuning.core.reasoning.tables import ReasoningTable
-from tuning.core.standing.levels import Chain
+from tuning.core.target import Target
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.battery import Test
-from tuning.core.visit.plan import OrderTable
-from tuning.core.visit.target import Target
 
 
 @dataclass(frozen=True)
@@ -29,46 +23,16 @@ class NextStep:
     then: str = ""
 
 
-class Tables(Protocol):
-    """What the stages need of the knowledge files to say how far a visit is."""
+class MeasureTables(Protocol):
+    """What every stage needs of the knowledge files to say how far it is."""
 
     @property
     def measures(self) -> Mapping[str, Measure]:
         """Measures by id."""
         ...
 
-    @property
-    def tests(self) -> Mapping[str, Test]:
-        """Tests by id."""
-        ...
 
-    @property
-    def safety(self) -> SafetyTable:
-        """The safety screen."""
-        ...
-
-    @property
-    def progression(self) -> Rules:
-        """The numbers of up, hold or back."""
-        ...
-
-    @property
-    def chain(self) -> Chain:
-        """The chain of levels."""
-        ...
-
-    @property
-    def order(self) -> OrderTable:
-        """Positions, clips, templates."""
-        ...
-
-    @property
-    def reasoning(self) -> ReasoningTable:
-        """Patterns, factors and lines of evidence."""
-        ...
-
-
-def rows_of(case: Case, tables: Tables, stage: str) -> Sequence[Comparison]:
+def rows_of(case: Case, tables: MeasureTables, stage: str) -> Sequence[Comparison]:
     """Ledger rows of a stage in the open visit."""
     return [row for row in ledger(case, tables.measures) if row.measure.stage == stage]
 
@@ -80,10 +44,10 @@ def missing_side(row: Comparison) -> Side | None:
     return next((side for side, seen in zip(LEGS, (row.left, row.right), strict=True) if seen is None), None)
 
 
-def counted(stage: str) -> Callable[[Case, Tables], int]:
+def counted(stage: str) -> Callable[[Case, MeasureTables], int]:
     """How many rows of the ledger a stage has, as a function of case and tables."""
 
-    def count(case: Case, tables: Tables) -> int:
+    def count(case: Case, tables: MeasureTables) -> int:
         """Rows of the stage in the ledger."""
         return len(rows_of(case, tables, stage))
 

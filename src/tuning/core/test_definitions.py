@@ -11,11 +11,10 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
-from tuning.core.standing.levels import Chain
-from tuning.core.standing.photographs import GRADES
 from tuning.core.types import LEGS, PLAIN, Evidence, Observation, Setup, Side
 from tuning.core.units import FORCE_UNITS, LENGTH_UNITS, parse_number
 
+GRADES = ("none", "slight", "moderate", "marked")
 HOW_OFTEN = ("absent", "occasional", "most", "every")
 """How often a fault is seen, by repetitions."""
 
@@ -292,11 +291,6 @@ def observed(
     values = np.asarray(trials, dtype=np.float64)
     mean = float(values.mean())
     return Observation(measure.id, side, mean, values, "mean", method, setup=setup, evidence=evidence, reason=reason)
-
-
-def proposed_grade(chain: Chain, value: float, unit: str) -> int:
-    """Signed grade that a photographed tilt or height would have by eye."""
-    return chain.grade_of(value, unit) * (1 if value > 0 else -1)
 
 
 def grade_words(grade: float) -> str:

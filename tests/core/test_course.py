@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.dates import latest_day
 from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
 from tuning.core.programme.course import (
     Around,
@@ -21,7 +22,6 @@ from tuning.core.programme.course import (
 )
 from tuning.core.programme.decide import Exercise, Set, Standing
 from tuning.core.programme.rules import School
-from tuning.core.told_dates import latest_day
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge.tables import load
 

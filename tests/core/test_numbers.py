@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.dates import birth_date
 from tuning.core.errors import BadInput
 from tuning.core.judging import symmetry
 from tuning.core.strength.trials import Effort, Rule, observe, percent_of_weight, summarise, torque_per_mass
-from tuning.core.told_dates import birth_date
 from tuning.core.types import NotMeasured, Setup, Side
 from tuning.core.units import (
     FORCE_UNITS,

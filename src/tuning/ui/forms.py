@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.case import Patient, Person
+from tuning.core.dates import birth_date
 from tuning.core.errors import BadInput
 from tuning.core.preferences import BY_KEY, LENGTH_UNIT, MASS_UNIT, MONTH_FIRST
-from tuning.core.told_dates import birth_date
 from tuning.core.types import Role
 from tuning.core.units import parse_body_mass, parse_stature, shown_length, shown_mass
 from tuning.records import Record

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from tuning.core.dates import latest_day
 from tuning.core.entries import Form
-from tuning.core.told_dates import latest_day
 from tuning.core.types import LEGS, Entry, Side
 
 HISTORY = "intake-history"

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
+from tuning.core.dates import latest_day
 from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
 from tuning.core.gate.standing import Finding
 from tuning.core.gate.triage import SafetyTable, is_yes
@@ -18,7 +19,6 @@ from tuning.core.programme.logbook import set_of
 from tuning.core.programme.phases import FLARE_DAYS, Course, Phase
 from tuning.core.programme.rules import Rules, School
 from tuning.core.reasoning.progress import TO_PROGRAMME
-from tuning.core.told_dates import latest_day
 from tuning.core.types import Entry, Observation, Side, Triage
 
 HISTORY, COMPLAINT, SCORE = "intake-history", "intake-complaint", "intake-goals"

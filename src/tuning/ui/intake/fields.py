@@ -9,9 +9,9 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from tuning.core.dates import day_words
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
-from tuning.core.told_dates import day_words
 from tuning.ui import theme
 from tuning.ui.widgets import Line, button, empty, label, set_role
 

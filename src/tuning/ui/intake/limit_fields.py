@@ -6,10 +6,10 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
+from tuning.core.dates import named_day
 from tuning.core.entries import Screen
 from tuning.core.gate.limits import LimitFacts, limits_told
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.told_dates import named_day
 from tuning.core.units import parse_number
 from tuning.ui.widgets import Line, label
 

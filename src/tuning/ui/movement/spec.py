@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from tuning.core.movement.progress import next_step
-from tuning.ui.picture.keys import EVENT_ACTIONS, PICTURE_ACTIONS, PICTURE_KEYS
 from tuning.ui.stage import Desk, StagePage, StageSpec
+from tuning.ui.testrun.picture_actions import EVENT_ACTIONS, PICTURE_ACTIONS, PICTURE_KEYS
 
 
 def _page(desk: Desk) -> StagePage:

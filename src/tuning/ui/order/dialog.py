@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from typing import Protocol
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -21,7 +22,6 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.ui import theme
 from tuning.ui.order.board import OrderBoard
 from tuning.ui.order.state import OrderState
-from tuning.ui.stage import StageSpec
 from tuning.ui.widgets import Line, button, empty, label, rule
 from tuning.ui.workspace import Workspace
 
@@ -34,6 +34,25 @@ def cost_words(state: OrderState) -> str:
     return f"{told}  (as listed: {listed.turns} turns, {listed.minutes:.0f} minutes)"
 
 
+class Plannable(Protocol):
+    """A stage as far as a plan of the visit knows it."""
+
+    @property
+    def id(self) -> str:
+        """Its id, as tests name it."""
+        ...
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        ...
+
+    @property
+    def plannable(self) -> bool:
+        """Whether it has tests to choose from."""
+        ...
+
+
 class PlanDialog(QDialog):
     """Everything is kept as it is ticked; closing changes nothing."""
 
@@ -41,7 +60,7 @@ class PlanDialog(QDialog):
     """A test was asked for: its effort id."""
 
     def __init__(
-        self, parent: QWidget | None, space: Workspace, state: OrderState, stages: Sequence[StageSpec]
+        self, parent: QWidget | None, space: Workspace, state: OrderState, stages: Sequence[Plannable]
     ) -> None:
         super().__init__(parent)
         self._space, self.state = space, state

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from tuning.core.standing.trail import next_step, urgent
-from tuning.ui.picture.keys import PICTURE_ACTIONS, PICTURE_KEYS
 from tuning.ui.stage import Desk, StagePage, StageSpec
+from tuning.ui.testrun.picture_actions import PICTURE_ACTIONS, PICTURE_KEYS
 
 
 def _page(desk: Desk) -> StagePage:

@@ -6,9 +6,9 @@ import statistics
 import time
 
 from tuning.core.types import Side
-from tuning.core.visit.efforts import Wishes
 from tuning.core.visit.order import as_listed, plan
 from tuning.core.visit.plan import Choice, chosen_efforts
+from tuning.core.visit.visit_items import Wishes
 from tuning.knowledge import load
 
 ROUNDS = 15

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QApplication
 from tuning.core.entries import Done, PlanItem, Screen
 from tuning.core.types import Entry, Observation, Side, Triage
 from tuning.knowledge import load
-from tuning.records import Record, bodies, new_uid, trail
+from tuning.records import Record, audit_log, entry_codec, new_uid
 from tuning.records.dbapi import sqlite
 from tuning.ui import theme
 from tuning.ui.day_list import DayList
@@ -60,7 +60,7 @@ def fill(folder: Path, people: int, visits: int) -> None:
         def insert(table: str, row: dict[str, object], fields: tuple[str, ...], **columns: object) -> int:
             """A row with its sum; `columns` in the place of what stands in other tables."""
             kept = {k: v for k, v in row.items() if k not in ("visit", "person", "patient", "medium")} | columns
-            kept["sum"] = trail.sum_of(row, fields)
+            kept["sum"] = audit_log.sum_of(row, fields)
             names, marks = ", ".join(kept), ", ".join("?" * len(kept))
             return int(
                 db.execute(f"insert into {table} ({names}) values ({marks})", tuple(kept.values())).lastrowid or 0
@@ -73,16 +73,16 @@ def fill(folder: Path, people: int, visits: int) -> None:
                 "dominant_leg": "", "complaint": "Left knee aches on stairs", "involved": "left",
                 "occupation": "deckhand", "created_at": _stamp(start),
             }  # fmt: skip
-            row = insert("patient", patient, trail.PATIENT, revision=1, created_by=1)
+            row = insert("patient", patient, audit_log.PATIENT, revision=1, created_by=1)
             for v in range(visits if n == 0 else 2):
                 at = _stamp(start + timedelta(days=7 * v))
                 visit = {"uid": new_uid(), "patient": patient["uid"], "started_at": at}
-                number = insert("visit", visit, trail.VISIT, patient_id=row, person_id=1)
+                number = insert("visit", visit, audit_log.VISIT, patient_id=row, person_id=1)
                 for entry in _entries(n, start):
-                    told = {"uid": new_uid(), "kind": bodies.NAMES[type(entry)], "visit": visit["uid"], "at": at,
+                    told = {"uid": new_uid(), "kind": entry_codec.NAMES[type(entry)], "visit": visit["uid"], "at": at,
                             "person": person, "medium": None, "replaces": "", "struck_at": None,
-                            "body": bodies.body(entry)}  # fmt: skip
-                    insert("entry", told, trail.ENTRY, visit_id=number, person_id=1)
+                            "body": entry_codec.body(entry)}  # fmt: skip
+                    insert("entry", told, audit_log.ENTRY, visit_id=number, person_id=1)
 
 
 def _stamp(moment: datetime) -> str:

@@ -15,7 +15,7 @@ from tuning.core.types import Side
 from tuning.drawings.exercise import exercise_figure, scene_of
 from tuning.knowledge import load
 from tuning.ui import theme
-from tuning.ui.signs import paint_outlines
+from tuning.ui.symbols import paint_outlines
 
 CELL, ACROSS = 170, 8
 

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Clearance, Screen
-from tuning.core.gate.may import Act, Gate, facts_of, may
+from tuning.core.gate.permission import Act, Gate, facts_of, may
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.types import Entry, Role, Side, Triage
 from tuning.knowledge import Knowledge, load
-from tuning.knowledge.acts import act_of_clip, act_of_plates, act_of_rung, act_of_test
+from tuning.knowledge.gate_acts import act_of_clip, act_of_plates, act_of_rung, act_of_test
 
 TARGET = Path(__file__).parent.parent / "docs" / "gate.md"
 NOW = datetime(2026, 3, 2, 9, tzinfo=UTC)

@@ -14,7 +14,7 @@ import numpy as np
 from programme_world import GROUPS, PER_WEEK, RUNGS, Patient
 
 from tuning.core.entries import Morning
-from tuning.core.programme.decide import Exercise, Move, Set, Standing, decide
+from tuning.core.programme.progression_rules import Exercise, Move, Set, Standing, decide
 from tuning.core.types import LEGS, Triage
 from tuning.knowledge import load
 

@@ -25,13 +25,13 @@ from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Decision, Done, Morning, PlanItem, Screen
 from tuning.core.errors import TuningError
-from tuning.core.programme.decide import Move
 from tuning.core.programme.ladders import Trial
+from tuning.core.programme.progression_rules import Move
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.exchange.json.home_log import owner_mark
 from tuning.knowledge import load
 from tuning.records import Record, store
-from tuning.ui import gesture
+from tuning.ui import change_set
 from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.workspace import Workspace
@@ -351,7 +351,7 @@ def main(weeks: int, write: bool) -> None:
     """Run, print, write."""
     app = QApplication.instance() or QApplication([])
     clock, counts, rivals = Clock(), Counts(), []
-    store.now = gesture.now = clock  # type: ignore[assignment]
+    store.now = change_set.now = clock  # type: ignore[assignment]
     people = max(1, round(weeks / WEEKS_EACH))
     for n in range(people):
         group = GROUPS[n % len(GROUPS)]

@@ -17,10 +17,10 @@ from reasoning_world import CHANGES, PATTERNS, TESTS, Body, people
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer
 from tuning.core.judging.measures import Compare
-from tuning.core.reasoning.advice import TRIAL, next_tests
-from tuning.core.reasoning.balance import Balance, Label
 from tuning.core.reasoning.conclusion import conclude, tests_of
-from tuning.core.reasoning.responses import Effect
+from tuning.core.reasoning.evidence import Balance, Label
+from tuning.core.reasoning.next_best_test import TRIAL, next_tests
+from tuning.core.reasoning.trial_of_cause import Effect
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
 from tuning.knowledge import load
 

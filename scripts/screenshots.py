@@ -18,9 +18,9 @@ from tuning.demo.clinic import build_clinic
 from tuning.demo.devices import simulated
 from tuning.ui import theme
 from tuning.ui.app import equipped, opened
-from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.preferences import PreferencesDialog
 from tuning.ui.reports.dialog import ReportDialog
+from tuning.ui.visit_order.dialog import PlanDialog
 from tuning.ui.window import MainWindow
 
 if any(word.startswith("-") for word in sys.argv[1:]):

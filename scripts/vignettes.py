@@ -16,8 +16,8 @@ from test_decide import RULES
 from test_decide import TABLE as LOGS
 from test_vignettes import CARE, ROWS, case_of, judged
 
-from tuning.core.programme.decide import Move, decide
-from tuning.core.reasoning.balance import Label
+from tuning.core.programme.progression_rules import Move, decide
+from tuning.core.reasoning.evidence import Label
 from tuning.core.types import Side, Triage
 
 TARGET = Path(__file__).parent.parent / "docs" / "vignettes.md"

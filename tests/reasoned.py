@@ -7,12 +7,12 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 
 from tuning.core.case import Case, Patient, Visit
-from tuning.core.reasoning.balance import Schools
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.conclusion import tests_of as all_tests
+from tuning.core.reasoning.evidence import Schools
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.signs import look
-from tuning.core.reasoning.tables import Sign
+from tuning.core.reasoning.rules import Sign
+from tuning.core.reasoning.sign_evaluation import look
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
 from tuning.knowledge import load
 

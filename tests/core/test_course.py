@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tuning.core.dates import latest_day
 from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
-from tuning.core.programme.course import (
+from tuning.core.programme.plan_facts import (
     Around,
     clean_weeks,
     deload_week,
@@ -20,10 +20,10 @@ from tuning.core.programme.course import (
     weekly_load,
     weeks_since_injury,
 )
-from tuning.core.programme.decide import Exercise, Set, Standing
+from tuning.core.programme.progression_rules import Exercise, Set, Standing
 from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Side, Triage
-from tuning.knowledge.tables import load
+from tuning.knowledge.knowledge import load
 
 TODAY = date(2026, 11, 20)
 KNOWLEDGE = load()

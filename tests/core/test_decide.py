@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from tuning.cli import main
 from tuning.core.entries import Morning
-from tuning.core.programme.decide import Exercise, Move, Set, Standing, decide
+from tuning.core.programme.progression_rules import Exercise, Move, Set, Standing, decide
 from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Side, Triage
-from tuning.exchange.json.plans import PlanFile
+from tuning.exchange.json.plan_log import PlanFile
 from tuning.knowledge import load
 
 TODAY = date(2026, 11, 28)

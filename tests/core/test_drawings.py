@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.pose import FOOT, Frame, Position, parse_frame
-from tuning.core.programme.body import body_of
+from tuning.core.programme.body_model import body_of
 from tuning.core.types import Side
 from tuning.drawings.exercise import FELT, FELT_OTHER, THINGS, VIEWS, Scene, exercise_figure, scene_of
 from tuning.drawings.figure import Outline, box, ellipse, limb, smooth

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
+from tuning.core.force.force_observations import lines_of, observations
 from tuning.core.force.onset import Quiet, find_onset, rates
-from tuning.core.force.pattern import rows, sentence
 from tuning.core.force.plate_tests import TESTS, UNITS
 from tuning.core.force.recording import Recording
-from tuning.core.force.sides import lines_of, observations
 from tuning.core.force.sway import ellipse, of_course
+from tuning.core.force.test_battery_pattern import rows, sentence
 from tuning.core.force.weighing import Weight, weigh
 from tuning.core.judging.comparison import compare_all
 from tuning.core.judging.verdict import Word

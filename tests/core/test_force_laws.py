@@ -16,7 +16,7 @@ from tuning.core.force.sway import ellipse, of_course, sway
 from tuning.core.force.weighing import emptied
 from tuning.core.judging.verdict import error_of_value, split_sem
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.demo.plate_people import scene
+from tuning.demo.plate_profiles import scene
 from tuning.devices.plates import Body, Faults, heard, points_heard
 from tuning.knowledge import load
 

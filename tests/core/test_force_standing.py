@@ -7,12 +7,12 @@ import pytest
 from forces import LEFT, RATE, RIGHT, line, read
 
 from tuning.core.force.analysis import analyse
+from tuning.core.force.clip_sync import GRID_HZ, align
 from tuning.core.force.motion import motion
-from tuning.core.force.pattern import PatternRow, sentence
 from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, of_course
-from tuning.core.force.together import GRID_HZ, align
+from tuning.core.force.test_battery_pattern import PatternRow, sentence
 from tuning.core.force.weighing import weigh
 from tuning.core.judging.comparison import compare_sides
 from tuning.core.judging.verdict import Word

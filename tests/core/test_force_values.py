@@ -9,12 +9,12 @@ from scipy.ndimage import gaussian_filter1d
 
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
+from tuning.core.force.clip_sync import _vertex
+from tuning.core.force.force_observations import RATE_OF, every_formula, observations
 from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, beam_shown, score
 from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording, low_passed
-from tuning.core.force.sides import RATE_OF, every_formula, observations
-from tuning.core.force.together import _vertex
 from tuning.core.types import LEGS, NotMeasured, Setup, Side, TraceRef
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Decision, Form
 from tuning.core.judging.verdict import Word
-from tuning.core.programme.course import discharged, open_goals, wants_load
-from tuning.core.programme.gaps import acceptance, side_gaps, still_open, taken_back
+from tuning.core.programme.open_side_gaps import acceptance, side_gaps, still_open, taken_back
+from tuning.core.programme.plan_facts import discharged, open_goals, wants_load
 from tuning.core.types import LEGS, Observation, Setup, Side
 from tuning.knowledge import load
 

@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import Refused
-from tuning.core.gate.clearing import check_clearance
+from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
-from tuning.core.gate.may import Act, Facts, Gate, facts_of, may, permit
-from tuning.core.gate.standing import standing
+from tuning.core.gate.open_findings import standing
+from tuning.core.gate.permission import Act, Facts, Gate, facts_of, may, permit
+from tuning.core.gate.text import finding_name, standing_words
 from tuning.core.gate.triage import AGES, entry_of, screen
-from tuning.core.gate.words import finding_name, standing_words
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.knowledge import load
-from tuning.knowledge.acts import act_of_plates, act_of_rung, act_of_test
+from tuning.knowledge.gate_acts import act_of_plates, act_of_rung, act_of_test
 
 KNOWLEDGE = load()
 TABLE = KNOWLEDGE.safety

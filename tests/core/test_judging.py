@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.judging.comparability import is_pain_limited, unlike, unlike_before, way
 from tuning.core.judging.comparison import (
     against_reference,
     changes,
@@ -16,9 +17,8 @@ from tuning.core.judging.comparison import (
     joined,
     judge_value,
 )
-from tuning.core.judging.likeness import is_pain_limited, unlike, unlike_before, way
 from tuning.core.judging.measures import Compare
-from tuning.core.judging.summary import Rule, by_rule, summed_up
+from tuning.core.judging.trial_rule import Rule, by_rule, summed_up
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.types import LEGS, PLAIN, FrameRef, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load

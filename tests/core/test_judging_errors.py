@@ -20,7 +20,7 @@ from tuning.core.judging.comparison import (
 )
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import Compare, Reference, Who
-from tuning.core.judging.summary import Rule, by_rule, summed_up
+from tuning.core.judging.trial_rule import Rule, by_rule, summed_up
 from tuning.core.judging.verdict import Word, judge, split_sem, trials_to_settle
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load

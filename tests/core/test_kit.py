@@ -4,15 +4,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.gate.may import Facts, may
+from tuning.core.gate.permission import Facts, may
 from tuning.core.pose import Position
-from tuning.core.programme.kit import Kit, KitItem
+from tuning.core.programme.equipment import Kit, KitItem
 from tuning.core.programme.ladders import Situation, State, Trial, entry_checks
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.placement import Cause, Placing, enters, opens, propose
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge import load
-from tuning.knowledge.acts import act_of_rung
+from tuning.knowledge.gate_acts import act_of_rung
 
 TABLES = load()
 LADDERS = TABLES.ladders

@@ -15,8 +15,8 @@ import tuning
 from tuning.core.errors import KnowledgeError
 from tuning.core.judging.measures import Compare, Measure
 from tuning.knowledge import FOLDER, load
-from tuning.knowledge.loaders import reading
-from tuning.knowledge.tables import Knowledge
+from tuning.knowledge.knowledge import Knowledge
+from tuning.knowledge.loaders import toml_reader
 
 _parsed = lru_cache(tomllib.loads)
 
@@ -107,7 +107,7 @@ def test_every_number_of_every_measure_names_its_source():
     ],
 )
 def test_a_broken_file_is_named(tmp_path: Path, monkeypatch, file, old, new, told):
-    monkeypatch.setattr(reading.tomllib, "loads", parsed)
+    monkeypatch.setattr(toml_reader.tomllib, "loads", parsed)
     folder = tmp_path / "knowledge"
     shutil.copytree(FOLDER, folder)
     text = (folder / file).read_text()

@@ -10,7 +10,7 @@ from tuning.core.entries import Capture, Form, Medium, Purpose, Treatment
 from tuning.core.errors import BadInput, Refused
 from tuning.core.intake.consent import CONSENT, check_pictures, film_refused, newest
 from tuning.core.types import Side
-from tuning.core.visit.log import between, note_of, told, treatment_of
+from tuning.core.visit.notes import between, note_of, told, treatment_of
 
 NOON = datetime(2026, 3, 1, 12, tzinfo=UTC)
 

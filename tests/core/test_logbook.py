@@ -8,8 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from tuning.core.entries import Decision, Done, Morning, PlanItem, Screen
-from tuning.core.programme.decide import Move, Standing, decide
-from tuning.core.programme.logbook import (
+from tuning.core.programme.log_mapping import (
     Ahead,
     Pace,
     alarms_open,
@@ -19,6 +18,7 @@ from tuning.core.programme.logbook import (
     step_since,
     tried_clean,
 )
+from tuning.core.programme.progression_rules import Move, Standing, decide
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge import load
 

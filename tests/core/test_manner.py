@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.reports.content import Kind, Line, Picture, Register, Report, Section, Sentence
-from tuning.core.reports.manner import MONTHS, Days, Manner, in_manner
+from tuning.core.reports.locale_format import MONTHS, Days, Manner, in_manner
 
 COMMA = Manner(True, Days.NUMBERS)
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tuning.core.case import Patient
 from tuning.core.day_list_entry import Digest, Need, overview
 from tuning.core.entries import Clearance, Done, Morning, Screen
-from tuning.core.names import plain
+from tuning.core.text_search import plain
 from tuning.core.types import Observation, Side, Triage
 from tuning.core.visit.retention import Keep
 from tuning.knowledge import load

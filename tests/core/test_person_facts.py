@@ -8,14 +8,14 @@ from reasoned import FIRST, KNOWLEDGE, LEFT, RIGHT, case, obs, visit
 
 from tuning.core.entries import Clearance, Decision, Form, Screen
 from tuning.core.gate.limits import PREFIX, SURGEON
-from tuning.core.gate.may import Gate, facts_of, may
+from tuning.core.gate.open_findings import standing_of
+from tuning.core.gate.permission import Gate, facts_of, may
 from tuning.core.gate.person_facts import ROWS, told_facts
-from tuning.core.gate.standing import standing_of
-from tuning.core.judging.likeness import unlike, unlike_before
+from tuning.core.judging.comparability import unlike, unlike_before
 from tuning.core.programme.plan_status import TO_PROGRAMME, plan_status
 from tuning.core.reasoning.findings import findings
 from tuning.core.types import LEGS, Role, Setup, Side, Triage
-from tuning.knowledge.acts import act_of_test, not_proposed
+from tuning.knowledge.gate_acts import act_of_test, not_proposed
 
 TABLE, DAY = KNOWLEDGE.safety, timedelta(days=1)
 

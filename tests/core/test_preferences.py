@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from test_review import VISITS, M, case, seen
 
 from tuning.core.errors import BadInput
-from tuning.core.judging.altered import altered
 from tuning.core.judging.comparison import compare_all
-from tuning.core.judging.summary import Rule, by_rule
+from tuning.core.judging.trial_rule import Rule, by_rule
 from tuning.core.judging.verdict import Verdict
+from tuning.core.judging.verdict_changes import altered
 from tuning.core.preferences import BAND, BY_KEY, DECLARED, TRIALS, Type, band_of, with_bands
 from tuning.core.types import LEGS
 

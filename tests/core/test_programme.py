@@ -12,16 +12,16 @@ from hypothesis import strategies as st
 from tuning.core import pose
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem
-from tuning.core.gate.may import Facts, may
+from tuning.core.gate.permission import Facts, may
 from tuning.core.judging.verdict import Word
-from tuning.core.programme.body import body_of, drawing_faults
+from tuning.core.programme.active_plan import standing_plan
+from tuning.core.programme.body_model import body_of, drawing_faults
 from tuning.core.programme.ladders import Dose, EntryRule, Situation, State, Trial, entry_checks
-from tuning.core.programme.plan import standing_plan
 from tuning.core.programme.progress import count, next_step
 from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.knowledge import load
-from tuning.knowledge.acts import act_of_rung
-from tuning.knowledge.tables import check
+from tuning.knowledge.gate_acts import act_of_rung
+from tuning.knowledge.knowledge import check
 
 LADDER = load().ladders["stepdown"]
 RUNGS = {rung.id: rung for rung in LADDER.rungs}

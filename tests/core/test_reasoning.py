@@ -15,14 +15,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.core.errors import BadInput, KnowledgeError
-from tuning.core.reasoning.advice import next_tests
-from tuning.core.reasoning.balance import Label, Schools
 from tuning.core.reasoning.conclusion import CHECKED, conclude, name_for
 from tuning.core.reasoning.conclusion import tests_of as all_tests
+from tuning.core.reasoning.evidence import Label, Schools
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.responses import Effect, judge_response
-from tuning.core.reasoning.signs import look, lower_side, worse_side
-from tuning.core.reasoning.tables import Kind, Shows, Toward
+from tuning.core.reasoning.next_best_test import next_tests
+from tuning.core.reasoning.rules import Kind, Shows, Toward
+from tuning.core.reasoning.sign_evaluation import look, lower_side, worse_side
+from tuning.core.reasoning.trial_of_cause import Effect, judge_response
 from tuning.core.types import LEGS, Observation, Role, Setup, Side
 from tuning.exchange.json.cases import SETUP, CaseFile, Found, Told, read_case
 from tuning.knowledge import FOLDER, for_clinic, load

@@ -24,9 +24,9 @@ from reasoned import (
 )
 
 from tuning.core.entries import Answer, Ending, Form, Status
-from tuning.core.reasoning.advice import next_tests, worth
-from tuning.core.reasoning.balance import Label
 from tuning.core.reasoning.conclusion import conclude
+from tuning.core.reasoning.evidence import Label
+from tuning.core.reasoning.next_best_test import next_tests, worth
 from tuning.core.types import LEGS, Setup, Side
 
 HELD = Setup(mode="make", fixation="belt", lever_m=0.4, body_mass_kg=60.0)

@@ -24,12 +24,12 @@ from reasoned import (
 )
 
 from tuning.core.entries import Answer, Decision
-from tuning.core.reasoning.balance import Chip, Kind, Label, Schools, Sheet, label_of
 from tuning.core.reasoning.conclusion import OVERRULED, conclude
+from tuning.core.reasoning.evidence import Chip, Kind, Label, Schools, Sheet, label_of
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.responses import Effect, judge_response, responses
-from tuning.core.reasoning.signs import Look, look
-from tuning.core.reasoning.tables import Line, Sign, Toward
+from tuning.core.reasoning.rules import Line, Sign, Toward
+from tuning.core.reasoning.sign_evaluation import Look, look
+from tuning.core.reasoning.trial_of_cause import Effect, judge_response, responses
 from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Setup, Side
 
 # several signs, several measures, the strongest once

@@ -22,9 +22,9 @@ from reasoned import (
 )
 
 from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
-from tuning.core.reasoning.balance import Kind
+from tuning.core.reasoning.evidence import Kind
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.tables import Shows, Sign
+from tuning.core.reasoning.rules import Shows, Sign
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side
 
 ADD = line("adductor-capacity", "adduction to abduction").signs[0]

@@ -22,14 +22,14 @@ from reasoned import (
 )
 
 from tuning.core.entries import Decision, OtherLoad
-from tuning.core.reasoning.advice import CLIP_OF, SETTING_OUT_MIN, SHOWN, next_tests
-from tuning.core.reasoning.balance import Label
 from tuning.core.reasoning.conclusion import CHECKED, conclude
+from tuning.core.reasoning.evidence import Label
+from tuning.core.reasoning.label_history import trail
+from tuning.core.reasoning.next_best_test import CLIP_OF, SETTING_OUT_MIN, SHOWN, next_tests
 from tuning.core.reasoning.progress import TO_PROGRAMME, next_step
 from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
-from tuning.core.reasoning.trail import trail
 from tuning.core.types import Entry, Role, Setup, Side, Triage
-from tuning.core.visit.efforts import Place
+from tuning.core.visit.visit_items import Place
 
 
 def test_each_test_costs_its_minutes_and_those_of_getting_there():

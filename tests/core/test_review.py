@@ -15,7 +15,7 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_change, compare_sides
 from tuning.core.judging.ledger import ledger_at
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.review.changes import (
     ORDER,
@@ -27,7 +27,7 @@ from tuning.core.review.changes import (
     summary,
     within_visit,
 )
-from tuning.core.review.course import gaps, rung_steps, series, ticks, told_series
+from tuning.core.review.timeline import gaps, rung_steps, series, ticks, told_series
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 

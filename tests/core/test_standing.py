@@ -12,7 +12,7 @@ from tuning.core.judging.verdict import error_of_value, split_sem, with_marking
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures import marks
 from tuning.core.pictures.marks import Level, LevelReference, PictureContext, Scale
-from tuning.core.standing.levels import (
+from tuning.core.standing.level_suspicion import (
     Chain,
     Height,
     Levels,
@@ -22,7 +22,7 @@ from tuning.core.standing.levels import (
     low_hip,
     suspect,
 )
-from tuning.core.standing.photographs import foot_score_band
+from tuning.core.standing.photo_measures import foot_score_band
 from tuning.core.standing.posture import Posture, SideLine, SpineCurve, posture_type
 from tuning.core.types import Observation, Role, Side
 from tuning.demo.stills import FRONT, REAR, Stander, Still, portrait, side_marks, standing

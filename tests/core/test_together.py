@@ -12,15 +12,15 @@ from chance import RANDOM
 from click.testing import CliRunner
 
 from tuning.cli import main
+from tuning.core.force.clip_sync import Plates, align, support
 from tuning.core.force.recording import Recording
-from tuning.core.force.together import Plates, align, support
 from tuning.core.movement.tasks import Options, measure
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import NotMeasured, Side
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
-from tuning.demo.pressed import pressed
+from tuning.demo.plate_forces import pressed
 from tuning.devices.plates import Body, Faults, heard, points_heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.csv.tracks import write_tracks

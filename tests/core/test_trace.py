@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.core.strength.trace import EffortFault, best_second, read_effort
+from tuning.core.strength.gauge_trace import EffortFault, best_second, read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded, true_force
 

@@ -13,7 +13,7 @@ import pytest
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer, Clearance, Screen
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import standing_of
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.types import Observation, Setup, Side, Triage
 from tuning.knowledge import load

@@ -11,10 +11,10 @@ from tuning.core.case import Visit
 from tuning.core.errors import BadInput
 from tuning.core.gate.limits import limit_sets
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.efforts import Effort, Place, Wishes, first_side
 from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import Choice, chosen_efforts, known_ids
-from tuning.core.visit.sitting import goes_on
+from tuning.core.visit.visit_items import Effort, Place, Wishes, first_side
+from tuning.core.visit.visit_window import goes_on
 from tuning.knowledge import load
 
 KNOWLEDGE = load()

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.programme.joint_load import DayLoad, by_week, day_load, dial, joint_load, last_tolerated, repetitions
 from tuning.core.programme.ladders import Dose, Situation, State, Trial, entry_checks
-from tuning.core.programme.load import DayLoad, by_week, day_load, dial, joint_load, last_tolerated, repetitions
 from tuning.core.programme.phases import Course, Phase, discharge, entry_phase, next_phase, score_change, still_needed
 from tuning.core.programme.placement import (
     FIRST,
@@ -24,7 +24,7 @@ from tuning.core.programme.placement import (
     propose,
     shallow,
 )
-from tuning.core.programme.week import (
+from tuning.core.programme.weekly_schedule import (
     DAYS,
     Item,
     Place,
@@ -187,8 +187,8 @@ def test_discharge_and_the_activity_score():
 
 
 def test_a_rung_of_a_later_phase_asks_a_named_clinician():
-    from tuning.core.gate.may import Facts, may
-    from tuning.knowledge.acts import act_of_rung
+    from tuning.core.gate.permission import Facts, may
+    from tuning.knowledge.gate_acts import act_of_rung
 
     def states(rung_id, **around):
         rung = RUNGS[rung_id]

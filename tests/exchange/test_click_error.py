@@ -16,7 +16,7 @@ from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, walking
 from tuning.exchange.csv.tracks import read_tracks, write_tracks
-from tuning.records.packing import pack, unpack
+from tuning.records.track_codec import pack, unpack
 
 CLICK = 1.5
 

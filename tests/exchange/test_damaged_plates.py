@@ -10,8 +10,8 @@ from tuning.core.force.analysis import analyse
 from tuning.core.types import LEGS, Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
+from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping
-from tuning.exchange.csv.recognise import preview
 from tuning.exchange.plates import read_plates
 
 SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)

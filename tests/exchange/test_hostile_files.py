@@ -16,13 +16,13 @@ from hypothesis import strategies as st
 
 from tuning.cli import main
 from tuning.core.errors import BadInput
+from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
-from tuning.exchange.csv.recognise import preview
 from tuning.exchange.csv.tracks import read_points, read_tracks
 from tuning.exchange.json.cases import read_case
 from tuning.exchange.json.fhir import read_bundle
 from tuning.exchange.json.home_log import read_home_log
-from tuning.exchange.json.plans import decided, exercises, read_plan
+from tuning.exchange.json.plan_log import decided, exercises, read_plan
 from tuning.exchange.plates import read_plates
 from tuning.knowledge import load
 
@@ -93,7 +93,7 @@ def test_a_home_log_of_any_shape(tmp_path, steps, odd):
 def test_a_plan_of_any_shape(tmp_path, steps, odd):
     told = tried(read_plan, tmp_path / "plan.json", changed(PLAN, steps, odd))
     if told is not None:
-        from tuning.core.programme.decide import decide
+        from tuning.core.programme.progression_rules import decide
 
         for one, sets, around in exercises(told):
             json.dumps(decided(one, decide(one, sets, around, KNOWLEDGE.progression)))

@@ -20,8 +20,8 @@ from tuning.core.reports.material_of import material_of
 from tuning.core.types import Role, Side
 from tuning.exchange.archive.pseudonyms import DROPPED, GOES, MARKED, pseudonymised
 from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
-from tuning.records.bodies import KINDS
-from tuning.records.sealed_files import BLOCK, Sealer, opened
+from tuning.records.encrypted_files import BLOCK, Sealer, opened
+from tuning.records.entry_codec import KINDS
 from tuning.ui.people_list import ORDERS, PersonLine
 
 

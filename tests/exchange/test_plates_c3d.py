@@ -12,7 +12,7 @@ from tuning.core.force.analysis import analyse
 from tuning.core.types import Side
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, heard
-from tuning.exchange.c3d.child import announced
+from tuning.exchange.c3d.subprocess_reader import announced
 from tuning.exchange.plates import read_plates
 
 SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
@@ -183,7 +183,7 @@ def test_a_damaged_c3d_file_ends_in_a_sentence_whatever_the_reading_library_does
 
 
 def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeypatch):
-    from tuning import apart
+    from tuning import sandbox
 
     for file in c3d_of(tmp_path / "whole.c3d", ["Fz left", "Fz right"], [LEFT, RIGHT], ["N", "N"]):
         assert file is not None
@@ -193,6 +193,6 @@ def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeyp
         (tmp_path / "python").write_text(f"#!/bin/sh\nexec {sys.executable} -c '{program}'\n")
         (tmp_path / "python").chmod(0o755)
         with monkeypatch.context() as patch:
-            patch.setattr(apart.sys, "executable", str(tmp_path / "python"))
+            patch.setattr(sandbox.sys, "executable", str(tmp_path / "python"))
             with pytest.raises(BadInput, match=r"whole\.c3d is no C3D file"):
                 read_plates(tmp_path / "whole.c3d")

@@ -21,18 +21,18 @@ from tuning.core.errors import EnvironmentFault
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
-from tuning.core.programme.plan import standing_plan
-from tuning.core.reasoning.balance import Label
+from tuning.core.programme.active_plan import standing_plan
+from tuning.core.reasoning.evidence import Label
 from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
-from tuning.core.reports.material import Material
 from tuning.core.reports.material_of import material_of
-from tuning.core.reports.reasoned import referred
+from tuning.core.reports.reasoning_sections import referred
+from tuning.core.reports.report_context import Material
 from tuning.core.reports.sections import WRITERS, written
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
-from tuning.exchange.pdf.pages import fonts
+from tuning.exchange.pdf.font_fallback import _runs, marked_up
+from tuning.exchange.pdf.page_style import fonts
 from tuning.exchange.pdf.report import report_pdf, write_report
-from tuning.exchange.pdf.scripts import _runs, marked_up
 from tuning.knowledge import load
 from tuning.records import Record
 

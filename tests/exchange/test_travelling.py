@@ -26,7 +26,7 @@ from hypothesis import strategies as st
 from tuning.cli import main
 from tuning.core.entries import Calibration, Capture, Mark, Purpose, Screen, Track
 from tuning.core.errors import BadInput, Conflict
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import standing_of
 from tuning.core.types import Observation, Triage
 from tuning.exchange.archive.layout import CASE, SUMS, schema
 from tuning.exchange.archive.pseudonyms import may_identify, pseudonymised, shift_of

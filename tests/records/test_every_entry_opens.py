@@ -21,10 +21,10 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.core.programme.ladders import Dose
 from tuning.core.types import Entry, Side, Triage
 from tuning.knowledge import load
-from tuning.records import Record, rows, trail
+from tuning.records import Record, audit_log, rows
 from tuning.records.backup import backup, verify
-from tuning.records.bodies import KINDS
 from tuning.records.dbapi import sqlite
+from tuning.records.entry_codec import KINDS
 
 HEAD = {f.name for f in fields(Entry)}
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False)
@@ -189,7 +189,9 @@ def _spoil(record: Record, uid: str, body: str) -> None:
     with sqlite.connect(record.file) as raw:
         raw.row_factory = sqlite.Row
         row = dict(raw.execute(f"{rows.ENTRIES} where entry.uid = ?", (uid,)).fetchone()) | {"body": body}
-        raw.execute("update entry set body = ?, sum = ? where uid = ?", (body, trail.sum_of(row, trail.ENTRY), uid))
+        raw.execute(
+            "update entry set body = ?, sum = ? where uid = ?", (body, audit_log.sum_of(row, audit_log.ENTRY), uid)
+        )
     raw.close()
 
 
@@ -212,7 +214,7 @@ def test_one_unreadable_entry_hides_neither_the_person_nor_the_list_and_is_said(
 
 
 def test_a_screen_that_cannot_be_read_locks_as_no_screen_does(tmp_path):
-    from tuning.core.gate.standing import standing
+    from tuning.core.gate.open_findings import standing
 
     own = Desk(tmp_path)
     clean, red = own.keep(kinds.Screen(Triage.NONE), kinds.Screen(Triage.RED, {"saddle": True}, ("saddle",)))

@@ -20,8 +20,8 @@ from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
 from tuning.knowledge import load
 from tuning.records import Record
-from tuning.records.bodies import KINDS
 from tuning.records.dbapi import sqlite
+from tuning.records.entry_codec import KINDS
 
 PLACED = FrameRef("c", 3, 0.1, (3, 5), {"heel": (1.5, 2.5)}, "plumb line", -0.5, 7.0)
 ONE_OF_EACH = [

@@ -14,10 +14,10 @@ import pytest
 from click.testing import CliRunner
 
 from tuning.cli import main
-from tuning.cli.telling import PASSPHRASE_FILE
+from tuning.cli.errors import PASSPHRASE_FILE
 from tuning.core.entries import Capture, Note
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import Record, keys, sealing
+from tuning.records import Record, encryption, keys
 from tuning.records.backup import backup, contents, holding, restore, verify
 from tuning.records.media import MediaFolder
 
@@ -63,7 +63,7 @@ def lies_open(folder: Path) -> set[Path]:
 def test_nothing_lies_open_and_everything_is_there(folder):
     before = told(folder)
     assert len(lies_open(folder)) == 3, "the search finds what is there"
-    code = sealing.protect(folder, WORDS)
+    code = encryption.protect(folder, WORDS)
     assert told(folder) == before and lies_open(folder) == set()
     assert WORDS.encode() not in (folder / keys.NAME).read_bytes() and code not in (folder / keys.NAME).read_text()
     desk = desks.Desk(folder)
@@ -75,12 +75,12 @@ def test_nothing_lies_open_and_everything_is_there(folder):
     assert lent.resolve().as_posix().startswith("/memfd:"), "read from memory"
     desk.record.close()
     now = told(folder)
-    sealing.open_up(folder, WORDS)
+    encryption.open_up(folder, WORDS)
     assert told(folder) == now and len(lies_open(folder)) == 4 and not (folder / keys.NAME).exists()
 
 
 def test_only_the_passphrase_or_the_code_opens_it(folder):
-    code = sealing.protect(folder, WORDS)
+    code = encryption.protect(folder, WORDS)
     keys.forget()
     with pytest.raises(keys.Locked, match="passphrase"):
         Record(folder)
@@ -96,7 +96,7 @@ def test_only_the_passphrase_or_the_code_opens_it(folder):
 
 
 def test_another_passphrase_shuts_the_old_one_and_the_old_code_out(folder):
-    code = sealing.protect(folder, WORDS)
+    code = encryption.protect(folder, WORDS)
     before = told(folder)
     newer = keys.change(folder, WORDS, "ten dry ferry ropes")
     for shut_out in (WORDS, code):
@@ -110,18 +110,18 @@ def test_another_passphrase_shuts_the_old_one_and_the_old_code_out(folder):
 def test_what_cannot_be_protected_stays_open(folder):
     for short in ("", "       x       ", "1234567"):
         with pytest.raises(BadInput, match="characters"):
-            sealing.protect(folder, short)
+            encryption.protect(folder, short)
     desk = desks.Desk(folder)
     with pytest.raises(EnvironmentFault, match="Another"):
-        sealing.protect(folder, WORDS)
+        encryption.protect(folder, WORDS)
     desk.record.close()
     assert not (folder / keys.NAME).exists() and told(folder)
-    sealing.protect(folder, WORDS)
+    encryption.protect(folder, WORDS)
     with pytest.raises(BadInput, match="already"):
-        sealing.protect(folder, WORDS)
+        encryption.protect(folder, WORDS)
     desk = desks.Desk(folder)
     with pytest.raises(EnvironmentFault, match="Another"):
-        sealing.open_up(folder, WORDS)
+        encryption.open_up(folder, WORDS)
     desk.record.close()
     assert lies_open(folder) == set()
 
@@ -133,7 +133,7 @@ STEPS = [(module, name, nth) for module, name in (
 
 def killed_in(monkeypatch, deed, module: str, name: str, nth: int) -> bool:
     """Do something in a process of its own that is killed in the `nth` call of a step; whether it came so far."""
-    place = {"keys": keys, "schema": sealing.schema, "os": os, "Path": Path}[module]
+    place = {"keys": keys, "schema": encryption.schema, "os": os, "Path": Path}[module]
     real, left = getattr(place, name), [nth]
 
     def dies(*args, **kwargs):
@@ -156,12 +156,12 @@ def killed_in(monkeypatch, deed, module: str, name: str, nth: int) -> bool:
 def test_a_kill_at_any_step_loses_nothing(folder, tmp_path, monkeypatch, way):
     before = told(folder)
     if way == "opening up":
-        sealing.protect(folder, WORDS)
+        encryption.protect(folder, WORDS)
     kills = 0
     for n, step in enumerate(STEPS):
         work = tmp_path / f"work {n}"
         shutil.copytree(folder, work)
-        deed = sealing.protect if way == "protecting" else sealing.open_up
+        deed = encryption.protect if way == "protecting" else encryption.open_up
         if not killed_in(monkeypatch, lambda work=work, deed=deed: deed(work, WORDS), *step):
             continue
         kills += 1
@@ -179,7 +179,7 @@ def test_a_kill_at_any_step_loses_nothing(folder, tmp_path, monkeypatch, way):
 
 def test_backups_are_sealed_alike_and_restored_by_the_same_words(folder, tmp_path):
     plain = backup(folder, tmp_path / "safe", datetime(2026, 11, 1, tzinfo=UTC))
-    sealing.protect(folder, WORDS)
+    encryption.protect(folder, WORDS)
     before = told(folder)
     made = backup(folder, tmp_path / "safe", datetime(2026, 11, 2, tzinfo=UTC))
     assert verify(made.folder) == [] and lies_open(made.folder) == set() and lies_open(plain.folder)
@@ -194,7 +194,7 @@ def test_backups_are_sealed_alike_and_restored_by_the_same_words(folder, tmp_pat
 
 
 def test_damage_is_seen(folder, tmp_path):
-    sealing.protect(folder, WORDS)
+    encryption.protect(folder, WORDS)
     sealed = MediaFolder(folder / "media").sealed()
     assert len(sealed) == 2
     for n, (file, at) in enumerate([(f, a) for f in sealed for a in (3, 30, 500, -1)]):
@@ -223,7 +223,7 @@ def test_damage_is_seen(folder, tmp_path):
 @pytest.mark.parametrize("left", [b"", b"SQLite format 3\0", b"SQLite format 3\0" + bytes(5000)])
 def test_a_ruined_database_costs_nobody_the_key(folder, tmp_path, left):
     """Without the key the backups and every kept file would be lost, too."""
-    made = sealing.protect(folder, WORDS) and backup(folder, tmp_path / "safe")
+    made = encryption.protect(folder, WORDS) and backup(folder, tmp_path / "safe")
     before = told(folder)
     (folder / "record.sqlite").write_bytes(left)
     for _ in range(2):
@@ -236,7 +236,7 @@ def test_a_ruined_database_costs_nobody_the_key(folder, tmp_path, left):
 
 @pytest.mark.parametrize("text", ["", "{", "[]", '{"id": "x"}', '{"id": "x", "state": "sealed", "by": {}}', None])
 def test_a_key_file_that_is_damaged_or_gone_ends_in_a_sentence(folder, text):
-    sealing.protect(folder, WORDS)
+    encryption.protect(folder, WORDS)
     keys.forget()
     if text is None:
         (folder / keys.NAME).unlink()
@@ -273,7 +273,7 @@ def test_commands_ask_the_file_of_the_passphrase(folder, tmp_path, monkeypatch):
 
 @pytest.mark.parametrize(("name", "value"), [("ops", 10**9), ("memory", 1 << 40)])
 def test_a_key_file_that_asks_for_hours_is_refused_at_once(folder, name, value):
-    sealing.protect(folder, WORDS)
+    encryption.protect(folder, WORDS)
     told = json.loads((folder / keys.NAME).read_text())
     told["by"]["passphrase"][name] = value
     (folder / keys.NAME).write_text(json.dumps(told))

@@ -16,8 +16,8 @@ from tuning.core import entries as kinds
 from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Triage
 from tuning.records import Record
-from tuning.records.bodies import body
 from tuning.records.dbapi import sqlite
+from tuning.records.entry_codec import body
 
 FLIPS = 400 if chance.FRESH else 120
 
@@ -80,7 +80,7 @@ def test_a_changed_value_is_told_and_never_shown(kept, statement):
 
 
 def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
-    from tuning.records import trail
+    from tuning.records import audit_log
     from tuning.records.rows import ENTRIES
 
     with closing(sqlite.connect(kept / "record.sqlite")) as db, db:
@@ -88,7 +88,7 @@ def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
         row = dict(db.execute(f"{ENTRIES} where body like '%20.0%'").fetchone())
         row["body"] = json.dumps(body(seen(99.0)))
         db.execute("update entry set body = ?, sum = ? where id = ?",
-                   (row["body"], trail.sum_of(row, trail.ENTRY), row["id"]))  # fmt: skip
+                   (row["body"], audit_log.sum_of(row, audit_log.ENTRY), row["id"]))  # fmt: skip
     record = Record(kept)
     assert any("changed outside the program" in problem for problem in record.check())
     record.close()
@@ -100,7 +100,7 @@ def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
     "update trail set who = '' where id = 4",
     "update trail set at = '2020-01-01 00:00:00.000000' where id = 5",
     "update trail set id = id + 100 where id = 2",
-    "delete from trail where id = (select max(id) from trail)",
+    "delete from trail where id = (select max(id) from audit_log)",
     "delete from entry where id = 1",
 ])  # fmt: skip
 def test_a_trail_that_was_touched_is_told(kept, statement):

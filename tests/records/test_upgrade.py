@@ -15,9 +15,9 @@ import pytest
 
 from tuning.core import entries as kinds
 from tuning.core.errors import EnvironmentFault
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import standing_of
 from tuning.core.judging.ledger import ledger
-from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.active_plan import standing_plan
 from tuning.core.types import FrameRef, Observation, Side, TraceRef, Triage
 from tuning.knowledge import load
 from tuning.records import Record, schema

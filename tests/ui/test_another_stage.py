@@ -19,9 +19,9 @@ from tuning.demo.devices import simulated
 from tuning.knowledge import load
 from tuning.records import Record
 from tuning.ui.actions import CommandList
-from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.stage import StageAction, StagePage, StageSpec
 from tuning.ui.stages import STAGES
+from tuning.ui.visit_order.dialog import PlanDialog
 from tuning.ui.widgets import label
 from tuning.ui.window import MainWindow
 from tuning.ui.workspace import Workspace

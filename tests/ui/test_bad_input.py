@@ -13,7 +13,7 @@ from conftest import numbered, write_clip
 from tuning.core.errors import EnvironmentFault
 from tuning.demo.clips import CLIPS
 from tuning.ui.app import Frame
-from tuning.ui.forms import PatientForm
+from tuning.ui.patient_forms import PatientForm
 
 
 def files_in(window) -> set[Path]:

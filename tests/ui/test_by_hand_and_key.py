@@ -20,10 +20,10 @@ from tuning.core.errors import BadInput
 from tuning.core.types import LEGS, Role, Side
 from tuning.ui import app
 from tuning.ui.actions import CommandList, KeySheet
-from tuning.ui.explain import ExplainDialog
+from tuning.ui.explanation_dialog import ExplainDialog
 from tuning.ui.figure_column import STATIONS
-from tuning.ui.forms import PatientForm, PersonDialog, PersonForm
 from tuning.ui.jobs import Job
+from tuning.ui.patient_forms import PatientForm, PersonDialog, PersonForm
 
 LEFT_BUTTON, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 

@@ -15,16 +15,16 @@ from PyQt6.QtWidgets import QMessageBox
 from tuning.core.entries import Track
 from tuning.core.errors import EnvironmentFault
 from tuning.core.judging.comparison import compare_change
-from tuning.core.movement.causes import causes
+from tuning.core.movement.cue_effects import causes
 from tuning.core.types import NotMeasured, Observation, Setup, Side
 from tuning.demo.clips import CLIPS
-from tuning.demo.stage import STAND_S, StagePlates
+from tuning.demo.simulated_capture import STAND_S, StagePlates
 from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
 from tuning.ui.picture.before_after import BeforeAfter, takes
-from tuning.ui.picture.clip_facts import found_causes
+from tuning.ui.picture.changed_condition import found_causes
 from tuning.ui.picture.live import FADES, LiveDialog
-from tuning.ui.picture.what_if import WhatIf
+from tuning.ui.picture.load_share_simulator import WhatIf
 from tuning.video import open_source
 
 MEASURES = load().measures

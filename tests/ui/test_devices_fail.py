@@ -8,7 +8,7 @@ from PyQt6.QtTest import QTest
 
 from tuning.core.errors import BadInput
 from tuning.core.types import Side
-from tuning.demo.plate_people import body, scene
+from tuning.demo.plate_profiles import body, scene
 from tuning.devices.dynamometer import Profile, SimulatedDynamometer
 from tuning.devices.plates import Faults, SimulatedPlates
 from tuning.ui.strength.live import Phase

@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.types import Side
-from tuning.ui.forms import PatientForm
-from tuning.ui.picture.ground import GroundDialog
-from tuning.ui.picture.what_if import WhatIf
+from tuning.ui.patient_forms import PatientForm
+from tuning.ui.picture.load_share_simulator import WhatIf
+from tuning.ui.picture.plates_dialog import GroundDialog
 from tuning.ui.widgets import ElidedLabel
 
 SIZES = ((1280, 800), (1100, 700))

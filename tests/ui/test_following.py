@@ -13,8 +13,8 @@ from tuning.core.entries import Track, Treatment
 from tuning.core.movement.tracks import STILL, TRUSTED, carried
 from tuning.core.types import NotMeasured, Side
 from tuning.demo.clips import CLIPS
-from tuning.ui.picture.ground import GroundDialog
-from tuning.ui.picture.tags import TagsDialog
+from tuning.ui.picture.clip_setup_dialog import TagsDialog
+from tuning.ui.picture.plates_dialog import GroundDialog
 
 NONE, SHIFT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
 LEFT_BUTTON = Qt.MouseButton.LeftButton

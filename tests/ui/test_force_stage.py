@@ -13,13 +13,13 @@ from PyQt6.QtWidgets import QLabel
 from tuning.core.force.live import BLIND, FADING, RepCounter, Rolling, beam_shown, score
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.demo.plate_people import balance_set, body, scene
+from tuning.demo.plate_profiles import balance_set, body, scene
 from tuning.devices import plates
 from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
+from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.plates import write_csv
-from tuning.exchange.csv.recognise import preview
 from tuning.knowledge import load
-from tuning.ui.force.mapper import MapperDialog
+from tuning.ui.force.column_dialog import MapperDialog
 from tuning.ui.force.page import MAPPINGS
 
 

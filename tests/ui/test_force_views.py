@@ -13,10 +13,10 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
-from tuning.demo.plate_people import body, scene
+from tuning.demo.plate_profiles import body, scene
 from tuning.devices.plates import Faults, SimulatedPlates, heard, points_heard
 from tuning.knowledge import load
-from tuning.ui.force.card import TestCard
+from tuning.ui.force.instruction_card import TestCard
 from tuning.ui.force.live import LivePlates
 from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView

@@ -12,12 +12,12 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
-from tuning.core.gate.may import Act
+from tuning.core.gate.permission import Act
 from tuning.core.programme.ladders import act_of_rung
-from tuning.core.standing.trail import TRAIL
+from tuning.core.standing.suspicion_progress import TRAIL
 from tuning.core.types import LEGS, Observation, Side, Triage
-from tuning.ui import posing
-from tuning.ui.intake.panels import COMPLAINT
+from tuning.ui import exercise_figure
+from tuning.ui.intake.history_panels import COMPLAINT
 from tuning.ui.reports.dialog import ReportDialog
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -433,7 +433,7 @@ def test_every_test_by_eye_shows_its_own_pose_and_the_left_leg_in_the_mirror(win
         rung_id, _, variant = test.pose.partition("/")
         rung = knowledge.rung(rung_id)
         right, left = (
-            posing.tested_figure(rung, rung.pose(variant), test.view, side) for side in (Side.RIGHT, Side.LEFT)
+            exercise_figure.tested_figure(rung, rung.pose(variant), test.view, side) for side in (Side.RIGHT, Side.LEFT)
         )
         points = [sorted((round(x * way, 6), round(y, 6)) for shape in shapes for x, y in shape.points)
                   for shapes, way in ((right, -1), (left, 1))]  # fmt: skip

@@ -18,7 +18,7 @@ from tuning.core.preferences import DAYS, DECIMALS
 from tuning.core.reports.content import Register, as_text
 from tuning.exchange.pdf.report import write_report
 from tuning.ui.reports.dialog import ReportDialog
-from tuning.ui.reports.maker import ReportMaker
+from tuning.ui.reports.report_service import ReportMaker
 
 
 def in_letter(window, act: Callable[[ReportDialog], None]) -> None:

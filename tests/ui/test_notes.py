@@ -107,7 +107,7 @@ def test_filming_under_amber_keeps_its_reason_and_says_that_the_camera_is_made_u
     Filmed.file = tmp_path / "live.mp4"
     shutil.copy(CLIPS["squat-front"].path, Filmed.file)
     monkeypatch.setattr("tuning.ui.picture.live.LiveDialog", Filmed)
-    monkeypatch.setattr("tuning.ui.picture.arrivals.QInputDialog.getText", lambda *_: (reason, bool(reason)))
+    monkeypatch.setattr("tuning.ui.picture.picture_import.QInputDialog.getText", lambda *_: (reason, bool(reason)))
     bench.kind.setCurrentIndex(bench.kind.findData("front"))
     bench.live()
     if not reason:

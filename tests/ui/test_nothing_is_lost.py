@@ -270,7 +270,7 @@ def test_dates_are_those_of_the_clock_on_the_wall(window, patient, monkeypatch):
     """A visit begun at half past eight in Sydney is of that morning, not of the day before in Greenwich."""
     from datetime import UTC, datetime
 
-    from tuning.ui.words import day
+    from tuning.ui.formatting import day
 
     monkeypatch.setenv("TZ", "Australia/Sydney")
     time.tzset()

@@ -10,7 +10,7 @@ import icalendar
 
 from tuning.core.entries import Done, PlanItem
 from tuning.exchange.json.home_log import owner_mark
-from tuning.exchange.json.plans import exercises, read_plan
+from tuning.exchange.json.plan_log import exercises, read_plan
 
 
 def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
@@ -31,7 +31,7 @@ def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
 def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
     assert page.save_plan(tmp_path / "plan.json")
     told = read_plan(tmp_path / "plan.json")
-    from tuning.core.programme.decide import decide
+    from tuning.core.programme.progression_rules import decide
 
     rules = page._workspace.knowledge.progression
     alone = {one.rung: decide(one, sets, around, rules).row for one, sets, around in exercises(told)}

@@ -14,15 +14,15 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from tuning.core.day_list_entry import overview
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, EnvironmentFault, Refused
-from tuning.core.programme.decide import Move
 from tuning.core.programme.ladders import Trial
-from tuning.core.programme.logbook import SUBJECT
+from tuning.core.programme.log_mapping import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
+from tuning.core.programme.progression_rules import Move
 from tuning.core.programme.rules import School
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.ui.programme import phase_view
-from tuning.ui.programme.course import done_of
+from tuning.ui.programme.plan_controller import done_of
 
 LEFT, RIGHT = LEGS
 

@@ -14,12 +14,12 @@ from PyQt6.QtWidgets import QDialog
 from tuning.core.entries import Note
 from tuning.core.errors import Refused
 from tuning.core.preferences import BACKUP_FOLDER, LOCK_MINUTES
-from tuning.records import Record, keys, sealing
+from tuning.records import Record, encryption, keys
 from tuning.records.backup import backup, backups, verify
 from tuning.records.dbapi import sqlite
 from tuning.records.settings import Settings
 from tuning.ui.app import Frame
-from tuning.ui.explain import history
+from tuning.ui.explanation_dialog import history
 from tuning.ui.protection import AskPassphrase, CodeDialog, ProtectionDialog
 
 
@@ -196,7 +196,7 @@ def test_what_was_typed_twice_must_agree_and_be_long_enough(qtbot, clinic):
 
 
 def test_the_cover_of_a_protected_record_opens_by_the_passphrase_alone(qtbot, clinic, weak_keys):
-    sealing.protect(clinic, WORDS)
+    encryption.protect(clinic, WORDS)
     frame = framed(qtbot, clinic)
     cover = frame.window_in.cover
     open_dialog = QDialog()

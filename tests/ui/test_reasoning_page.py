@@ -9,13 +9,13 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from tuning.core.entries import Note
-from tuning.core.reasoning.balance import Label
+from tuning.core.reasoning.evidence import Label
 from tuning.core.types import LEGS, Observation, Role, Setup
 from tuning.knowledge import FOLDER, for_clinic
 from tuning.ui import theme
 from tuning.ui.app import equipped, opened
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
-from tuning.ui.reasoning.next_panel import OptionCard
+from tuning.ui.reasoning.next_test_panel import OptionCard
 
 LEFT, RIGHT = LEGS
 

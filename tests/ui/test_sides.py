@@ -18,9 +18,9 @@ from tuning.ui import theme
 from tuning.ui.figure_column import FigureColumn, finding_side
 from tuning.ui.force.live import paint_beam as paint_live_beam
 from tuning.ui.ledger import LedgerRow
-from tuning.ui.picture.results import CurveView
-from tuning.ui.signs import paint_beam
+from tuning.ui.picture.result_curves import CurveView
 from tuning.ui.standing.scales import _Readings
+from tuning.ui.symbols import paint_beam
 
 MEASURES = load().measures
 LEFT, RIGHT = LEGS

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from tuning.core.entries import Status
 from tuning.core.errors import BadInput, Refused
 from tuning.core.judging.comparison import compare_change, compare_sides
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.strength.trials import (
     USUAL,
     Effort,
@@ -29,9 +29,9 @@ from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, reco
 from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
 from tuning.records.settings import Settings
-from tuning.ui.order.dialog import PlanDialog
 from tuning.ui.strength.live import Phase
 from tuning.ui.strength.profile import FormulaDialog
+from tuning.ui.visit_order.dialog import PlanDialog
 
 KNOWLEDGE = load()
 FORCES = {"hip-abd": 180, "hip-add": 170, "hip-er": 120, "hip-ir": 130, "hip-flex": 200, "hip-ext": 210}

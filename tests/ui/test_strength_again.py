@@ -10,11 +10,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.errors import BadInput, Refused
+from tuning.core.strength.gauge_trace import BREAK_RULES, read_effort
 from tuning.core.strength.protocol import last_protocol
-from tuning.core.strength.trace import BREAK_RULES, read_effort
 from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.ui.order.state import KEPT
+from tuning.ui.visit_order.state import KEPT
 
 LEFT, RIGHT = LEGS
 FORCES = {"hip-abd": "180", "hip-add": "170", "hip-er": "120", "hip-ir": "130", "hip-flex": "200", "hip-ext": "210"}

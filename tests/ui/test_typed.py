@@ -11,10 +11,10 @@ from PyQt6.QtTest import QTest
 from tuning.core.preferences import LENGTH_UNIT, MASS_UNIT
 from tuning.core.types import Side
 from tuning.knowledge import load
-from tuning.ui.forms import PatientForm
 from tuning.ui.header import facts
 from tuning.ui.intake.fields import FieldEdit
-from tuning.ui.picture.tags import TagsDialog
+from tuning.ui.patient_forms import PatientForm
+from tuning.ui.picture.clip_setup_dialog import TagsDialog
 
 
 def typed(field, text: str) -> None:

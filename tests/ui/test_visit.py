@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLabel
 from tuning.core.types import Side
 from tuning.demo.clips import CLIPS
 from tuning.records.dbapi import sqlite
-from tuning.ui.forms import PatientForm, PersonDialog, PersonForm
+from tuning.ui.patient_forms import PatientForm, PersonDialog, PersonForm
 from tuning.ui.reports.dialog import ReportDialog
 
 

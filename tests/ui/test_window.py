@@ -15,7 +15,7 @@ from tuning.core.entries import Clearance
 from tuning.core.types import Role, Side, Triage
 from tuning.ui import theme
 from tuning.ui.actions import CommandList
-from tuning.ui.explain import explanation
+from tuning.ui.explanation_dialog import explanation
 from tuning.ui.picture.side_panel import ReadingRow
 from tuning.ui.stages import STAGES
 

@@ -13,7 +13,7 @@ import pytest
 from conftest import numbered, write_clip
 from PIL import Image
 
-from tuning import apart
+from tuning import sandbox
 from tuning.core.errors import BadInput
 from tuning.video import open_source
 from tuning.video.child import look_at
@@ -42,8 +42,8 @@ def test_what_is_sound_is_let_through(clip, tmp_path):
 def test_a_reader_that_ends_eats_memory_or_never_ends_is_a_sentence(clip, tmp_path, monkeypatch, program):
     (tmp_path / "python").write_text(f"#!/bin/sh\nexec {sys.executable} -c '{PROGRAMS[program]}'\n")
     (tmp_path / "python").chmod(0o755)
-    monkeypatch.setattr(apart.sys, "executable", str(tmp_path / "python"))
-    monkeypatch.setattr(apart, "WALL", 2)
+    monkeypatch.setattr(sandbox.sys, "executable", str(tmp_path / "python"))
+    monkeypatch.setattr(sandbox, "WALL", 2)
     with pytest.raises(BadInput, match=r"whole\.mp4.*cannot be read"):
         look_at(clip)
 
@@ -51,11 +51,11 @@ def test_a_reader_that_ends_eats_memory_or_never_ends_is_a_sentence(clip, tmp_pa
 def test_limits_hold_in_the_process_itself(tmp_path, monkeypatch):
     for name, work in (("greedy", "lambda: print(len(bytearray(1 << 30))), 1 << 29"), ("looping", "loop, seconds=1")):
         (tmp_path / f"{name}.py").write_text(
-            f"from tuning.apart import limited\ndef loop():\n    while True: pass\nlimited({work})\n"
+            f"from tuning.sandbox import limited\ndef loop():\n    while True: pass\nlimited({work})\n"
         )
-    monkeypatch.setenv("PYTHONPATH", f"{tmp_path}:{Path(apart.__file__).parents[1]}")
-    assert "MemoryError" in apart.trouble("greedy")
-    assert "ends the reader" in apart.trouble("looping")
+    monkeypatch.setenv("PYTHONPATH", f"{tmp_path}:{Path(sandbox.__file__).parents[1]}")
+    assert "MemoryError" in sandbox.trouble("greedy")
+    assert "ends the reader" in sandbox.trouble("looping")
 
 
 def png(width: int, height: int) -> bytes:

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 import click
 from platformdirs import user_data_path, user_log_path
 
-from tuning.cli.measuring import force, mask, measure, track
+from tuning.cli.conclusions import plan, reason
+from tuning.cli.errors import run_told
+from tuning.cli.files import force, mask, measure, track
+from tuning.cli.people import erase, export_person, import_person, keep_time, report
 from tuning.cli.records import backup, check_record, protect, restore
-from tuning.cli.telling import run_told
-from tuning.cli.thinking import plan, reason
-from tuning.cli.travelling import erase, export_person, import_person, keep_time, report
 
 if TYPE_CHECKING:
     from tuning.devices import Devices

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from tuning.cli.telling import passphrase, run_told
+from tuning.cli.errors import passphrase, run_told
 
 
 @click.command("check-record")
@@ -43,13 +43,13 @@ def protect(record: Path, off: bool) -> None:
     """
 
     def run() -> None:
-        from tuning.records import sealing
+        from tuning.records import encryption
 
         if off:
-            sealing.open_up(record, passphrase("Passphrase", "This needs the passphrase."))
+            encryption.open_up(record, passphrase("Passphrase", "This needs the passphrase."))
             click.echo(f"The record in {record} lies open.")
             return
-        code = sealing.protect(record, passphrase("New passphrase", "This needs a passphrase.", twice=True))
+        code = encryption.protect(record, passphrase("New passphrase", "This needs a passphrase.", twice=True))
         click.echo(f"Protected. Write the recovery code down; it is not shown again:\n{code}")
 
     run_told(run)

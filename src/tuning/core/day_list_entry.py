@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 from tuning.core.case import Patient
 from tuning.core.entries import Done, Morning
-from tuning.core.gate.standing import standing
+from tuning.core.gate.open_findings import standing
+from tuning.core.gate.text import EMERGENCY
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.gate.words import EMERGENCY
-from tuning.core.programme.logbook import alarms_open
+from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.programme.rules import Rules
-from tuning.core.programme.week import retests
+from tuning.core.programme.weekly_schedule import retests
 from tuning.core.types import Entry, Triage
 
 QUIET_LOG_DAYS = 7

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from tuning.core.mobility import photographs as mobility
-from tuning.core.movement import frames as movement
+from tuning.core.mobility import photo_measures as mobility
+from tuning.core.movement import movement_views as movement
 from tuning.core.pictures.marks import PictureKind
-from tuning.core.standing import photographs as standing
+from tuning.core.standing import photo_measures as standing
 
 PICTURE_KINDS: dict[str, PictureKind] = {
     picture_kind.id: picture_kind

@@ -10,8 +10,8 @@ from typing import Any
 
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.units import FORCE_UNITS, behind
 
 RULE, TRIALS, UNIT, FORMULA = "strength.rule", "strength.trials", "strength.unit", "strength.formula"

@@ -164,10 +164,10 @@ class Builder:
 
         With plates that ran with the clip the foot, whose length is known, gives the scale.
         """
-        from tuning.core.force.together import Plates
+        from tuning.core.force.clip_sync import Plates
         from tuning.core.movement import tasks
         from tuning.exchange.plates import read_plates
-        from tuning.records.packing import pack
+        from tuning.records.track_codec import pack
         from tuning.video.follow import follow_clip
 
         clip = CLIPS[clip_name]
@@ -221,8 +221,8 @@ class Builder:
     def plates(self, visit: Visit, occupation: str, test: str, side: Side, reason: str = "") -> None:
         """One recording of a made-up person on the plates, kept as CSV, with what it says."""
         from tuning.core.force.analysis import analyse
-        from tuning.core.force.sides import observations
-        from tuning.demo.plate_people import body, scene
+        from tuning.core.force.force_observations import observations
+        from tuning.demo.plate_profiles import body, scene
         from tuning.exchange.plates import read_plates
 
         mass = self.patients[occupation].body_mass_kg
@@ -235,8 +235,8 @@ class Builder:
 
     def plates_of_clip(self, visit: Visit, occupation: str, clip_name: str) -> Capture:
         """The plates that ran while a shipped clip was filmed."""
-        from tuning.demo.plate_people import body
-        from tuning.demo.pressed import pressed
+        from tuning.demo.plate_forces import pressed
+        from tuning.demo.plate_profiles import body
 
         clip, patient = CLIPS[clip_name], self.patients[occupation]
         who = body(occupation, patient.body_mass_kg or 75.0)
@@ -247,7 +247,7 @@ class Builder:
         """What the plates heard of a scene, as a CSV file in the record."""
         from tuning.devices.plates import Faults, heard, points_heard
         from tuning.exchange.csv.plates import write_csv
-        from tuning.exchange.repairs import finish
+        from tuning.exchange.force_cleaning import finish
 
         force = dict(zip(LEGS, heard(made, Faults(), self.rng), strict=True))
         points = {Side(leg): at for leg, at in points_heard(made, Faults(), self.rng).items()}

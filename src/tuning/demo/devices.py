@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import cast
 
-from tuning.demo import gauge
-from tuning.demo.plate_people import balance_set, body, scene
-from tuning.demo.stage import camera_for, plates_for
+from tuning.demo import strength_profiles
+from tuning.demo.plate_profiles import balance_set, body, scene
+from tuning.demo.simulated_capture import camera_for, plates_for
 from tuning.devices import Devices, Subject
 from tuning.devices.camera import Camera, SimulatedCamera
 from tuning.devices.dynamometer import Dynamometer, SimulatedDynamometer
@@ -18,7 +18,7 @@ BALANCE = "balance-set"
 
 
 def _gauge(who: Subject) -> Dynamometer:
-    return SimulatedDynamometer(gauge.profile(who.occupation, who.test, who.side, who.body_mass_kg))
+    return SimulatedDynamometer(strength_profiles.profile(who.occupation, who.test, who.side, who.body_mass_kg))
 
 
 def _plates(who: Subject) -> ForcePlates:

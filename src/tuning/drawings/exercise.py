@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 
 from tuning.core.pose import Frame, Point, Position
-from tuning.core.programme.body import Body, LegPlaces, Place, body_of
+from tuning.core.programme.body_model import Body, LegPlaces, Place, body_of
 from tuning.core.programme.ladders import Pose, Rung, Sides
 from tuning.drawings.figure import Outline, ellipse
 from tuning.drawings.positions import DRAWN

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from tuning.core.force.advice import Advice
+from tuning.core.force.test_instructions import Advice
 from tuning.core.pose import Frame
 from tuning.drawings.exercise import Scene, exercise_figure
 from tuning.drawings.figure import Outline, box

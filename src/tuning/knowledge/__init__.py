@@ -1,5 +1,5 @@
 """What clinicians may edit, and the loaders that turn it into core types."""
 
-from tuning.knowledge.tables import FOLDER, Cautions, Knowledge, check, for_clinic, load
+from tuning.knowledge.knowledge import FOLDER, Cautions, Knowledge, check, for_clinic, load
 
 __all__ = ["FOLDER", "Cautions", "Knowledge", "check", "for_clinic", "load"]

@@ -13,7 +13,7 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.programme.rules import Rules
 from tuning.knowledge.loaders.intake import load_safety
 from tuning.knowledge.loaders.ladders import load_progression
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 T = TypeVar("T")
 

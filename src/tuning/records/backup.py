@@ -13,9 +13,9 @@ from itertools import count
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import checking, engine, keys, rows, schema
+from tuning.records import engine, integrity, keys, rows, schema
 from tuning.records.dbapi import sqlite
-from tuning.records.faults import told_as_fault
+from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import SUMS, owner_only, sync_folder
 from tuning.records.media import MediaFolder
 
@@ -183,7 +183,7 @@ def unreadable(file: Path) -> tuple[str, ...]:
         db.row_factory = sqlite.Row
         if schema.revision_of(file) != schema.HEAD:
             return ()
-        return tuple(checking.unreadable(db.execute(f"{rows.ENTRIES} order by entry.id").fetchall(), rows.read))
+        return tuple(integrity.unreadable(db.execute(f"{rows.ENTRIES} order by entry.id").fetchall(), rows.read))
 
 
 def contents(folder: Path) -> str:

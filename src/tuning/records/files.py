@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from tuning.records.faults import told_as_fault
+from tuning.records.error_mapping import told_as_fault
 
 SUMS = "SHA256SUMS"
 """In a backup: the hashes of its files. A folder with it is kept as it was taken."""

@@ -15,9 +15,9 @@ from typing import Any
 from tuning.core.entries import Medium
 from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import keys
-from tuning.records.faults import told_as_fault
+from tuning.records.encrypted_files import Lender, Sealer, opened
+from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import sync_folder
-from tuning.records.sealed_files import Lender, Sealer, opened
 
 _BLOCK = 1 << 20
 SEALED = ".sealed"

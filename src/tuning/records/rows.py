@@ -12,11 +12,11 @@ from tuning.core.case import Patient, Person
 from tuning.core.entries import Medium
 from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Entry, Role, Side
-from tuning.records import bodies, trail
+from tuning.records import audit_log, entry_codec
 from tuning.records.dbapi import Connection, Row
 
 PATIENT = tuple(f.name for f in fields(Patient))
-PATIENTS = f"select id, revision, sum, {', '.join(trail.PATIENT)} from patient"
+PATIENTS = f"select id, revision, sum, {', '.join(audit_log.PATIENT)} from patient"
 ENTRIES = """
     select entry.*, visit.uid as visit, visit.patient_id, person.uid as person, person.name as who,
            medium.uid as medium, sha256, suffix, original_name, size
@@ -62,15 +62,15 @@ def number_of(db: Connection, table: str, uid: str) -> int:
 
 def person(row: Row) -> Person:
     """A profile, where it is what was written. Raises EnvironmentFault."""
-    trail.sound(row, trail.PERSON, "somebody's profile")
+    audit_log.sound(row, audit_log.PERSON, "somebody's profile")
     return Person(row["uid"], row["name"], Role(row["role"]))
 
 
 def patient(row: Row) -> Patient:
     """A patient as PATIENTS gives it, where it is what was written. Raises EnvironmentFault."""
     _, _, kept, *values = row  # by place, as thousands are read for the day list
-    trail.check(kept, trail.sum_of_values(values, trail.PATIENT), "a patient")
-    told = dict(zip(trail.PATIENT, values, strict=True))
+    audit_log.check(kept, audit_log.sum_of_values(values, audit_log.PATIENT), "a patient")
+    told = dict(zip(audit_log.PATIENT, values, strict=True))
     del told["created_at"]
     told["birth_date"], told["involved"] = date.fromisoformat(told["birth_date"]), Side(told["involved"])
     return Patient(**told)
@@ -81,19 +81,19 @@ def medium(row: Row) -> Medium:
     return Medium(row["uid"], row["sha256"], row["suffix"], row["original_name"], row["size"])
 
 
-def entry(row: trail.AnyRow) -> Entry:
+def entry(row: audit_log.AnyRow) -> Entry:
     """An entry, where it is what was written; one that cannot be read is told as such, and hides no other.
 
     Raises EnvironmentFault.
     """
-    trail.sound(row, trail.ENTRY, "an entry")
+    audit_log.sound(row, audit_log.ENTRY, "an entry")
     try:
         return read(row)
     except (ValueError, TypeError, AttributeError) as err:
-        return bodies.unreadable(row["kind"], _head(row), str(err))
+        return entry_codec.unreadable(row["kind"], _head(row), str(err))
 
 
-def read(row: trail.AnyRow) -> Entry:
+def read(row: audit_log.AnyRow) -> Entry:
     """An entry, its sum not looked at. Raises ValueError."""
     medium = None
     if row["medium"] is not None:
@@ -101,10 +101,10 @@ def read(row: trail.AnyRow) -> Entry:
     said = json.loads(row["body"])
     if not isinstance(said, dict):
         raise ValueError("the body is no object")
-    return bodies.entry_of(row["kind"], _head(row), said, medium)
+    return entry_codec.entry_of(row["kind"], _head(row), said, medium)
 
 
-def _head(row: trail.AnyRow) -> dict[str, Any]:
+def _head(row: audit_log.AnyRow) -> dict[str, Any]:
     return {
         "uid": row["uid"],
         "visit": row["visit"],

@@ -14,7 +14,7 @@ from pathlib import Path
 from tuning.core.errors import EnvironmentFault
 from tuning.records import engine
 from tuning.records.dbapi import sqlite
-from tuning.records.faults import told_as_fault
+from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import held, sync_folder
 
 HEAD = "0006"

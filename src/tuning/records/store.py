@@ -15,11 +15,21 @@ from tuning.core.case import FACTS, Case, Patient, Person, Visit, corrected, wit
 from tuning.core.day_list_entry import Digest
 from tuning.core.entries import Form, Medium, Track
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
-from tuning.core.names import plain
+from tuning.core.text_search import plain
 from tuning.core.types import Entry, Role, Side
-from tuning.records import bodies, checking, erasing, parcel, people, rows, schema, sealing, trail
+from tuning.records import (
+    audit_log,
+    day_list_digest,
+    encryption,
+    entry_codec,
+    erasure,
+    integrity,
+    person_transfer,
+    rows,
+    schema,
+)
 from tuning.records.dbapi import Connection, Row
-from tuning.records.faults import told_as_fault
+from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
 from tuning.records.media import Kept, MediaFolder
@@ -56,7 +66,7 @@ class Record:
                 raise EnvironmentFault(f"The folder {folder} may not be written to. Nothing was changed.")
             if (folder / SUMS).exists():
                 raise EnvironmentFault(f"{folder} is a backup, kept as it was taken. Restore it to work with it.")
-            sealing.settle(folder)
+            encryption.settle(folder)
             self.read_only = not schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file, not self.read_only)
         self.media = MediaFolder(folder / "media")
@@ -64,7 +74,7 @@ class Record:
             self.media.sweep()
         self._seen = self._data_version()
         self._checked: dict[int, tuple[Row, Patient]] = {}
-        self._digests: people.Known = {}
+        self._digests: day_list_digest.Known = {}
 
     def close(self) -> None:
         """Let go of the file."""
@@ -124,7 +134,7 @@ class Record:
         with self._writing() as db:
             db.execute("insert or replace into info (key, value) values ('kind', ?)", (kind,))
 
-    # people, patients, visits
+    # day_list_digest, patients, visits
 
     def people(self) -> Sequence[Person]:
         """All local user profiles, oldest first."""
@@ -136,7 +146,7 @@ class Record:
         person = Person(new_uid(), name, Role(role))
         row = {"uid": person.uid, "name": name, "role": person.role.value, "created_at": rows.stamp(now())}
         with self._writing() as db:
-            rows.insert(db, "person", **row, sum=trail.sum_of(row, trail.PERSON))
+            rows.insert(db, "person", **row, sum=audit_log.sum_of(row, audit_log.PERSON))
         return person
 
     def patients(self, search: str = "") -> Sequence[Patient]:
@@ -149,7 +159,7 @@ class Record:
 
     def _people(self, db: Connection) -> list[tuple[int, Patient]]:
         """Everybody with the row number, as the newest facts tell."""
-        told = people.facts(partial(self._with_patients, db))
+        told = day_list_digest.facts(partial(self._with_patients, db))
         found = db.execute(f"{rows.PATIENTS} order by name").fetchall()
         # A row that is as it was when its sum was checked is not checked again.
         self._checked = {
@@ -164,16 +174,16 @@ class Record:
             self._sum_up()
         with self._reading() as db:
             everybody, entries_of, kept = self._people(db), partial(self._with_patients, db), not self.read_only
-            self._digests = people.digests(db, everybody, entries_of, rows.moment, self._digests, kept)
+            self._digests = day_list_digest.digests(db, everybody, entries_of, rows.moment, self._digests, kept)
         return [digest for _, _, digest in self._digests.values()]
 
     def _sum_up(self) -> None:
         """Keep the sums of those who have none; where that cannot be, the list is made without them."""
         with self._reading() as db:
-            if not people.unsummed(db):
+            if not day_list_digest.unsummed(db):
                 return
         with suppress(EnvironmentFault), self._at_once(), self._writing() as db:
-            people.sum_up(db, people.unsummed(db))  # asked again, as nobody else writes now
+            day_list_digest.sum_up(db, day_list_digest.unsummed(db))  # asked again, as nobody else writes now
 
     @contextmanager
     def _at_once(self) -> Iterator[None]:
@@ -196,7 +206,7 @@ class Record:
         row |= {"birth_date": patient.birth_date.isoformat(), "involved": patient.involved.value}
         row |= {"created_at": rows.stamp(now())}
         with self._writing() as db:
-            total = trail.sum_of(row, trail.PATIENT)
+            total = audit_log.sum_of(row, audit_log.PATIENT)
             rows.insert(
                 db, "patient", **row, revision=0, created_by=rows.number_of(db, "person", person.uid), sum=total
             )
@@ -208,7 +218,7 @@ class Record:
         visit = Visit(new_uid(), patient.uid, at or now())
         with self._writing() as db:
             started = rows.stamp(visit.started_at)
-            total = trail.sum_of({"uid": visit.uid, "patient": patient.uid, "started_at": started}, trail.VISIT)
+            total = audit_log.sum_of({"uid": visit.uid, "patient": patient.uid, "started_at": started}, audit_log.VISIT)
             rows.insert(
                 db,
                 "visit",
@@ -230,7 +240,7 @@ class Record:
     @staticmethod
     def _visits(db: Connection, where: str = "", values: Sequence[Any] = ()) -> list[Visit]:
         known = db.execute(f"{rows.VISITS} {where} order by visit.id", values)
-        found = [trail.sound(row, trail.VISIT, "a visit") for row in known]
+        found = [audit_log.sound(row, audit_log.VISIT, "a visit") for row in known]
         return [Visit(row["uid"], row["patient"], rows.moment(row["started_at"])) for row in found]
 
     # cases
@@ -305,8 +315,8 @@ class Record:
             if row is not None:
                 return rows.medium(row)
             medium = Medium(new_uid(), kept.sha256, kept.suffix, kept.original_name, kept.size)
-            values = {key: getattr(medium, key.replace("original_", "")) for key in trail.MEDIUM}
-            total = trail.sum_of(values, trail.MEDIUM)
+            values = {key: getattr(medium, key.replace("original_", "")) for key in audit_log.MEDIUM}
+            total = audit_log.sum_of(values, audit_log.MEDIUM)
             rows.insert(
                 db,
                 "medium",
@@ -344,15 +354,15 @@ class Record:
             return self._next_revision(db, case.patient.uid)
 
     def _add(self, db: Connection, entry: Entry) -> None:
-        body, at = bodies.body(entry), rows.stamp(entry.at)
-        kind = bodies.NAMES[type(entry)]
-        medium = entry.medium if isinstance(entry, bodies.HOLD_MEDIA) else None
+        body, at = entry_codec.body(entry), rows.stamp(entry.at)
+        kind = entry_codec.NAMES[type(entry)]
+        medium = entry.medium if isinstance(entry, entry_codec.HOLD_MEDIA) else None
         told = {
             "uid": entry.uid, "kind": kind, "visit": entry.visit, "at": at, "person": entry.person,
             "medium": medium.uid if medium is not None else None, "replaces": entry.replaces, "struck_at": None,
             "body": body,
         }  # fmt: skip
-        total = trail.sum_of(told, trail.ENTRY)
+        total = audit_log.sum_of(told, audit_log.ENTRY)
         row = rows.insert(
             db,
             "entry",
@@ -375,13 +385,13 @@ class Record:
             row = db.execute(f"{rows.ENTRIES} where entry.uid = ?", (uid,)).fetchone()
             if row is None:
                 raise EnvironmentFault("The record holds no entry of this uid any more. Nothing was changed.")
-            total = trail.sum_of({**dict(row), "struck_at": at}, trail.ENTRY)
+            total = audit_log.sum_of({**dict(row), "struck_at": at}, audit_log.ENTRY)
             db.execute("update entry set struck_at = ?, sum = ? where uid = ?", (at, total, uid))
             self._tell(db, by, "struck" if at else "restored", uid, sum=total)
 
     @staticmethod
     def _tell(db: Connection, who: str, what: str, subject: str, **detail: Any) -> None:
-        trail.tell(db, rows.stamp(now()), who, what, subject, detail)
+        audit_log.tell(db, rows.stamp(now()), who, what, subject, detail)
 
     def _next_revision(self, db: Connection, patient_uid: str) -> int:
         db.execute("update patient set revision = revision + 1 where uid = ?", (patient_uid,))
@@ -392,14 +402,16 @@ class Record:
         with self._writing() as db:
             self._tell(db, person.uid, what, subject, **detail)
 
-    def lines(self, subject: str = "") -> list[trail.Line]:
+    def lines(self, subject: str = "") -> list[audit_log.Line]:
         """The trail of one subject, or whole; oldest first."""
         where, values = ("where subject = ?", (subject,)) if subject else ("", ())
         with self._reading() as db:
             names = dict(db.execute("select uid, name from person").fetchall())
             told = db.execute(f"select * from trail {where} order by id", values).fetchall()
         return [
-            trail.Line(rows.moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"]))
+            audit_log.Line(
+                rows.moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"])
+            )
             for r in told
         ]
 
@@ -408,15 +420,15 @@ class Record:
     def dump(self, patient_uid: str) -> dict[str, Any]:
         """Everything of a person as plain data, by uid. Raises BadInput."""
         with self._reading() as db:
-            return parcel.dump(db, patient_uid)
+            return person_transfer.dump(db, patient_uid)
 
-    def merge(self, data: Mapping[str, Any], person: Person, files: Mapping[str, Path]) -> parcel.Merged:
+    def merge(self, data: Mapping[str, Any], person: Person, files: Mapping[str, Path]) -> person_transfer.Merged:
         """Put a person into the record, or together with the same one; nothing is taken twice.
 
         `files` are the media by hash; each is copied in first, and kept though nothing else is taken over. Raises
         BadInput, Conflict, EnvironmentFault; no row is written then.
         """
-        parcel.check(data)
+        person_transfer.check(data)
         for row in data["media"]:
             if not self.media.is_intact(row["sha256"], row["suffix"]):
                 if row["sha256"] not in files:
@@ -425,7 +437,7 @@ class Record:
                 if (kept.sha256, kept.suffix) != (row["sha256"], row["suffix"]):
                     raise BadInput(f"The file {row['original_name']} is not what it was. Nothing was taken over.")
         with self._writing() as db:
-            return parcel.merge(db, data, partial(self._tell, db, person.uid))
+            return person_transfer.merge(db, data, partial(self._tell, db, person.uid))
 
     def erase(self, patient_uid: str, person: Person, reason: str) -> dict[str, int]:
         """Take a person out for good: rows, places, files that nobody else uses; how many of each.
@@ -434,13 +446,13 @@ class Record:
         the file. Backups are not touched; they must be removed by who made them. Raises BadInput, EnvironmentFault.
         """
         if not reason.strip():
-            raise BadInput("Say why; the reason stays in the trail.")
+            raise BadInput("Say why; the reason stays in the audit_log.")
         with told_as_fault(self.folder):
             self._connection.execute("pragma secure_delete = on")
         with self._writing() as db:
             number = rows.number_of(db, "patient", patient_uid)
             entries = db.execute(f"{rows.ENTRIES} where visit.patient_id = ?", (number,)).fetchall()
-            gone = erasing.take_out(db, number, patient_uid, entries)
+            gone = erasure.take_out(db, number, patient_uid, entries)
             self._tell(db, person.uid, "erased", patient_uid, erased=gone.uids, reason=reason.strip())
         with told_as_fault(self.folder):
             for sha256, suffix in gone.files:
@@ -462,7 +474,7 @@ class Record:
         """Sentences about everything wrong in the record; empty when it is sound."""
         with self._reading() as db:
             entries = db.execute(f"{rows.ENTRIES} order by entry.id").fetchall()
-            found = checking.problems(db, entries, db.execute(rows.VISITS).fetchall(), rows.read)
+            found = integrity.problems(db, entries, db.execute(rows.VISITS).fetchall(), rows.read)
             media = [rows.medium(row) for row in db.execute("select * from medium")]
         return found + [
             f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)

@@ -11,7 +11,7 @@ from tuning.core.judging.measures import Compare
 from tuning.core.judging.verdict import Verdict, Word
 from tuning.core.types import NotMeasured, Side
 from tuning.ui import theme
-from tuning.ui.signs import body_outline, paint_side, paint_verdict
+from tuning.ui.symbols import body_outline, paint_side, paint_verdict
 
 STATIONS = {
     "shoulder": (0.1, 0.185),

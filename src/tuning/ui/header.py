@@ -10,15 +10,15 @@ from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.entries import Note, Treatment
-from tuning.core.gate.words import standing_words
+from tuning.core.gate.text import standing_words
 from tuning.core.intake.worn import tag_of
 from tuning.core.preferences import MASS_UNIT
 from tuning.core.types import Side
 from tuning.core.units import shown_mass
 from tuning.ui import theme
+from tuning.ui.formatting import short_day
 from tuning.ui.stage import StageSpec, place_key
 from tuning.ui.widgets import ElidedLabel, button, label
-from tuning.ui.words import short_day
 from tuning.ui.workspace import Workspace
 
 

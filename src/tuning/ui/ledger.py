@@ -13,9 +13,9 @@ from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Verdict
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.ui import theme
-from tuning.ui.explain import explanation
-from tuning.ui.signs import paint_beam, paint_side, paint_verdict
+from tuning.ui.explanation_dialog import explanation
 from tuning.ui.stage import StageSpec
+from tuning.ui.symbols import paint_beam, paint_side, paint_verdict
 from tuning.ui.widgets import button, empty, label, rule
 
 WIDTH = 288

@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QPlainTextEdit, QSc
 
 from tuning.core.entries import Note, Treatment
 from tuning.core.errors import TuningError
-from tuning.core.visit.log import note_of, told, treatment_of
+from tuning.core.visit.notes import note_of, told, treatment_of
 from tuning.ui import theme
+from tuning.ui.formatting import clock, day
 from tuning.ui.widgets import Line, button, empty, label, rule, set_role
-from tuning.ui.words import clock, day
 from tuning.ui.workspace import Workspace
 
 

@@ -15,13 +15,13 @@ from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOption
 from tuning.core.case import Patient
 from tuning.core.day_list_entry import Digest, Need, Overview, overview
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.names import plain
 from tuning.core.programme.rules import Rules
+from tuning.core.text_search import plain
 from tuning.core.types import LEGS
 from tuning.core.visit.retention import Keep
 from tuning.ui import theme
-from tuning.ui.signs import paint_side
-from tuning.ui.words import day
+from tuning.ui.formatting import day
+from tuning.ui.symbols import paint_side
 
 ROW = 68
 DUE = (Need.EMERGENCY, Need.REFER, Need.LOG, Need.RETEST, Need.SILENT, Need.CLEAR, Need.PLAN)

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import TuningError
-from tuning.core.judging.altered import Altered, altered
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.verdict_changes import Altered, altered
 from tuning.core.preferences import (
     BACKUP_FOLDER,
     BAND,

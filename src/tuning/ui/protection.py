@@ -10,7 +10,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput, TuningError
-from tuning.records import keys, sealing
+from tuning.records import encryption, keys
 from tuning.ui import theme
 from tuning.ui.widgets import Line, button, label
 
@@ -149,7 +149,7 @@ class ProtectionDialog(QDialog):
         if self._protected:
             self._end(lambda folder, _: keys.change(folder, before, after))
         else:
-            self._end(lambda folder, tick: sealing.protect(folder, after, tick))
+            self._end(lambda folder, tick: encryption.protect(folder, after, tick))
 
     def take_off(self) -> None:
         """Open everything up."""
@@ -157,7 +157,7 @@ class ProtectionDialog(QDialog):
 
         def deed(folder: Path, tick: Tick) -> str:
             """No code to tell."""
-            sealing.open_up(folder, before, tick)
+            encryption.open_up(folder, before, tick)
             return ""
 
         self._end(deed)

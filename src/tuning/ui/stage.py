@@ -13,7 +13,7 @@ from tuning.core.next_step import NextStep, counted
 from tuning.core.target import Target
 from tuning.core.types import Side
 from tuning.knowledge import Knowledge
-from tuning.ui.order.state import OrderState
+from tuning.ui.visit_order.state import OrderState
 from tuning.ui.workspace import Workspace
 
 

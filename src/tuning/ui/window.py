@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.case import Patient
-from tuning.core.gate.may import Act
-from tuning.core.gate.words import finding_name, now_words
+from tuning.core.gate.permission import Act
+from tuning.core.gate.text import finding_name, now_words
 from tuning.core.judging.comparison import Comparison
 from tuning.core.next_step import NextStep
 from tuning.core.preferences import THEME
@@ -28,22 +28,22 @@ from tuning.core.target import Target, target_of
 from tuning.core.types import Side, Triage
 from tuning.ui import theme
 from tuning.ui.actions import Action, bind, bind_owners
-from tuning.ui.columns import SideColumns
-from tuning.ui.cover import Cover
-from tuning.ui.cupboard import Cupboard
 from tuning.ui.day_list import DayList
-from tuning.ui.explain import ExplainDialog, history
+from tuning.ui.explanation_dialog import ExplainDialog, history
 from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
-from tuning.ui.order.dialog import PlanDialog
-from tuning.ui.order.state import OrderState
-from tuning.ui.reception import Reception
+from tuning.ui.patient_dialogs import Reception
+from tuning.ui.privacy_screen import Cover
+from tuning.ui.side_columns import SideColumns
 from tuning.ui.stage import Desk, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
+from tuning.ui.visit_order.dialog import PlanDialog
+from tuning.ui.visit_order.state import OrderState
 from tuning.ui.widgets import label, rule
+from tuning.ui.window_dialogs import Cupboard
 from tuning.ui.workspace import Workspace
 
 

@@ -13,33 +13,33 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tuning.core.case import Case, Patient, Person, Visit
 from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanItem, Screen, Unreadable
 from tuning.core.errors import Conflict, Refused, TuningError
-from tuning.core.gate.clearing import check_clearance
+from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.gate.may import Act, Facts, Permission, facts_of, may, permit
-from tuning.core.gate.standing import Standing, asked_today, limits_of, standing_of
-from tuning.core.gate.words import finding_name
+from tuning.core.gate.open_findings import Standing, asked_today, limits_of, standing_of
+from tuning.core.gate.permission import Act, Facts, Permission, facts_of, may, permit
+from tuning.core.gate.text import finding_name
 from tuning.core.intake.consent import check_pictures, film_refused, letters_refused, newest
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, Who
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.preferences import RULE, TRIALS
-from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.plan_moves import check_programme
 from tuning.core.programme.plan_status import PlanStatus, plan_status
 from tuning.core.test_definitions import Ask, Test
 from tuning.core.types import Entry, Observation, Role, Triage
-from tuning.core.visit.sitting import goes_on
+from tuning.core.visit.visit_window import goes_on
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
-from tuning.knowledge.acts import new_acts
+from tuning.knowledge.gate_acts import new_acts
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.records.store import NEWER, now
-from tuning.ui.clinic import Clinic
-from tuning.ui.gesture import Action
+from tuning.ui.change_set import Action
+from tuning.ui.clinic_settings import Clinic
+from tuning.ui.formatting import day
 from tuning.ui.undo import Step, UndoStack
-from tuning.ui.words import day
 
 E = TypeVar("E", bound=Entry)
 LOOK_MS = 1000

@@ -8,7 +8,7 @@ from tuning.core.entries import Form
 from tuning.core.errors import BadInput
 from tuning.core.intake.worn import KIND, NOTHING, THINGS, worn_now
 from tuning.core.types import Side
-from tuning.ui.forms import FieldsDialog
+from tuning.ui.patient_forms import FieldsDialog
 from tuning.ui.workspace import Workspace
 
 SIDES = (Side.LEFT, Side.RIGHT, Side.BOTH)

@@ -6,8 +6,8 @@ import sys
 from functools import partial
 from pathlib import Path
 
-from tuning.apart import limited, trouble
 from tuning.core.errors import BadInput
+from tuning.sandbox import limited, trouble
 
 FRAMES, SHOWN_EVERY = 200, 10
 """Frames decoded from the start, and which of them are made into pictures; the last one, too. Whole clips would take as

@@ -7,12 +7,12 @@ from collections.abc import Callable
 import numpy as np
 
 from tuning.core.errors import BadInput
-from tuning.core.force.contacts import steps
-from tuning.core.force.moving import free_squats, jumps
+from tuning.core.force.dynamic_tests import free_squats, jumps
+from tuning.core.force.foot_contacts import steps
+from tuning.core.force.isometric_tests import raises, still_efforts
 from tuning.core.force.plate_tests import CONTACT_N, TESTS, Analysis, PlateKind
+from tuning.core.force.quiet_stance import stand
 from tuning.core.force.recording import Recording
-from tuning.core.force.stance import stand
-from tuning.core.force.still_start import raises, still_efforts
 from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
 from tuning.core.types import NotMeasured, Side
 

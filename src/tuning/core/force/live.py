@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.force.error import PlateErrors
+from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.types import Floats
 
 BEAM_S = 0.15

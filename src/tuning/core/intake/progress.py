@@ -7,11 +7,11 @@ from typing import Protocol
 
 from tuning.core.case import Case
 from tuning.core.entries import Ending, Status
-from tuning.core.gate.standing import asked_today, standing_of
+from tuning.core.gate.open_findings import asked_today, standing_of
+from tuning.core.gate.text import now_words
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.gate.words import now_words
 from tuning.core.next_step import NextStep
-from tuning.core.programme.logbook import alarms_open
+from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.programme.rules import Rules
 from tuning.core.target import Target
 from tuning.core.test_definitions import Test

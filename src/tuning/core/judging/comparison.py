@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.judging.likeness import unlike, unlike_before
+from tuning.core.judging.comparability import unlike, unlike_before
 from tuning.core.judging.measures import NOBODY, Compare, Measure, Usual, Who
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (

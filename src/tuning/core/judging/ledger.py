@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Comparison, compare_all
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule, by_rule
+from tuning.core.judging.trial_rule import Rule, by_rule
 from tuning.core.types import Observation
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.movement.tempo import begins, leaving, shape_of
+from tuning.core.movement.movement_onset import begins, leaving, shape_of
 from tuning.core.signals import cleaned, derivative
 from tuning.core.types import Floats, NotMeasured
 

@@ -9,9 +9,9 @@ from datetime import date
 from tuning.core.case import Case
 from tuning.core.dates import latest_day
 from tuning.core.entries import Answer, Form
+from tuning.core.gate.open_findings import Standing
 from tuning.core.gate.person_facts import PersonFact, told_facts
-from tuning.core.gate.standing import Standing
-from tuning.core.programme.course import HISTORY
+from tuning.core.programme.plan_facts import HISTORY
 from tuning.core.types import Observation
 
 

@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from tuning.core.gate.may import Act, Permission
+from tuning.core.gate.permission import Act, Permission
 from tuning.core.judging.verdict import Word
 from tuning.core.pose import Frame, Position, at_depth, knee_zone, kneecap_zone
-from tuning.core.programme.kit import Kit, KitItem
+from tuning.core.programme.equipment import Kit, KitItem
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
 from tuning.core.units import sentence_case

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from tuning.core.gate.person_facts import Gone
 from tuning.core.pose import Position
-from tuning.core.programme.kit import Kit
+from tuning.core.programme.equipment import Kit
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side

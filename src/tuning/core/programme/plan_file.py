@@ -7,12 +7,12 @@ from dataclasses import replace
 from typing import Protocol
 
 from tuning.core.errors import BadInput
-from tuning.core.gate.may import Gate, Permission
-from tuning.core.programme.climb import start_dose
-from tuning.core.programme.decide import Exercise
-from tuning.core.programme.kit import Kit, KitItem
+from tuning.core.gate.permission import Gate, Permission
+from tuning.core.programme.equipment import Kit, KitItem
 from tuning.core.programme.ladders import Ladder, Rung, Situation, State, entry_checks
 from tuning.core.programme.phases import Phase
+from tuning.core.programme.progression_rules import Exercise
+from tuning.core.programme.progression_step import start_dose
 from tuning.core.types import Triage
 
 

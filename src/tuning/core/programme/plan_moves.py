@@ -9,15 +9,15 @@ from datetime import timedelta
 from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput, Refused
-from tuning.core.gate.may import may, permit
-from tuning.core.programme.climb import Step
-from tuning.core.programme.decide import Move
-from tuning.core.programme.gaps import ACCEPTED
-from tuning.core.programme.gaps import OPEN as GAP_OPEN
+from tuning.core.gate.permission import may, permit
 from tuning.core.programme.ladders import Check, Dose, State, Trial, act_of_rung
-from tuning.core.programme.logbook import SUBJECT, set_of
+from tuning.core.programme.log_mapping import SUBJECT, set_of
+from tuning.core.programme.open_side_gaps import ACCEPTED
+from tuning.core.programme.open_side_gaps import OPEN as GAP_OPEN
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PHASE, SCHOOL, PlanStatus
+from tuning.core.programme.progression_rules import Move
+from tuning.core.programme.progression_step import Step
 from tuning.core.programme.rules import School
 from tuning.core.types import Entry, Role, Side
 

@@ -14,9 +14,9 @@ from typing import Protocol
 from tuning.core.case import Case
 from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
-from tuning.core.gate.may import Facts, Permission, facts_of, may
-from tuning.core.gate.standing import Standing as Screening
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import Standing as Screening
+from tuning.core.gate.open_findings import standing_of
+from tuning.core.gate.permission import Facts, Permission, facts_of, may
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Verdict
@@ -28,20 +28,9 @@ from tuning.core.preferences import (
     STEP_CLOCK,
     Preferences,
 )
+from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.cautions import Caution, present, sentences
-from tuning.core.programme.climb import Step, climbed, cut, halved, lighter, start_dose, within
-from tuning.core.programme.course import (
-    Around,
-    deload_week,
-    suspects_bone,
-    target_passed,
-)
-from tuning.core.programme.course import (
-    facts_of as phase_facts,
-)
-from tuning.core.programme.decide import Decision, Exercise, Move, Set, Standing, decide
-from tuning.core.programme.gaps import SideGap, side_gaps
-from tuning.core.programme.kit import Kit, KitItem
+from tuning.core.programme.equipment import Kit, KitItem
 from tuning.core.programme.ladders import (
     Check,
     Dose,
@@ -53,10 +42,21 @@ from tuning.core.programme.ladders import (
     act_of_rung,
     entry_checks,
 )
-from tuning.core.programme.logbook import Ahead, Pace, alarms_open, exercise_of, log_of, passed, step_since
+from tuning.core.programme.log_mapping import Ahead, Pace, alarms_open, exercise_of, log_of, passed, step_since
+from tuning.core.programme.open_side_gaps import SideGap, side_gaps
 from tuning.core.programme.phases import Course, Phase, entry_phase, still_needed
 from tuning.core.programme.placement import Cause, FirstSchool, PlacementTable, Placing, Proposal, Schools, propose
-from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.plan_facts import (
+    Around,
+    deload_week,
+    suspects_bone,
+    target_passed,
+)
+from tuning.core.programme.plan_facts import (
+    facts_of as phase_facts,
+)
+from tuning.core.programme.progression_rules import Decision, Exercise, Move, Set, Standing, decide
+from tuning.core.programme.progression_step import Step, climbed, cut, halved, lighter, start_dose, within
 from tuning.core.programme.rules import Clock, Rules, School
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.progress import TO_PROGRAMME

@@ -5,7 +5,7 @@ from __future__ import annotations
 from tuning.core.case import Case
 from tuning.core.judging.verdict import Word
 from tuning.core.next_step import MeasureTables, NextStep, rows_of
-from tuning.core.programme.plan import standing_plan
+from tuning.core.programme.active_plan import standing_plan
 from tuning.core.target import Target
 from tuning.core.types import NotMeasured
 

@@ -8,15 +8,15 @@ from typing import Protocol
 
 from tuning.core.case import Case
 from tuning.core.entries import Decision
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import standing_of
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.preferences import HABIT, REGIONAL, Preferences
-from tuning.core.reasoning.advice import Tests
-from tuning.core.reasoning.balance import Balance, Label, Schools, Seen, balance, patterns_seen
+from tuning.core.reasoning.evidence import Balance, Label, Schools, Seen, balance, patterns_seen
 from tuning.core.reasoning.findings import Findings, findings
-from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.reasoning.next_best_test import Tests
+from tuning.core.reasoning.rules import ReasoningTable
 from tuning.core.test_definitions import Test
 from tuning.core.types import Role, Side, Triage
 from tuning.core.visit.plan import OrderTable

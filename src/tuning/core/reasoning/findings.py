@@ -10,9 +10,9 @@ from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Done, Ending, Form, OtherLoad, PlanItem, Status
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
 from tuning.core.judging.measures import Measure, Who
-from tuning.core.judging.summary import Rule, by_rule
-from tuning.core.reasoning.responses import Response, responses
-from tuning.core.standing.levels import LEVELS_DECIDED
+from tuning.core.judging.trial_rule import Rule, by_rule
+from tuning.core.reasoning.trial_of_cause import Response, responses
+from tuning.core.standing.level_suspicion import LEVELS_DECIDED
 from tuning.core.types import LEGS, Observation, Side
 
 

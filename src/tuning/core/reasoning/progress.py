@@ -7,9 +7,9 @@ from typing import Protocol
 from tuning.core.case import Case
 from tuning.core.entries import Decision
 from tuning.core.next_step import MeasureTables, NextStep
-from tuning.core.reasoning.balance import patterns_seen
+from tuning.core.reasoning.evidence import patterns_seen
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.tables import ReasoningTable
+from tuning.core.reasoning.rules import ReasoningTable
 from tuning.core.target import Target
 
 TO_PROGRAMME = "factor-to-programme"

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from tuning.core.reasoning.advice import SHOWN, Option
-from tuning.core.reasoning.balance import TO_TRAIN, Balance, Label, Sheet
 from tuning.core.reasoning.conclusion import Conclusion, name_for
+from tuning.core.reasoning.evidence import TO_TRAIN, Balance, Label, Sheet
+from tuning.core.reasoning.next_best_test import SHOWN, Option
 from tuning.core.types import LEGS, Role
 from tuning.core.units import mid_sentence
 

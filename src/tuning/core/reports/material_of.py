@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Protocol
 
 from tuning.core.case import Case
-from tuning.core.gate.standing import standing_of
+from tuning.core.gate.open_findings import standing_of
 from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.preferences import CLINIC_NAME, LETTERHEAD, TELEPHONE, Preferences
 from tuning.core.programme.plan_status import ProgrammeTables, plan_status
 from tuning.core.reasoning.conclusion import ReasoningTables, conclusion_of
-from tuning.core.reports.material import Material
+from tuning.core.reports.report_context import Material
 from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import Role
 

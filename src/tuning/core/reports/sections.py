@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from tuning.core.reports.content import Kind, Register, Report, ReportTable, Section
-from tuning.core.reports.material import Material, Writer
-from tuning.core.reports.measured import formulas, found, level, measured, pictures, standing, unclear
-from tuning.core.reports.reasoned import changed, contributes, gaps, held, missing
-from tuning.core.reports.told import ask, did, now, plan, safety, sessions, why
+from tuning.core.reports.history_sections import ask, did, now, plan, safety, sessions, why
+from tuning.core.reports.measurement_sections import formulas, found, level, measured, pictures, standing, unclear
+from tuning.core.reports.reasoning_sections import changed, contributes, gaps, held, missing
+from tuning.core.reports.report_context import Material, Writer
 
 WRITERS: Mapping[str, Callable[[Writer], Section]] = {
     "why": why, "safety": safety, "changed": changed, "held": held, "gaps": gaps, "found": found,

@@ -11,7 +11,7 @@ from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, joined
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.judging.verdict import Verdict, Word, judge
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind, signed

@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from tuning.core.judging.likeness import is_pain_limited
+from tuning.core.judging.comparability import is_pain_limited
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.summary import Rule, summed_up
+from tuning.core.judging.trial_rule import Rule, summed_up
 from tuning.core.judging.verdict import Z95, error_of_difference, split_sem
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.core.units import GRAVITY

@@ -14,8 +14,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.efforts import Effort, Order, Place, Stop, Wishes, first_side
-from tuning.core.visit.search import Search
+from tuning.core.visit.order_search import Search
+from tuning.core.visit.visit_items import Effort, Order, Place, Stop, Wishes, first_side
 
 NO_WISHES = Wishes()
 

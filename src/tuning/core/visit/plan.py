@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.efforts import Effort, Minutes, Place, first_side, resolve
+from tuning.core.visit.visit_items import Effort, Minutes, Place, first_side, resolve
 
 POSTURE_STAGE = "standing"
 

@@ -11,10 +11,10 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
-from tuning.exchange.c3d.child import read_apart
+from tuning.exchange.c3d.subprocess_reader import read_apart
+from tuning.exchange.csv.detect_columns import LEFT_WORDS, RIGHT_WORDS, plain, says
 from tuning.exchange.csv.mapping import POINT_UNITS
-from tuning.exchange.csv.recognise import LEFT_WORDS, RIGHT_WORDS, plain, says
-from tuning.exchange.repairs import finish
+from tuning.exchange.force_cleaning import finish
 
 
 def read_c3d(path: Path) -> Recording:

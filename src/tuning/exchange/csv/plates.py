@@ -10,10 +10,10 @@ from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import PLATE_UNITS, mid_sentence
-from tuning.exchange.csv.cells import clock, column
+from tuning.exchange.csv.detect_columns import preview, rows_of, text_of
 from tuning.exchange.csv.mapping import CLOCKS, POINT_UNITS, TIME_UNITS, Mapping
-from tuning.exchange.csv.recognise import preview, rows_of, text_of
-from tuning.exchange.repairs import LONGEST_GAP_S, MOST_LOST, finish
+from tuning.exchange.csv.number_cells import clock, column
+from tuning.exchange.force_cleaning import LONGEST_GAP_S, MOST_LOST, finish
 
 
 def read_table(path: Path, mapping: Mapping | None = None) -> Recording:

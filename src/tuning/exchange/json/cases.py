@@ -17,13 +17,13 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer, Form
 from tuning.core.errors import BadInput
 from tuning.core.gate.triage import entry_of, screen
-from tuning.core.reasoning.advice import Option
-from tuning.core.reasoning.balance import Balance, Schools
 from tuning.core.reasoning.conclusion import Conclusion, name_for
+from tuning.core.reasoning.evidence import Balance, Schools
+from tuning.core.reasoning.next_best_test import Option
 from tuning.core.test_definitions import Ask
 from tuning.core.types import Entry, FrameRef, NotMeasured, Observation, Role, Setup, Side, Triage
 from tuning.exchange.files import read_json
-from tuning.knowledge.tables import Knowledge
+from tuning.knowledge.knowledge import Knowledge
 
 VERSION = 1
 SETUP = {f.name for f in fields(Setup)}

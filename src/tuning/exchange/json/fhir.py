@@ -14,11 +14,11 @@ from tuning.core.case import Case
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
+from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.ladders import Dose, Rung
-from tuning.core.programme.plan import standing_plan
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind
-from tuning.core.visit.log import told
+from tuning.core.visit.notes import told
 from tuning.exchange.csv.observations import error_95
 from tuning.exchange.files import read_json
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from tuning.core.force.error import PlateErrors
+from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis
 from tuning.core.types import NotMeasured
 

@@ -13,11 +13,11 @@ import cattrs
 
 from tuning.core.entries import Done
 from tuning.core.errors import BadInput
-from tuning.core.programme.decide import Set
-from tuning.core.programme.logbook import ALARMS
+from tuning.core.programme.log_mapping import ALARMS
+from tuning.core.programme.progression_rules import Set
 from tuning.core.types import Side
 from tuning.exchange.files import read_json
-from tuning.exchange.json.plans import plain_converter
+from tuning.exchange.json.plan_log import plain_converter
 
 VERSION, KIND = 2, "home-log"
 MOST_BYTES, MOST_LINES = 5_000_000, 20_000

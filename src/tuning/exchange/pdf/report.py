@@ -14,8 +14,8 @@ from reportlab.platypus import HRFlowable, Image, KeepTogether, Paragraph, Simpl
 
 from tuning.core.reports.content import Report, Section
 from tuning.exchange.files import write_whole
-from tuning.exchange.pdf.pages import LINE, MUTED, fonts, style
-from tuning.exchange.pdf.scripts import marked_up
+from tuning.exchange.pdf.font_fallback import marked_up
+from tuning.exchange.pdf.page_style import LINE, MUTED, fonts, style
 
 Images = Mapping[tuple[str, ...], bytes]
 """PNG of each picture, by what it shows."""

@@ -17,8 +17,8 @@ from tuning.core.types import Side
 from tuning.core.units import mid_sentence
 from tuning.drawings.exercise import exercise_figure, scene_of
 from tuning.drawings.figure import Outline
-from tuning.exchange.pdf.pages import FELT, INK, LINE, MUTED, PALE, WASH, WORKING, fonts, style, write_pdf
-from tuning.exchange.pdf.scripts import marked_up
+from tuning.exchange.pdf.font_fallback import marked_up
+from tuning.exchange.pdf.page_style import FELT, INK, LINE, MUTED, PALE, WASH, WORKING, fonts, style, write_pdf
 
 
 @dataclass(frozen=True)

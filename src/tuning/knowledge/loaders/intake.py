@@ -6,9 +6,9 @@ from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import AGES, SafetyTable
 from tuning.core.intake.forms import Form
 from tuning.core.intake.soles_and_regions import SoleRules
-from tuning.core.standing.levels import LOOK_METHODS, Chain, is_sound
+from tuning.core.standing.level_suspicion import LOOK_METHODS, Chain, is_sound
 from tuning.core.standing.posture import POINTS, PostureRule
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 
 def load_forms(reading: Reading) -> dict[str, Form]:

@@ -11,14 +11,14 @@ from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.pose import ANGLE_SLACK, Frame, Position
-from tuning.core.programme.body import drawing_faults
+from tuning.core.programme.body_model import drawing_faults
 from tuning.core.programme.cautions import Caution
-from tuning.core.programme.kit import KitItem
+from tuning.core.programme.equipment import KitItem
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.rules import Rules, School
 from tuning.core.test_definitions import Test
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 NEEDED = ("id", "name", "purpose", "steps", "poses", "dose", "demand")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from tuning.core.judging.measures import Compare, Measure
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 
 def load_measures(reading: Reading) -> dict[str, Measure]:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from tuning.core.force.advice import Advice
 from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
+from tuning.core.force.test_instructions import Advice
 from tuning.core.test_definitions import Test
 from tuning.core.visit.plan import OrderTable, known_ids
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 ANY_SIDE = ("side-opposite", "side-same")
 

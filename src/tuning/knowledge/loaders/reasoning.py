@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.judging.measures import Measure
-from tuning.core.reasoning.tables import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
+from tuning.core.reasoning.rules import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
 from tuning.core.strength.trials import RatioBand
 from tuning.core.test_definitions import Ask, Test
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 FILE = "reasoning.toml"
 PAIN_LIMIT = 3.0

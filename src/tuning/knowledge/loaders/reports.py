@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.reports.content import SECTIONS, Register, ReportTable
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 FILE = "reports.toml"
 

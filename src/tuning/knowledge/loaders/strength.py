@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from tuning.core.judging.measures import Measure
 from tuning.core.strength.trials import StrengthTable
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 
 def load_strength(reading: Reading, measures: Mapping[str, Measure]) -> StrengthTable | None:

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tuning.core.force.advice import Advice
-from tuning.core.force.error import PlateErrors
+from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
 from tuning.core.force.plate_tests import UNITS
+from tuning.core.force.test_instructions import Advice
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.programme.ladders import Ladder
 from tuning.core.test_definitions import Ask, Test
 from tuning.knowledge.loaders.ladders import standing_soles
-from tuning.knowledge.loaders.reading import Reading
+from tuning.knowledge.loaders.toml_reader import Reading
 
 
 def load_tests(reading: Reading, measures: Mapping[str, Measure]) -> dict[str, Test]:

@@ -15,7 +15,7 @@ from tuning.core.force.plate_tests import Rep
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import GRAVITY
 from tuning.devices import Subject, answering
-from tuning.exchange.repairs import as_sent
+from tuning.exchange.force_cleaning import as_sent
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
 from tuning.ui.force.state import ForceState

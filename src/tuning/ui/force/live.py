@@ -16,7 +16,7 @@ from tuning.core.types import LEGS, Side
 from tuning.devices import answering
 from tuning.devices.plates import ForcePlates
 from tuning.ui import theme
-from tuning.ui.signs import begin_panel, paint_side
+from tuning.ui.symbols import begin_panel, paint_side
 
 FRAME_MS = 16
 SLICE_S = 0.1

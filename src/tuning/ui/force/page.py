@@ -27,21 +27,21 @@ from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import sentence_case
 from tuning.devices import Subject, answering
 from tuning.devices.plates import ForcePlates
+from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
-from tuning.exchange.csv.recognise import preview
-from tuning.exchange.repairs import as_sent
+from tuning.exchange.force_cleaning import as_sent
 from tuning.ui import theme
-from tuning.ui.explain import ExplainDialog
+from tuning.ui.explanation_dialog import ExplainDialog
 from tuning.ui.force.balance import SQUAT, BalancePanel
-from tuning.ui.force.card import TestCard
+from tuning.ui.force.column_dialog import MapperDialog
+from tuning.ui.force.instruction_card import TestCard
 from tuning.ui.force.live import LivePlates
-from tuning.ui.force.mapper import MapperDialog
-from tuning.ui.force.matrix import MatrixView
-from tuning.ui.force.past import PastRecording
+from tuning.ui.force.recording_view import PastRecording
 from tuning.ui.force.state import ForceState
-from tuning.ui.force.weigher import Weigher
-from tuning.ui.signs import VerdictSign
+from tuning.ui.force.test_matrix import MatrixView
+from tuning.ui.force.weighing_control import Weigher
 from tuning.ui.stage import StagePage
+from tuning.ui.symbols import VerdictSign
 from tuning.ui.widgets import Line, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 

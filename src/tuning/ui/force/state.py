@@ -11,18 +11,18 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.entries import Capture, Decision, Form, Purpose
 from tuning.core.errors import BadInput, TuningError
 from tuning.core.force.analysis import analyse
-from tuning.core.force.pattern import PatternRow, rows, sentence
+from tuning.core.force.force_observations import every_formula, observations
 from tuning.core.force.plate_tests import TESTS, Analysis, PlateTest
 from tuning.core.force.recording import Recording
-from tuning.core.force.sides import every_formula, observations
+from tuning.core.force.test_battery_pattern import PatternRow, rows, sentence
 from tuning.core.force.weighing import Weight, weigh
-from tuning.core.gate.may import Act, Permission, permit
+from tuning.core.gate.permission import Act, Permission, permit
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.exchange.csv.mapping import Mapping
 from tuning.exchange.csv.plates import read_kept, write_csv
 from tuning.exchange.plates import read_plates
-from tuning.knowledge.acts import act_of_plates
+from tuning.knowledge.gate_acts import act_of_plates
 from tuning.ui.workspace import Workspace
 
 UNREAD = (

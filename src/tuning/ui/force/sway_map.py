@@ -14,7 +14,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.sway import course, ellipse
 from tuning.core.types import Floats, NotMeasured, Side
 from tuning.ui import theme
-from tuning.ui.signs import begin_panel
+from tuning.ui.symbols import begin_panel
 
 LEAST_REACH_MM = 10.0
 POINTS = 1500

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.force.error import PlateErrors
+from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from tuning.core.types import LEGS, Side
 from tuning.drawings.positions import sole
 from tuning.ui import theme
-from tuning.ui.signs import body_outline, paint_outlines, paint_side
+from tuning.ui.symbols import body_outline, paint_outlines, paint_side
 
 VIEWS = ("front", "back", "soles")
 

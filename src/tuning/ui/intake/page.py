@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 from tuning.core.intake.progress import SAFETY
 from tuning.core.target import Target
 from tuning.ui import theme
-from tuning.ui.intake.panels import COMPLAINT, ComplaintPanel, ConsentPanel, HistoryPanel
+from tuning.ui.intake.history_panels import COMPLAINT, ComplaintPanel, ConsentPanel, HistoryPanel
 from tuning.ui.intake.safety import SafetyPanel
-from tuning.ui.intake.shoes import ShoesPanel
+from tuning.ui.intake.shoe_wear import ShoesPanel
 from tuning.ui.stage import StagePage
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace

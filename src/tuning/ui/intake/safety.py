@@ -19,17 +19,17 @@ from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import BadInput
 from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
 from tuning.core.gate.measured import grounds
+from tuning.core.gate.text import finding_name, standing_words
 from tuning.core.gate.triage import Screened, entry_of, screen
-from tuning.core.gate.words import finding_name, standing_words
-from tuning.core.programme.logbook import alarms_open
+from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.types import Role, Triage
 from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.actions import bind_owners
+from tuning.ui.formatting import day
 from tuning.ui.intake.limit_fields import LimitFields
 from tuning.ui.intake.safety_questions import ROW, AnswerList
 from tuning.ui.widgets import Line, button, elided, label, rule
-from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 EFFECT = {

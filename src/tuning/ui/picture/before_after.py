@@ -15,12 +15,12 @@ from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.visit.log import between, told
+from tuning.core.visit.notes import between, told
 from tuning.ui import theme
-from tuning.ui.picture.pair import Frames, PairView
-from tuning.ui.signs import SideSign, VerdictSign
+from tuning.ui.formatting import day
+from tuning.ui.picture.frame_pair import Frames, PairView
+from tuning.ui.symbols import SideSign, VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
-from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 

@@ -21,7 +21,7 @@ from tuning.core.pictures.marks import Reading
 from tuning.core.types import Floats, Side
 from tuning.core.units import signed
 from tuning.ui import theme
-from tuning.ui.picture.board import REFERENCES, MarkBoard
+from tuning.ui.picture.mark_state import REFERENCES, MarkBoard
 
 GRAB_PX = 11.0
 CLEAR = 14.0

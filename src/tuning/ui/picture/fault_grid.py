@@ -10,8 +10,8 @@ from tuning.core.entries import Answer
 from tuning.core.test_definitions import Question, Test, how_often
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.picture.board import MarkBoard
-from tuning.ui.picture.following import Following
+from tuning.ui.picture.mark_state import MarkBoard
+from tuning.ui.picture.tracking_state import Following
 from tuning.ui.workspace import Workspace
 
 HEAD, ROW, NAME = 24.0, 21.0, 190.0

@@ -16,7 +16,7 @@ from PyQt6.QtGui import QCloseEvent, QImage, QMouseEvent, QPainter, QPaintEvent,
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QMessageBox, QVBoxLayout, QWidget
 
 from tuning.core.errors import DeviceFault, TuningError
-from tuning.core.movement.frames import FRONT
+from tuning.core.movement.movement_views import FRONT
 from tuning.core.movement.tasks import HIP_SHIFT_MARKS, hip_shift
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
@@ -28,7 +28,7 @@ from tuning.devices import answering
 from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.plates import write_csv
-from tuning.exchange.repairs import as_sent
+from tuning.exchange.force_cleaning import as_sent
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
 from tuning.video.follower import Follower

@@ -14,22 +14,22 @@ from tuning.core.errors import TuningError
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import LEGS, PLAIN, Side
 from tuning.ui import theme
-from tuning.ui.picture.arrivals import Arrivals, Arrived
 from tuning.ui.picture.before_after import BeforeAfter, takes
-from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.canvas import Canvas
-from tuning.ui.picture.clip_facts import ChangedBox
+from tuning.ui.picture.capture_rate import RateChoice, slowness, stored_rate, told_rate
+from tuning.ui.picture.changed_condition import ChangedBox
+from tuning.ui.picture.clip_setup_dialog import TagsDialog
+from tuning.ui.picture.clip_timeline import Strip
 from tuning.ui.picture.fault_grid import FaultGrid
-from tuning.ui.picture.following import Following, tasks_for
-from tuning.ui.picture.ground import GroundDialog
+from tuning.ui.picture.load_share_simulator import WhatIf
+from tuning.ui.picture.mark_state import MarkBoard
+from tuning.ui.picture.picture_import import Arrivals, Arrived
+from tuning.ui.picture.plates_dialog import GroundDialog
 from tuning.ui.picture.player import Player
-from tuning.ui.picture.rate import RateChoice, slowness, stored_rate, told_rate
-from tuning.ui.picture.results import CurveView, ResultList
-from tuning.ui.picture.shared_height import SharedHeight
+from tuning.ui.picture.result_curves import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
-from tuning.ui.picture.strip import Strip
-from tuning.ui.picture.tags import TagsDialog
-from tuning.ui.picture.what_if import WhatIf
+from tuning.ui.picture.splitter import SharedHeight
+from tuning.ui.picture.tracking_state import Following, tasks_for
 from tuning.ui.widgets import ElidedLabel, Flow, button, elided, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source

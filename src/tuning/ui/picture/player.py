@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 
 from tuning.core.pictures.landmarks import spoken
 from tuning.core.types import Floats
-from tuning.ui.picture.board import MarkBoard
 from tuning.ui.picture.frames import FrameServer, to_image, to_pixels
+from tuning.ui.picture.mark_state import MarkBoard
 from tuning.ui.widgets import button, label, set_role
 from tuning.video import PictureSource
 

@@ -15,8 +15,8 @@ from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, Pi
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import behind, parse_length, sentence_case, signed
 from tuning.ui import theme
-from tuning.ui.picture.board import LENGTH, REFERENCES, MarkBoard
-from tuning.ui.signs import SideSign
+from tuning.ui.picture.mark_state import LENGTH, REFERENCES, MarkBoard
+from tuning.ui.symbols import SideSign
 from tuning.ui.widgets import Line, button, empty, label, rule, set_role
 
 DEVIATION = "-deviation"

@@ -11,13 +11,13 @@ from pathlib import Path
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.preferences import TELEPHONE
-from tuning.core.programme.decide import Standing
 from tuning.core.programme.ladders import Dose
-from tuning.core.programme.logbook import log_of, step_since
-from tuning.core.programme.week import retests
+from tuning.core.programme.log_mapping import log_of, step_since
+from tuning.core.programme.progression_rules import Standing
+from tuning.core.programme.weekly_schedule import retests
 from tuning.core.types import LEGS, Side
 from tuning.exchange.files import write_whole
-from tuning.ui.posing import figure_of
+from tuning.ui.exercise_figure import figure_of
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.workspace import Workspace
 
@@ -86,7 +86,7 @@ class Exports:
 
     def plan(self, target: Path, today: date) -> None:
         """Plan and log as `tuning plan` reads them. Raises TuningError."""
-        from tuning.exchange.json.plans import plan_data
+        from tuning.exchange.json.plan_log import plan_data
 
         course = self._state.course
         entries = self._space.case.entries if self._space.case is not None else ()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.programme.kit import Kit
+from tuning.core.programme.equipment import Kit
 from tuning.ui import theme
 from tuning.ui.widgets import button, in_scroll, label
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.programme.load import Tolerated, WeekLoad
+from tuning.core.programme.joint_load import Tolerated, WeekLoad
 from tuning.ui import theme
 
 SHOWN = 9

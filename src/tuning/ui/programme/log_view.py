@@ -20,15 +20,15 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.entries import Done, Morning, PlanItem
 from tuning.core.errors import TuningError
-from tuning.core.programme.decide import Decision, Move
-from tuning.core.programme.load import REGIONS, last_tolerated
-from tuning.core.programme.logbook import ALARMS, amended
+from tuning.core.programme.joint_load import REGIONS, last_tolerated
+from tuning.core.programme.log_mapping import ALARMS, amended
+from tuning.core.programme.progression_rules import Decision, Move
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.programme.course import Course, done_of
 from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.load_chart import LoadChart
 from tuning.ui.programme.phase_view import PhaseView
+from tuning.ui.programme.plan_controller import Course, done_of
 from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule
 from tuning.ui.workspace import Workspace
 

@@ -14,8 +14,8 @@ from tuning.core.errors import TuningError
 from tuning.core.target import Target
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.programme.choose_view import ChooseView
 from tuning.ui.programme.exports import Exports
+from tuning.ui.programme.ladder_view import ChooseView
 from tuning.ui.programme.log_view import LogView
 from tuning.ui.programme.session_view import SessionView
 from tuning.ui.programme.state import ProgrammeState

@@ -11,7 +11,7 @@ from tuning.core.programme.phases import Phase
 from tuning.core.programme.rules import School
 from tuning.core.units import sentence_case
 from tuning.ui import theme
-from tuning.ui.programme.course import Course
+from tuning.ui.programme.plan_controller import Course
 from tuning.ui.widgets import button, empty, label
 from tuning.ui.workspace import Workspace
 

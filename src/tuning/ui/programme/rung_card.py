@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 from tuning.core.programme.ladders import Rung, Sides
 from tuning.core.types import Side
 from tuning.ui import theme
-from tuning.ui.posing import figure_of, paint_fitted
+from tuning.ui.exercise_figure import figure_of, paint_fitted
 
 MARKS = {"plan": "in plan", "locked": "later", "passed": "passed"}
 

@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout,
 from tuning.core.entries import PlanItem
 from tuning.core.preferences import MUTE
 from tuning.core.programme.ladders import BREATH_S, Dose, Rung
-from tuning.core.programme.logbook import ALARMS, set_of
+from tuning.core.programme.log_mapping import ALARMS, set_of
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.programme.course import done_of
-from tuning.ui.programme.moving_figure import MovingFigure, phase_at
+from tuning.ui.programme.animated_figure import MovingFigure, phase_at
+from tuning.ui.programme.plan_controller import done_of
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.widgets import label
 from tuning.ui.workspace import Workspace

@@ -12,9 +12,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
-from tuning.core.gate.may import Act
+from tuning.core.gate.permission import Act
 from tuning.core.preferences import CLINIC_NAME, LARGE_PRINT, PAPER, STEP_CLOCK, TELEPHONE
-from tuning.core.programme.climb import start_dose
 from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, State, Trial, act_of_rung
 from tuning.core.programme.placement import (
     FIRST,
@@ -25,12 +24,13 @@ from tuning.core.programme.placement import (
     TryOut,
     place,
 )
+from tuning.core.programme.progression_step import start_dose
 from tuning.core.programme.rules import Clock
 from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
-from tuning.ui.programme.course import Course
+from tuning.ui.programme.plan_controller import Course
 from tuning.ui.workspace import Workspace
 
 PAPER_NAMES = ("A4", "Letter")

@@ -16,11 +16,11 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.programme.week import DAYS, Item, Room, Week, conflicts, moved, retests
+from tuning.core.programme.weekly_schedule import DAYS, Item, Room, Week, conflicts, moved, retests
 from tuning.core.types import Side
 from tuning.ui import theme
-from tuning.ui.posing import figure_of, paint_fitted
-from tuning.ui.programme.course import Course
+from tuning.ui.exercise_figure import figure_of, paint_fitted
+from tuning.ui.programme.plan_controller import Course
 from tuning.ui.widgets import button, label, rule
 from tuning.ui.workspace import Workspace
 

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.reasoning.balance import Chip, Label, Sheet
-from tuning.core.reasoning.tables import Kind
+from tuning.core.reasoning.evidence import Chip, Label, Sheet
+from tuning.core.reasoning.rules import Kind
 from tuning.ui import theme
 from tuning.ui.reasoning.state import ReasoningState
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QPlainTextEdit, QTabWidget, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
-from tuning.core.reasoning.balance import ORDER, Label
-from tuning.core.reasoning.trail import Turn
+from tuning.core.reasoning.evidence import ORDER, Label
+from tuning.core.reasoning.label_history import Turn
 from tuning.ui import theme
-from tuning.ui.forms import FieldsDialog
+from tuning.ui.formatting import day
+from tuning.ui.patient_forms import FieldsDialog
 from tuning.ui.reasoning.state import ReasoningState
 from tuning.ui.widgets import button, in_scroll, label
-from tuning.ui.words import day
 
 OWN = "as the balance says"
 

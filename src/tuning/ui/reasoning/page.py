@@ -7,14 +7,14 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 
 from tuning.core.preferences import HABIT, REGIONAL
-from tuning.core.reasoning.advice import Option
-from tuning.core.reasoning.balance import Chip
+from tuning.core.reasoning.evidence import Chip
+from tuning.core.reasoning.next_best_test import Option
 from tuning.core.target import Target
 from tuning.ui import theme
 from tuning.ui.reasoning.balance_view import BalanceView
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
-from tuning.ui.reasoning.next_panel import NextPanel
-from tuning.ui.reasoning.patterns import PatternColumn
+from tuning.ui.reasoning.next_test_panel import NextPanel
+from tuning.ui.reasoning.pattern_figure import PatternColumn
 from tuning.ui.reasoning.state import ReasoningState
 from tuning.ui.stage import StagePage
 from tuning.ui.widgets import ElidedLabel, in_scroll, label

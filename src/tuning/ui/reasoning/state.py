@@ -8,17 +8,17 @@ from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Note
 from tuning.core.errors import Refused
 from tuning.core.preferences import HABIT, REGIONAL
-from tuning.core.reasoning.advice import SHOWN, TRIAL, Option, next_tests
-from tuning.core.reasoning.balance import Balance, Chip, Label, Schools, Sheet
 from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclusion_of, name_for, tests_of
+from tuning.core.reasoning.evidence import Balance, Chip, Label, Schools, Sheet
+from tuning.core.reasoning.label_history import Turn, trail
+from tuning.core.reasoning.next_best_test import SHOWN, TRIAL, Option, next_tests
 from tuning.core.reasoning.progress import TO_PROGRAMME
-from tuning.core.reasoning.responses import Response
-from tuning.core.reasoning.signs import Look
+from tuning.core.reasoning.sign_evaluation import Look
 from tuning.core.reasoning.summary import for_patient, for_record
-from tuning.core.reasoning.trail import Turn, trail
+from tuning.core.reasoning.trial_of_cause import Response
 from tuning.core.target import Target, target_of
 from tuning.core.types import Observation, Role, Side
-from tuning.knowledge.acts import not_proposed
+from tuning.knowledge.gate_acts import not_proposed
 from tuning.ui.workspace import Workspace
 
 PROGRAMMED = (Label.SUPPORTED, Label.LIKELY)

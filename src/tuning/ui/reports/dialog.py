@@ -24,10 +24,10 @@ from tuning.core.entries import Letter
 from tuning.core.errors import TuningError
 from tuning.core.reports.content import Register, Report, as_text, edited
 from tuning.ui import theme
-from tuning.ui.reports.maker import ReportMaker
+from tuning.ui.formatting import day
 from tuning.ui.reports.pages import PagesView
+from tuning.ui.reports.report_service import ReportMaker
 from tuning.ui.widgets import button, empty, in_scroll, label
-from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 IDLE_MS = 500

@@ -14,7 +14,7 @@ from tuning.core.review.changes import ORDER, Finding, Row
 from tuning.core.types import LEGS
 from tuning.core.units import behind, sentence_case
 from tuning.ui import theme
-from tuning.ui.signs import paint_side, paint_verdict
+from tuning.ui.symbols import paint_side, paint_verdict
 
 ROW, HEAD = 52, 34
 MISSING = "due and not re-tested"

@@ -10,15 +10,15 @@ from tuning.core.errors import TuningError
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.review.changes import Row
 from tuning.core.units import sentence_case
-from tuning.core.visit.log import between, told
+from tuning.core.visit.notes import between, told
 from tuning.ui import theme
-from tuning.ui.picture.pair import Frames, PairView
+from tuning.ui.formatting import day
+from tuning.ui.picture.frame_pair import Frames, PairView
 from tuning.ui.review.change_list import ChangeList, values
-from tuning.ui.review.course_chart import CourseChart
 from tuning.ui.review.state import ReviewState
+from tuning.ui.review.timeline_chart import CourseChart
 from tuning.ui.stage import StagePage
 from tuning.ui.widgets import ElidedLabel, label
-from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 EMPTY = "One visit so far. Review sets a later visit against it: measure the same things again and come back."

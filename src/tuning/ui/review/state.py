@@ -11,7 +11,7 @@ from tuning.core.case import Visit
 from tuning.core.entries import Capture, Track, Treatment
 from tuning.core.judging.ledger import ledger_at
 from tuning.core.review.changes import Row, between_visits, not_retested, summary, within_visit
-from tuning.core.review.course import (
+from tuning.core.review.timeline import (
     Point,
     RungStep,
     Series,

@@ -6,15 +6,15 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.standing.photographs import foot_score_band
+from tuning.core.standing.photo_measures import foot_score_band
 from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, FormRef, Observation, Side
 from tuning.core.units import signed
 from tuning.drawings.positions import CRITERIA, criterion
 from tuning.ui import theme
-from tuning.ui.signs import paint_side
-from tuning.ui.testrun.pictures import paint_position
-from tuning.ui.testrun.state import RunState
+from tuning.ui.guided_tests.pictures import paint_position
+from tuning.ui.guided_tests.state import RunState
+from tuning.ui.symbols import paint_side
 from tuning.ui.widgets import button, in_scroll, label
 
 TEST = "foot-posture-score"

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from tuning.ui.guided_tests.page import TestRunPage
 from tuning.ui.standing.foot_score import FootScorePanel
 from tuning.ui.standing.scales import ScalesPanel
 from tuning.ui.standing.trail import TrailPanel
-from tuning.ui.testrun.page import TestRunPage
 from tuning.ui.workspace import Workspace
 
 

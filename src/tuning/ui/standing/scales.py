@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput, DeviceFault
 from tuning.core.judging.comparison import judge_value
-from tuning.core.standing.levels import loading_agrees, low_hip
+from tuning.core.standing.level_suspicion import loading_agrees, low_hip
 from tuning.core.standing.scales import read_pair, right_share
 from tuning.core.test_definitions import observed
 from tuning.core.types import PLAIN, FormRef, NotMeasured, Observation, Setup, Side
@@ -16,8 +16,8 @@ from tuning.core.units import sentence_case
 from tuning.devices import Subject, answering
 from tuning.devices.scales import TwoScales
 from tuning.ui import theme
-from tuning.ui.signs import paint_side
-from tuning.ui.testrun.state import RunState
+from tuning.ui.guided_tests.state import RunState
+from tuning.ui.symbols import paint_side
 from tuning.ui.widgets import EntryField, button, label, set_role
 
 TEST = "two-scale-share"

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from tuning.core.standing.trail import next_step, urgent
+from tuning.core.standing.suspicion_progress import next_step, urgent
+from tuning.ui.guided_tests.picture_actions import PICTURE_ACTIONS, PICTURE_KEYS
 from tuning.ui.stage import Desk, StagePage, StageSpec
-from tuning.ui.testrun.picture_actions import PICTURE_ACTIONS, PICTURE_KEYS
 
 
 def _page(desk: Desk) -> StagePage:

@@ -8,11 +8,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from tuning.core.entries import Decision
-from tuning.core.standing.levels import Suspicion
-from tuning.core.standing.trail import PAST, TRAIL, decided, posture_lines, suspicion
+from tuning.core.standing.level_suspicion import Suspicion
+from tuning.core.standing.suspicion_progress import PAST, TRAIL, decided, posture_lines, suspicion
 from tuning.ui import theme
+from tuning.ui.formatting import day
 from tuning.ui.widgets import button, empty, label, rule
-from tuning.ui.words import day
 from tuning.ui.workspace import Workspace
 
 

@@ -12,13 +12,13 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from tuning.core.errors import DeviceFault
-from tuning.core.strength.trace import BREAK_RULES, MAKE_RULES, read_effort
+from tuning.core.strength.gauge_trace import BREAK_RULES, MAKE_RULES, read_effort
 from tuning.core.types import NotMeasured
 from tuning.devices import answering
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme
-from tuning.ui.signs import begin_panel
 from tuning.ui.strength.state import Caught
+from tuning.ui.symbols import begin_panel
 
 COUNT, TICK_MS = 3, 30
 LONGEST_S, QUIET_S = 8.0, 0.7

@@ -14,19 +14,19 @@ from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, sentence_case
 from tuning.devices import Subject
 from tuning.ui import theme
-from tuning.ui.order.board import OrderBoard
-from tuning.ui.order.dialog import cost_words
-from tuning.ui.order.state import OrderState
-from tuning.ui.signs import SideSign
 from tuning.ui.stage import StagePage
 from tuning.ui.strength.fields import NumberField, TrialBars
 from tuning.ui.strength.live import LivePanel, Phase
 from tuning.ui.strength.position import PositionPicture
 from tuning.ui.strength.profile import SummaryPanel
-from tuning.ui.strength.readings import STAGE
 from tuning.ui.strength.result import ResultBox
-from tuning.ui.strength.setup import SetupRow
+from tuning.ui.strength.setup_row import SetupRow
 from tuning.ui.strength.state import Caught, StrengthState
+from tuning.ui.strength.strength_queries import STAGE
+from tuning.ui.symbols import SideSign
+from tuning.ui.visit_order.board import OrderBoard
+from tuning.ui.visit_order.dialog import cost_words
+from tuning.ui.visit_order.state import OrderState
 from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule, set_role
 from tuning.ui.workspace import Workspace
 

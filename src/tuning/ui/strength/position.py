@@ -10,7 +10,7 @@ from tuning.core.test_definitions import Test
 from tuning.core.types import LEGS, Side
 from tuning.drawings.strength_pictures import TestPicture, test_picture
 from tuning.ui import theme
-from tuning.ui.signs import begin_panel, paint_outlines
+from tuning.ui.symbols import begin_panel, paint_outlines
 
 
 class PositionPicture(QWidget):

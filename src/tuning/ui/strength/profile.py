@@ -10,15 +10,15 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.summary import Rule
 from tuning.core.judging.symmetry import DIFFERENCES
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.strength.trials import Ratio
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import sentence_case
 from tuning.ui import theme
-from tuning.ui.signs import paint_side, paint_verdict
 from tuning.ui.strength.state import MOST_WANTED, StrengthState
+from tuning.ui.symbols import paint_side, paint_verdict
 from tuning.ui.widgets import button, empty, label
 
 ROW, NAME, WORDS = 58, 150, 210

@@ -10,8 +10,8 @@ from tuning.core.strength.trials import what_resolves
 from tuning.core.types import LEGS, NotMeasured
 from tuning.core.units import sentence_case
 from tuning.ui import theme
-from tuning.ui.signs import VerdictSign
 from tuning.ui.strength.state import StrengthState
+from tuning.ui.symbols import VerdictSign
 from tuning.ui.widgets import empty, label
 
 

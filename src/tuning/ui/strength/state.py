@@ -12,22 +12,22 @@ from PyQt6.QtCore import pyqtSignal
 
 from tuning.core.entries import Ending, Form, Status
 from tuning.core.errors import BadInput, Refused
-from tuning.core.gate.may import may, permit
-from tuning.core.judging.likeness import PAIN_LIMITED
-from tuning.core.judging.summary import Rule
+from tuning.core.gate.permission import may, permit
+from tuning.core.judging.comparability import PAIN_LIMITED
+from tuning.core.judging.trial_rule import Rule
 from tuning.core.preferences import FORMULA, LENGTH_UNIT, TRIALS, UNIT
+from tuning.core.strength.gauge_trace import GaugeEffort
 from tuning.core.strength.protocol import last_protocol
-from tuning.core.strength.trace import GaugeEffort
 from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, doubt_of, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever, sentence_case
-from tuning.core.visit.efforts import Effort as OrderedEffort
-from tuning.knowledge.acts import act_of_test
-from tuning.ui.gesture import Action
-from tuning.ui.order.state import KEPT as KEPT_ORDER
-from tuning.ui.order.state import OrderState
-from tuning.ui.strength.readings import PAIN, REPEATS, STAGE, StrengthReadings
-from tuning.ui.words import day
+from tuning.core.visit.visit_items import Effort as OrderedEffort
+from tuning.knowledge.gate_acts import act_of_test
+from tuning.ui.change_set import Action
+from tuning.ui.formatting import day
+from tuning.ui.strength.strength_queries import PAIN, REPEATS, STAGE, StrengthReadings
+from tuning.ui.visit_order.state import KEPT as KEPT_ORDER
+from tuning.ui.visit_order.state import OrderState
 from tuning.ui.workspace import Workspace
 
 

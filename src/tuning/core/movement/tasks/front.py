@@ -6,12 +6,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tuning.core.movement.frames import FRONT
 from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.movement_views import FRONT
 from tuning.core.movement.repetitions import Repetition
-from tuning.core.movement.tasks.cycles import repetitions, tempo
+from tuning.core.movement.tasks.clip_repetitions import repetitions, tempo
 from tuning.core.movement.tasks.result import Line, Meter, Options, Result, scaled, three
-from tuning.core.movement.tasks.stance import by_leg
+from tuning.core.movement.tasks.stance_leg import by_leg
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import medial_x

@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 
 from tuning.core.judging.verdict import Z95
-from tuning.core.movement.frames import REAR
 from tuning.core.movement.gait import EVENT_SD_FRAMES, Stance, Step, find_stances, gait_of, steps_of
 from tuning.core.movement.kinematics import CycleValue, Signals
-from tuning.core.movement.tasks.by_hand import stances_with
+from tuning.core.movement.movement_views import REAR
+from tuning.core.movement.tasks.manual_events import stances_with
 from tuning.core.movement.tasks.result import LEAST_SEEN, Meter, Options, Result, scaled, three
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks

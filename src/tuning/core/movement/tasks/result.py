@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tuning.core.force.together import Plates
+from tuning.core.force.clip_sync import Plates
 from tuning.core.judging.verdict import Z95
 from tuning.core.movement.gait import EVENT_SD_FRAMES
 from tuning.core.movement.kinematics import Curve, CycleValue, Signals, over_time

@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tuning.core.force.together import POINT_SD_M, align, support
+from tuning.core.force.clip_sync import POINT_SD_M, align, support
 from tuning.core.movement.kinematics import CycleValue, Signals, flexion, lean, over_time
 from tuning.core.movement.load_share import SidePose, hip_share, lever_share
 from tuning.core.movement.repetitions import Repetition
-from tuning.core.movement.tasks.cycles import repetitions, tempo
+from tuning.core.movement.tasks.clip_repetitions import repetitions, tempo
 from tuning.core.movement.tasks.result import Line, Meter, Options, Result, scaled
 from tuning.core.pictures.geometry import Marks
 from tuning.core.types import Floats, NotMeasured, Side

@@ -21,9 +21,9 @@ from tuning.demo.camera import Camera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, walking
-from tuning.video.clip import Clip
-from tuning.video.luma import LumaReader
-from tuning.video.track import track
+from tuning.video.media.clip import Clip
+from tuning.video.media.planes import LumaReader
+from tuning.video.track.clip_tracker import track
 
 FPS = 60
 GROUP = 2 * FPS

@@ -226,7 +226,7 @@ class Row:
 
     def follow(self, scene: Scene, look: render.Look, rng: np.random.Generator) -> None:
         """Film a scene, mark it once a pixel off, follow and measure it."""
-        from tuning.video.follow import follow_clip
+        from tuning.video.track.api import follow_clip
 
         camera = Camera(scene.view, roll_deg=rng.uniform(-2, 2))
         truth = []

@@ -19,7 +19,7 @@ import numpy as np
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.exchange.csv.tracks import read_points
-from tuning.video.follow import follow_clip, follow_more
+from tuning.video.track.api import follow_clip, follow_more
 
 LOST_PX = 12.0
 SWAY_PX, DROPPED, DARKER = 8.0, 0.08, 0.4

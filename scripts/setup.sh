@@ -48,6 +48,6 @@ set_up() { # lock file, and any whose packages it holds too
     [ -x .venv/bin/python ] || "$python" -m venv .venv
     .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r "$lock"
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
-    .venv/bin/python -c "import tuning.video.follow" # makes its machine code once, before anyone waits for it
+    .venv/bin/python -c "import tuning.video.track.api" # makes its machine code once, before anyone waits for it
     for lock in "$@"; do stamp_of "$lock"; done > .venv/set-up
 }

@@ -29,7 +29,7 @@ from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import Body, build
 from tuning.demo.motions import Runner, Squatter, Stepper, Walker, running, squatting, stepping_down, walking
-from tuning.video.follow import follow_clip
+from tuning.video.track.api import follow_clip
 
 SKINS = {"pale": (0.90, 0.76, 0.68), "fair": (0.78, 0.60, 0.50), "olive": (0.62, 0.46, 0.35),
          "brown": (0.42, 0.29, 0.22), "dark": (0.25, 0.17, 0.14)}  # fmt: skip

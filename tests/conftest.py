@@ -58,11 +58,11 @@ def _drawn_anew(request: pytest.FixtureRequest) -> None:
 def _shipped_clips_are_looked_at_once() -> None:
     """A clip of ours is seen to do no harm in a process of its own once, whatever number of tests open it."""
     from tuning.demo.clips import CLIPS
-    from tuning.video import child
+    from tuning.video.media import safe_open
 
-    always, once = child.trouble, cache(child.trouble)
+    always, once = safe_open.trouble, cache(safe_open.trouble)
     ours = {str(clip.path.absolute()) for clip in CLIPS.values()}
-    child.trouble = lambda module, path: once(module, path) if path in ours else always(module, path)
+    safe_open.trouble = lambda module, path: once(module, path) if path in ours else always(module, path)
 
 
 class PatientBot(QtBot):

@@ -279,7 +279,9 @@ def test_of_a_recording_only_what_was_kept_stays_on_the_disk(qtbot, tmp_path, mo
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     monkeypatch.setattr("tuning.ui.picture.live.QMessageBox.question", lambda *_: QMessageBox.StandardButton.Yes)
     if end == "refused":
-        monkeypatch.setattr("tuning.video.recorder.av.open", lambda *_, **__: (_ for _ in ()).throw(OSError("full")))
+        monkeypatch.setattr(
+            "tuning.video.media.recorder.av.open", lambda *_, **__: (_ for _ in ()).throw(OSError("full"))
+        )
     dialog = LiveDialog(None, Held(numbered(1)[0]))
     qtbot.addWidget(dialog)
     dialog.show()
@@ -311,7 +313,7 @@ def test_a_recording_that_could_not_be_ended_makes_room_for_the_next(qtbot, tmp_
         qtbot.waitUntil(lambda shown=shown: dialog._camera.given > shown + 8)
         with monkeypatch.context() as patched:
             if broken:
-                patched.setattr("tuning.video.recorder.Recorder.close", full)
+                patched.setattr("tuning.video.media.recorder.Recorder.close", full)
             dialog.record.click()
         assert (dialog.recorded is None) is broken and ("full" in dialog.hint.text()) is broken
         assert len(list(tmp_path.glob("tuning-live-*"))) == 1

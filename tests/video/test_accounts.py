@@ -13,16 +13,16 @@ from tuning.demo import render
 from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
-from tuning.video import accounts
-from tuning.video.anatomy import body_of, unmarked
-from tuning.video.luma import Picture
-from tuning.video.sights import Sights
-from tuning.video.track import _tell_apart, track
+from tuning.video.media.planes import Picture
+from tuning.video.track import hypotheses
+from tuning.video.track.body_constraints import body_of, unmarked
+from tuning.video.track.clip_tracker import _tell_apart, track
+from tuning.video.track.detections import Sights
 
 
 def tell(*given, **more):
     """The number of each mark's sticker in every frame."""
-    return accounts.tell(*given, **more).numbers
+    return hypotheses.tell(*given, **more).numbers
 
 
 HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95

@@ -16,7 +16,7 @@ from PIL import Image
 from tuning import sandbox
 from tuning.core.errors import BadInput
 from tuning.video import open_source
-from tuning.video.child import look_at
+from tuning.video.media.safe_open import look_at
 
 PROGRAMS = {
     "ends the reader": "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)",

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.video.choices import each_its_best, going_on, may_differ
+from tuning.video.track.assignment_kernels import each_its_best, going_on, may_differ
 
 
 def test_a_run_goes_on_only_where_nothing_else_can_be_meant():

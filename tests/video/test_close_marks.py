@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 import pytest
 
-from tuning.video.follower import SURE, Follower
-from tuning.video.luma import Picture
-from tuning.video.stickers import Sticker, search
-from tuning.video.together import Member, groups, solve
+from tuning.video.detect.stickers import Sticker, search
+from tuning.video.media.planes import Picture
+from tuning.video.track.frame_tracker import SURE, Follower
+from tuning.video.track.group_assignment import Member, groups, solve
 
 SIZE = (300, 420)
 FOOT = {"heel": (0.0, 0.0), "tendon": (-2.0, -13.0), "toe": (4.0, 24.0)}

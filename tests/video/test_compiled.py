@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 WORK = """
-from tuning.video.compiled import NUMBER, compiled
+from tuning.video.detect.jit import NUMBER, compiled
 
 @compiled(NUMBER, NUMBER)
 def doubled(n):

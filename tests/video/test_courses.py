@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.video.accounts import Teller
-from tuning.video.anatomy import body_of
-from tuning.video.courses import GOES, NOBODYS, PLACE_MOST, STAYS_AWAY, gains, move
+from tuning.video.track.body_constraints import body_of
+from tuning.video.track.hypotheses import Teller
+from tuning.video.track.hypothesis_step import GOES, NOBODYS, PLACE_MOST, STAYS_AWAY, gains, move
 
 NAMES = ("psis_left", "psis_right", "knee_back_left", "knee_back_right", "heel_left", "heel_right")
 STANDING = np.array([[620, 250], [680, 250], [615, 450], [685, 450], [615, 640], [685, 640.0]])

@@ -8,9 +8,9 @@ import pytest
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import LEGS
-from tuning.video.covered import half_covered
-from tuning.video.luma import Picture
-from tuning.video.track import track
+from tuning.video.detect.occlusion import half_covered
+from tuning.video.media.planes import Picture
+from tuning.video.track.clip_tracker import track
 
 SIZE, FINE = (240, 320), 8
 TOE, KNEE = np.array([160.0, 170.0]), np.array([160.0, 60.0])

@@ -7,7 +7,7 @@ import pytest
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import LEGS
-from tuning.video.doubts import doubt, doubt_bits
+from tuning.video.track.quality_checks import doubt, doubt_bits
 
 NAMES = ("knee_back", "heel_top", "heel", "toe")
 FRAMES = 120

@@ -12,8 +12,8 @@ from PIL import Image
 from tuning.cli import main
 from tuning.core.errors import BadInput
 from tuning.video import open_source
-from tuning.video.mask import masked
-from tuning.video.recorder import Recorder
+from tuning.video.media.face_mask import masked
+from tuning.video.media.recorder import Recorder
 
 SIZE, FACE, FRAMES = (360, 640), 60, 50
 RNG = np.random.default_rng(8)

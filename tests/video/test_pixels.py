@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.video.luma import Picture
-from tuning.video.pixels import ground_beside, spots, telling_mix
+from tuning.video.detect.kernels import ground_beside, spots, telling_mix
+from tuning.video.media.planes import Picture
 
 
 def picture(height: int = 90, width: int = 120) -> Picture:

@@ -12,8 +12,8 @@ from PIL import Image
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED
 from tuning.video import open_source
-from tuning.video.clip import Clip
-from tuning.video.follow import follow_clip
+from tuning.video.media.clip import Clip
+from tuning.video.track.api import follow_clip
 
 VARIABLE = [0.0, 0.04, 0.05, 0.15, 0.16, 0.40, 0.41, 0.50, 0.90, 1.0]
 

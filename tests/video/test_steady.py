@@ -5,9 +5,9 @@ import numpy as np
 import pytest
 
 from tuning.core.movement.tracks import STILL, TRUSTED, carried
-from tuning.video.luma import Picture
-from tuning.video.steady import Background, known_moves
-from tuning.video.track import track
+from tuning.video.detect.camera_motion import Background, known_moves
+from tuning.video.media.planes import Picture
+from tuning.video.track.clip_tracker import track
 
 SIZE = 1280, 720
 ROOM = cv2.GaussianBlur(np.random.default_rng(5).uniform(20, 235, (760, 1320)).astype(np.float32), None, 6.0)

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from tuning.core.movement.tracks import Tracks
-from tuning.video.sights import Sights
-from tuning.video.traces import TRACE_QUALITY, follow_traces
+from tuning.video.track.detections import Sights
+from tuning.video.track.gap_ends import TRACE_QUALITY, follow_traces
 
 N = np.arange(30)
 COURSE = np.stack([300 + 6.0 * N, 500 - 0.3 * (N - 15.0) ** 2], axis=1)

@@ -22,11 +22,11 @@ from tuning.demo.camera import Camera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 from tuning.exchange.csv.tracks import read_tracks
-from tuning.video.clip import Clip
-from tuning.video.follow import correct, follow_clip, follow_more
-from tuning.video.follower import Follower
-from tuning.video.luma import LumaReader, Picture, _picture
-from tuning.video.stickers import recognise, sticker_under
+from tuning.video.detect.stickers import recognise, sticker_under
+from tuning.video.media.clip import Clip
+from tuning.video.media.planes import LumaReader, Picture, _picture
+from tuning.video.track.api import correct, follow_clip, follow_more
+from tuning.video.track.frame_tracker import Follower
 
 FPS = 60
 CASES = {"clean": (False, accuracy.CLEAN, 0.2), "hard": (True, accuracy.HARD, 0.5)}

@@ -50,8 +50,8 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
     def run() -> None:
         from tuning.exchange.csv.tracks import read_points, write_tracks
         from tuning.video import open_source
-        from tuning.video.child import look_at
-        from tuning.video.follow import follow_clip, follow_more
+        from tuning.video.media.safe_open import look_at
+        from tuning.video.track.api import follow_clip, follow_more
 
         look_at(clip)
         source = open_source(clip)
@@ -80,8 +80,8 @@ def mask(clip: Path, boxes: tuple[str, ...], out: Path) -> None:
 
     def run() -> None:
         from tuning.core.errors import BadInput
-        from tuning.video.child import look_at
-        from tuning.video.mask import Box, masked
+        from tuning.video.media.face_mask import Box, masked
+        from tuning.video.media.safe_open import look_at
 
         known: dict[int, Box] = {}
         for text in boxes:

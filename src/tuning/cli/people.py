@@ -116,7 +116,7 @@ def export_person(
 
 def _copies(data: Mapping[str, Any], folder: Path | None) -> dict[str, Path]:
     """Copies without the face by the hash of their picture; how the others should be named is said."""
-    from tuning.video.source import CLIP_SUFFIXES, PHOTO_SUFFIXES
+    from tuning.video.media.source import CLIP_SUFFIXES, PHOTO_SUFFIXES
 
     found = {}
     for row in data["media"]:

@@ -168,7 +168,7 @@ class Builder:
         from tuning.core.movement import tasks
         from tuning.exchange.plates import read_plates
         from tuning.records.track_codec import pack
-        from tuning.video.follow import follow_clip
+        from tuning.video.track.api import follow_clip
 
         clip = CLIPS[clip_name]
         capture, level = self._levelled(visit, clip, view)

@@ -24,7 +24,7 @@ from tuning.ui.intake.history_panels import keep_form
 from tuning.ui.symbols import paint_side
 from tuning.ui.widgets import button, label, set_role
 from tuning.ui.workspace import Workspace
-from tuning.video.child import look_at
+from tuning.video.media.safe_open import look_at
 
 SHOES = "shoe-wear-map"
 BRUSHES = ("none", "slight", "clear", "worn through")

@@ -31,8 +31,8 @@ from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.force_cleaning import as_sent
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
-from tuning.video.follower import Follower
-from tuning.video.recorder import Recorder
+from tuning.video.media.recorder import Recorder
+from tuning.video.track.frame_tracker import Follower
 
 PICTURES_WAIT = 4
 GREY = np.array([0.299, 0.587, 0.114], dtype=np.float32)

@@ -16,7 +16,7 @@ from tuning.ui.jobs import Job
 from tuning.ui.widgets import button, label
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource
-from tuning.video.mask import Box, Way, masked
+from tuning.video.media.face_mask import Box, Way, masked
 
 STEP, FAR = 1.0, 10.0
 """How far an arrow key moves the box, image px; with Shift."""

@@ -33,7 +33,7 @@ from tuning.ui.picture.tracking_state import Following, tasks_for
 from tuning.ui.widgets import ElidedLabel, Flow, button, elided, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
-from tuning.video.source import ACCEPTED
+from tuning.video.media.source import ACCEPTED
 
 EMPTY = (
     f"Open {ACCEPTED} of this patient. The file is copied into the record "

@@ -22,7 +22,7 @@ from tuning.records.media import Kept
 from tuning.ui.jobs import Job
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
-from tuning.video.child import look_at
+from tuning.video.media.safe_open import look_at
 
 FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.mov *.m4v *.avi *.webm *.mkv)"
 

@@ -40,7 +40,7 @@ LOOK_AGAIN_MS = 100
 
 def _loading() -> threading.Thread:
     """Loads what looks under a click before there is one: it takes a second, and ten on its first use ever."""
-    return threading.Thread(target=import_module, args=("tuning.video.stickers",), name="stickers")
+    return threading.Thread(target=import_module, args=("tuning.video.detect.stickers",), name="stickers")
 
 
 class Player(QObject):
@@ -188,7 +188,7 @@ class Player(QObject):
         if self._loading.is_alive():
             QTimer.singleShot(LOOK_AGAIN_MS, lambda: self._look_in(image, name, at, of))
             return
-        from tuning.video.stickers import sticker_under
+        from tuning.video.detect.stickers import sticker_under
 
         if not sticker_under(to_pixels(image), at):
             self._board.message.emit(BARE.format(spoken(name)))

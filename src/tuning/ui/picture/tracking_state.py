@@ -193,7 +193,7 @@ class Following(QObject):
         before, sds = self.tracks, board.context().sd_px
 
         def work(tick: Callable[[float], None]) -> Tracks:
-            from tuning.video.follow import follow_clip
+            from tuning.video.track.api import follow_clip
 
             found = follow_clip(path, frame, marks, tick=goes_on(tick))
             found.click_sd = {name: sds.get(name, sd) for name, sd in found.click_sd.items()}
@@ -219,7 +219,7 @@ class Following(QObject):
         path = self._workspace.record.media.lent(board.capture.medium)
 
         def work(tick: Callable[[float], None]) -> Tracks:
-            from tuning.video.follow import correct
+            from tuning.video.track.api import correct
 
             return correct(path, tracks, name, frame, at, goes_on(tick))
 

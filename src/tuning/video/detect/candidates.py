@@ -10,9 +10,9 @@ from typing import NamedTuple
 import numpy as np
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture
-from tuning.video.pixels import spots
-from tuning.video.stickers import Axis, Blob, Sticker, centroids, likeness, trace_of
+from tuning.video.detect.kernels import spots
+from tuning.video.detect.stickers import Axis, Blob, Sticker, centroids, likeness, trace_of
+from tuning.video.media.planes import Picture
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
 """Share of a sticker's contrast from which a spot is looked at; how many of them at most; how like a sticker one is at

@@ -17,11 +17,11 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
-from tuning.video.anatomy import Body
-from tuning.video.choices import Flags, Ints, each_its_best, may_differ
-from tuning.video.courses import gains, move
-from tuning.video.sights import Runs, Sights
-from tuning.video.together import FAR_SHARE
+from tuning.video.track.assignment_kernels import Flags, Ints, each_its_best, may_differ
+from tuning.video.track.body_constraints import Body
+from tuning.video.track.detections import Runs, Sights
+from tuning.video.track.group_assignment import FAR_SHARE
+from tuning.video.track.hypothesis_step import gains, move
 
 STATURE_PX, STATURE_M = 1.3, 1.7
 """A body fills the picture's height divided by the first where its marks do not tell its stature, and has the second

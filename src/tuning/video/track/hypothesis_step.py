@@ -12,8 +12,7 @@ import math
 import numpy as np
 
 from tuning.core.types import Floats
-from tuning.video.choices import Flags, Ints
-from tuning.video.compiled import (
+from tuning.video.detect.jit import (
     COUNT,
     COUNTS,
     CUBE,
@@ -26,7 +25,8 @@ from tuning.video.compiled import (
     YESSES,
     compiled,
 )
-from tuning.video.sights import OLD_SHARE, YOUNG
+from tuning.video.track.assignment_kernels import Flags, Ints
+from tuning.video.track.detections import OLD_SHARE, YOUNG
 
 STARTS, WANDERS, WANDERS_S, QUICK = 2.0, 1.5, 0.35, 0.1
 """What a mark may differ from its course by (SD): what is not known of its speed at first, m/s; how fast a hidden mark

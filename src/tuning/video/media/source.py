@@ -67,11 +67,11 @@ def open_source(path: Path, name: str = "") -> PictureSource:
     if suffix in PHOTO_SUFFIXES + CLIP_SUFFIXES and not path.exists():
         raise BadInput(f"“{called}” is not there.")
     if suffix in PHOTO_SUFFIXES:
-        from tuning.video.photo import Photo
+        from tuning.video.media.photo import Photo
 
         return Photo(path, called)
     if suffix in CLIP_SUFFIXES:
-        from tuning.video.clip import Clip
+        from tuning.video.media.clip import Clip
 
         return Clip(path, called)
     raise BadInput(f"“{called}” is no kind of file that can be measured. Open {ACCEPTED}.")

@@ -10,8 +10,8 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture
-from tuning.video.stickers import Blob, Sticker, gap, likeness, search, trace_of
+from tuning.video.detect.stickers import Blob, Sticker, gap, likeness, search, trace_of
+from tuning.video.media.planes import Picture
 
 NEAR_SHARE, NEAR_RADII = 0.075, 9.0
 """Marks closer than this share of the picture's height, or than so many radii, belong together (practice judgement,

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
-from tuning.video.known import SAME_PX
-from tuning.video.sights import Sights
+from tuning.video.track.detections import Sights
+from tuning.video.track.fixed_tracks import SAME_PX
 
 TRACE_QUALITY = 0.3
 """Of a place where only a trace of the sticker is left: nobody trusts it (practice judgement, editable)."""

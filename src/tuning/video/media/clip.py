@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
-from tuning.video.torn import bytes_missing
+from tuning.video.media.truncation import bytes_missing
 
 CACHE_BYTES = 192 * 2**20
 """Decoded frames kept, as the decoder gave them; about 130 frames of 720p."""

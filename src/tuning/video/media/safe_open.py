@@ -1,4 +1,4 @@
-"""Looks at a foreign clip or photograph in a process of its own first: `python -m tuning.video.child FILE`."""
+"""Looks at a foreign clip or photograph within limits first: `python -m tuning.video.media.safe_open FILE`."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ MEMORY, SECONDS = 4 << 30, 45
 
 def look_at(path: Path) -> None:
     """See that a file can be read without harm. Raises BadInput with what became of the reader."""
-    why = trouble("tuning.video.child", str(path.absolute()))
+    why = trouble("tuning.video.media.safe_open", str(path.absolute()))
     if why:
         told = why if why.startswith("“") else f"“{path.name}” cannot be read ({why}). Nothing was changed."
         raise BadInput(told)
 
 
 def _decode(path: Path) -> None:
-    from tuning.video.source import open_source
+    from tuning.video.media.source import open_source
 
     source = open_source(path)
     frames = len(source.times)

@@ -16,16 +16,16 @@ from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import STILL, Tracks, carried
 from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
-from tuning.video.accounts import tell
-from tuning.video.anatomy import body_of, unmarked
-from tuning.video.doubts import DOUBTED, doubt
-from tuning.video.follower import OFTEN, SURE, USUAL_FRAME_S, Follower
-from tuning.video.known import SAME_PX, given
-from tuning.video.luma import LumaReader, Picture
-from tuning.video.sights import Sights
-from tuning.video.steady import Background, known_moves
-from tuning.video.stickers import gap
-from tuning.video.traces import follow_traces
+from tuning.video.detect.camera_motion import Background, known_moves
+from tuning.video.detect.stickers import gap
+from tuning.video.media.planes import LumaReader, Picture
+from tuning.video.track.body_constraints import body_of, unmarked
+from tuning.video.track.detections import Sights
+from tuning.video.track.fixed_tracks import SAME_PX, given
+from tuning.video.track.frame_tracker import OFTEN, SURE, USUAL_FRAME_S, Follower
+from tuning.video.track.gap_ends import follow_traces
+from tuning.video.track.hypotheses import tell
+from tuning.video.track.quality_checks import DOUBTED, doubt
 
 LONGEST_BREAK = 4.0
 """Usual frames after which a mark may be anywhere (practice judgement, editable)."""

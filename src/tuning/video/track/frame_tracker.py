@@ -15,13 +15,11 @@ import numpy as np
 
 from tuning.core.movement.tracks import carried
 from tuning.core.types import Floats
-from tuning.video.covered import narrow_way
-from tuning.video.known import SAME_PX
-from tuning.video.luma import Picture
-from tuning.video.pixels import Plane
-from tuning.video.plain import find_plain
-from tuning.video.sights import Sights
-from tuning.video.stickers import (
+from tuning.video.detect.candidates import looks_of, survey
+from tuning.video.detect.kernels import Plane
+from tuning.video.detect.occlusion import narrow_way
+from tuning.video.detect.optical_flow import find_plain
+from tuning.video.detect.stickers import (
     CLEARER,
     DIMMER,
     LEAST_LEFT,
@@ -42,9 +40,11 @@ from tuning.video.stickers import (
     trace_of,
     weakest_slope,
 )
-from tuning.video.survey import looks_of, survey
-from tuning.video.target import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
-from tuning.video.together import (
+from tuning.video.media.planes import Picture
+from tuning.video.track.detections import Sights
+from tuning.video.track.fixed_tracks import SAME_PX
+from tuning.video.track.gap_ends import TRACE_QUALITY
+from tuning.video.track.group_assignment import (
     BORROWED,
     CLEARLY,
     FAR_SHARE,
@@ -56,7 +56,7 @@ from tuning.video.together import (
     groups,
     solve,
 )
-from tuning.video.traces import TRACE_QUALITY
+from tuning.video.track.track_state import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
 
 USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
 """Gates are those of a picture 720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the

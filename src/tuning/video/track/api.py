@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.pictures.landmarks import spoken
-from tuning.video.clip import Clip
-from tuning.video.doubts import doubt_bits
-from tuning.video.luma import LumaReader
-from tuning.video.source import open_source
-from tuning.video.track import track
+from tuning.video.media.clip import Clip
+from tuning.video.media.planes import LumaReader
+from tuning.video.media.source import open_source
+from tuning.video.track.clip_tracker import track
+from tuning.video.track.quality_checks import doubt_bits
 
 LEAST_FRAMES = 3
 LEAST_APART = 1.0

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.anatomy import side_of
-from tuning.video.stickers import Blob, Sticker, gap
+from tuning.video.detect.stickers import Blob, Sticker, gap
+from tuning.video.track.body_constraints import side_of
 
 GATE_PX, GATE_MOST_PX = 9.0, 48.0
 """A mark is looked for this far around its prediction, and never further than the second."""

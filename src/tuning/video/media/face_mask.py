@@ -14,8 +14,8 @@ from PIL import Image
 
 from tuning.core.errors import BadInput
 from tuning.core.types import Floats
-from tuning.video.recorder import Recorder
-from tuning.video.source import PictureSource, open_source
+from tuning.video.media.recorder import Recorder
+from tuning.video.media.source import PictureSource, open_source
 
 Box = tuple[float, float, float, float]
 """Left, top, width, height; px of the upright picture."""

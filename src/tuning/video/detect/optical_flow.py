@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.pixels import Plane
-from tuning.video.stickers import crop
-from tuning.video.target import Find, Target
+from tuning.video.detect.kernels import Plane
+from tuning.video.detect.stickers import crop
+from tuning.video.track.track_state import Find, Target
 
 LEAST_QUALITY = 0.25
 """A place of less is none."""

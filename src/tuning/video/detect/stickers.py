@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.luma import Picture, picture_of, square
-from tuning.video.pixels import Plane, middles, telling_mix
+from tuning.video.detect.kernels import Plane, middles, telling_mix
+from tuning.video.media.planes import Picture, picture_of, square
 
 ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 2.0, 2.0
 """How often a window is laid anew at most; what has less contrast (grey levels) or less area (px²) is nothing."""

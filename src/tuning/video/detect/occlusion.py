@@ -14,9 +14,9 @@ from scipy.ndimage import uniform_filter1d
 
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
-from tuning.video.luma import Picture
-from tuning.video.pixels import ground_beside
-from tuning.video.stickers import Blob
+from tuning.video.detect.kernels import ground_beside
+from tuning.video.detect.stickers import Blob
+from tuning.video.media.planes import Picture
 
 NARROW, UNLIKE = 0.8, 10.0
 """Half a disc is narrower than this share of its length, and its two sides differ by more than so many grey levels,

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tuning.core.types import Floats
-from tuning.video.choices import Ints, going_on
+from tuning.video.track.assignment_kernels import Ints, going_on
 
 YOUNG = 2
 """Frames after which a speed is known."""

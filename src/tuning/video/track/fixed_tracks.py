@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from tuning.core.movement.tracks import Tracks
-from tuning.video.choices import Ints
-from tuning.video.sights import Sights
+from tuning.video.track.assignment_kernels import Ints
+from tuning.video.track.detections import Sights
 
 SAME_PX = 3.0
 """Two places closer than this are one sticker."""

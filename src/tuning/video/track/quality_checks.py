@@ -11,8 +11,8 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
-from tuning.video.anatomy import SIDES
-from tuning.video.covered import half_covered, uncover
+from tuning.video.detect.occlusion import half_covered, uncover
+from tuning.video.track.body_constraints import SIDES
 
 EDGE_QUALITY, DOUBTED = 0.95, 0.4
 """Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""

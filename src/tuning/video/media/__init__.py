@@ -1,0 +1,1 @@
+"""Files, cameras and pictures: what is opened, decoded, recorded and masked."""

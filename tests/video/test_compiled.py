@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 WORK = """
-from tuning.video.detect.jit import NUMBER, compiled
+from tuning.video.media.jit import NUMBER, compiled
 
 @compiled(NUMBER, NUMBER)
 def doubled(n):

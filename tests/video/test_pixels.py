@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from chance import RANDOM
 
-from tuning.video.detect.kernels import ground_beside, spots, telling_mix
+from tuning.video.media.kernels import ground_beside, spots, telling_mix
 from tuning.video.media.planes import Picture
 
 

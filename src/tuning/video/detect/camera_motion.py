@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from tuning.core.movement.tracks import filled_moves
 from tuning.core.types import Floats
-from tuning.video.detect.kernels import Plane
+from tuning.video.media.kernels import Plane
 
 WIDTHS = 320, 80
 """The picture is looked at so many pixels wide, or little more; the second finds what was knocked far away."""

@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numpy as np
 
 from tuning.core.types import Floats
-from tuning.video.detect.kernels import spots
 from tuning.video.detect.stickers import Axis, Blob, Sticker, centroids, likeness, trace_of
+from tuning.video.media.kernels import spots
 from tuning.video.media.planes import Picture
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05

@@ -14,8 +14,8 @@ from scipy.ndimage import uniform_filter1d
 
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
-from tuning.video.detect.kernels import ground_beside
 from tuning.video.detect.stickers import Blob
+from tuning.video.media.kernels import ground_beside
 from tuning.video.media.planes import Picture
 
 NARROW, UNLIKE = 0.8, 10.0

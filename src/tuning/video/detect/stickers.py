@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.detect.kernels import Plane, middles, telling_mix
+from tuning.video.media.kernels import Plane, middles, telling_mix
 from tuning.video.media.planes import Picture, picture_of, square
 
 ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 2.0, 2.0

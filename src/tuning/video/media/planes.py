@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from tuning.core.errors import BadInput
-from tuning.video.detect.kernels import Greys, Plane, mix
+from tuning.video.media.kernels import Greys, Plane, mix
 
 NO_COLOURS: Plane = np.empty((0, 0), np.uint8)
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}

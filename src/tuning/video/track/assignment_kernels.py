@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.detect.jit import COUNTS, NOTHING, NUMBER, NUMBERS, TABLE, YESSES, compiled
+from tuning.video.media.jit import COUNTS, NOTHING, NUMBER, NUMBERS, TABLE, YESSES, compiled
 
 Ints = NDArray[np.intp]
 Flags = NDArray[np.bool_]

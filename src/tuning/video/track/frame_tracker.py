@@ -16,9 +16,7 @@ import numpy as np
 from tuning.core.movement.tracks import carried
 from tuning.core.types import Floats
 from tuning.video.detect.candidates import looks_of, survey
-from tuning.video.detect.kernels import Plane
 from tuning.video.detect.occlusion import narrow_way
-from tuning.video.detect.optical_flow import find_plain
 from tuning.video.detect.stickers import (
     CLEARER,
     DIMMER,
@@ -40,6 +38,7 @@ from tuning.video.detect.stickers import (
     trace_of,
     weakest_slope,
 )
+from tuning.video.media.kernels import Plane
 from tuning.video.media.planes import Picture
 from tuning.video.track.detections import Sights
 from tuning.video.track.fixed_tracks import SAME_PX
@@ -56,6 +55,7 @@ from tuning.video.track.group_assignment import (
     groups,
     solve,
 )
+from tuning.video.track.optical_flow import find_plain
 from tuning.video.track.track_state import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
 
 USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720

@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from tuning.core.types import Floats
-from tuning.video.detect.jit import (
+from tuning.video.media.jit import (
     COUNT,
     COUNTS,
     CUBE,

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.detect.jit import COUNT, COUNTS, GREYS, LEVELS, NOTHING, NUMBER, NUMBERS, PLANES, TABLE, YES, compiled
+from tuning.video.media.jit import COUNT, COUNTS, GREYS, LEVELS, NOTHING, NUMBER, NUMBERS, PLANES, TABLE, YES, compiled
 
 Plane = NDArray[np.uint8]
 Greys = NDArray[np.float32]

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.detect.kernels import Plane
 from tuning.video.detect.stickers import crop
+from tuning.video.media.kernels import Plane
 from tuning.video.track.track_state import Find, Target
 
 LEAST_QUALITY = 0.25

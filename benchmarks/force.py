@@ -15,11 +15,11 @@ import numpy as np
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.force.analysis import analyse
-from tuning.core.force.live import Rolling
+from tuning.core.force.live import RingBuffer
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.plates import read_plates
 from tuning.ui import theme
@@ -34,7 +34,7 @@ def timed(work) -> float:
 
 def minute() -> None:
     """One minute of squats on both plates: from samples to numbers, against reading the file."""
-    scene = plates.squats(Body(), reps=20, rest=1.1)
+    scene = plates.squats(SimulatedPerson(), reps=20, rest=1.1)
     left, right = heard(scene, Faults(), np.random.default_rng(1))
     recording = Recording(scene.rate, {Side.LEFT: left, Side.RIGHT: right})
     with tempfile.TemporaryDirectory() as folder:
@@ -62,7 +62,7 @@ def frames() -> None:
     bare.show()
     random = np.random.default_rng(2)
     app.processEvents()
-    view.buffer = Rolling(1000.0)
+    view.buffer = RingBuffer(1000.0)
     times, base = [], []
     for n in range(600):
         samples = 400 + 300 * np.sin(np.arange(17)[:, None] / 40 + n / 3) + random.normal(0, 3, (17, 2))
@@ -79,7 +79,7 @@ def frames() -> None:
 
 def half_hour() -> None:
     """Thirty minutes of streaming into the live buffer."""
-    buffer = Rolling(1000.0)
+    buffer = RingBuffer(1000.0)
     chunk = np.full((16, 2), 400.0)
     buffer.add(chunk)
     tracemalloc.start()

@@ -7,8 +7,8 @@ import time
 
 from tuning.core.types import Side
 from tuning.core.visit.order import as_listed, plan
-from tuning.core.visit.plan import Choice, chosen_efforts
-from tuning.core.visit.visit_items import Wishes
+from tuning.core.visit.plan import VisitSelection, chosen_efforts
+from tuning.core.visit.visit_items import OrderPreferences
 from tuning.knowledge import load
 
 ROUNDS = 15
@@ -24,8 +24,10 @@ def main() -> None:
     """Median time of a plan from nothing, as a drag or a skip asks for it."""
     knowledge = load()
     for template in knowledge.order.template:
-        efforts = chosen_efforts(Choice(template.tests), knowledge.tests, knowledge.order.clip, Side.LEFT).efforts
-        wishes = Wishes(Side.LEFT, minutes=knowledge.order.minutes)
+        efforts = chosen_efforts(
+            VisitSelection(template.tests), knowledge.tests, knowledge.order.clip, Side.LEFT
+        ).efforts
+        wishes = OrderPreferences(Side.LEFT, minutes=knowledge.order.minutes)
         pairs = [(timed(lambda e=efforts, w=wishes: plan(e, w)), timed(lambda e=efforts, w=wishes: as_listed(e, w)))
                  for _ in range(ROUNDS)]  # fmt: skip
         ratio = statistics.median(p / b for p, b in pairs)

@@ -17,7 +17,7 @@ import av
 import numpy as np
 
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, walking
@@ -31,12 +31,14 @@ GROUP = 2 * FPS
 
 def make(folder: Path, height: int, seconds: float, rounds: int) -> tuple[Path, dict[str, np.ndarray]]:
     """A walk of whole strides, its pictures repeated `rounds` times; and the marks of its first frame."""
-    camera = Camera("rear", width=height * 16 // 9, height_px=height, focal_px=1300 * height / 720)
+    camera = PinholeCamera("rear", width=height * 16 // 9, height_px=height, focal_px=1300 * height / 720)
     rng = np.random.default_rng(3)
     background = render.room(camera, rng, belt=True)
     walker = Walker(cycle=1.0)
     frames = [
-        render.photograph(lambda t: build(walking(walker, t)), n / FPS, camera, background, rng, render.Look(1))
+        render.photograph(
+            lambda t: build(walking(walker, t)), n / FPS, camera, background, rng, render.CameraSettings(1)
+        )
         for n in range(round(FPS * seconds))
     ]
     path = folder / f"walk{height}.mp4"

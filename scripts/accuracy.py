@@ -22,13 +22,13 @@ from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.pictures import geometry
 from tuning.core.types import Side
 from tuning.demo import render
-from tuning.demo.camera import Camera, Vectors
+from tuning.demo.camera import PinholeCamera, Vectors
 from tuning.demo.mannequin import SIDES, Body, build
 from tuning.demo.motions import STANCE, Squatter, Walker, squatting, walking
 
 BodyAt = Callable[[float], Body]
-CLEAN = render.Look(exposures=2)
-HARD = render.Look(exposures=2, sticker_radius=0.7 * render.STICKER_RADIUS, flicker=0.12)
+CLEAN = render.CameraSettings(exposures=2)
+HARD = render.CameraSettings(exposures=2, sticker_radius=0.7 * render.STICKER_RADIUS, flicker=0.12)
 HARD_WORDS = "hard: marks hidden 0.2 s a cycle, sway, flicker, stickers 30 % smaller"
 HIDDEN_S = 0.2
 CLIPS = 3
@@ -90,7 +90,7 @@ def hard_squat(who: Squatter) -> BodyAt:
     return body_at
 
 
-def places(body: Body, camera: Camera) -> tuple[dict[str, Vectors], set[str]]:
+def places(body: Body, camera: PinholeCamera) -> tuple[dict[str, Vectors], set[str]]:
     """Exact places of all stickers, those hidden for the moment included, and the names of those to be seen."""
     worn, body.marked = body.marked, None
     everything = body.projected(camera)
@@ -112,7 +112,7 @@ def walk_truth(walker: Walker, hidden: bool = False) -> Truth:
     def truth(value: tasks.CycleValue) -> float | None:
         off = 0.0 if value.side is Side.LEFT else 0.5
         contact = (np.floor(value.time_s / walker.cycle + off + 1e-6) - off) * walker.cycle
-        inward, level = 1 if value.side is Side.LEFT else -1, Camera("rear")
+        inward, level = 1 if value.side is Side.LEFT else -1, PinholeCamera("rear")
         leg = ("buttock", "knee_back", "heel")
 
         def seen(t: float) -> dict[str, Vectors]:
@@ -140,7 +140,7 @@ def squat_truth(who: Squatter, hidden: bool = False) -> Truth:
     def truth(value: tasks.CycleValue) -> float | None:
         t = value.time_s
         body = build(squatting(who, t))
-        m = (swayed(body, t) if hidden else body).projected(Camera("front"))
+        m = (swayed(body, t) if hidden else body).projected(PinholeCamera("front"))
         inward = 1 if value.side is Side.RIGHT else -1
         feet, pelvis = (m[f"{n}_left"] + m[f"{n}_right"] for n in ("ankle", "asis"))
         made = {
@@ -199,7 +199,9 @@ ROWS = (
 UNIT = {"squat-hip-shift": " points"}
 
 
-def film(path: Path, scene: Scene, camera: Camera, look: render.Look, rng: np.random.Generator) -> None:
+def film(
+    path: Path, scene: Scene, camera: PinholeCamera, look: render.CameraSettings, rng: np.random.Generator
+) -> None:
     """One scene as an H.264 clip."""
     background = render.room(camera, rng, belt=scene.view == "rear")
     with av.open(str(path), "w") as container:
@@ -224,11 +226,11 @@ class Row:
         self.events: list[bool] = []
         self.off: dict[str, list[tuple[float, float]]] = defaultdict(list)
 
-    def follow(self, scene: Scene, look: render.Look, rng: np.random.Generator) -> None:
+    def follow(self, scene: Scene, look: render.CameraSettings, rng: np.random.Generator) -> None:
         """Film a scene, mark it once a pixel off, follow and measure it."""
         from tuning.video.track.api import follow_clip
 
-        camera = Camera(scene.view, roll_deg=rng.uniform(-2, 2))
+        camera = PinholeCamera(scene.view, roll_deg=rng.uniform(-2, 2))
         truth = []
         for n in range(round(scene.fps * scene.seconds)):
             everything, worn = places(scene.body_at(n / scene.fps), camera)

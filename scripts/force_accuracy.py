@@ -14,7 +14,7 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, Floats, Scene, heard
+from tuning.devices.plates import Faults, Floats, SimulatedPerson, SimulatedSession, heard
 
 Gaps = dict[str, list[float]]
 """Distances from the truth by what was read, in the unit of LIMITS."""
@@ -26,16 +26,16 @@ LIMITS = {
 """What 95 % of readings must keep to."""
 
 
-def recording(scene: Scene, random: np.random.Generator) -> Recording:
+def recording(scene: SimulatedSession, random: np.random.Generator) -> Recording:
     """What plates with noise, hum and drift hear of a scene."""
     left, right = heard(scene, Faults(), random)
     return Recording(scene.rate, {Side.LEFT: left, Side.RIGHT: right})
 
 
-def body(random: np.random.Generator) -> Body:
+def body(random: np.random.Generator) -> SimulatedPerson:
     """A person nobody has seen before."""
     u = random.uniform
-    return Body(u(55, 95), u(400, 900), u(400, 900), u(0.07, 0.2), u(0.07, 0.2), u(0.44, 0.56))
+    return SimulatedPerson(u(55, 95), u(400, 900), u(400, 900), u(0.07, 0.2), u(0.07, 0.2), u(0.44, 0.56))
 
 
 def mean_rate(force: Floats, start: float, window: float, rate: float) -> float:

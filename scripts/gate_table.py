@@ -8,7 +8,7 @@ from pathlib import Path
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Clearance, Screen
-from tuning.core.gate.permission import Act, Gate, facts_of, may
+from tuning.core.gate.permission import Gate, GateAct, facts_of, may
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.types import Entry, Role, Side, Triage
 from tuning.knowledge import Knowledge, load
@@ -38,7 +38,7 @@ Once a finding is cleared, its column is that of NONE.
 """
 
 
-def named_acts(knowledge: Knowledge) -> Iterator[tuple[str, str, Act]]:
+def named_acts(knowledge: Knowledge) -> Iterator[tuple[str, str, GateAct]]:
     """Everything that can be done to somebody: stage, name, act; a test with its usual pad, and with each other one."""
     for test in knowledge.tests.values():
         yield test.stage, test.name, act_of_test(test)

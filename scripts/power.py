@@ -12,7 +12,7 @@ import accuracy_page
 import numpy as np
 
 from tuning.core.judging.comparison import compare_sides
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import Observation, Side
 from tuning.knowledge import load
 
@@ -34,7 +34,7 @@ def session(
     return legs[0], legs[1]
 
 
-def closed_form(true: float, error: float, band: float) -> dict[Word, float]:
+def closed_form(true: float, error: float, band: float) -> dict[VerdictWord, float]:
     """Share of each verdict when the measured difference is normal about the true one.
 
     A difference against the stronger leg scatters less the larger it is: only
@@ -51,12 +51,17 @@ def closed_form(true: float, error: float, band: float) -> dict[Word, float]:
     tune = inside(band - error)
     unsure = inside(error) - tune if error > band - error else 0.0
     marked = 1 - inside(max(band, error))
-    return {Word.IN_TUNE: tune, Word.CANNOT_TELL: unsure, Word.NOTABLE: 1 - tune - unsure - marked, Word.MARKED: marked}
+    return {
+        VerdictWord.IN_TUNE: tune,
+        VerdictWord.CANNOT_TELL: unsure,
+        VerdictWord.NOTABLE: 1 - tune - unsure - marked,
+        VerdictWord.MARKED: marked,
+    }
 
 
 def simulate(
     measure_id: str, sem: float, random: np.random.Generator, sessions: int = SESSIONS, true: tuple[int, ...] = TRUE
-) -> list[tuple[int, dict[Word, float], float, float]]:
+) -> list[tuple[int, dict[VerdictWord, float], float, float]]:
     """By true difference: share of each verdict, wrong side, largest gap to the closed form."""
     measure = load().measures[measure_id]
     rows = []
@@ -71,11 +76,11 @@ def simulate(
             verdict = compare_sides(measure, *pair).verdict
             words.append(verdict.word)
             errors.append(verdict.e)
-            called = verdict.word in (Word.NOTABLE, Word.MARKED)
+            called = verdict.word in (VerdictWord.NOTABLE, VerdictWord.MARKED)
             wrong += called and truth > 0 and verdict.d > 0
-        shares = {word: words.count(word) / sessions for word in Word}
+        shares = {word: words.count(word) / sessions for word in VerdictWord}
         expected = closed_form(-truth, float(np.median(errors)), measure.band)
-        gap = max(abs(shares[w] - expected[w]) for w in Word)
+        gap = max(abs(shares[w] - expected[w]) for w in VerdictWord)
         rows.append((truth, shares, wrong / sessions, gap))
     return rows
 
@@ -88,12 +93,12 @@ def main() -> None:
     for measure_id, sem in TESTS:
         name = f"{measures[measure_id].name} (SEM {sem:g} %, band {measures[measure_id].band:g} %)"
         for true, shares, wrong, gap in simulate(measure_id, sem, random):
-            told = [f"{100 * shares[w]:.0f} %" for w in Word]
+            told = [f"{100 * shares[w]:.0f} %" for w in VerdictWord]
             rows.append([name, f"{true} %", *told, f"{100 * wrong:.1f} %", f"{100 * gap:.1f} points"])
             name = ""
     accuracy_page.write_table(
         f"Seed {seed}, {SESSIONS} sessions in each row, {TRIALS} trials a leg.",
-        ["measure", "true difference", *(w.value for w in Word), "wrong side", "off the closed form"],
+        ["measure", "true difference", *(w.value for w in VerdictWord), "wrong side", "off the closed form"],
         rows,
     )
 

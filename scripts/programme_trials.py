@@ -13,8 +13,8 @@ import click
 import numpy as np
 from programme_world import GROUPS, PER_WEEK, RUNGS, Patient
 
-from tuning.core.entries import Morning
-from tuning.core.programme.progression_rules import Exercise, Move, Set, Standing, decide
+from tuning.core.entries import NextDayResponse
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, ProgressionMove, decide
 from tuning.core.types import LEGS, Triage
 from tuning.knowledge import load
 
@@ -24,12 +24,12 @@ DAYS = (0, 2, 4)
 START = date(2026, 1, 5)
 LINE = tuple(f"rung-{n:02d}" for n in range(RUNGS))
 TARGET = Path(__file__).parent.parent / "docs" / "programme.md"
-DOWN = (Move.BACK, Move.STOP)
+DOWN = (ProgressionMove.BACK, ProgressionMove.STOP)
 
 
 def by_table(patient: Patient) -> tuple[int, float]:
     """Days above the limit and the rung at the end, decided by the table before every session."""
-    place, since, held, log, above, rest = 0, START, "", list[Set](), 0, 0
+    place, since, held, log, above, rest = 0, START, "", list[LoggedSet](), 0, 0
     new = True
     for day in range(7 * WEEKS):
         today = START + timedelta(days=day)
@@ -37,24 +37,24 @@ def by_table(patient: Patient) -> tuple[int, float]:
         rest = max(0, rest - 1)
         if day % 7 not in DAYS or rest or not patient.comes(day):
             continue
-        exercise = Exercise(LINE[place], LINE, since, sessions=3, days=10, per_week=PER_WEEK, held=held)
-        found = decide(exercise, log, Standing(today, Triage.NONE), RULES)
-        if found.move is Move.CLIMB or (found.move in DOWN and found.to != LINE[place]):
+        exercise = ExerciseState(LINE[place], LINE, since, sessions=3, days=10, per_week=PER_WEEK, held=held)
+        found = decide(exercise, log, PlanContext(today, Triage.NONE), RULES)
+        if found.move is ProgressionMove.CLIMB or (found.move in DOWN and found.to != LINE[place]):
             if found.move in DOWN and not held:
                 held = LINE[place]
             place, since, new = LINE.index(found.to), today, True
             held = "" if held and LINE.index(held) <= place else held
-        if found.move is Move.STOP:
+        if found.move is ProgressionMove.STOP:
             rest = 2
             continue
-        if found.move is Move.REFER:  # looked at by somebody, two weeks off, begun anew one rung down
+        if found.move is ProgressionMove.REFER:  # looked at by somebody, two weeks off, begun anew one rung down
             rest, place, since, log = 14, max(0, place - 1), today + timedelta(days=14), []
             continue
         told = patient.session(place, new)
         new = False
         above += told.true_pain > LIMIT + 0.5
-        morning = Morning.SETTLED if told.settled else Morning.NOT
-        log += [Set(today, side, LINE[place], told.pain, morning, told.morning_pain, told.faulty, told.felt,
+        morning = NextDayResponse.SETTLED if told.settled else NextDayResponse.NOT
+        log += [LoggedSet(today, side, LINE[place], told.pain, morning, told.morning_pain, told.faulty, told.felt,
                     swelling=told.swelling, painkiller=told.painkiller) for side in LEGS]  # fmt: skip
     return above, _stood(patient)
 

@@ -23,10 +23,10 @@ import numpy as np
 from programme_world import GROUPS, Patient, Told
 from PyQt6.QtWidgets import QApplication
 
-from tuning.core.entries import Decision, Done, Morning, PlanItem, Screen
+from tuning.core.entries import Decision, Done, NextDayResponse, PlanItem, Screen
 from tuning.core.errors import TuningError
-from tuning.core.programme.ladders import Trial
-from tuning.core.programme.progression_rules import Move
+from tuning.core.programme.ladders import SideTrial
+from tuning.core.programme.progression_rules import ProgressionMove
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.exchange.json.home_log import owner_mark
 from tuning.knowledge import load
@@ -114,7 +114,7 @@ class Weeks:
         self.screen()
         self.state.choose(self.state.named(FIRST))
         for side in LEGS:
-            self.state.set_trial(side, Trial(True, 1))
+            self.state.set_trial(side, SideTrial(True, 1))
         self.state.write("")
 
     def item(self) -> PlanItem | None:
@@ -143,10 +143,10 @@ class Weeks:
             return
         told, alarms = self.told()
         known = self.draw.random() < 0.93
-        morning = Morning.SETTLED if told.settled else Morning.NOT
+        morning = NextDayResponse.SETTLED if told.settled else NextDayResponse.NOT
         lines = [
             {"day": day.isoformat(), "side": side.value, "rung": item.rung, "pain": told.pain, "faulty": told.faulty,
-             "felt": told.felt, "morning": (morning if known else Morning.UNKNOWN).value,
+             "felt": told.felt, "morning": (morning if known else NextDayResponse.UNKNOWN).value,
              "morning_pain": told.morning_pain if known else None,
              **{name.replace(" ", "_"): True for name in alarms}}
             for side in LEGS
@@ -190,7 +190,7 @@ class Weeks:
         decision = course.decision(item)
         reason = "as agreed with the patient" if self.draw.random() < 0.3 else ""
         if self.draw.random() < 0.25:
-            move = (Move.CLIMB, Move.HOLD, Move.BACK)[int(self.draw.integers(3))]
+            move = (ProgressionMove.CLIMB, ProgressionMove.HOLD, ProgressionMove.BACK)[int(self.draw.integers(3))]
             self.tries(f"overrule to {move.value}", counts, lambda: course.overrule(item, move, reason))
         else:
             if decision.row == 12 and "try-out" in decision.reason and self.space.role is Role.CLINICIAN:

@@ -18,7 +18,7 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer
 from tuning.core.judging.measures import Compare
 from tuning.core.reasoning.conclusion import conclude, tests_of
-from tuning.core.reasoning.evidence import Balance, Label
+from tuning.core.reasoning.evidence import Label, PatternEvidence
 from tuning.core.reasoning.next_best_test import TRIAL, next_tests
 from tuning.core.reasoning.trial_of_cause import Effect
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
@@ -74,14 +74,14 @@ class Session:
         for question, option in self.body.answered(test).items():
             self._keep(Answer(test, question, Side.LEFT if sided else Side.NONE, option))
 
-    def balance(self) -> tuple[Balance | None, object]:
+    def balance(self) -> tuple[PatternEvidence | None, object]:
         """What is concluded of the pattern so far."""
         case = Case(ADA, (VISIT,), VISIT, tuple(self.entries), self.clock)
         found = conclude(case, KNOWLEDGE.reasoning, KNOWLEDGE.measures, TOOLS, Triage.NONE)
         return found.of(self.body.pattern, Side.LEFT), found
 
 
-def found_in(one: Balance | None) -> set[str]:
+def found_in(one: PatternEvidence | None) -> set[str]:
     """Factors that are found: supported, or likely without a rival that is likely."""
     if one is None:
         return set()

@@ -13,7 +13,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QDeadlineTimer, QEventLoop
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.demo.clinic import build_clinic
 from tuning.demo.devices import simulated
 from tuning.ui import theme
@@ -103,7 +103,7 @@ SHOTS: tuple[tuple[str, str, str, Callable[[MainWindow], QWidget | None]], ...] 
 """File, patient, stage and what is done there; a returned dialog is taken in place of the window."""
 
 
-def test(window: MainWindow, name: str) -> Test:
+def test(window: MainWindow, name: str) -> TestDefinition:
     """A test by its id."""
     return window.workspace.knowledge.tests[name]
 

@@ -16,7 +16,7 @@ from test_decide import RULES
 from test_decide import TABLE as LOGS
 from test_vignettes import CARE, ROWS, case_of, judged
 
-from tuning.core.programme.progression_rules import Move, decide
+from tuning.core.programme.progression_rules import ProgressionMove, decide
 from tuning.core.reasoning.evidence import Label
 from tuning.core.types import Side, Triage
 
@@ -80,7 +80,7 @@ def log(row: tuple[object, ...]) -> str:
     """How one log is decided; the moves stand in order, the most careful first."""
     number, move, exercise, sets, standing = row
     found = decide(exercise, sets, standing, RULES)  # type: ignore[arg-type]
-    order = list(Move)
+    order = list(ProgressionMove)
     if found.move is not move:
         return way(order.index(move), order.index(found.move))  # type: ignore[arg-type]
     return RIGHT if found.row == number else OTHER

@@ -26,7 +26,7 @@ import numpy as np
 
 from tuning.core.movement.tracks import TRUSTED
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import Body, build
 from tuning.demo.motions import Runner, Squatter, Stepper, Walker, running, squatting, stepping_down, walking
 from tuning.video.track.api import follow_clip
@@ -47,8 +47,8 @@ class Conditions:
 
     words: Mapping[str, str]
     body_at: Callable[[float], Body]
-    camera: Camera
-    look: render.Look
+    camera: PinholeCamera
+    look: render.CameraSettings
     fps: int
     bits: int
     seed: int
@@ -112,12 +112,18 @@ def drawn(seed: int) -> Conditions:
     kind, view, body_at = _movement(rng)
     large = rng.random() < 0.2
     scale = 1.5 if large else 1.0
-    camera = Camera(view, distance=3.6, focal_px=1300 * scale, width=int(1280 * scale), height_px=int(720 * scale),
-                    roll_deg=rng.uniform(-2, 2))  # fmt: skip
+    camera = PinholeCamera(
+        view,
+        distance=3.6,
+        focal_px=1300 * scale,
+        width=int(1280 * scale),
+        height_px=int(720 * scale),
+        roll_deg=rng.uniform(-2, 2),
+    )
     radius_px, fps = float(rng.uniform(3, 10)), int(rng.choice([25, 30, 60, 60, 120, 240]))
     sharpen, bits = float(rng.choice([0, 0, 0.4, 0.9])), int(1e6 * np.exp(rng.uniform(-0.7, 2.1)))
     exposure = min(float(rng.uniform(0.001, 0.014)), 0.8 / fps)
-    look = render.Look(
+    look = render.CameraSettings(
         exposures=2, exposure_s=exposure, noise=float(rng.uniform(1, 5)), flicker=float(rng.choice([0, 0, 0.12])),
         sticker_radius=radius_px * 3.6 / camera.focal_px, colours=colours, light=light, sharpen=sharpen,
     )  # fmt: skip
@@ -149,14 +155,14 @@ def held(made: Conditions, times: np.ndarray) -> np.ndarray:
     return np.stack([px * (wander() + 1j * wander()), np.exp(1j * np.radians(degrees * wander()))], axis=1)
 
 
-def seen_by_it(places: np.ndarray, move: np.ndarray, camera: Camera) -> np.ndarray:
+def seen_by_it(places: np.ndarray, move: np.ndarray, camera: PinholeCamera) -> np.ndarray:
     """Places (..., 2) of a still picture in one that the hand moved."""
     middle = (camera.width + 1j * camera.height_px) / 2
     there = (places @ (1, 1j) - middle) * move[1] + middle + move[0]
     return np.stack([there.real, there.imag], axis=-1)
 
 
-def _in_hand(pixels: np.ndarray, move: np.ndarray, camera: Camera) -> np.ndarray:
+def _in_hand(pixels: np.ndarray, move: np.ndarray, camera: PinholeCamera) -> np.ndarray:
     """The picture as the hand moved it; the library counts from the middle of the first pixel."""
     corners = np.array([[0.5, 0.5], [camera.width, 0.5], [0.5, camera.height_px]])
     there = seen_by_it(corners, move, camera) - 0.5

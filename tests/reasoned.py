@@ -9,7 +9,7 @@ import numpy as np
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.reasoning.conclusion import conclude
 from tuning.core.reasoning.conclusion import tests_of as all_tests
-from tuning.core.reasoning.evidence import Schools
+from tuning.core.reasoning.evidence import ReasoningPolicy
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.rules import Sign
 from tuning.core.reasoning.sign_evaluation import look
@@ -51,7 +51,7 @@ def seen(sign: Sign, side: Side, *entries: Entry, n: int = 0):
     return look(sign, findings(case(*entries, n=n), MEASURES), side)
 
 
-def concluded(*entries: Entry, n: int = 0, schools: Schools | None = None, triage: Triage | None = None):
+def concluded(*entries: Entry, n: int = 0, schools: ReasoningPolicy | None = None, triage: Triage | None = None):
     return conclude(case(*entries, n=n), TABLE, MEASURES, TESTS, triage, schools)
 
 

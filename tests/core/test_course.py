@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.dates import latest_day
-from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
+from tuning.core.entries import Decision, Done, Form, NextDayResponse, PlanItem, Screen
 from tuning.core.programme.plan_facts import (
-    Around,
+    PlanStatusInputs,
     clean_weeks,
     deload_week,
     facts_of,
@@ -20,8 +20,8 @@ from tuning.core.programme.plan_facts import (
     weekly_load,
     weeks_since_injury,
 )
-from tuning.core.programme.progression_rules import Exercise, Set, Standing
-from tuning.core.programme.rules import School
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge.knowledge import load
 
@@ -38,12 +38,18 @@ def at(days_ago: int) -> datetime:
 
 def done(days_ago: int, side=LEFT, **told) -> Done:
     return Done(
-        **{"rung": STEP, "side": side, "day": TODAY - timedelta(days=days_ago), "morning": Morning.SETTLED, **told}
+        **{
+            "rung": STEP,
+            "side": side,
+            "day": TODAY - timedelta(days=days_ago),
+            "morning": NextDayResponse.SETTLED,
+            **told,
+        }
     )
 
 
 def facts(*entries, **around):
-    return facts_of(entries, SAFETY, Around(TODAY, **around), RULES)
+    return facts_of(entries, SAFETY, PlanStatusInputs(TODAY, **around), RULES)
 
 
 @pytest.mark.parametrize(
@@ -96,7 +102,12 @@ def test_weeks_count_from_the_newest_injury_and_from_a_screen_that_tells_one():
 
 
 def test_flare_ups_are_days_of_the_last_fortnight_and_quiet_days_count_from_the_last_bad_morning():
-    bad = [done(15, morning=Morning.NOT), done(14, morning=Morning.NOT), done(3, pain=6), done(3, RIGHT, pain=7)]
+    bad = [
+        done(15, morning=NextDayResponse.NOT),
+        done(14, morning=NextDayResponse.NOT),
+        done(3, pain=6),
+        done(3, RIGHT, pain=7),
+    ]
     found = facts(*bad)
     assert (found.flares, found.worst_pain, found.quiet_days) == (2, 7, 14)
     assert facts(done(8, pain=4)).worst_pain == 0 and facts(done(7, pain=4)).worst_pain == 4
@@ -109,7 +120,7 @@ def test_what_stands_around_reaches_the_phase():
     taken = Decision("factor-to-programme", "likely", {"factor": "pain-inhibition"})
     assert facts(taken).pain_inhibited and not facts().pain_inhibited
     assert facts(triage=Triage.AMBER).amber and facts(target=True).target
-    assert (facts().climb_pain, facts(school=School.MONITORED).climb_pain) == (2, 3)
+    assert (facts().climb_pain, facts(school=PainPolicy.MONITORED).climb_pain) == (2, 3)
     skill = KNOWLEDGE.rung("hs-1-mirror")
     assert facts(planned=[skill]).skills == [skill.name]
     assert not facts(planned=[skill], passed=frozenset({skill.id})).skills
@@ -117,7 +128,7 @@ def test_what_stands_around_reaches_the_phase():
 
 def test_clean_weeks_end_at_the_first_week_that_was_empty_or_not_settled():
     assert clean_weeks([done(0), done(6), done(7), done(13)], TODAY, RULES) == 2
-    assert clean_weeks([done(0), done(7, morning=Morning.UNKNOWN), done(14)], TODAY, RULES) == 1
+    assert clean_weeks([done(0), done(7, morning=NextDayResponse.UNKNOWN), done(14)], TODAY, RULES) == 1
     assert clean_weeks([done(7), done(14)], TODAY, RULES) == 0 and clean_weeks([done(1, trial=True)], TODAY, RULES) == 0
 
 
@@ -165,11 +176,15 @@ def test_a_session_keeps_the_dose_that_stood_on_its_day():
 
 def test_the_target_is_the_top_of_a_line_in_phase_load_in_its_whole_range_passed_by_both_legs():
     top, easy = KNOWLEDGE.rung("sd-5-unstable"), KNOWLEDGE.rung("sd-2-sit-back")
-    log = [Set(TODAY - timedelta(days=n), side, pain=0, morning=Morning.SETTLED) for n in (1, 3, 5) for side in LEGS]
-    now = Standing(TODAY, Triage.NONE)
+    log = [
+        LoggedSet(TODAY - timedelta(days=n), side, pain=0, morning=NextDayResponse.SETTLED)
+        for n in (1, 3, 5)
+        for side in LEGS
+    ]
+    now = PlanContext(TODAY, Triage.NONE)
 
     def passed(rung=top, log=log, line=("a", "b"), **more):
-        return target_passed(rung, Exercise("b", line, TODAY - timedelta(days=20), **more), log, now, RULES)
+        return target_passed(rung, ExerciseState("b", line, TODAY - timedelta(days=20), **more), log, now, RULES)
 
     assert passed() and not passed(rung=easy) and not passed(line=("b", "c")) and not passed(within="knee bent to 70°")
     assert not passed(log=[one for one in log if one.side is LEFT]) and not passed(log=[])

@@ -15,9 +15,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.cli import main
-from tuning.core.entries import Morning
-from tuning.core.programme.progression_rules import Exercise, Move, Set, Standing, decide
-from tuning.core.programme.rules import School
+from tuning.core.entries import NextDayResponse
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, decide
+from tuning.core.programme.progression_rules import ProgressionMove as Move
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.exchange.json.plan_log import PlanFile
 from tuning.knowledge import load
@@ -26,16 +27,16 @@ TODAY = date(2026, 11, 28)
 LEFT, RIGHT = LEGS
 RULES = load().progression
 LINE = ("sd-1", "sd-2", "sd-3", "sd-4")
-MIDDLE = Exercise("sd-2", LINE, TODAY - timedelta(days=16), ladder="stepdown", loaded=True, per_week=2)
-FREE = Standing(TODAY, Triage.NONE)
+MIDDLE = ExerciseState("sd-2", LINE, TODAY - timedelta(days=16), ladder="stepdown", loaded=True, per_week=2)
+FREE = PlanContext(TODAY, Triage.NONE)
 
 
-def session(days_ago: int, sides=LEGS, **more) -> list[Set]:
-    usual = {"morning": Morning.SETTLED, "pain": 1}
-    return [Set(TODAY - timedelta(days=days_ago), side, **{**usual, **more}) for side in sides]
+def session(days_ago: int, sides=LEGS, **more) -> list[LoggedSet]:
+    usual = {"morning": NextDayResponse.SETTLED, "pain": 1}
+    return [LoggedSet(TODAY - timedelta(days=days_ago), side, **{**usual, **more}) for side in sides]
 
 
-def log(*sessions) -> list[Set]:
+def log(*sessions) -> list[LoggedSet]:
     return [one for sets in sessions for one in sets]
 
 
@@ -43,41 +44,41 @@ GOOD = log(*(session(d) for d in (14, 11, 8, 5, 2)))
 """Five clean sessions on both sides over two weeks: ready."""
 
 
-def then(**last) -> list[Set]:
+def then(**last) -> list[LoggedSet]:
     """A good log whose last session is another."""
     return log(GOOD[:-2], session(1, **last))
 
 
 OLD = replace(MIDDLE, since=TODAY - timedelta(days=25))
-MONITORED = replace(FREE, school=School.MONITORED)
-ELSEWHERE = Set(TODAY - timedelta(days=5), RIGHT, "kt-1", pain=1, numb=True)
+MONITORED = replace(FREE, school=PainPolicy.MONITORED)
+ELSEWHERE = LoggedSet(TODAY - timedelta(days=5), RIGHT, "kt-1", pain=1, numb=True)
 
 
-def answered(*sets: Set) -> list[Set]:
+def answered(*sets: LoggedSet) -> list[LoggedSet]:
     """The same, with a safety screen saved after them."""
     return [replace(one, answered=True) for one in sets]
 
 
 TABLE = [
-    (1, Move.ASK, MIDDLE, GOOD, Standing(TODAY)),
-    (1, Move.REFER, MIDDLE, GOOD, Standing(TODAY, Triage.RED)),
-    (1, Move.REFER, MIDDLE, GOOD, Standing(TODAY, Triage.RED, overruled=True)),
+    (1, Move.ASK, MIDDLE, GOOD, PlanContext(TODAY)),
+    (1, Move.REFER, MIDDLE, GOOD, PlanContext(TODAY, Triage.RED)),
+    (1, Move.REFER, MIDDLE, GOOD, PlanContext(TODAY, Triage.RED, overruled=True)),
     (2, Move.STOP, MIDDLE, then(pain=6), FREE),
     (2, Move.STOP, MIDDLE, then(swelling=True), FREE),
     (2, Move.STOP, MIDDLE, log(session(12, giving_way=True), GOOD[2:]), FREE),
     (2, Move.STOP, MIDDLE, log(GOOD[:-2], answered(*session(1, catch=True))), FREE),
     (2, Move.STOP, replace(MIDDLE, rung="sd-1"), log(session(1, catch=True)), FREE),
     (2, Move.OUT, replace(MIDDLE, rung="sd-1", stops=1), log(session(1, catch=True)), FREE),
-    (2, Move.STOP, replace(MIDDLE, rung="sd-1", stopped=TODAY), [Set(TODAY, LEFT, "sd-2", pain=7)], FREE),
+    (2, Move.STOP, replace(MIDDLE, rung="sd-1", stopped=TODAY), [LoggedSet(TODAY, LEFT, "sd-2", pain=7)], FREE),
     (2, Move.REFER, MIDDLE, log(GOOD[:-2], session(9, giving_way=True), session(1, catch=True)), FREE),
     (2, Move.REFER, MIDDLE, log(answered(*session(14, swelling=True)), GOOD[2:-2], session(1, catch=True)), FREE),
     (3, Move.REFER, MIDDLE, then(dizzy=True), FREE),
     (3, Move.REFER, MIDDLE, log(session(12, numb=True), GOOD[2:]), FREE),
     (3, Move.REFER, MIDDLE, GOOD, replace(FREE, elsewhere=(ELSEWHERE,))),
-    (3, Move.REFER, MIDDLE, GOOD, Standing(TODAY, Triage.AMBER)),
-    (3, Move.HOLD, MIDDLE, GOOD, Standing(TODAY, Triage.AMBER, prompt=False)),
-    (4, Move.BACK, MIDDLE, then(morning=Morning.NOT), FREE),
-    (4, Move.HOLD, replace(MIDDLE, rung="sd-1"), then(morning=Morning.NOT), FREE),
+    (3, Move.REFER, MIDDLE, GOOD, PlanContext(TODAY, Triage.AMBER)),
+    (3, Move.HOLD, MIDDLE, GOOD, PlanContext(TODAY, Triage.AMBER, prompt=False)),
+    (4, Move.BACK, MIDDLE, then(morning=NextDayResponse.NOT), FREE),
+    (4, Move.HOLD, replace(MIDDLE, rung="sd-1"), then(morning=NextDayResponse.NOT), FREE),
     (5, Move.BACK, MIDDLE, log(*(session(d, morning_pain=p) for d, p in ((16, 0), (9, 1), (2, 2)))), FREE),
     (6, Move.BACK, MIDDLE, log(GOOD[:-4], session(4, wrong=True), session(1, wrong=True)), FREE),
     (6, Move.SECOND, replace(MIDDLE, rung="sd-1"), log(session(4, wrong=True), session(1, wrong=True)), FREE),
@@ -90,7 +91,7 @@ TABLE = [
     (9, Move.BACK, MIDDLE, then(pain=4, after_cut=3), FREE),
     (10, Move.HOLD, replace(MIDDLE, since=TODAY, backed=TODAY - timedelta(days=2)), session(0), FREE),
     (11, Move.HOLD, replace(MIDDLE, per_week=5), log(session(13), session(2)), FREE),
-    (12, Move.HOLD, MIDDLE, log(session(17), GOOD[:-2], session(1, morning=Morning.UNKNOWN)), FREE),
+    (12, Move.HOLD, MIDDLE, log(session(17), GOOD[:-2], session(1, morning=NextDayResponse.UNKNOWN)), FREE),
     (12, Move.HOLD, replace(MIDDLE, locked="the surgeon allows 60 degrees"), GOOD, FREE),
     (12, Move.HOLD, replace(MIDDLE, transition=True), GOOD, FREE),
     (12, Move.HOLD, MIDDLE, GOOD, replace(FREE, deload=True)),
@@ -159,7 +160,7 @@ def test_nothing_climbs_within_a_week_of_an_alarm_and_the_count_begins_anew_afte
 
 
 def test_the_most_careful_row_wins_and_the_others_stand_beside_it():
-    found = said(MIDDLE, then(faulty=40, morning=Morning.NOT, numb=True))
+    found = said(MIDDLE, then(faulty=40, morning=NextDayResponse.NOT, numb=True))
     assert (found.row, found.move) == (3, Move.REFER)
     assert [words.split(",")[0] for words in found.also if words.startswith("row")] == ["row 4", "row 7", "row 10"]
 
@@ -170,18 +171,37 @@ def test_placing_anew_never_ends_above_one_rung_down():
 
 
 SETS = st.builds(
-    lambda ago, side, rung, pain, morning, sore, faulty, after, flags: Set(
-        TODAY - timedelta(days=ago), side, rung, pain, morning, sore, faulty, *flags[:9], after_cut=after,
+    lambda ago, side, rung, pain, morning, sore, faulty, after, flags: LoggedSet(
+        TODAY - timedelta(days=ago),
+        side,
+        rung,
+        pain,
+        morning,
+        sore,
+        faulty,
+        *flags[:9],
+        after_cut=after,
         answered=flags[9],
     ),
-    st.integers(0, 40), st.sampled_from(LEGS), st.sampled_from(["", "sd-1", "sd-3"]),
-    st.one_of(st.none(), st.integers(0, 10)), st.sampled_from(Morning), st.one_of(st.none(), st.integers(0, 10)),
-    st.floats(0, 60), st.one_of(st.none(), st.integers(0, 10)), st.lists(st.booleans(), min_size=10, max_size=10),
-)  # fmt: skip
+    st.integers(0, 40),
+    st.sampled_from(LEGS),
+    st.sampled_from(["", "sd-1", "sd-3"]),
+    st.one_of(st.none(), st.integers(0, 10)),
+    st.sampled_from(NextDayResponse),
+    st.one_of(st.none(), st.integers(0, 10)),
+    st.floats(0, 60),
+    st.one_of(st.none(), st.integers(0, 10)),
+    st.lists(st.booleans(), min_size=10, max_size=10),
+)
 QUIET = st.builds(
-    lambda ago, side, pain, faulty: Set(TODAY - timedelta(days=ago), side, "", pain, Morning.SETTLED, None, faulty),
-    st.integers(0, 24), st.sampled_from(LEGS), st.integers(0, 3), st.sampled_from([0.0, 5.0, 15.0]),
-)  # fmt: skip
+    lambda ago, side, pain, faulty: LoggedSet(
+        TODAY - timedelta(days=ago), side, "", pain, NextDayResponse.SETTLED, None, faulty
+    ),
+    st.integers(0, 24),
+    st.sampled_from(LEGS),
+    st.integers(0, 3),
+    st.sampled_from([0.0, 5.0, 15.0]),
+)
 LOGS = st.one_of(
     st.lists(SETS, max_size=14),
     st.builds(lambda quiet, odd: [*quiet, *odd], st.lists(QUIET, min_size=6, max_size=16), st.lists(SETS, max_size=2)),
@@ -189,7 +209,7 @@ LOGS = st.one_of(
 )
 DAYS = st.one_of(st.none(), st.integers(0, 40).map(lambda d: TODAY - timedelta(days=d)))
 EXERCISES = st.builds(
-    lambda rung, days, locked, transition, tried, held, ladder, within, dates: Exercise(
+    lambda rung, days, locked, transition, tried, held, ladder, within, dates: ExerciseState(
         rung, LINE, TODAY - timedelta(days=days), ladder=ladder, loaded=True, locked=locked, transition=transition,
         tried=tried, held=held, within=within, stopped=dates[0], backed=dates[1], changed=dates[2], retested=dates[3],
     ),
@@ -198,8 +218,8 @@ EXERCISES = st.builds(
     st.tuples(*[DAYS] * 4),
 )  # fmt: skip
 STANDINGS = st.builds(
-    Standing, st.just(TODAY), st.sampled_from([None, *Triage, Triage.NONE, Triage.NONE]), *[st.booleans()] * 2,
-    st.sampled_from(School), *[st.booleans()] * 3,
+    PlanContext, st.just(TODAY), st.sampled_from([None, *Triage, Triage.NONE, Triage.NONE]), *[st.booleans()] * 2,
+    st.sampled_from(PainPolicy), *[st.booleans()] * 3,
 )  # fmt: skip
 LONG = settings(max_examples=20_000 if chance.FRESH else 150, deadline=None)
 """The long run (`TUNING_FRESH=1`) draws 20 000 logs for each of the laws."""
@@ -217,7 +237,7 @@ def test_no_log_climbs_past_a_limit_a_gate_or_the_pain_rule(exercise, sets, stan
         assert not exercise.locked and standing.triage is not None and not standing.deload
         assert standing.triage is not Triage.RED or standing.cleared
         assert not exercise.transition or exercise.tried or exercise.within
-        assert all(s.morning is Morning.SETTLED and not (s.painkiller or s.alarms(RULES)) for s in last)
+        assert all(s.morning is NextDayResponse.SETTLED and not (s.painkiller or s.alarms(RULES)) for s in last)
         assert {s.side for s in own} == set(LEGS), "both sides"
         assert not [s for s in sets if s.alarms(RULES) and (TODAY - s.day).days <= 7], "a week without an alarm"
         assert not [s for s in sets if s.alarms(RULES) and not s.answered], "none unanswered"
@@ -241,14 +261,14 @@ def test_more_pain_faults_or_alarms_never_make_it_more_daring(exercise, sets, st
                 pain=None if one.pain is None else min(10, one.pain + more),
                 faulty=one.faulty + data.draw(st.sampled_from([0.0, 12.0, 40.0]), label="faults"),
                 swelling=one.swelling or data.draw(st.booleans() if more == 4 else st.just(False), label="swelling"),
-                morning=Morning.NOT if data.draw(st.integers(0, 9), label="morning") == 9 else one.morning,
+                morning=NextDayResponse.NOT if data.draw(st.integers(0, 9), label="morning") == 9 else one.morning,
             )
         )
     after = said(exercise, worse, standing)
     assert after.move.care <= before.move.care, (before, after)
 
 
-FORGET = {"pain": None, "morning": Morning.UNKNOWN, "answered": False}
+FORGET = {"pain": None, "morning": NextDayResponse.UNKNOWN, "answered": False}
 
 
 @LONG
@@ -336,7 +356,7 @@ def test_the_published_schema_knows_every_field_and_takes_the_file():
     schema = json.loads((Path(__file__).parents[2] / "docs" / "log.schema.json").read_text())
     jsonschema.validate(PLAN, schema)
     plan, log = (schema["properties"][name]["items"]["properties"] for name in ("plan", "log"))
-    assert set(plan) == {f.name for f in fields(Exercise)} and set(log) == {f.name for f in fields(Set)}
+    assert set(plan) == {f.name for f in fields(ExerciseState)} and set(log) == {f.name for f in fields(LoggedSet)}
     assert set(schema["properties"]) == {f.name for f in fields(PlanFile)}
 
 

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.pose import FOOT, Frame, Position, parse_frame
+from tuning.core.pose import FOOT, BodyPosition, PoseFrame, parse_frame
 from tuning.core.programme.body_model import body_of
 from tuning.core.types import Side
-from tuning.drawings.exercise import FELT, FELT_OTHER, THINGS, VIEWS, Scene, exercise_figure, scene_of
+from tuning.drawings.exercise import FELT, FELT_OTHER, THINGS, VIEWS, ExercisePicture, exercise_figure, scene_of
 from tuning.drawings.figure import Outline, box, ellipse, limb, smooth
 from tuning.drawings.plates import PLATE, plate_figure, plate_test_figures
 from tuning.drawings.positions import CRITERIA, DRAWN, criterion
@@ -100,19 +100,19 @@ def test_tests_on_the_plates_are_drawn_as_they_are_done(name):
 
 
 def test_a_raised_heel_turns_about_the_toes_and_a_bar_lies_on_the_shoulders():
-    flat, raised = (plate_figure(Frame(0, 0, 0, 0), False, up, 0.0) for up in (0.0, 35.0))
+    flat, raised = (plate_figure(PoseFrame(0, 0, 0, 0), False, up, 0.0) for up in (0.0, 35.0))
     tops = [points(body(s))[:, 1].max() for s in (flat, raised)]
     gain = FOOT * (0.72 - 0.25) * math.sin(math.radians(35))
     assert tops[1] - tops[0] == pytest.approx(gain, abs=0.02), "the body rises by what the ankle rises"
-    with_bar = plate_figure(Frame(20, 80, 80, 20), True, 0.0, 0.0)
-    shoulder = body_of(Frame(20, 80, 80, 20)).shoulder
+    with_bar = plate_figure(PoseFrame(20, 80, 80, 20), True, 0.0, 0.0)
+    shoulder = body_of(PoseFrame(20, 80, 80, 20)).shoulder
     bars = [s for s in with_bar if s.prop and math.dist(centre(s), shoulder[:2]) < 0.12]
     assert bars
 
 
 def test_a_step_lifts_the_person_onto_it():
-    scene = Scene(Frame(10, 40, 45, 15), view="square")
-    flat, stepped = exercise_figure(scene), exercise_figure(Scene(scene.frame, view="square", step=0.12))
+    scene = ExercisePicture(PoseFrame(10, 40, 45, 15), view="square")
+    flat, stepped = exercise_figure(scene), exercise_figure(ExercisePicture(scene.frame, view="square", step=0.12))
     assert points(body(stepped))[:, 1].max() - points(body(flat))[:, 1].max() == pytest.approx(0.12)
     assert [s for s in stepped if s.prop] and not [s for s in flat if s.prop]
     assert PLATE < 0.12
@@ -137,23 +137,23 @@ def test_left_is_the_mirror_image_of_right(place):
 
 def test_the_working_leg_is_washed_and_stands_on_the_side_that_it_is_called():
     frame = parse_frame("5/12/12/5; F 10/10; F ab 30")
-    facing = exercise_figure(Scene(frame, view="front"))
+    facing = exercise_figure(ExercisePicture(frame, view="front"))
     working = points([s for s in facing if s.tint == "working"])[:, 0].mean()
     free = points([s for s in facing if s.far])[:, 0].mean()
     assert working < free, "seen from the front the right leg is on the left of the picture"
-    behind = exercise_figure(Scene(frame, view="rear"))
+    behind = exercise_figure(ExercisePicture(frame, view="rear"))
     assert (
         points([s for s in behind if s.tint == "working"])[:, 0].mean()
         > points([s for s in behind if s.far])[:, 0].mean()
     )
-    side = exercise_figure(Scene(parse_frame("0/0/0/0; F 0/0"), view="side"))
+    side = exercise_figure(ExercisePicture(parse_frame("0/0/0/0; F 0/0"), view="side"))
     foot = next(s for s in side if s.tint == "working")
     assert points([foot])[:, 0].max() > 0, "seen from the right the person looks to the right"
 
 
 def test_the_side_that_one_lies_on_is_the_one_that_the_steps_name():
     for rung in load().ladders["shift"].rungs:
-        lies_on = "{side}" if rung.position is Position.RIGHT_SIDE else "{other}"
+        lies_on = "{side}" if rung.position is BodyPosition.RIGHT_SIDE else "{other}"
         assert f"Lie on your {lies_on} side" in rung.steps[0], "the drawn version works on the right"
         assert (
             rung.steps_for(Side.LEFT)[0].replace("left", "x").replace("right", "left").replace("x", "right")
@@ -162,10 +162,12 @@ def test_the_side_that_one_lies_on_is_the_one_that_the_steps_name():
 
 
 def test_lying_figures_lie():
-    for text, position in (("10/90/90/0", Position.RIGHT_SIDE), ("0/0/100/-15; e 25", Position.BACK)):
+    for text, position in (("10/90/90/0", BodyPosition.RIGHT_SIDE), ("0/0/100/-15; e 25", BodyPosition.BACK)):
         drawn = points(
             body(
-                exercise_figure(Scene(parse_frame(text), position, "square" if position is Position.BACK else "lying"))
+                exercise_figure(
+                    ExercisePicture(parse_frame(text), position, "square" if position is BodyPosition.BACK else "lying")
+                )
             )
         )
         spread = drawn.max(axis=0) - drawn.min(axis=0)

@@ -7,7 +7,7 @@ from tuning.core.movement import tasks
 from tuning.core.movement.tasks import Options
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import LEGS, Side
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import STANCE, Squatter, Walker, squatting, walking
 
@@ -17,7 +17,7 @@ FPS = 60
 
 def filmed(body_at, view, seconds):
     t = np.arange(round(FPS * seconds)) / FPS
-    seen = [body_at(x).projected(Camera(view)) for x in t]
+    seen = [body_at(x).projected(PinholeCamera(view)) for x in t]
     names = tuple(seen[0])
     xy = np.array([[f[n] for n in names] for f in seen])
     return Tracks(names, t, xy, np.ones((t.size, len(names))))

@@ -11,17 +11,17 @@ from hypothesis import strategies as st
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.force.force_observations import lines_of, observations
-from tuning.core.force.onset import Quiet, find_onset, rates
+from tuning.core.force.onset import Baseline, find_onset, rates
 from tuning.core.force.plate_tests import TESTS, UNITS
 from tuning.core.force.recording import Recording
 from tuning.core.force.sway import ellipse, of_course
 from tuning.core.force.test_battery_pattern import rows, sentence
-from tuning.core.force.weighing import Weight, weigh
+from tuning.core.force.weighing import BodyWeight, weigh
 from tuning.core.judging.comparison import compare_all
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import LEGS, NotMeasured, Side, TraceRef
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.knowledge import load
 
 MEASURES = load().measures
@@ -35,7 +35,7 @@ def body(**more):
     u = RANDOM.uniform
     made = dict(mass_kg=u(55, 95), push_left=u(400, 900), push_right=u(400, 900), rise_left=u(0.07, 0.2),
                 rise_right=u(0.07, 0.2), share=u(0.44, 0.56))  # fmt: skip
-    return Body(**{**made, **more})
+    return SimulatedPerson(**{**made, **more})
 
 
 def test_readings_against_scenes_whose_truth_is_known():
@@ -81,14 +81,14 @@ def test_a_squat_is_as_deep_and_as_long_however_slow_it_is(down, up, hold):
 
 
 def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
-    scene = plates.squats(Body(rise_left=0.1, rise_right=0.1), pause=2.0)
+    scene = plates.squats(SimulatedPerson(rise_left=0.1, rise_right=0.1), pause=2.0)
     found = analyse(recording(scene), "squat-pause")
     for rep, drive, start in zip(found.reps, scene.events["drive"], scene.events["bottom"], strict=True):
         assert rep.events["drive"] == pytest.approx(drive, abs=0.012)
         assert rep.events["bottom"] == pytest.approx(start, abs=0.12)
         assert {("rate-100", s) for s in LEGS} <= set(rep.values)
     for pause, told in ((0.4, True), (0.8, True), (1.4, False), (2.0, False)):
-        short = analyse(recording(plates.squats(Body(), pause=pause)), "squat-pause")
+        short = analyse(recording(plates.squats(SimulatedPerson(), pause=pause)), "squat-pause")
         held = [rep.values["pause", Side.NONE] for rep in short.reps]
         assert held == pytest.approx([pause] * 3, abs=0.1)
         words = [f"Repetition {n}: paused {p:.1f} s only; 2 s are asked for." for n, p in enumerate(held, 1)]
@@ -96,10 +96,10 @@ def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
 
 
 def test_fast_tests_never_tell_rates_from_an_onset_and_one_leg_tests_no_velocity():
-    fast = analyse(recording(plates.squats(Body())), "squat-fast")
+    fast = analyse(recording(plates.squats(SimulatedPerson())), "squat-fast")
     assert all("rise-rate" in {m for m, _ in r.values} for r in fast.reps)
     assert not [m for r in fast.reps for m, _ in r.values if m.startswith("rate-")]
-    steps = analyse(recording(plates.step_on_off(Body(), "left")), "lunge-fast", Side.LEFT)
+    steps = analyse(recording(plates.step_on_off(SimulatedPerson(), "left")), "lunge-fast", Side.LEFT)
     assert len(steps.reps) == 3 and "velocity" in steps.not_measured
     assert steps.reps[0].values["contact", Side.LEFT] == pytest.approx(0.7, abs=0.01)
     assert not {m for r in steps.reps for m, _ in r.values} & {"depth", "velocity-peak", "height"}
@@ -107,7 +107,7 @@ def test_fast_tests_never_tell_rates_from_an_onset_and_one_leg_tests_no_velocity
 
 
 def test_jumps_by_flight_and_momentum():
-    scene = plates.jumps(Body())
+    scene = plates.jumps(SimulatedPerson())
     found = analyse(recording(scene), "jump")
     assert len(found.reps) == 3
     for rep, off, on in zip(found.reps, scene.events["take-off"], scene.events["landing"], strict=True):
@@ -120,7 +120,7 @@ def test_jumps_by_flight_and_momentum():
 @pytest.mark.parametrize("leg", LEGS)
 def test_what_is_lost_of_a_landing_does_not_change_how_fast_it_was_taken_off(leg):
     """A foot comes down half beside its plate: integrated on, the body would go on sinking for seconds."""
-    scene = plates.jumps(Body())
+    scene = plates.jumps(SimulatedPerson())
     whole = recording(scene)
     force = {side: samples.copy() for side, samples in whole.force.items()}
     for on in scene.events["landing"]:
@@ -135,7 +135,7 @@ def test_what_is_lost_of_a_landing_does_not_change_how_fast_it_was_taken_off(leg
 @pytest.mark.parametrize(("longer_s", "told"), [(0.0, False), (0.08, True), (-0.08, True)])
 def test_a_flight_that_does_not_go_with_the_take_off_is_told(longer_s, told):
     """Legs drawn up on landing stay longer in the air than the push-off threw them, and look like a higher jump."""
-    scene = plates.jumps(Body(), reps=1)
+    scene = plates.jumps(SimulatedPerson(), reps=1)
     whole = recording(scene)
     middle, more = round(scene.events["take-off"][0] * whole.rate) + 150, round(abs(longer_s) * whole.rate)
     force = {
@@ -153,7 +153,7 @@ def test_a_flight_that_does_not_go_with_the_take_off_is_told(longer_s, told):
 @pytest.mark.parametrize(("before", "between"), [(3.0, 0.0), (0.0, 4.0), (2.0, 1.5)])
 def test_plates_that_stand_empty_first_or_between_are_no_jump(before, between):
     """Somebody steps on late, or steps off and on again between two sets of jumps."""
-    rng, scene = np.random.default_rng(8), plates.jumps(Body(), reps=2)
+    rng, scene = np.random.default_rng(8), plates.jumps(SimulatedPerson(), reps=2)
     sets = [np.column_stack([side, other]) for side, other in [heard(scene, Faults(), rng)]] * 2
 
     def empty(seconds):
@@ -169,7 +169,7 @@ def test_plates_that_stand_empty_first_or_between_are_no_jump(before, between):
 
 @pytest.mark.parametrize("leg", LEGS)
 def test_a_plate_that_is_never_empty_is_named_where_no_jump_was_found(leg):
-    whole = recording(plates.jumps(Body()))
+    whole = recording(plates.jumps(SimulatedPerson()))
     force = {side: samples + (60.0 if side is leg else 0.0) for side, samples in whole.force.items()}
     found = analyse(Recording(whole.rate, force), "jump")
     assert not found.reps and f"The {leg.value} plate never reads less than" in found.warnings[-1]
@@ -177,10 +177,10 @@ def test_a_plate_that_is_never_empty_is_named_where_no_jump_was_found(leg):
 
 def test_a_weight_taken_before_stands_in_where_nobody_stood_still():
     """Weighed at 80 kg, the record says 60: the peak in body weights follows the scale."""
-    scene = plates.jumps(Body(mass_kg=80.0), reps=2, still=0.0, rest=0.4)
+    scene = plates.jumps(SimulatedPerson(mass_kg=80.0), reps=2, still=0.0, rest=0.4)
     heard_so = recording(scene)
     told = {kg: analyse(heard_so, "squat-fast", body_mass_kg=kg) for kg in (60.0, 80.0)}
-    assert all(isinstance(found.weight, Weight) for found in told.values())
+    assert all(isinstance(found.weight, BodyWeight) for found in told.values())
     assert told[80.0].weight.newtons / told[60.0].weight.newtons == pytest.approx(80 / 60)
 
 
@@ -188,7 +188,7 @@ def test_onset_follows_its_words_exactly():
     """5 SD for 20 ms, then back to the last 3 ms whose mean is within 1 SD."""
     force = np.full(600, 100.0)
     force[300:] += np.arange(300) * 2.0  # 2 N a sample from 300 on
-    quiet = Quiet(100.0, 3.0)
+    quiet = Baseline(100.0, 3.0)
     assert find_onset(force, quiet, 1000, 0, 599) == 302, "0, 2 and 4 N: a mean within 3 N, the next is not"
     force[200:210] += 90  # ten samples are no 20 ms
     assert find_onset(force, quiet, 1000, 0, 599) == 302
@@ -197,7 +197,7 @@ def test_onset_follows_its_words_exactly():
 
 
 def test_weighing_wants_a_still_stand():
-    still = recording(plates.quiet_stand(Body(mass_kg=80), 4))
+    still = recording(plates.quiet_stand(SimulatedPerson(mass_kg=80), 4))
     found = weigh(still)
     assert found.mass_kg == pytest.approx(80, rel=0.002)
     t = np.arange(4000) / 1000
@@ -207,7 +207,7 @@ def test_weighing_wants_a_still_stand():
 
 
 def test_what_cannot_be_read_is_refused_in_words():
-    two = recording(plates.isometric(Body()))
+    two = recording(plates.isometric(SimulatedPerson()))
     with pytest.raises(BadInput, match="no test on the plates"):
         analyse(two, "press-up")
     with pytest.raises(BadInput, match="which leg"):
@@ -218,7 +218,7 @@ def test_what_cannot_be_read_is_refused_in_words():
         Recording(100.0, {Side.LEFT: np.ones(500)})
     heavy = analyse(two, "squat-iso", body_mass_kg=50)
     assert any("50.0 kg were known" in w for w in heavy.warnings)
-    swapped = analyse(recording(plates.one_leg(Body(), "right")), "lunge-iso", Side.LEFT)
+    swapped = analyse(recording(plates.one_leg(SimulatedPerson(), "right")), "lunge-iso", Side.LEFT)
     assert any("swapped" in w for w in swapped.warnings)
     empty = analyse(Recording(1000.0, {s: np.full(4000, 350.0) for s in LEGS}), "squat-fast")
     assert not empty.reps and any("No repetition" in w or "stand" in w for w in empty.warnings)
@@ -227,7 +227,7 @@ def test_what_cannot_be_read_is_refused_in_words():
 @settings(max_examples=15)
 @given(st.floats(0.35, 0.65), st.integers(0, 2**31))
 def test_swapping_the_plates_mirrors_every_value(share, seed):
-    scene = plates.isometric(Body(share=share, push_left=650, push_right=500), reps=1)
+    scene = plates.isometric(SimulatedPerson(share=share, push_left=650, push_right=500), reps=1)
     left, right = heard(scene, Faults(), np.random.default_rng(seed))
     one = analyse(Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}), "squat-iso")
     other = analyse(Recording(1000.0, {Side.LEFT: right, Side.RIGHT: left}), "squat-iso")
@@ -254,11 +254,11 @@ def battery(who):
 
 
 def test_a_leg_that_pushes_harder_but_slower_is_told_in_a_sentence():
-    ledger = battery(Body(push_left=850, push_right=640, rise_left=0.30, rise_right=0.08, share=0.43))
+    ledger = battery(SimulatedPerson(push_left=850, push_right=640, rise_left=0.30, rise_right=0.08, share=0.43))
     told = sentence(rows(list(TESTS.values()), ledger))
     print(told)
     assert "the left leg pushes harder but rises slower" in told and told.startswith("More force left in")
-    even = sentence(rows(list(TESTS.values()), battery(Body())))
+    even = sentence(rows(list(TESTS.values()), battery(SimulatedPerson())))
     assert "no pattern beyond error" in even and "beyond error" in even
 
 
@@ -314,5 +314,5 @@ def test_verdicts_of_made_up_sessions_agree_with_the_closed_form(measure, sem):
     """False calls at no difference at most 5 %, the wrong side at most 0.5 %, each verdict within 3 points."""
     for true, shares, wrong, gap in power.simulate(measure, sem, RANDOM, sessions=6000, true=(0, 10, 20)):
         if true == 0:
-            assert shares[Word.NOTABLE] + shares[Word.MARKED] <= 0.05 + 0.012
+            assert shares[VerdictWord.NOTABLE] + shares[VerdictWord.MARKED] <= 0.05 + 0.012
         assert wrong <= 0.005 and gap <= 0.03, (true, shares)

@@ -17,7 +17,7 @@ from tuning.core.force.weighing import emptied
 from tuning.core.judging.verdict import error_of_value, split_sem
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_profiles import scene
-from tuning.devices.plates import Body, Faults, heard, points_heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard, points_heard
 from tuning.knowledge import load
 
 ERRORS = load().plate_errors
@@ -29,7 +29,7 @@ def recorded(test_id: str, seed: int) -> tuple[Recording, Side]:
     """A fresh person in a test; the left leg where one leg does it."""
     random = np.random.default_rng(seed)
     u = random.uniform
-    who = Body(u(55, 95), u(400, 900), u(400, 900), u(0.07, 0.2), u(0.07, 0.2), u(0.44, 0.56))
+    who = SimulatedPerson(u(55, 95), u(400, 900), u(400, 900), u(0.07, 0.2), u(0.07, 0.2), u(0.44, 0.56))
     side = Side.LEFT if TESTS[test_id].legs == 1 else Side.NONE
     made = scene(who, test_id, side.value, random)
     left, right = heard(made, Faults(), random)

@@ -15,10 +15,10 @@ from tuning.core.force.sway import course, of_course
 from tuning.core.force.test_battery_pattern import PatternRow, sentence
 from tuning.core.force.weighing import weigh
 from tuning.core.judging.comparison import compare_sides
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.knowledge import load
 
 
@@ -114,7 +114,11 @@ def test_the_sway_of_the_share_is_its_way_a_second():
 @pytest.mark.parametrize("test", ["squat-fast", "jump"])
 def test_the_impulses_of_the_drive_are_those_of_the_body_s_speed(test):
     """Newton: what both legs push beyond weight makes the body as fast as it gets."""
-    scene = plates.jumps(Body(mass_kg=80), reps=2) if test == "jump" else plates.squats(Body(mass_kg=80), reps=2)
+    scene = (
+        plates.jumps(SimulatedPerson(mass_kg=80), reps=2)
+        if test == "jump"
+        else plates.squats(SimulatedPerson(mass_kg=80), reps=2)
+    )
     left, right = heard(scene, Faults(), np.random.default_rng(2))
     found = analyse(Recording(RATE, {LEFT: left, RIGHT: right}), test)
     assert found.reps
@@ -125,8 +129,8 @@ def test_the_impulses_of_the_drive_are_those_of_the_body_s_speed(test):
 
 def test_the_phases_of_a_squat_and_the_start_of_a_jump_are_those_of_the_scene():
     for test, scene in (
-        ("squat-fast", plates.squats(Body(mass_kg=80), 2)),
-        ("jump", plates.jumps(Body(mass_kg=80), 2)),
+        ("squat-fast", plates.squats(SimulatedPerson(mass_kg=80), 2)),
+        ("jump", plates.jumps(SimulatedPerson(mass_kg=80), 2)),
     ):
         left, right = heard(scene, Faults(), np.random.default_rng(2))
         reps = analyse(Recording(RATE, {LEFT: left, RIGHT: right}), test).reps
@@ -163,7 +167,7 @@ def test_of_two_stands_on_one_leg_the_longer_is_read():
 @pytest.mark.parametrize("part", [0.3, 0.5, -0.35])
 def test_the_clip_is_placed_between_the_steps_of_the_search(part):
     """The clip tells the very height that the plates tell, so that nothing but the search can be off."""
-    left, right = heard(plates.squats(Body(mass_kg=70), 2), Faults(), np.random.default_rng(5))
+    left, right = heard(plates.squats(SimulatedPerson(mass_kg=70), 2), Faults(), np.random.default_rng(5))
     recording = Recording(RATE, {LEFT: left, RIGHT: right})
     moved = motion(recording, weigh(recording))
     began = 0.5 + part / GRID_HZ
@@ -196,13 +200,18 @@ def test_the_pattern_counts_each_verdict_once_and_names_the_side_that_most_point
     whole = compare_sides(load().measures["lunge-iso-peak"], *(
         Observation("lunge-iso-peak", leg, 500.0, np.full(3, 500.0), "mean") for leg in LEGS))  # fmt: skip
 
-    def told(**words: list[tuple[Word, float]]) -> str:
+    def told(**words: list[tuple[VerdictWord, float]]) -> str:
         made = {way: [replace(whole, verdict=replace(whole.verdict, word=w, d=d)) for w, d in given]
                 for way, given in words.items()}  # fmt: skip
         rates = made.get("rate", [None] * len(made["force"]))
         return sentence([PatternRow(iso, f, r) for f, r in zip(made["force"], rates, strict=True)])
 
-    right, left, even, open_ = (Word.MARKED, 30.0), (Word.NOTABLE, -20.0), (Word.IN_TUNE, 2.0), (Word.CANNOT_TELL, -9.0)
+    right, left, even, open_ = (
+        (VerdictWord.MARKED, 30.0),
+        (VerdictWord.NOTABLE, -20.0),
+        (VerdictWord.IN_TUNE, 2.0),
+        (VerdictWord.CANNOT_TELL, -9.0),
+    )
     assert told(force=[right, right, left, even, open_]) == (
         "More force left in 1 of 5 tests, more force right in 2 of 5 tests, 1 in tune, 1 cannot tell: "
         "no pattern beyond error."), "two of three is not more than two thirds"  # fmt: skip

@@ -11,13 +11,13 @@ from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.force.clip_sync import _vertex
 from tuning.core.force.force_observations import RATE_OF, every_formula, observations
-from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, Rolling, beam_shown, score
-from tuning.core.force.onset import Quiet, find_onset, impulses, quiet_before, rates
+from tuning.core.force.live import BLIND, EVERY, FADING, RepCounter, RingBuffer, beam_shown, score
+from tuning.core.force.onset import Baseline, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording, low_passed
 from tuning.core.types import LEGS, NotMeasured, Setup, Side, TraceRef
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 
 # on and off
 
@@ -187,7 +187,7 @@ def test_the_quiet_is_the_stillest_half_second_before():
 
 def test_a_fall_is_an_onset_unless_only_a_rise_is_wanted():
     down = line((0, 700), (1, 700), (1.2, 400), (1.4, 900), (2, 900), noise=0.3)
-    quiet = Quiet(700.0, 0.3)
+    quiet = Baseline(700.0, 0.3)
     assert find_onset(down, quiet, RATE, 0, 1900) == pytest.approx(1000, abs=8)
     rise = find_onset(down, quiet, RATE, 0, 1900, rising=True)
     assert rise == pytest.approx(1200 + 1000 * 0.2 * 300 / 500, abs=10)
@@ -198,13 +198,13 @@ def test_a_fall_is_an_onset_unless_only_a_rise_is_wanted():
 def test_a_rise_counts_from_five_times_the_spread_of_the_quiet_on(newtons, found):
     stairs = line((0, 100), (1, 100), (1.001, 100 + newtons), (2, 100 + newtons))
     for rising in (False, True):
-        assert (find_onset(stairs, Quiet(100.0, 3.0), RATE, 0, 1900, rising) is not None) is found
+        assert (find_onset(stairs, Baseline(100.0, 3.0), RATE, 0, 1900, rising) is not None) is found
 
 
 def test_only_a_still_start_gives_rates_and_a_drive_after_a_pause_is_one():
     scenes = {
-        "jump": plates.jumps(Body(mass_kg=80), reps=2),
-        "squat-pause": plates.squats(Body(mass_kg=80), 2, pause=2.3),
+        "jump": plates.jumps(SimulatedPerson(mass_kg=80), reps=2),
+        "squat-pause": plates.squats(SimulatedPerson(mass_kg=80), 2, pause=2.3),
     }
     for test, scene in scenes.items():
         left, right = heard(scene, Faults(), np.random.default_rng(2))
@@ -262,7 +262,7 @@ def test_a_missing_leg_an_unknown_test_and_one_plate_are_refused_in_words():
 
 @given(st.lists(st.integers(1, 40), min_size=1, max_size=12), st.integers(2, 30))
 def test_the_rolling_buffer_holds_the_newest_in_order(parts, seconds):
-    kept = Rolling(10.0, seconds / 10 + 0.5)
+    kept = RingBuffer(10.0, seconds / 10 + 0.5)
     size, seen = round(10 * (seconds / 10 + 0.5)), []
     for n, part in enumerate(parts):
         new = np.stack([np.arange(part) + 100 * n, -np.arange(part) - 100.0 * n], axis=1)
@@ -274,7 +274,7 @@ def test_the_rolling_buffer_holds_the_newest_in_order(parts, seconds):
 
 
 def test_the_envelope_holds_least_and_greatest_of_each_column():
-    kept = Rolling(100.0, 1.0)
+    kept = RingBuffer(100.0, 1.0)
     assert np.isnan(kept.envelope(10)).all() and kept.share() is None
     samples = np.random.default_rng(2).uniform(0, 500, (130, 2))
     kept.add(samples[:70])
@@ -286,7 +286,7 @@ def test_the_envelope_holds_least_and_greatest_of_each_column():
 
 
 def test_the_share_is_that_of_the_newest_moment_with_a_person_on():
-    kept = Rolling(1000.0, 2.0)
+    kept = RingBuffer(1000.0, 2.0)
     kept.add(np.tile([500.0, 100.0], (1000, 1)))
     kept.add(np.tile([300.0, 500.0], (150, 1)))
     assert kept.share() == pytest.approx(62.5)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Decision, Form
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.programme.open_side_gaps import acceptance, side_gaps, still_open, taken_back
 from tuning.core.programme.plan_facts import discharged, open_goals, wants_load
 from tuning.core.types import LEGS, Observation, Setup, Side
@@ -48,7 +48,7 @@ def blurred() -> float:
     """A gap that can be told neither from none nor from one that counts."""
     for tenth in range(1, 200):
         seen = gaps(*reach(0, WIDE), *reach(1, tenth / 10))
-        if seen and seen[0].latest.verdict.word is Word.CANNOT_TELL:
+        if seen and seen[0].latest.verdict.word is VerdictWord.CANNOT_TELL:
             return tenth / 10
     raise AssertionError("no such gap")
 
@@ -99,7 +99,7 @@ def test_only_pairs_are_side_gaps_and_the_worst_come_first():
     mild, marked = reach(0, 1.8), reach(0, 200.0, STRONG, 200.0)
     for entries in ((*mild, *marked), (*marked, *mild)):
         assert [(g.measure.id, g.told.word) for g in gaps(*entries, now=0)] == [
-            (STRONG, Word.MARKED), (REACH, Word.NOTABLE),
+            (STRONG, VerdictWord.MARKED), (REACH, VerdictWord.NOTABLE),
         ]  # fmt: skip
     assert [g.measure.id for g in gaps(*mild, *marked, *reach(1, 1.8), now=1)] == [REACH, STRONG], "newest first"
     share = Observation(measure_id="squat-pause-share", side=Side.NONE, value=80.0, visit="v0", at=FIRST)

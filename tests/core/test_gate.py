@@ -14,7 +14,7 @@ from tuning.core.errors import Refused
 from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
 from tuning.core.gate.open_findings import standing
-from tuning.core.gate.permission import Act, Facts, Gate, facts_of, may, permit
+from tuning.core.gate.permission import Gate, GateAct, GateFacts, facts_of, may, permit
 from tuning.core.gate.text import finding_name, standing_words
 from tuning.core.gate.triage import AGES, entry_of, screen
 from tuning.core.types import LEGS, Role, Side, Triage
@@ -266,11 +266,13 @@ def test_a_finding_that_was_red_and_is_told_as_less_stays_red():
 
 
 def test_under_amber_the_reason_names_what_asks_for_it():
-    act = Act("a hop", demands=("balance", "weight"))
-    named = Facts(Triage.AMBER, True, asks=(("turning", "fresh injury"), ("weight", "pregnant"), ("balance", "dizzy")))
+    act = GateAct("a hop", demands=("balance", "weight"))
+    named = GateFacts(
+        Triage.AMBER, True, asks=(("turning", "fresh injury"), ("weight", "pregnant"), ("balance", "dizzy"))
+    )
     assert may(act, named).sentence == "AMBER, pregnant: a hop needs a licensed clinician's reason"
     assert may(replace(act, demands=("bend",)), named).gate is Gate.OPEN
-    strong = may(replace(act, maximal=True), Facts(Triage.AMBER, True))
+    strong = may(replace(act, maximal=True), GateFacts(Triage.AMBER, True))
     assert strong.sentence == "the safety screen is AMBER: a hop needs a licensed clinician's reason"
     assert strong.asks and not strong.locked
 
@@ -380,7 +382,7 @@ def test_a_reason_is_kept_only_from_a_licensed_clinician():
             permit(STRONG, by[role], reason)
     with pytest.raises(Refused, match="RED"):
         permit(SQUAT, replace(by[CLINICIAN], triage=Triage.RED), "because")
-    assert permit(LOOK, Facts(), "") == ""
+    assert permit(LOOK, GateFacts(), "") == ""
 
 
 def test_an_ankle_pad_pulls_at_the_knee_and_the_thigh_hang_bends_the_other_hip():
@@ -444,7 +446,7 @@ def test_no_history_opens_an_act_while_what_locks_it_stands_uncleared(events):
 def test_every_test_recording_and_rung_says_what_it_demands():
     for act in EVERY_ACT:
         assert act.looks != bool(act.demands or act.maximal), act.name
-    assert isinstance(JUMP, Act) and set(JUMP.demands) >= {"weight", "fast", "hip", "knee", "ankle"}
+    assert isinstance(JUMP, GateAct) and set(JUMP.demands) >= {"weight", "fast", "hip", "knee", "ankle"}
 
 
 def test_the_page_of_the_gate_tells_what_the_gate_says():

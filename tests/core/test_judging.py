@@ -18,8 +18,8 @@ from tuning.core.judging.comparison import (
     judge_value,
 )
 from tuning.core.judging.measures import Compare
-from tuning.core.judging.trial_rule import Rule, by_rule, summed_up
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.trial_rule import TrialRule, by_rule, summed_up
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.types import LEGS, PLAIN, FrameRef, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 
@@ -50,7 +50,7 @@ def test_exchanged_legs_exchange_the_words(measure, one, other):
     back = compare_sides(measure, seen(measure, LEFT, other), seen(measure, RIGHT, one))
     assert row.verdict.word is back.verdict.word and row.verdict.d == pytest.approx(-back.verdict.d)
     assert row.sentence == mirrored(back.sentence) and row.error_text == back.error_text
-    if row.verdict.word in (Word.NOTABLE, Word.MARKED):
+    if row.verdict.word in (VerdictWord.NOTABLE, VerdictWord.MARKED):
         greater = "right" if other > one else "left"
         lower = measure.compare is Compare.STRONGER and measure.finding != "larger"
         assert (SWAP[greater] if lower else greater) in row.sentence
@@ -60,7 +60,7 @@ def test_exchanged_legs_exchange_the_words(measure, one, other):
 def test_a_tilt_names_the_other_side_when_it_is_turned_over(measure, size):
     one, other = (judge_value(measure, seen(measure, Side.NONE, v)) for v in (size, -size))
     assert one.verdict.word is other.verdict.word and one.verdict.d == -other.verdict.d
-    if one.verdict.word is not Word.CANNOT_TELL and one.sentence != "level":
+    if one.verdict.word is not VerdictWord.CANNOT_TELL and one.sentence != "level":
         assert one.sentence.startswith(measure.more[0]) and other.sentence.startswith(measure.more[1])
 
 
@@ -138,7 +138,7 @@ def test_a_change_is_told_with_its_direction_and_the_error_between_days():
     assert up.verdict.d == 5 == -down.verdict.d and up.side is LEFT
     assert up.sentence.startswith("5.0 cm more, beyond") and down.sentence.startswith("5.0 cm less, beyond")
     small = compare_change(measure, seen(measure, LEFT, [10.0]), seen(measure, LEFT, [10.1]))
-    assert small.verdict.word is not Word.MARKED and "more" not in small.sentence
+    assert small.verdict.word is not VerdictWord.MARKED and "more" not in small.sentence
     missing = replace(seen(measure, LEFT, 6.0), value=NotMeasured("gone", "lost"))
     for pair in ((missing, seen(measure, LEFT, 6.0)), (seen(measure, LEFT, 6.0), missing)):
         assert compare_change(measure, *pair).sentence == "one of the two was not measured"
@@ -192,7 +192,7 @@ def test_rows_come_worst_first_and_incomplete_last():
         if right is not None:
             rows.append(seen(MEASURES[key], RIGHT, [right] * 3))
     found = compare_all(MEASURES, rows[::-1])
-    order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
+    order = [VerdictWord.MARKED, VerdictWord.NOTABLE, VerdictWord.CANNOT_TELL, VerdictWord.IN_TUNE]
     ranks = [order.index(r.verdict.word) if isinstance(r.verdict, Verdict) else 9 for r in found]
     assert ranks == sorted(ranks) and len(found) == len(ids)
 
@@ -250,18 +250,20 @@ def test_the_usual_band_needs_the_whole_error_on_one_side():
 @given(st.lists(st.floats(1, 400), min_size=1, max_size=5))
 def test_trials_become_one_value_by_the_rule(values):
     trials = np.array(values)
-    assert summed_up(trials, Rule.BEST) == max(values)
-    assert summed_up(trials, Rule.MEAN) == pytest.approx(sum(values) / len(values))
-    assert summed_up(trials, Rule.MEDIAN) == pytest.approx(sorted(values)[len(values) // 2]) or len(values) % 2 == 0
+    assert summed_up(trials, TrialRule.BEST) == max(values)
+    assert summed_up(trials, TrialRule.MEAN) == pytest.approx(sum(values) / len(values))
+    assert (
+        summed_up(trials, TrialRule.MEDIAN) == pytest.approx(sorted(values)[len(values) // 2]) or len(values) % 2 == 0
+    )
 
 
 def test_the_rule_reads_strength_anew_and_nothing_else():
     abd, wall = MEASURES["hip-abd"], MEASURES["knee-to-wall"]
     rows = [seen(abd, LEFT, [100.0, 130]), seen(wall, LEFT, [6.0, 9.0])]
-    strong, far = by_rule(MEASURES, rows, Rule.BEST)
+    strong, far = by_rule(MEASURES, rows, TrialRule.BEST)
     assert (strong.value, strong.summary_rule) == (130, "best") and far is rows[1]
     assert rows[0].value == 115, "what is on record stays"
-    assert by_rule(MEASURES, rows, Rule.MEAN) == rows
+    assert by_rule(MEASURES, rows, TrialRule.MEAN) == rows
 
 
 def test_what_a_made_up_device_sent_says_so_in_the_row():

@@ -19,9 +19,9 @@ from tuning.core.judging.comparison import (
     judge_value,
 )
 from tuning.core.judging.ledger import ledger, observed_today
-from tuning.core.judging.measures import Compare, Reference, Who
-from tuning.core.judging.trial_rule import Rule, by_rule, summed_up
-from tuning.core.judging.verdict import Word, judge, split_sem, trials_to_settle
+from tuning.core.judging.measures import Compare, Reference, ReferenceGroup
+from tuning.core.judging.trial_rule import TrialRule, by_rule, summed_up
+from tuning.core.judging.verdict import VerdictWord, judge, split_sem, trials_to_settle
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 
@@ -116,11 +116,11 @@ def test_a_force_of_zero_gives_no_percentage_on_either_side():
 @pytest.mark.parametrize(
     ("d", "e", "band", "word"),
     [
-        (3.0, 2.0, 5.0, Word.IN_TUNE),  # just inside, whole error in
-        (2.0, 2.0, 3.0, Word.CANNOT_TELL),  # a difference of just its error is none yet
-        (5.0, 2.0, 5.0, Word.MARKED),  # just the band is marked
-        (0.0, 0.0, 0.0, Word.IN_TUNE),
-        (0.0, 0.0, None, Word.CANNOT_TELL),
+        (3.0, 2.0, 5.0, VerdictWord.IN_TUNE),  # just inside, whole error in
+        (2.0, 2.0, 3.0, VerdictWord.CANNOT_TELL),  # a difference of just its error is none yet
+        (5.0, 2.0, 5.0, VerdictWord.MARKED),  # just the band is marked
+        (0.0, 0.0, 0.0, VerdictWord.IN_TUNE),
+        (0.0, 0.0, None, VerdictWord.CANNOT_TELL),
     ],
 )
 def test_the_rule_at_its_edges(d, e, band, word):
@@ -138,7 +138,7 @@ def test_the_pointer_of_the_beam_counts_in_errors_up_to_four():
 def test_the_trials_that_would_settle_it_are_the_fewest_that_do(d, sem, band, now):
     parts = split_sem(sem)
     found = trials_to_settle(d, parts, band, now)
-    settled = [n for n in range(now + 1, 6) if judge(d, error_of(sem, n, n), band).word is not Word.CANNOT_TELL]
+    settled = [n for n in range(now + 1, 6) if judge(d, error_of(sem, n, n), band).word is not VerdictWord.CANNOT_TELL]
     assert found == (settled[0] if settled else None)
 
 
@@ -192,10 +192,12 @@ def test_what_cannot_be_better_is_inside(key):
 def test_heel_raises_are_judged_by_age_and_sex(age, sex, count):
     measure = MEASURES["heel-raise"]
     said = lambda n, who: against_reference(measure, seen(measure, LEFT, [n]), who)  # noqa: E731
-    assert said(float(count), Who(age, sex))[0].startswith("inside")
-    assert said(count - 1.0, Who(age, sex))[0].startswith("cannot tell")
-    assert said(count - 6.0, Who(age, sex))[0].startswith("below")
-    assert said(float(count), Who(age)) is None is said(float(count), Who(None, sex)), "nobody's band is taken"
+    assert said(float(count), ReferenceGroup(age, sex))[0].startswith("inside")
+    assert said(count - 1.0, ReferenceGroup(age, sex))[0].startswith("cannot tell")
+    assert said(count - 6.0, ReferenceGroup(age, sex))[0].startswith("below")
+    assert said(float(count), ReferenceGroup(age)) is None is said(float(count), ReferenceGroup(None, sex)), (
+        "nobody's band is taken"
+    )
 
 
 def test_walking_and_running_have_bands_of_their_own():
@@ -267,9 +269,9 @@ def test_the_ledger_reads_the_open_visit_by_the_rule_of_the_clinic():
     old = [seen(ABD, side, [50.0, 60.0], visit="first") for side in LEGS]
     new = [seen(ABD, side, [v, v + 40.0], visit="second") for side, v in zip(LEGS, (90.0, 160.0), strict=True)]
     case = case_of(*old, *new)
-    for rule in (Rule.MEAN, Rule.BEST, Rule.MEAN):
+    for rule in (TrialRule.MEAN, TrialRule.BEST, TrialRule.MEAN):
         values = [o.value for o in observed_today(case, MEASURES, rule)]
-        assert values == ([130.0, 200.0] if rule is Rule.BEST else [110.0, 180.0])
+        assert values == ([130.0, 200.0] if rule is TrialRule.BEST else [110.0, 180.0])
         [row] = ledger(case, MEASURES, rule)
         assert (row.left.value, row.right.value) == tuple(values)
     assert ledger(case, MEASURES) is ledger(case, MEASURES), "worked out once"
@@ -277,14 +279,14 @@ def test_the_ledger_reads_the_open_visit_by_the_rule_of_the_clinic():
 
 @pytest.mark.parametrize(("trials", "median"), [([3.0, 1.0, 9.0], 3.0), ([4.0, 1.0, 9.0, 6.0], 5.0), ([7.0], 7.0)])
 def test_the_median_is_the_one_in_the_middle(trials, median):
-    assert summed_up(np.array(trials), Rule.MEDIAN) == median
+    assert summed_up(np.array(trials), TrialRule.MEDIAN) == median
 
 
 def test_without_trials_or_of_other_measures_a_value_stays_as_it_is():
     bare = Observation(ABD.id, LEFT, 80.0, np.array([]), "typed")
     strange = seen(replace(ABD, id="of-elsewhere"), LEFT, [1.0, 3.0])
     wall = seen(WALL, LEFT, [1.0, 3.0])
-    assert by_rule(MEASURES, [bare, strange, wall], Rule.BEST) == [bare, strange, wall]
+    assert by_rule(MEASURES, [bare, strange, wall], TrialRule.BEST) == [bare, strange, wall]
 
 
 # how a measure is written

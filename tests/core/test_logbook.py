@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from tuning.core.entries import Decision, Done, Morning, PlanItem, Screen
+from tuning.core.entries import Decision, Done, NextDayResponse, PlanItem, Screen
 from tuning.core.programme.log_mapping import (
-    Ahead,
+    NextStepState,
     Pace,
     alarms_open,
     amended,
@@ -18,7 +18,7 @@ from tuning.core.programme.log_mapping import (
     step_since,
     tried_clean,
 )
-from tuning.core.programme.progression_rules import Move, Standing, decide
+from tuning.core.programme.progression_rules import PlanContext, ProgressionMove, decide
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge import load
 
@@ -38,19 +38,19 @@ def item(rung: str, day: float, **more) -> PlanItem:
     return PlanItem("stepdown", rung, dose, LEFT, at=at(day), uid=f"{rung}@{day}", **more)
 
 
-def moved(day: float, move: Move, before: str, to: str, row: int = 0, **more) -> Decision:
+def moved(day: float, move: ProgressionMove, before: str, to: str, row: int = 0, **more) -> Decision:
     return Decision("programme", move.value, {"from": before, "to": to, "row": row, **more}, at=at(day))
 
 
 def session(day: int, rung: str = ONE, hour: float = 0.0, **more) -> list[Done]:
-    usual = {"pain": 1, "morning": Morning.SETTLED, "at": at(day + hour / 24)}
+    usual = {"pain": 1, "morning": NextDayResponse.SETTLED, "at": at(day + hour / 24)}
     return [Done(rung, side, at(day).date(), **{**usual, **more}) for side in LEGS]
 
 
 def exercise(now: PlanItem, *entries, **more):
     rung = KNOWLEDGE.rung(now.rung)
     pace = more.pop("pace", Pace(RULES))
-    return exercise_of(now, rung, KNOWLEDGE.ladder_of(now.rung), [*entries, now], Ahead(**more), pace)
+    return exercise_of(now, rung, KNOWLEDGE.ladder_of(now.rung), [*entries, now], NextStepState(**more), pace)
 
 
 def test_an_earlier_stay_at_a_rung_is_another_one():
@@ -61,8 +61,8 @@ def test_an_earlier_stay_at_a_rung_is_another_one():
     assert step_since(now, entries) == at(30) and step_since(first, entries[:1]) == at(0)
     found = exercise(now, *entries[:-1])
     log = log_of(entries, found.line, step_since(now, entries))
-    decision = decide(found, log, Standing(at(30).date(), Triage.NONE), RULES)
-    assert found.since == at(30).date() and decision.move is not Move.CLIMB, "old sessions do not climb"
+    decision = decide(found, log, PlanContext(at(30).date(), Triage.NONE), RULES)
+    assert found.since == at(30).date() and decision.move is not ProgressionMove.CLIMB, "old sessions do not climb"
 
 
 def test_a_dose_that_asks_no_other_step_goes_on_and_another_depth_begins_anew():
@@ -95,8 +95,11 @@ def test_a_full_screen_after_an_alarm_answers_it_and_a_line_or_an_earlier_one_do
 
 def test_a_line_put_right_was_told_when_it_first_was_unless_it_alarms_newly():
     [old, _] = session(3, pain=8)
-    calm = amended(old, replace(old, morning=Morning.NOT), RULES)
-    assert calm.first_at == old.at and amended(calm, replace(calm, morning=Morning.SETTLED), RULES).first_at == old.at
+    calm = amended(old, replace(old, morning=NextDayResponse.NOT), RULES)
+    assert (
+        calm.first_at == old.at
+        and amended(calm, replace(calm, morning=NextDayResponse.SETTLED), RULES).first_at == old.at
+    )
     asked = Screen(Triage.NONE, at=at(4))
     again = replace(calm, at=at(5), uid="again")
     assert not alarms_open([asked, again], RULES, at(9).date()), "the screen came after what was told"
@@ -107,7 +110,7 @@ def test_a_line_put_right_was_told_when_it_first_was_unless_it_alarms_newly():
 
 @pytest.mark.parametrize("row", range(2, 10))
 def test_only_the_rows_of_a_flare_up_hold_a_rung_to_come_back_to(row):
-    found = exercise(item(TWO, 9), moved(8, Move.BACK, THREE, TWO, row))
+    found = exercise(item(TWO, 9), moved(8, ProgressionMove.BACK, THREE, TWO, row))
     flare = row in (2, 4, 5)
     assert found.held == (THREE if flare else "") and (found.backed == at(8).date()) == flare
     old = Decision("programme", "step back", {"from": THREE, "to": TWO, "why": f"Row {row}: pain"}, at=at(8))
@@ -115,17 +118,17 @@ def test_only_the_rows_of_a_flare_up_hold_a_rung_to_come_back_to(row):
 
 
 def test_what_was_held_is_regained_given_up_or_placed_anew():
-    twice = [moved(5, Move.BACK, THREE, TWO, 4), moved(8, Move.BACK, TWO, ONE, 4)]
+    twice = [moved(5, ProgressionMove.BACK, THREE, TWO, 4), moved(8, ProgressionMove.BACK, TWO, ONE, 4)]
     assert exercise(item(ONE, 9), *twice).held == THREE
-    assert exercise(item(TWO, 12), *twice, moved(12, Move.CLIMB, ONE, TWO, 13)).held == THREE
-    assert exercise(item(THREE, 20), *twice, moved(20, Move.CLIMB, TWO, THREE, 13)).held == ""
-    assert exercise(item(ONE, 20), *twice, moved(20, Move.REPLACE, ONE, ONE, 8)).held == ""
+    assert exercise(item(TWO, 12), *twice, moved(12, ProgressionMove.CLIMB, ONE, TWO, 13)).held == THREE
+    assert exercise(item(THREE, 20), *twice, moved(20, ProgressionMove.CLIMB, TWO, THREE, 13)).held == ""
+    assert exercise(item(ONE, 20), *twice, moved(20, ProgressionMove.REPLACE, ONE, ONE, 8)).held == ""
 
 
 def test_a_stop_that_was_acted_on_is_known_and_counted_at_its_rung():
-    found = exercise(item(ONE, 9), moved(8, Move.STOP, ONE, ONE, 2))
+    found = exercise(item(ONE, 9), moved(8, ProgressionMove.STOP, ONE, ONE, 2))
     assert (found.stopped, found.stops) == (at(8).date(), 1)
-    assert exercise(item(ONE, 9), moved(8, Move.STOP, TWO, ONE, 2)).stops == 0
+    assert exercise(item(ONE, 9), moved(8, ProgressionMove.STOP, TWO, ONE, 2)).stops == 0
 
 
 def test_a_reason_counts_once_it_was_typed_under_what_stands_now():

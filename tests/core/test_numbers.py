@@ -11,7 +11,14 @@ from hypothesis import strategies as st
 from tuning.core.dates import birth_date
 from tuning.core.errors import BadInput
 from tuning.core.judging import symmetry
-from tuning.core.strength.trials import Effort, Rule, observe, percent_of_weight, summarise, torque_per_mass
+from tuning.core.strength.trials import (
+    StrengthTrials,
+    TrialRule,
+    observe,
+    percent_of_weight,
+    summarise,
+    torque_per_mass,
+)
 from tuning.core.types import NotMeasured, Setup, Side
 from tuning.core.units import (
     FORCE_UNITS,
@@ -95,7 +102,7 @@ def test_summary_of_trials():
     assert (found.value, found.n) == (189.0, 3)
     assert found.sd == pytest.approx(math.sqrt((81 + 9 + 144) / 2))
     assert found.best_two_gap_percent == pytest.approx(100 * 15 / 201) and not found.repeat_advised
-    assert summarise(np.array([180.0, 201.0]), Rule.BEST).value == 201
+    assert summarise(np.array([180.0, 201.0]), TrialRule.BEST).value == 201
     assert summarise(np.array([150.0, 201.0])).repeat_advised
     assert isinstance(summarise(np.empty(0)), NotMeasured)
     with pytest.raises(ValueError):
@@ -112,12 +119,12 @@ def test_torque_needs_lever_and_mass():
 def test_observations_of_one_side():
     trials = np.array([180.0, 190.0])
     force, torque = observe(
-        Effort("hip-abd", Side.LEFT, trials, ("180 N", "190 N"), setup=Setup(lever_m=0.8, body_mass_kg=80.0))
+        StrengthTrials("hip-abd", Side.LEFT, trials, ("180 N", "190 N"), setup=Setup(lever_m=0.8, body_mass_kg=80.0))
     )
     assert force.value == 185 and torque.value == pytest.approx(1.85)
     assert list(torque.trials) == pytest.approx([1.8, 1.9])
-    assert [o.measure_id for o in observe(Effort("hip-abd", Side.LEFT, trials))] == ["hip-abd"]
-    assert observe(Effort("hip-abd", Side.LEFT, np.empty(0))) == []
+    assert [o.measure_id for o in observe(StrengthTrials("hip-abd", Side.LEFT, trials))] == ["hip-abd"]
+    assert observe(StrengthTrials("hip-abd", Side.LEFT, np.empty(0))) == []
 
 
 TODAY = date(2026, 11, 27)

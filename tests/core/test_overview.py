@@ -10,11 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.case import Patient
-from tuning.core.day_list_entry import Digest, Need, overview
-from tuning.core.entries import Clearance, Done, Morning, Screen
+from tuning.core.day_list_entry import Digest, ListPriority, overview
+from tuning.core.entries import Clearance, Done, NextDayResponse, Screen
 from tuning.core.text_search import plain
 from tuning.core.types import Observation, Side, Triage
-from tuning.core.visit.retention import Keep
+from tuning.core.visit.retention import RetentionRule
 from tuning.knowledge import load
 
 TODAY, RULES = date(2026, 11, 28), load().progression
@@ -36,7 +36,7 @@ CALVES = [
 ]
 AMBER = Screen(Triage.AMBER, rules=("pregnancy",), uid="s")
 LIFTED = Clearance("s", "Dr Amundsen", TODAY, "scan clear", "calf")
-UNEASY = Done("sd-1", Side.LEFT, ago(2).date(), morning=Morning.NOT, at=ago(2))
+UNEASY = Done("sd-1", Side.LEFT, ago(2).date(), morning=NextDayResponse.NOT, at=ago(2))
 SORE, ASKED = Done("sd-1", Side.LEFT, ago(3).date(), pain=9, at=ago(3)), Screen(Triage.NONE, at=ago(2))
 LATE = Done("sd-1", Side.LEFT, ago(1).date(), pain=9, at=ago(1))
 PLAN = {"rungs": 2, "measured": 9, "visits": 1}
@@ -45,28 +45,32 @@ PLAN = {"rungs": 2, "measured": 9, "visits": 1}
 @pytest.mark.parametrize(
     ("known", "need", "words"),
     [
-        ({}, Need.MEASURE, "to be measured"),
-        ({"measured": 3}, Need.PLAN, "plan to make"),
-        ({"measured": 3, "factors": 2}, Need.PLAN, "2 suspected"),
-        ({"screens": (RED,), "measured": 3}, Need.REFER, "refer"),
-        ({"screens": (URGENT,), "measured": 3}, Need.EMERGENCY, "EMERGENCY: Call"),
-        ({"screens": (ASKED, *CALVES), "measured": 3}, Need.REFER, "refer"),
-        ({"screens": (ASKED, *CALVES[:1]), "measured": 3}, Need.PLAN, "plan to make"),
-        ({"screens": (RED, LIFTED), "measured": 3}, Need.PLAN, "plan to make"),
-        ({"screens": (AMBER,), "measured": 3}, Need.CLEAR, "to clear"),
-        ({**PLAN, "since": ago(5), "last": ago(5), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),
-        ({**PLAN, "since": ago(20), "last": ago(12), "logged": ago(9).date()}, Need.SILENT, "no log for 9 days"),
-        ({**PLAN, "since": ago(8), "last": ago(8), "logged": ago(1).date()}, Need.RETEST, "since 27 Nov"),
-        ({**PLAN, "since": ago(8), "last": ago(0), "logged": ago(1).date()}, Need.NOTHING, "plan of 2"),
-        ({**PLAN, "since": ago(5), "last": ago(5), "log": (UNEASY,)}, Need.LOG, "26 Nov"),
-        ({**PLAN, "since": ago(5), "last": ago(1), "log": (UNEASY,)}, Need.NOTHING, "plan of 2"),
-        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE,)}, Need.LOG, "25 Nov: ask the safety screen"),
-        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE, ASKED)}, Need.NOTHING, "plan of 2"),
-        ({**PLAN, "since": ago(5), "last": ago(1), "log": (ASKED, LATE)}, Need.LOG, "27 Nov"),
-        ({"log": (SORE,), "ended": ago(1)}, Need.LOG, "25 Nov"),
-        ({**PLAN, "screens": (RED,), "since": ago(9), "last": ago(9)}, Need.REFER, "refer"),
-        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12)}, Need.NOTHING, "discharged on 16 Nov"),
-        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12), "screens": (RED,)}, Need.REFER, "refer"),
+        ({}, ListPriority.MEASURE, "to be measured"),
+        ({"measured": 3}, ListPriority.PLAN, "plan to make"),
+        ({"measured": 3, "factors": 2}, ListPriority.PLAN, "2 suspected"),
+        ({"screens": (RED,), "measured": 3}, ListPriority.REFER, "refer"),
+        ({"screens": (URGENT,), "measured": 3}, ListPriority.EMERGENCY, "EMERGENCY: Call"),
+        ({"screens": (ASKED, *CALVES), "measured": 3}, ListPriority.REFER, "refer"),
+        ({"screens": (ASKED, *CALVES[:1]), "measured": 3}, ListPriority.PLAN, "plan to make"),
+        ({"screens": (RED, LIFTED), "measured": 3}, ListPriority.PLAN, "plan to make"),
+        ({"screens": (AMBER,), "measured": 3}, ListPriority.CLEAR, "to clear"),
+        ({**PLAN, "since": ago(5), "last": ago(5), "logged": ago(1).date()}, ListPriority.NOTHING, "plan of 2"),
+        (
+            {**PLAN, "since": ago(20), "last": ago(12), "logged": ago(9).date()},
+            ListPriority.SILENT,
+            "no log for 9 days",
+        ),
+        ({**PLAN, "since": ago(8), "last": ago(8), "logged": ago(1).date()}, ListPriority.RETEST, "since 27 Nov"),
+        ({**PLAN, "since": ago(8), "last": ago(0), "logged": ago(1).date()}, ListPriority.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(5), "log": (UNEASY,)}, ListPriority.LOG, "26 Nov"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (UNEASY,)}, ListPriority.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE,)}, ListPriority.LOG, "25 Nov: ask the safety screen"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (SORE, ASKED)}, ListPriority.NOTHING, "plan of 2"),
+        ({**PLAN, "since": ago(5), "last": ago(1), "log": (ASKED, LATE)}, ListPriority.LOG, "27 Nov"),
+        ({"log": (SORE,), "ended": ago(1)}, ListPriority.LOG, "25 Nov"),
+        ({**PLAN, "screens": (RED,), "since": ago(9), "last": ago(9)}, ListPriority.REFER, "refer"),
+        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12)}, ListPriority.NOTHING, "discharged on 16 Nov"),
+        ({**PLAN, "since": ago(20), "last": ago(12), "ended": ago(12), "screens": (RED,)}, ListPriority.REFER, "refer"),
     ],
 )
 def test_what_is_due(known, need, words):
@@ -115,4 +119,4 @@ def test_different_names_stay_different():
     ],
 )
 def test_a_person_may_be_erased_so_long_after_the_last_visit_and_a_minor_not_before_an_age(born, last, years, until):
-    assert Keep(years, 25).until(born, last) == until
+    assert RetentionRule(years, 25).until(born, last) == until

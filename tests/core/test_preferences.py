@@ -12,7 +12,7 @@ from test_review import VISITS, M, case, seen
 
 from tuning.core.errors import BadInput
 from tuning.core.judging.comparison import compare_all
-from tuning.core.judging.trial_rule import Rule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, by_rule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.judging.verdict_changes import altered
 from tuning.core.preferences import BAND, BY_KEY, DECLARED, TRIALS, Type, band_of, with_bands
@@ -46,7 +46,7 @@ bands = st.one_of(st.none(), st.floats(0, 60))
 values = st.lists(st.tuples(st.floats(1, 20), st.floats(1, 20)), min_size=1, max_size=3)
 
 
-@given(bands, bands, values, st.sampled_from(list(Rule)), st.sampled_from(list(Rule)))
+@given(bands, bands, values, st.sampled_from(list(TrialRule)), st.sampled_from(list(TrialRule)))
 def test_exactly_the_verdicts_that_change_are_told(band, other, pairs, rule, later):
     """Against the plain definition: read every visit both ways and look what differs."""
     ids = ("knee-to-wall", "hip-abd")

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from tuning.core import pose
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem
-from tuning.core.gate.permission import Facts, may
-from tuning.core.judging.verdict import Word
+from tuning.core.gate.permission import GateFacts, may
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.body_model import body_of, drawing_faults
-from tuning.core.programme.ladders import Dose, EntryRule, Situation, State, Trial, entry_checks
+from tuning.core.programme.ladders import ConditionState, Dose, EntryContext, EntryRule, SideTrial, entry_checks
 from tuning.core.programme.progress import count, next_step
 from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.knowledge import load
@@ -25,15 +25,15 @@ from tuning.knowledge.knowledge import check
 
 LADDER = load().ladders["stepdown"]
 RUNGS = {rung.id: rung for rung in LADDER.rungs}
-CLEAN = dict.fromkeys(LEGS, Trial(True, 1))
+CLEAN = dict.fromkeys(LEGS, SideTrial(True, 1))
 
 
 def situation(rung, triage=Triage.NONE, **changes):
-    permission = may(act_of_rung(rung), Facts(triage, asked=triage is not None))
+    permission = may(act_of_rung(rung), GateFacts(triage, asked=triage is not None))
     base = dict(
         permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN, tried=True
     )
-    return Situation(**{**base, **changes})
+    return EntryContext(**{**base, **changes})
 
 
 def states(rung_id, **changes):
@@ -75,7 +75,7 @@ def test_transitions_are_what_asks_much_more_than_an_easier_neighbour():
 
 
 def test_a_straight_knee_demands_nothing_whatever_the_ankle_does():
-    assert pose.knee_zone(pose.Frame(0, 0, 10, 35)) == 0
+    assert pose.knee_zone(pose.PoseFrame(0, 0, 10, 35)) == 0
 
 
 def test_unknown_pose_words_are_refused():
@@ -85,41 +85,44 @@ def test_unknown_pose_words_are_refused():
 
 def test_red_locks_every_rung():
     for rung in RUNGS:
-        assert State.LOCKED in states(rung, triage=Triage.RED)
-        assert State.LOCKED not in states(rung, triage=Triage.NONE)
+        assert ConditionState.LOCKED in states(rung, triage=Triage.RED)
+        assert ConditionState.LOCKED not in states(rung, triage=Triage.NONE)
 
 
 def test_rungs_wait_for_a_screen_and_amber_needs_a_name():
-    assert states("sd-1-hold-taps", triage=None)[0] is State.LOCKED
-    assert states("sd-4-side-band", triage=None)[0] is State.LOCKED
-    assert states("sd-4-side-band", triage=Triage.AMBER)[0] is State.NOT_MET
-    assert states("sd-1-hold-taps", triage=Triage.AMBER)[0] is State.MET
+    assert states("sd-1-hold-taps", triage=None)[0] is ConditionState.LOCKED
+    assert states("sd-4-side-band", triage=None)[0] is ConditionState.LOCKED
+    assert states("sd-4-side-band", triage=Triage.AMBER)[0] is ConditionState.NOT_MET
+    assert states("sd-1-hold-taps", triage=Triage.AMBER)[0] is ConditionState.MET
 
 
 def test_placement_needs_both_sides_clean_within_the_pain_limit():
-    assert states("sd-1-hold-taps") == [State.MET] * 3
-    assert states("sd-1-hold-taps", tried=False)[2] is State.NOT_MET, "a transition waits for its try-out"
-    assert states("sd-1-hold-taps", trials={Side.LEFT: Trial(True, 0)})[1] is State.UNKNOWN
+    assert states("sd-1-hold-taps") == [ConditionState.MET] * 3
+    assert states("sd-1-hold-taps", tried=False)[2] is ConditionState.NOT_MET, "a transition waits for its try-out"
+    assert states("sd-1-hold-taps", trials={Side.LEFT: SideTrial(True, 0)})[1] is ConditionState.UNKNOWN
     for side in LEGS:
-        assert states("sd-1-hold-taps", trials={**CLEAN, side: Trial(True, 2)})[1] is State.MET
-        assert states("sd-1-hold-taps", trials={**CLEAN, side: Trial(True, 3)})[1] is State.NOT_MET
-    assert states("sd-1-hold-taps", trials={**CLEAN, Side.LEFT: Trial(False, 0)})[1] is State.NOT_MET
+        assert states("sd-1-hold-taps", trials={**CLEAN, side: SideTrial(True, 2)})[1] is ConditionState.MET
+        assert states("sd-1-hold-taps", trials={**CLEAN, side: SideTrial(True, 3)})[1] is ConditionState.NOT_MET
+    assert states("sd-1-hold-taps", trials={**CLEAN, Side.LEFT: SideTrial(False, 0)})[1] is ConditionState.NOT_MET
 
 
 def test_a_passed_rung_below_replaces_the_trial():
-    assert states("sd-2-sit-back", trials={}, passed=frozenset({"sd-1-hold-taps"}))[1] is State.MET
+    assert states("sd-2-sit-back", trials={}, passed=frozenset({"sd-1-hold-taps"}))[1] is ConditionState.MET
 
 
 def test_cannot_tell_never_opens_a_rung():
     ankle = {("knee-to-wall", side): 11.0 for side in LEGS}
     for word, state in (
-        (Word.IN_TUNE, State.MET),
-        (Word.CANNOT_TELL, State.UNKNOWN),
-        (Word.MARKED, State.NOT_MET),
+        (VerdictWord.IN_TUNE, ConditionState.MET),
+        (VerdictWord.CANNOT_TELL, ConditionState.UNKNOWN),
+        (VerdictWord.MARKED, ConditionState.NOT_MET),
     ):
-        assert states("sd-3-knee-forward", measured=ankle, verdicts={"knee-to-wall": word})[-2:] == [State.MET, state]
+        assert states("sd-3-knee-forward", measured=ankle, verdicts={"knee-to-wall": word})[-2:] == [
+            ConditionState.MET,
+            state,
+        ]
     short = {**ankle, ("knee-to-wall", Side.LEFT): 9.5}
-    assert states("sd-3-knee-forward", measured=short)[-2] is State.NOT_MET
+    assert states("sd-3-knee-forward", measured=short)[-2] is ConditionState.NOT_MET
 
 
 def test_dose_time_counts_both_sides_rests_and_set_up():
@@ -145,7 +148,7 @@ angles = st.floats(-30, 120)
 
 @given(st.floats(-10, 60), st.floats(0, 130), st.floats(-20, 40), angles, st.floats(0, 130))
 def test_every_joint_lies_where_its_angles_put_it(trunk, knee, ankle, free_hip, free_knee):
-    frame = pose.Frame(trunk, trunk + knee - ankle, knee, ankle, pose.Leg(free_hip, free_knee))
+    frame = pose.PoseFrame(trunk, trunk + knee - ankle, knee, ankle, pose.Leg(free_hip, free_knee))
     at = body_of(frame)
     close = lambda place, there: abs(flat(place) - there) < 1e-9  # noqa: E731
     leg, free = at.working, at.other
@@ -160,9 +163,9 @@ def test_every_joint_lies_where_its_angles_put_it(trunk, knee, ankle, free_hip, 
     assert leg.hip[2] > 0 > free.hip[2], "the working leg is the right one"
 
 
-@given(st.sampled_from(list(pose.Position)), st.floats(0, 60), st.floats(0, 120), st.floats(0, 120), angles, angles)
+@given(st.sampled_from(list(pose.BodyPosition)), st.floats(0, 60), st.floats(0, 120), st.floats(0, 120), angles, angles)
 def test_no_limb_is_longer_or_comes_off(position, trunk, hip, knee, out, turn):
-    frame = pose.Frame(trunk, hip, knee, 0.0, pose.Leg(hip / 2, knee / 2), out=out, turn=turn, free_sole=True)
+    frame = pose.PoseFrame(trunk, hip, knee, 0.0, pose.Leg(hip / 2, knee / 2), out=out, turn=turn, free_sole=True)
     at = body_of(frame, position)
     for leg in (at.working, at.other):
         assert np.linalg.norm(leg.knee - leg.hip) == pytest.approx(pose.THIGH)
@@ -173,22 +176,22 @@ def test_no_limb_is_longer_or_comes_off(position, trunk, hip, knee, out, turn):
 
 
 def test_lying_bodies_lie_as_they_are_called():
-    bent = pose.Frame(10, 90, 90, 0)
-    right, left = (body_of(bent, p) for p in (pose.Position.RIGHT_SIDE, pose.Position.LEFT_SIDE))
+    bent = pose.PoseFrame(10, 90, 90, 0)
+    right, left = (body_of(bent, p) for p in (pose.BodyPosition.RIGHT_SIDE, pose.BodyPosition.LEFT_SIDE))
     assert right.working.hip[1] < right.other.hip[1] and left.working.hip[1] > left.other.hip[1]
-    back = body_of(pose.parse_frame("0/55/115/-30"), pose.Position.BACK)
+    back = body_of(pose.parse_frame("0/55/115/-30"), pose.BodyPosition.BACK)
     assert back.front[1] > 0.99 and back.working.knee[1] > back.hip[1] and back.head[0] < back.hip[0]
 
 
 def test_a_person_whose_weight_is_off_the_foot_is_refused_by_the_validator():
     good = pose.parse_frame("45/85/45/5; af")
-    assert drawing_faults(good, pose.Position.STAND) == []
+    assert drawing_faults(good, pose.BodyPosition.STAND) == []
     upright = pose.parse_frame("0/75/80/5")
-    assert ["would fall over" in fault for fault in drawing_faults(upright, pose.Position.STAND)] == [True]
-    assert drawing_faults(replace(upright, support="wall"), pose.Position.STAND) == []
-    assert "breaks hip" in drawing_faults(pose.parse_frame("40/60/55/15"), pose.Position.STAND)[0]
+    assert ["would fall over" in fault for fault in drawing_faults(upright, pose.BodyPosition.STAND)] == [True]
+    assert drawing_faults(replace(upright, support="wall"), pose.BodyPosition.STAND) == []
+    assert "breaks hip" in drawing_faults(pose.parse_frame("40/60/55/15"), pose.BodyPosition.STAND)[0]
     hanging = pose.parse_frame("15/75/65/5; F 90/60; w 60")
-    assert any("off its surface" in fault for fault in drawing_faults(hanging, pose.Position.STAND))
+    assert any("off its surface" in fault for fault in drawing_faults(hanging, pose.BodyPosition.STAND))
 
 
 def test_every_drawing_of_the_ladders_can_stand():
@@ -214,7 +217,7 @@ def test_the_other_knee_of_a_split_counts_for_the_kneecap_while_it_carries():
 
 def test_a_pose_is_read_as_it_is_written():
     read = pose.parse_frame("40/70/35/5; F 49/57; F ab -4; af; w 70; bench")
-    assert read == pose.Frame(40, 70, 35, 5, pose.Leg(49, 57, 0, -4), weight=70, arms="forward", bench=True)
+    assert read == pose.PoseFrame(40, 70, 35, 5, pose.Leg(49, 57, 0, -4), weight=70, arms="forward", bench=True)
     assert read.split and not pose.parse_frame("1/2/3/4; F 5/6").split and pose.parse_frame("1/2/3/4").share == 50
     for wrong in ("1/2/3", "1/2/3/4/5", "1/2/3/4; F 5", "a/b/c/d", "", "1/2/3/4; ab", "1/2/3/4; arms wings"):
         with pytest.raises(ValueError):
@@ -230,7 +233,7 @@ def ankle_for(percent):
     ("percent", "zone"), [(44.9, 0), (45.1, 1), (69.9, 1), (70.1, 2), (99.9, 2), (100.1, 3), (140, 3)]
 )
 def test_zones_of_knee_demand_change_at_their_edges(percent, zone):
-    frame = pose.Frame(0, 0, 60, ankle_for(percent))
+    frame = pose.PoseFrame(0, 0, 60, ankle_for(percent))
     assert pose.knee_over_foot_percent(frame) == pytest.approx(percent) and pose.knee_zone(frame) == zone
     assert pose.knee_zone(replace(frame, knee=19.9)) == 0 and pose.knee_zone(replace(frame, knee=20.0)) == zone
     turned = pose.knee_over_foot_percent(frame, 60.0)
@@ -247,23 +250,23 @@ def texts(rung, **changes):
 
 def test_every_condition_says_what_it_asks():
     first, second = (RUNGS[key] for key in ("sd-1-hold-taps", "sd-2-sit-back"))
-    assert texts(first)[0] == (State.MET, "safety screen: NONE")
+    assert texts(first)[0] == (ConditionState.MET, "safety screen: NONE")
     state, words = texts(first, triage=None)[0]
-    assert state is State.LOCKED and len(words) > 20
+    assert state is ConditionState.LOCKED and len(words) > 20
     state, words = texts(RUNGS["sd-4-side-band"], triage=Triage.AMBER)[0]
-    assert state is State.NOT_MET and len(words) > 20
+    assert state is ConditionState.NOT_MET and len(words) > 20
     assert texts(first, trials={})[1] == (
-        State.UNKNOWN,
+        ConditionState.UNKNOWN,
         "placement trial of 3-5 clean repetitions each side, pain at most 2/10",
     )
     assert "at most 4/10" in texts(first, pain_limit=4)[1][1]
-    assert texts(second, passed=frozenset({first.id}))[1] == (State.MET, f"rung below passed: {first.name}")
+    assert texts(second, passed=frozenset({first.id}))[1] == (ConditionState.MET, f"rung below passed: {first.name}")
 
 
 def test_an_open_rung_without_a_screen_is_not_called_screened():
     rung = RUNGS["sd-1-hold-taps"]
     now = replace(situation(rung), screened=None)
-    assert [c.state for c in entry_checks(rung, LADDER, now)][0] is State.UNKNOWN
+    assert [c.state for c in entry_checks(rung, LADDER, now)][0] is ConditionState.UNKNOWN
     assert "no safety screen" in entry_checks(rung, LADDER, now)[0].text
 
 
@@ -272,21 +275,21 @@ def test_every_kind_of_rule():
     both = {("strength", side): 10.0 for side in LEGS}
     rules = {
         EntryRule("rung-passed", "words", rung="other"): (
-            ({"passed": frozenset({"other"})}, State.MET),
-            ({"passed": frozenset({"one"})}, State.NOT_MET),
+            ({"passed": frozenset({"other"})}, ConditionState.MET),
+            ({"passed": frozenset({"one"})}, ConditionState.NOT_MET),
         ),
         EntryRule("measure-at-least", "words", measure="strength", value=10.0): (
-            ({"measured": both}, State.MET),
-            ({"measured": {**both, ("strength", Side.RIGHT): 9.9}}, State.NOT_MET),
-            ({"measured": {("strength", Side.LEFT): 20.0}}, State.UNKNOWN),
+            ({"measured": both}, ConditionState.MET),
+            ({"measured": {**both, ("strength", Side.RIGHT): 9.9}}, ConditionState.NOT_MET),
+            ({"measured": {("strength", Side.LEFT): 20.0}}, ConditionState.UNKNOWN),
         ),
         EntryRule("no-side-gap", "words", measure="strength"): (
-            ({"verdicts": {"strength": Word.IN_TUNE}}, State.MET),
-            ({"verdicts": {"strength": Word.NOTABLE}}, State.NOT_MET),
-            ({"verdicts": {"strength": Word.CANNOT_TELL}}, State.UNKNOWN),
-            ({"verdicts": {"else": Word.IN_TUNE}}, State.UNKNOWN),
+            ({"verdicts": {"strength": VerdictWord.IN_TUNE}}, ConditionState.MET),
+            ({"verdicts": {"strength": VerdictWord.NOTABLE}}, ConditionState.NOT_MET),
+            ({"verdicts": {"strength": VerdictWord.CANNOT_TELL}}, ConditionState.UNKNOWN),
+            ({"verdicts": {"else": VerdictWord.IN_TUNE}}, ConditionState.UNKNOWN),
         ),
-        EntryRule("always-ask", "words"): (({}, State.UNKNOWN),),
+        EntryRule("always-ask", "words"): (({}, ConditionState.UNKNOWN),),
     }
     for rule, cases in rules.items():
         for changes, state in cases:

@@ -17,14 +17,14 @@ from hypothesis import strategies as st
 from tuning.core.errors import BadInput, KnowledgeError
 from tuning.core.reasoning.conclusion import CHECKED, conclude, name_for
 from tuning.core.reasoning.conclusion import tests_of as all_tests
-from tuning.core.reasoning.evidence import Label, Schools
+from tuning.core.reasoning.evidence import Label, ReasoningPolicy
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.next_best_test import next_tests
-from tuning.core.reasoning.rules import Kind, Shows, Toward
+from tuning.core.reasoning.rules import EvidenceKind, SideMapping, SignCondition
 from tuning.core.reasoning.sign_evaluation import look, lower_side, worse_side
 from tuning.core.reasoning.trial_of_cause import Effect, judge_response
 from tuning.core.types import LEGS, Observation, Role, Setup, Side
-from tuning.exchange.json.cases import SETUP, CaseFile, Found, Told, read_case
+from tuning.exchange.json.cases import SETUP, AnswerRecord, CaseFile, ObservationRecord, read_case
 from tuning.knowledge import FOLDER, for_clinic, load
 
 KNOWLEDGE = load()
@@ -34,7 +34,7 @@ LEFT, RIGHT = LEGS
 SWAP = {"left": "right", "right": "left", "none": "none"}
 
 
-def told(data, folder: Path, schools: Schools | None = None):
+def told(data, folder: Path, schools: ReasoningPolicy | None = None):
     """What is concluded from a case as JSON."""
     path = folder / "case.json"
     path.write_text(json.dumps(data))
@@ -96,9 +96,9 @@ def test_worked_cases_keep_to_the_published_schema_and_the_schema_knows_every_fi
     for path in CASES.glob("*.json"):
         jsonschema.validate(json.loads(path.read_text()), schema)
     seen = schema["properties"]["observations"]["items"]["properties"]
-    assert set(seen) == {f.name for f in fields(Told)} and set(seen["setup"]["properties"]) == SETUP
+    assert set(seen) == {f.name for f in fields(ObservationRecord)} and set(seen["setup"]["properties"]) == SETUP
     assert set(schema["properties"]) == {f.name for f in fields(CaseFile)}
-    assert set(schema["properties"]["findings"]["items"]["properties"]) == {f.name for f in fields(Found)}
+    assert set(schema["properties"]["findings"]["items"]["properties"]) == {f.name for f in fields(AnswerRecord)}
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"observations": [{"side": "left"}]}, schema)
 
@@ -253,7 +253,12 @@ def test_a_further_line_for_a_factor_never_lowers_its_score_and_one_kind_never_s
             assert sheet.label is not Label.SUPPORTED or len(kinds) > 1
         for line in TABLE.lines_of(factor, pattern):
             sign = line.signs[0]
-            if line.speaks != "for" or len(line.signs) > 1 or sign.shows is not Shows.DEFICIT or not sign.measures:
+            if (
+                line.speaks != "for"
+                or len(line.signs) > 1
+                or sign.shows is not SignCondition.DEFICIT
+                or not sign.measures
+            ):
                 continue
             measure = KNOWLEDGE.measures[sign.measures[0]]
             if any(o["measure"] == measure.id for o in data["observations"]) or not measure.paired or sign.count > 1:
@@ -281,7 +286,7 @@ def test_cannot_tell_counts_neither_way(tmp_path):
 def test_the_habit_school_alone_knows_left_from_right(tmp_path):
     data = {**case("shift-from-ankle")}
     data["observations"] = [*data["observations"], {"measure": "two-scale-share", "trials": [57, 57.2, 56.9]}]
-    on = Schools(habit=True)
+    on = ReasoningPolicy(habit=True)
     assert "habit-pattern" not in labels(told(data, tmp_path), "hip-shift")
     left = told(data, tmp_path, on).of("hip-shift", LEFT)
     assert left.sheet("habit-pattern").score > 0
@@ -292,7 +297,7 @@ def test_the_habit_school_alone_knows_left_from_right(tmp_path):
 
 def test_the_regional_school_lists_hip_and_foot_before_the_knee_and_changes_no_score(tmp_path):
     data = case("knee-in-from-shin")
-    on, off = (told(data, tmp_path, Schools(regional=r)).of("knee-in", LEFT) for r in (True, False))
+    on, off = (told(data, tmp_path, ReasoningPolicy(regional=r)).of("knee-in", LEFT) for r in (True, False))
     assert {s.factor.id: s.score for s in on.sheets} == {s.factor.id: s.score for s in off.sheets}
     for one in (on.sheets,):
         untested = [s.factor.region for s in one if s.label is Label.UNTESTED]
@@ -409,7 +414,9 @@ def test_sides_of_signs():
     assert worse_side(knee, 5) is RIGHT and worse_side(knee, -5) is LEFT
     assert worse_side(wall, 5) is LEFT and worse_side(wall, -5) is RIGHT
     assert lower_side(5) is LEFT and lower_side(-5) is RIGHT
-    assert {line.kind for line in TABLE.lines if line.factor == "pain-inhibition" and line.patterns} == {Kind.PAIN}
+    assert {line.kind for line in TABLE.lines if line.factor == "pain-inhibition" and line.patterns} == {
+        EvidenceKind.PAIN
+    }
 
 
 # the table
@@ -430,7 +437,9 @@ ONE_SIDED = [
     (line, sign)
     for line in TABLE.lines
     for sign in line.signs
-    if sign.measures and sign.shows in (Shows.DEFICIT, Shows.LOWER) and not (sign.absent or sign.regions)
+    if sign.measures
+    and sign.shows in (SignCondition.DEFICIT, SignCondition.LOWER)
+    and not (sign.absent or sign.regions)
 ]
 
 
@@ -453,7 +462,7 @@ def test_every_line_of_a_side_turns_with_its_side(tmp_path, line, sign):
         found = findings(read_case(path, KNOWLEDGE).case, KNOWLEDGE.measures)
         there = {side for side in LEGS if look(sign, found, side, line.side).there}
         toward = sign.side or line.side
-        assert there == {shown.other if toward is Toward.OTHER else shown} and toward is not Toward.NONE
+        assert there == {shown.other if toward is SideMapping.OTHER else shown} and toward is not SideMapping.NONE
 
 
 def test_a_clinic_may_have_its_own_table_and_says_whose_it_is(tmp_path):

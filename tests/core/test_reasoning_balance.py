@@ -25,10 +25,10 @@ from reasoned import (
 
 from tuning.core.entries import Answer, Decision
 from tuning.core.reasoning.conclusion import OVERRULED, conclude
-from tuning.core.reasoning.evidence import Chip, Kind, Label, Schools, Sheet, label_of
+from tuning.core.reasoning.evidence import EvidenceItem, EvidenceKind, FactorEvidence, Label, ReasoningPolicy, label_of
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.rules import Line, Sign, Toward
-from tuning.core.reasoning.sign_evaluation import Look, look
+from tuning.core.reasoning.rules import EvidenceRule, SideMapping, Sign
+from tuning.core.reasoning.sign_evaluation import SignResult, look
 from tuning.core.reasoning.trial_of_cause import Effect, judge_response, responses
 from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Setup, Side
 
@@ -46,14 +46,14 @@ def test_of_several_measures_as_many_as_asked_must_show_it():
 def test_labels_from_scores_kinds_and_strong_lines():
     lines = {w: line("hip-abductor-strength", w) for w in ("abduction", "abduction even and in band")}
 
-    def chip(weight: float, kind: Kind, way: int = 1) -> Chip:
+    def chip(weight: float, kind: EvidenceKind, way: int = 1) -> EvidenceItem:
         base = lines["abduction" if way > 0 else "abduction even and in band"]
-        return Chip(replace(base, weight=weight), Look(True, True), kind)
+        return EvidenceItem(replace(base, weight=weight), SignResult(True, True), kind)
 
-    strength, movement = Kind.STRENGTH, Kind.MOVEMENT
+    strength, movement = EvidenceKind.STRENGTH, EvidenceKind.MOVEMENT
     for chips, label in (
         ([], Label.UNTESTED),
-        ([replace(chip(2, strength), look=Look(True))], Label.OPEN),
+        ([replace(chip(2, strength), look=SignResult(True))], Label.OPEN),
         ([chip(1, strength), chip(1, movement)], Label.SUPPORTED),
         ([chip(1, strength), chip(0.99, movement)], Label.LIKELY),
         ([chip(2, strength), chip(2, strength)], Label.LIKELY),
@@ -72,10 +72,17 @@ def test_a_trial_of_cause_comes_before_every_other_line():
     other = line("hip-abductor-strength", "abduction")
 
     def label(ways: tuple[int, ...], rest: float) -> tuple[Label, str]:
-        tried = [Chip(replace(trial, speaks="for" if w > 0 else "against"), Look(True, True), Kind.RESPONSE)
-                 for w in ways]  # fmt: skip
-        beside = Chip(replace(other, weight=abs(rest), speaks="for" if rest > 0 else "against"), Look(True, True),
-                      Kind.STRENGTH)  # fmt: skip
+        tried = [
+            EvidenceItem(
+                replace(trial, speaks="for" if w > 0 else "against"), SignResult(True, True), EvidenceKind.RESPONSE
+            )
+            for w in ways
+        ]
+        beside = EvidenceItem(
+            replace(other, weight=abs(rest), speaks="for" if rest > 0 else "against"),
+            SignResult(True, True),
+            EvidenceKind.STRENGTH,
+        )
         return label_of([*tried, *([beside] if rest else [])], 0.0)
 
     against = "follows the trial of cause, against other lines"
@@ -87,7 +94,7 @@ def test_a_trial_of_cause_comes_before_every_other_line():
     assert label((1, 1, -1), 0)[0] is Label.LIKELY, "two to one"
 
 
-def told_by(*lines: Line, pattern: str = "knee-in", entries: Sequence[Entry]) -> Sheet:
+def told_by(*lines: EvidenceRule, pattern: str = "knee-in", entries: Sequence[Entry]) -> FactorEvidence:
     """The sheet of the hip abductors where the table holds these lines of them and nothing else."""
     factor = "hip-abductor-strength"
     table = replace(TABLE, lines=lines, by_factor={factor: lines})
@@ -133,14 +140,14 @@ def test_of_several_measures_the_one_that_tells_most_is_shown(order):
 def test_the_regional_school_moves_knee_factors_back_only_among_equals_and_only_at_the_knee():
     pain = obs("pain-now", LEFT, 5, setup=Setup(region="front of knee"))
     for on in (True, False):
-        found = concluded(pain, schools=Schools(regional=on)).of("complaint-front-knee", LEFT)
+        found = concluded(pain, schools=ReasoningPolicy(regional=on)).of("complaint-front-knee", LEFT)
         regions = [s.factor.region for s in found.sheets if s.label is Label.UNTESTED]
         assert (regions == sorted(regions, key=lambda r: r == "knee")) is on
     weak = [*both("knee-ext", 100, 200), pain]
     first = concluded(*weak).of("complaint-front-knee", LEFT).sheets[0]
     assert first.factor.id == "leg-strength", "a likely factor of the knee still comes first"
     shift = [obs("squat-hip-shift", Side.NONE, 12, 12, 12)]
-    on, off = (concluded(*shift, schools=Schools(regional=r)).balances[0].sheets for r in (True, False))
+    on, off = (concluded(*shift, schools=ReasoningPolicy(regional=r)).balances[0].sheets for r in (True, False))
     assert [s.factor.id for s in on] == [s.factor.id for s in off], "a pattern of the hip knows no such order"
 
 
@@ -236,7 +243,7 @@ def test_a_line_whose_sign_lies_on_the_other_side_speaks_for_the_thinner_calf(si
 def test_signs_turn_with_the_side_of_their_line():
     deficit = Sign(measures=("hip-abd",))
     found = findings(case(*both("hip-abd", 100, 200)), MEASURES)
-    for usual, there in ((Toward.SAME, LEFT), (Toward.OTHER, RIGHT)):
+    for usual, there in ((SideMapping.SAME, LEFT), (SideMapping.OTHER, RIGHT)):
         assert look(deficit, found, there, usual).there and not look(deficit, found, there.other, usual).there
-    own = replace(deficit, side=Toward.OTHER)
-    assert look(own, found, RIGHT, Toward.SAME).there and not look(own, found, LEFT, Toward.SAME).there
+    own = replace(deficit, side=SideMapping.OTHER)
+    assert look(own, found, RIGHT, SideMapping.SAME).there and not look(own, found, LEFT, SideMapping.SAME).there

@@ -22,9 +22,9 @@ from reasoned import (
 )
 
 from tuning.core.entries import Answer, Decision, Done, Form, OtherLoad, PlanItem
-from tuning.core.reasoning.evidence import Kind
+from tuning.core.reasoning.evidence import EvidenceKind
 from tuning.core.reasoning.findings import findings
-from tuning.core.reasoning.rules import Shows, Sign
+from tuning.core.reasoning.rules import Sign, SignCondition
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side
 
 ADD = line("adductor-capacity", "adduction to abduction").signs[0]
@@ -187,7 +187,7 @@ def test_a_line_keeps_its_letter_before_and_after_it_is_tested():
     knee = both("squat-front-fppa", 25, 2)
     for rows in (knee, [*knee, *both("hip-abd", 100, 200), *both("knee-to-wall", 4, 12)]):
         kinds = {chip.line.words: chip.kind for s in concluded(*rows).of("knee-in", LEFT).sheets for chip in s.chips}
-        assert kinds["abduction"] is Kind.STRENGTH and kinds["knee to wall"] is Kind.RANGE
+        assert kinds["abduction"] is EvidenceKind.STRENGTH and kinds["knee to wall"] is EvidenceKind.RANGE
 
 
 def test_an_answer_read_off_a_clip_rests_on_that_clip():
@@ -234,13 +234,13 @@ def test_a_form_is_read_by_field_column_side_and_limit():
 
 
 def test_pain_of_a_place_is_the_worst_that_stands_there_now():
-    sign = Sign(measures=("pain-now",), shows=Shows.AT_LEAST, limit=3.0, regions=("groin", "inner thigh"))
+    sign = Sign(measures=("pain-now",), shows=SignCondition.AT_LEAST, limit=3.0, regions=("groin", "inner thigh"))
 
     def hurts(region: str, side: Side, pain: float, minute: int = 0, quality: float = 1.0) -> Observation:
         return obs("pain-now", side, pain, minute=minute, setup=Setup(region=region), quality=quality)
 
     found = seen(sign, LEFT, hurts("groin", LEFT, 3), hurts("inner thigh", LEFT, 6, 1, 0.5), hurts("heel", LEFT, 9, 2))
-    assert found.there and found.text == "inner thigh 6/10" and found.quality == 0.5 and found.kind is Kind.PAIN
+    assert found.there and found.text == "inner thigh 6/10" and found.quality == 0.5 and found.kind is EvidenceKind.PAIN
     assert found.source == "pain-now inner thigh" and found.entry.startswith("pain-now-left")
     assert not seen(sign, RIGHT, hurts("groin", LEFT, 5)).there
     eased = seen(sign, LEFT, hurts("groin", LEFT, 7), hurts("groin", LEFT, 2, 5))
@@ -249,14 +249,16 @@ def test_pain_of_a_place_is_the_worst_that_stands_there_now():
 
 
 def test_pain_with_a_test_from_the_limit_on():
-    hurt, free = (Sign(measures=("hip-abd",), shows=s, limit=3.0) for s in (Shows.PAINFUL, Shows.PAINLESS))
+    hurt, free = (
+        Sign(measures=("hip-abd",), shows=s, limit=3.0) for s in (SignCondition.PAINFUL, SignCondition.PAINLESS)
+    )
     for pain, there in ((2, False), (3, True), (8, True)):
         force = obs("hip-abd", LEFT, 150, pain=pain, quality=0.8)
         assert seen(hurt, LEFT, force).there is there and seen(free, LEFT, force).there is not there
         found = seen(hurt if there else free, LEFT, force)
         assert (found.text, found.source, found.quality) == (f"{pain}/10 in the test", "pain hip-abd", 0.8)
-        assert found.kind is Kind.PAIN and found.entry == force.uid
-    any_pain = Sign(measures=("hip-abd",), shows=Shows.PAINFUL)
+        assert found.kind is EvidenceKind.PAIN and found.entry == force.uid
+    any_pain = Sign(measures=("hip-abd",), shows=SignCondition.PAINFUL)
     assert [seen(any_pain, LEFT, obs("hip-abd", LEFT, 150, pain=p)).there for p in (0, 1)] == [False, True]
     assert not seen(hurt, LEFT, obs("hip-abd", LEFT, 150)).done and not seen(free, LEFT, obs("hip-abd", LEFT, 150)).done
 
@@ -270,20 +272,20 @@ def test_what_a_verdict_tells_is_that_of_the_side_at_issue(side):
     assert deficit.entry == forces[LEGS.index(side)].uid, "the chip opens the value of its own side"
     well = seen(Sign(measures=("hip-abd",)), side.other, *forces)
     assert well.done and not well.there
-    even = seen(Sign(measures=("hip-abd",), shows=Shows.EVEN), side, *both("hip-abd", 200, 201))
+    even = seen(Sign(measures=("hip-abd",), shows=SignCondition.EVEN), side, *both("hip-abd", 200, 201))
     assert even.there and even.short == "", "no number where none is off"
-    assert not seen(Sign(measures=("hip-abd",), shows=Shows.EVEN), side, *forces).there
+    assert not seen(Sign(measures=("hip-abd",), shows=SignCondition.EVEN), side, *forces).there
     gone = seen(Sign(measures=("hip-abd",), absent=True), side, *both("hip-abd", 200, 201))
     assert gone.there and not seen(Sign(measures=("hip-abd",), absent=True), side).there, "looked for and not there"
-    low = Sign(measures=("two-scale-share",), shows=Shows.LOWER)
+    low = Sign(measures=("two-scale-share",), shows=SignCondition.LOWER)
     share = {LEFT: 62.0, RIGHT: 38.0}[side]  # percent on the right leg
     assert seen(low, side, obs("two-scale-share", Side.NONE, share, share, share)).there
     assert not seen(low, side.other, obs("two-scale-share", Side.NONE, share, share, share)).there
 
 
 def test_at_least_and_under_meet_at_their_limit():
-    least = Sign(measures=("knee-toe-zone",), shows=Shows.AT_LEAST, limit=3.0)
-    under = replace(least, shows=Shows.UNDER)
+    least = Sign(measures=("knee-toe-zone",), shows=SignCondition.AT_LEAST, limit=3.0)
+    under = replace(least, shows=SignCondition.UNDER)
     for value, there in ((2.9, False), (3.0, True), (3.1, True)):
         zone = obs("knee-toe-zone", LEFT, value)
         assert seen(least, LEFT, zone).there is there and seen(under, LEFT, zone).there is not there

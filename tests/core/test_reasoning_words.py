@@ -29,21 +29,21 @@ from tuning.core.reasoning.next_best_test import CLIP_OF, SETTING_OUT_MIN, SHOWN
 from tuning.core.reasoning.progress import TO_PROGRAMME, next_step
 from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
 from tuning.core.types import Entry, Role, Setup, Side, Triage
-from tuning.core.visit.visit_items import Place
+from tuning.core.visit.visit_items import Station
 
 
 def test_each_test_costs_its_minutes_and_those_of_getting_there():
     found = concluded(*both("squat-front-fppa", 25, 2, method="clip"))
     one = found.of("knee-in", LEFT)
 
-    def offered(now: Place | None):
+    def offered(now: Station | None):
         return {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, now)}
 
     free = offered(None)
     abd = KNOWLEDGE.tests["hip-abd"]
     assert free["hip-abd"].minutes == abd.minutes * 2 and free["hip-abd"].side is LEFT
     assert free["hip-abd"].moves == "no change of position" and free["hip-abd"].stage == "strength"
-    near = offered(Place("standing", "free", "none"))
+    near = offered(Station("standing", "free", "none"))
     turn, own = KNOWLEDGE.order.minutes.turn, SETTING_OUT_MIN + 2 * abd.minutes
     assert near["hip-abd"].usefulness == pytest.approx(free["hip-abd"].usefulness * own / (own + turn))
     assert near["hip-abd"].moves and near["hip-abd"].moves != "no change of position"
@@ -52,7 +52,7 @@ def test_each_test_costs_its_minutes_and_those_of_getting_there():
     assert trial.stage == "movement" and free["hip-abd"].change == ""
     clips = [o for o in free.values() if o.id in TESTS.clips]
     assert clips and all(o.id in set(CLIP_OF.values()) for o in clips)
-    standing = {o.id: o for o in offered(Place("side-left", "couch", "hands")).values() if o.id in TESTS.clips}
+    standing = {o.id: o for o in offered(Station("side-left", "couch", "hands")).values() if o.id in TESTS.clips}
     for o in standing.values():
         assert o.moves == "standing" and o.usefulness < free[o.id].usefulness
     assert list(free["hip-abd"].factors)[0] in {"hip-abductor-strength", "hip-abductor-timing"}
@@ -81,7 +81,7 @@ def test_a_test_of_the_left_is_done_lying_on_the_right():
         worse = {LEFT: (25, 2), RIGHT: (2, 25)}[side]
         found = concluded(*both("squat-front-fppa", *worse))
         one = found.of("knee-in", side)
-        made = {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, Place("standing", "free", "none"))}
+        made = {o.id: o for o in next_tests(TABLE, one, found.found, TESTS, Station("standing", "free", "none"))}
         assert made["hip-abd"].moves == lying
 
 

@@ -15,11 +15,11 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_change, compare_sides
 from tuning.core.judging.ledger import ledger_at
-from tuning.core.judging.trial_rule import Rule
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.trial_rule import TrialRule
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.review.changes import (
     ORDER,
-    Finding,
+    ChangeFinding,
     GapChange,
     between_visits,
     gap_verdict,
@@ -66,9 +66,11 @@ def test_pain_and_goals_are_compared_by_the_change_that_counts_and_two_places_st
     )
     knee, heel = found["pain-worst", Side.LEFT, "front of knee"], found["pain-worst", Side.LEFT, "heel"]
     goals = found["intake-goals", Side.NONE, ""]
-    assert (knee.finding, knee.change.turn) == (Finding.CHANGED, "better"), "2 of 10 counts (Farrar 2001)"
-    assert (heel.finding, heel.change.turn) == (Finding.CANNOT_TELL, "")
-    assert (goals.finding, goals.change.turn) == (Finding.CHANGED, "better"), "more is better for goals, less for pain"
+    assert (knee.finding, knee.change.turn) == (ChangeFinding.CHANGED, "better"), "2 of 10 counts (Farrar 2001)"
+    assert (heel.finding, heel.change.turn) == (ChangeFinding.CANNOT_TELL, "")
+    assert (goals.finding, goals.change.turn) == (ChangeFinding.CHANGED, "better"), (
+        "more is better for goals, less for pain"
+    )
     worse = rows(seen("pain-worst", Side.LEFT, 3, 0), seen("pain-worst", Side.LEFT, 6, 1))
     assert worse["pain-worst", Side.LEFT, ""].change.turn == "worse"
 
@@ -87,7 +89,12 @@ def test_in_one_session_the_value_after_a_treatment_stands_against_the_plain_one
     plain, after = seen(m, Side.LEFT, 5.0, 1), seen(m, Side.LEFT, 9.0, 1, treatment="calf release, 10 min")
     other = seen(m, Side.RIGHT, 9.0, 1)
     [row] = within_visit(case(plain, other, after), VISITS[1], M)
-    assert (row.side, row.before.measured, row.now.measured, row.finding) == (Side.LEFT, 5.0, 9.0, Finding.CHANGED)
+    assert (row.side, row.before.measured, row.now.measured, row.finding) == (
+        Side.LEFT,
+        5.0,
+        9.0,
+        ChangeFinding.CHANGED,
+    )
     across = rows(seen(m, Side.LEFT, 5.0, 0), plain, after)
     assert across[m, Side.LEFT, ""].now.measured == 5.0, "a trial never replaces the finding"
 
@@ -100,8 +107,8 @@ def test_unlike_ways_are_never_compared_without_a_word_and_measures_without_erro
         seen("gait-cadence", Side.NONE, 118, 1),
     )
     modes, cadence = found["hip-abd", Side.LEFT, ""], found["gait-cadence", Side.NONE, ""]
-    assert modes.finding is Finding.UNLIKE and "make" in modes.sentence and "break" in modes.sentence
-    assert cadence.finding is Finding.UNLIKE and "not judged" in cadence.sentence
+    assert modes.finding is ChangeFinding.UNLIKE and "make" in modes.sentence and "break" in modes.sentence
+    assert cadence.finding is ChangeFinding.UNLIKE and "not judged" in cadence.sentence
 
 
 def gap(left: float, right: float):
@@ -158,7 +165,7 @@ def test_the_course_tells_values_gaps_pain_and_rungs_of_every_visit_in_order():
     assert [p.value for p in left.points] == [5, 7] and left.side is Side.LEFT
     assert [p.at for p in left.points] == [v.started_at for v in VISITS[:2]]
     assert left.points[0].error == pytest.approx(1.96 * M["knee-to-wall"].sem)
-    assert [p.value for p in gaps(made, M, "knee-to-wall", "", Rule.MEAN)] == [6, 4], "plus means right larger"
+    assert [p.value for p in gaps(made, M, "knee-to-wall", "", TrialRule.MEAN)] == [6, 4], "plus means right larger"
     assert [(s.region, s.points[0].value) for s in told_series(made, M)] == [("heel", 6)]
     steps = rung_steps(made, KNOWLEDGE.ladders)
     assert [s.place for s in steps] == [1, 2, 1] and [s.at for s in steps] == [plan[0].at, plan[2].at, plan[3].at]
@@ -184,7 +191,7 @@ def test_rows_come_in_the_order_of_their_words_then_by_size_and_say_what_they_ar
     made = case(*entries)
     found = between_visits(made, VISITS[0], VISITS[1], M)
     words = [(row.name, row.finding) for row in found]
-    changed = [row for row in found if row.finding is Finding.CHANGED]
+    changed = [row for row in found if row.finding is ChangeFinding.CHANGED]
     assert [row.finding for row in found] == sorted((row.finding for row in found), key=ORDER.index)
     sizes = [abs(row.change.verdict.in_errors) for row in changed]
     assert sizes == sorted(sizes, reverse=True) and len(changed) == 2, words
@@ -213,7 +220,7 @@ def test_a_gap_says_in_words_what_it_did():
     assert words((10, 11), (10, 12)).startswith("the sides moved no more than the error of ±" + f"{e:.1f}")
     steady = replace(M[m], band=50.0)
     sides = [compare_sides(steady, seen(m, Side.LEFT, v, 0), seen(m, Side.RIGHT, 11, 0)) for v in (10.0, 10.1)]
-    assert gap_verdict(*sides).word is Word.IN_TUNE, "the band of the measure counts"
+    assert gap_verdict(*sides).word is VerdictWord.IN_TUNE, "the band of the measure counts"
     half = rows(seen(m, Side.LEFT, 5, 0), seen(m, Side.LEFT, 6, 1), seen(m, Side.RIGHT, 6, 1))[m, Side.LEFT, ""]
     assert "right side not tested yet" in half.gap.sentence, "one visit lacks a side"
 
@@ -226,7 +233,9 @@ def test_values_compared_in_percent_have_their_error_in_their_own_unit_and_treat
     assert single.error == pytest.approx(200 * 1.96 * M["hip-abd"].sem / 100, rel=1e-3)
     assert 0.5 * single.error < point.error < 0.95 * single.error, "the mean of three is surer"
     assert [(t.words.split(",")[0], t.at) for t in ticks(made)] == [("release", FIRST), ("ice", later.at)]
-    assert gaps(made, M, "hip-abd", "", Rule.MEAN) == () and gaps(made, M, "gait-cadence", "", Rule.MEAN) == ()
+    assert (
+        gaps(made, M, "hip-abd", "", TrialRule.MEAN) == () and gaps(made, M, "gait-cadence", "", TrialRule.MEAN) == ()
+    )
     assert series(made, M, ("hip-abd", Side.RIGHT, "")).points == ()
 
 
@@ -241,7 +250,7 @@ def test_every_reading_follows_the_chosen_rule():
                for n in (0, 1) for k, side in ((0, Side.LEFT), (8, Side.RIGHT))]  # fmt: skip
     entries += [trials(m, Side.LEFT, (150.0, 190.0, 170.0), 1, mode="make", treatment="release")]
     made = case(*entries)
-    mean, best = Rule.MEAN, Rule.BEST
+    mean, best = TrialRule.MEAN, TrialRule.BEST
     for rule, before, now, after in ((mean, 130, 143 + 1 / 3, 170), (best, 160, 160, 190)):
         [left] = [r for r in between_visits(made, *VISITS[:2], M, rule) if r.side is Side.LEFT]
         assert (left.before.measured, left.now.measured) == (pytest.approx(before), pytest.approx(now))
@@ -269,7 +278,7 @@ def test_the_course_skips_a_visit_without_a_value_and_gives_each_point_its_own_e
     ]
     made = case(*entries, seen("gait-cadence", Side.NONE, 110, 0), now=2)
     assert [p.at for p in series(made, M, (hip, Side.LEFT, "")).points] == [VISITS[0].started_at, VISITS[2].started_at]
-    found = gaps(made, M, hip, "", Rule.MEAN)
+    found = gaps(made, M, hip, "", TrialRule.MEAN)
     rows_ = [compare_sides(M[hip], *entries[k : k + 2]) for k in (0, 2)]
     assert [(p.at, p.value, p.error) for p in found] == [
         (VISITS[n].started_at, row.verdict.d, row.verdict.e) for n, row in zip(pairs, rows_, strict=True)]  # fmt: skip

@@ -12,7 +12,7 @@ from tuning.core.movement.gait import Stances, find_stances, gait_of, steps_of, 
 from tuning.core.movement.repetitions import find_repetitions
 from tuning.core.signals import derivative, fill_gaps, lowpass
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Stepper, Walker, running, stepping_down, walking
 
@@ -57,7 +57,7 @@ def test_gaps_are_filled_inside_up_to_a_limit_and_never_at_the_ends():
 @lru_cache
 def seen_from_behind(walker, fps):
     motion = running if isinstance(walker, Runner) else walking
-    seen = [build(motion(walker, n / fps)).projected(Camera("rear")) for n in range(5 * fps)]
+    seen = [build(motion(walker, n / fps)).projected(PinholeCamera("rear")) for n in range(5 * fps)]
     return {name: np.array([frame[name][1] for frame in seen]) for name in seen[0]}
 
 
@@ -181,7 +181,7 @@ def test_standing_still_or_noise_has_no_steps():
 def test_repetitions_are_found_with_their_turning_points():
     who = Stepper("left", repetition=3.2)
     t = np.arange(0, 9.6, 1 / 30)
-    y = np.array([build(stepping_down(who, x)).projected(Camera("front"))["asis_left"][1] for x in t])
+    y = np.array([build(stepping_down(who, x)).projected(PinholeCamera("front"))["asis_left"][1] for x in t])
     reps = find_repetitions(y, t)
     assert len(reps) == 3
     for k, rep in enumerate(reps):

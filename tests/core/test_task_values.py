@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from tuning.core.movement import tasks
-from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.kinematics import MarkSignals
 from tuning.core.movement.load_share import SidePose, hip_share
 from tuning.core.movement.tasks import TASKS, CycleValue, Options, observations
-from tuning.core.movement.tasks.result import Meter, Result
+from tuning.core.movement.tasks.result import MeasureCollector, Result
 from tuning.core.movement.tracks import Tracks
 from tuning.core.pictures.geometry import lean_from_vertical
 from tuning.core.types import LEGS, Setup, Side
@@ -277,7 +277,7 @@ def test_an_extreme_at_the_end_of_its_frames_carries_the_error_of_that_end(least
     angle = 10 + 30 * t
     lean = np.stack([640 + 200 * np.sin(np.radians(angle)), 500 - 200 * np.cos(np.radians(angle))], axis=1)
     clip = Tracks(("a", "b"), t, np.stack([np.tile([640.0, 500.0], (t.size, 1)), lean], axis=1), np.ones((t.size, 2)))
-    meter = Meter(Signals(clip, 7.0, 0.0, None), Result("rear-gait"))
+    meter = MeasureCollector(MarkSignals(clip, 7.0, 0.0, None), Result("rear-gait"))
     line = meter.curve("of", LEFT, ("a", "b"), lambda m: lean_from_vertical(m["a"], m["b"], 1))
     frames, own, other = np.arange(60, 121), (0.1, 0.0) if least else (0.0, 0.1), (0.0, 0.1) if least else (0.1, 0.0)
     for ends in ((0.0, 0.0), own, other):

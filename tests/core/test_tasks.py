@@ -28,7 +28,7 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.pictures import geometry
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import GRAVITY
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import build
 from tuning.demo.motions import STANCE, Runner, Squatter, Walker, running, squatting, walking
@@ -87,11 +87,11 @@ def test_every_step_is_measured_within_its_own_error():
             toe_out_left=u(3, 15), toe_out_right=u(3, 15), arc_left=u(0, 0.03),
         )  # fmt: skip
         roll = u(-2, 2)
-        tracks = tracks_of(lambda x, w=walker: build(walking(w, x)), Camera("rear", roll_deg=roll), 60, 4.5, rng)
+        tracks = tracks_of(lambda x, w=walker: build(walking(w, x)), PinholeCamera("rear", roll_deg=roll), 60, 4.5, rng)
         result = tasks.measure(tracks, "rear-gait", Options(roll_deg=-roll))
         assert "Standing tilt not known" in result.warnings[0]
         for value in result.values:
-            true = gait_truth(walker, value, Camera("rear"))
+            true = gait_truth(walker, value, PinholeCamera("rear"))
             if true is not None:
                 off[value.measure].append((value.value - true(), value.marking_sd))
     assert {"gait-pelvic-drop", "gait-bkh", "gait-bkh-deviation", "gait-bkh-min-stance", "gait-foot-line"} <= set(off)
@@ -107,7 +107,9 @@ def test_every_step_is_measured_within_its_own_error():
 
 def test_drop_is_stored_under_the_stance_leg_and_standing_tilt_comes_off():
     rng = np.random.default_rng(3)
-    tracks = tracks_of(lambda x: build(walking(Walker(drop_left=9, drop_right=2), x)), Camera("rear"), 60, 4, rng)
+    tracks = tracks_of(
+        lambda x: build(walking(Walker(drop_left=9, drop_right=2), x)), PinholeCamera("rear"), 60, 4, rng
+    )
     told = {}
     for standing in (0.0, 1.5):
         result = tasks.measure(tracks, "rear-gait", Options(standing_tilt_deg=standing))
@@ -131,12 +133,16 @@ def test_squats_from_front_and_side():
         roll = u(-2, 2)
         for view, task in (("front", "front-squat"), ("right", "side-squat")):
             tracks = tracks_of(
-                lambda x, w=who: build(squatting(w, x)), Camera(view, roll_deg=roll), 30, 2.6 * who.repetition, rng
+                lambda x, w=who: build(squatting(w, x)),
+                PinholeCamera(view, roll_deg=roll),
+                30,
+                2.6 * who.repetition,
+                rng,
             )
             side = Side.RIGHT if view == "right" else Side.NONE
             result = tasks.measure(tracks, task, Options(side=side, roll_deg=-roll, turn_out_deg=0.0))
             for v in result.values:
-                m = build(squatting(who, (v.cycle - 0.55) * who.repetition)).projected(Camera(view))
+                m = build(squatting(who, (v.cycle - 0.55) * who.repetition)).projected(PinholeCamera(view))
                 s, inward = v.side.value, 1 if v.side is Side.RIGHT else -1
                 true = {
                     "squat-front-fppa": lambda: bend(m, f"asis_{s}", f"knee_{s}", f"ankle_{s}", inward),  # noqa: B023
@@ -164,7 +170,7 @@ def test_the_pelvis_that_turns_under_is_caught_and_a_steady_one_is_not():
     rng = np.random.default_rng(5)
     for tuck, expected in ((25, True), (0, False)):
         who = Squatter(tuck=tuck, depth=0.38)
-        tracks = tracks_of(lambda x, w=who: build(squatting(w, x)), Camera("right"), 30, 7, rng)
+        tracks = tracks_of(lambda x, w=who: build(squatting(w, x)), PinholeCamera("right"), 30, 7, rng)
         result = tasks.measure(tracks, "side-squat", Options(side=Side.RIGHT))
         assert any(v.measure == "tail-tuck" for v in result.values) == expected
 
@@ -172,7 +178,7 @@ def test_the_pelvis_that_turns_under_is_caught_and_a_steady_one_is_not():
 def test_widths_need_a_scale_and_are_those_of_the_walker():
     rng = np.random.default_rng(14)
     who = Walker(half_width=0.08)
-    tracks = tracks_of(lambda x: build(walking(who, x)), Camera("rear"), 60, 4.5, rng)
+    tracks = tracks_of(lambda x: build(walking(who, x)), PinholeCamera("rear"), 60, 4.5, rng)
     bare = {v.measure for v in tasks.measure(tracks, "rear-gait").values}
     assert not bare & {"gait-step-width", "gait-heel-path"}
     scaled = tasks.measure(tracks, "rear-gait", Options(metres_per_px=3.6 / 1300)).summaries()
@@ -184,7 +190,7 @@ def test_widths_need_a_scale_and_are_those_of_the_walker():
 
 @pytest.mark.parametrize("fps", [30, 60])
 def test_cadence_and_the_way_of_the_heel_are_told_of_their_leg_and_moment_with_their_errors(fps):
-    who, camera, per_px = Walker(cycle=1.1), Camera("rear"), 3.6 / 1300
+    who, camera, per_px = Walker(cycle=1.1), PinholeCamera("rear"), 3.6 / 1300
     tracks = tracks_of(lambda x: build(walking(who, x)), camera, fps, 5.6, np.random.default_rng(3))
     found = tasks.measure(tracks, "rear-gait", Options(metres_per_px=per_px)).values
     [cadence] = [v for v in found if v.measure == "gait-cadence"]
@@ -237,7 +243,7 @@ def test_mirrored_clips_give_mirrored_measures():
     two = Walker(drop_left=3, drop_right=8, knee_in_right=9, toe_out_right=13)
     told = []
     for who in (one, two):
-        tracks = tracks_of(lambda x, w=who: build(walking(w, x)), Camera("rear"), 60, 4.5, rng)
+        tracks = tracks_of(lambda x, w=who: build(walking(w, x)), PinholeCamera("rear"), 60, 4.5, rng)
         told.append({(s.measure, s.side): s.mean for s in tasks.measure(tracks, "rear-gait").summaries()})
     for (measure, side), value in told[0].items():
         if side in LEGS and measure != "gait-pelvic-tilt":
@@ -246,7 +252,7 @@ def test_mirrored_clips_give_mirrored_measures():
 
 def test_what_is_missing_is_said_and_partial_sets_still_measure():
     rng = np.random.default_rng(7)
-    tracks = tracks_of(lambda x: build(walking(Walker(), x)), Camera("rear"), 60, 4, rng)
+    tracks = tracks_of(lambda x: build(walking(Walker(), x)), PinholeCamera("rear"), 60, 4, rng)
     keep = [k for k, n in enumerate(tracks.names) if not n.startswith("buttock")]
     part = Tracks(tuple(tracks.names[k] for k in keep), tracks.times, tracks.xy[:, keep], tracks.quality[:, keep])
     measures = {v.measure for v in tasks.measure(part, "rear-gait").values}
@@ -261,7 +267,9 @@ def test_what_is_missing_is_said_and_partial_sets_still_measure():
     ]
     assert "gait-foot-line" not in {v.measure for v in by_heels.values}
     by_toes = tasks.measure(tracks, "rear-gait")
-    run = tasks.measure(tracks_of(lambda x: build(running(Runner(), x)), Camera("rear"), 60, 4, rng), "rear-gait")
+    run = tasks.measure(
+        tracks_of(lambda x: build(running(Runner(), x)), PinholeCamera("rear"), 60, 4, rng), "rear-gait"
+    )
     assert run.gait == "run" and any("Look through" in w for w in run.warnings)
     assert by_toes.gait == "walk" and not any("Look through" in w for w in by_toes.warnings)
     assert by_toes.event_error["toe-off"] < by_heels.event_error["toe-off"] and "forefoot" in by_toes.notes[0]
@@ -292,7 +300,7 @@ def test_a_bumped_camera_is_told_and_a_steady_one_is_not():
         ("rear-gait", "rear", lambda x: build(walking(Walker(), x)), 60),
         ("front-squat", "front", lambda x: build(squatting(Squatter(repetition=1.6), x)), 30),
     ):
-        tracks = tracks_of(body_at, Camera(view), fps, 4, rng)
+        tracks = tracks_of(body_at, PinholeCamera(view), fps, 4, rng)
         steady = tasks.measure(tracks, task)
         assert not any("bumped" in w for w in steady.warnings)
         tracks.xy[2 * fps :] += [11.0, -4.0]
@@ -308,7 +316,7 @@ def test_a_bumped_camera_is_told_and_a_steady_one_is_not():
 
 def test_a_moved_event_moves_what_is_measured_at_it():
     rng = np.random.default_rng(9)
-    tracks = tracks_of(lambda x: build(squatting(Squatter(knee_in_right=10), x)), Camera("front"), 30, 7, rng)
+    tracks = tracks_of(lambda x: build(squatting(Squatter(knee_in_right=10), x)), PinholeCamera("front"), 30, 7, rng)
     before = tasks.measure(tracks, "front-squat")
     kind, side, found = next(e for e in before.found if e[0] == "turn")
     after = tasks.measure(tracks, "front-squat", Options(moved=((kind, side, found, found - 0.6),)))
@@ -322,7 +330,7 @@ def test_a_moved_event_moves_what_is_measured_at_it():
 @pytest.mark.parametrize("foot", LEGS)
 @pytest.mark.parametrize("kind", ["contact", "toe-off"])
 def test_a_moved_event_of_a_step_is_that_of_its_own_foot(kind, foot):
-    tracks = tracks_of(lambda x: build(walking(Walker(), x)), Camera("rear"), 60, 4, np.random.default_rng(2))
+    tracks = tracks_of(lambda x: build(walking(Walker(), x)), PinholeCamera("rear"), 60, 4, np.random.default_rng(2))
     before = tasks.measure(tracks, "rear-gait")
     found = next(time for k, side, time in before.found if (k, side) == (kind, foot))
     moved = {s: tasks.measure(tracks, "rear-gait", Options(moved=((kind, s, found, found + 0.04),))) for s in LEGS}
@@ -368,7 +376,7 @@ def test_knee_zone_edges(percent, zone):
 
 def test_a_mark_hidden_on_the_way_down_costs_no_repetition_and_at_the_turn_it_does():
     who = Squatter(repetition=3.0)
-    whole = tracks_of(lambda t: build(squatting(who, t)), Camera("front"), 30, 9.3, RANDOM)
+    whole = tracks_of(lambda t: build(squatting(who, t)), PinholeCamera("front"), 30, 9.3, RANDOM)
     whole = Tracks(whole.names, whole.times, whole.xy, whole.quality.copy())
     for name in ("asis_left", "asis_right", "shoulder_left", "shoulder_right"):
         whole.quality[20:32, whole.names.index(name)] = 0  # on the way down of the first
@@ -382,7 +390,7 @@ def test_a_clip_of_few_frames_a_second_is_told_and_of_very_few_not_measured():
     who = Squatter(repetition=3.0)
     told = {}
     for fps in (30, 20, 8):
-        tracks = tracks_of(lambda t: build(squatting(who, t)), Camera("front"), fps, 9, RANDOM)
+        tracks = tracks_of(lambda t: build(squatting(who, t)), PinholeCamera("front"), fps, 9, RANDOM)
         told[fps] = tasks.measure(tracks, "front-squat")
     assert told[30].values and not told[30].warnings
     assert told[20].values and "Only 20 frames a second" in told[20].warnings[0]
@@ -449,7 +457,7 @@ def swayed(tracks, sway, turn):
 def test_what_a_hand_that_holds_the_camera_does_is_taken_out_of_every_value():
     """Contacts are told by how the heel sinks, and a hand sways by as much."""
     rng = np.random.default_rng(3)
-    still = tracks_of(lambda x: build(walking(Walker(), x)), Camera("rear"), 60, 5, rng)
+    still = tracks_of(lambda x: build(walking(Walker(), x)), PinholeCamera("rear"), 60, 5, rng)
     t = still.times
     held = swayed(still, np.stack([9 * np.sin(11 * t), 8 * np.sin(14 * t + 1)], axis=1), 0.02 * np.sin(5 * t))
     held.camera[100:104] = np.nan  # somebody went by
@@ -469,7 +477,7 @@ def test_what_a_hand_that_holds_the_camera_does_is_taken_out_of_every_value():
 @pytest.mark.parametrize("bumped", [False, True])
 def test_frames_that_a_phone_dropped_are_no_bump_and_hide_none(bumped):
     rng = np.random.default_rng(4)
-    whole = tracks_of(lambda x: build(running(Runner(), x)), Camera("rear"), 30, 5, rng)
+    whole = tracks_of(lambda x: build(running(Runner(), x)), PinholeCamera("rear"), 30, 5, rng)
     if bumped:
         whole.xy[100:] += [20.0, 0.0]
     kept = np.sort(rng.choice(np.delete(np.arange(150), [99, 100]), 120, replace=False).tolist() + [99, 100])

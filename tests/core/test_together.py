@@ -17,15 +17,15 @@ from tuning.core.force.recording import Recording
 from tuning.core.movement.tasks import Options, measure
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import NotMeasured, Side
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.demo.plate_forces import pressed
-from tuning.devices.plates import Body, Faults, heard, points_heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard, points_heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.csv.tracks import write_tracks
 
-CAMERA = Camera("right")
+CAMERA = PinholeCamera("right")
 FPS = 30
 G = 9.80665
 
@@ -44,7 +44,7 @@ class Session:
         usual = dict(repetition=u(2.6, 3.6), depth=u(0.26, 0.4), knee_ahead=u(-0.02, 0.06), trunk_lean=u(24, 44))
         self.who = Squatter(**{**usual, **habits})
         self.seconds, self.before = reps * self.who.repetition, u(1.2, 3.0)
-        self.person = Body(mass_kg=u(55, 95), share=u(0.44, 0.56))
+        self.person = SimulatedPerson(mass_kg=u(55, 95), share=u(0.44, 0.56))
         self.scene = pressed(self.body, self.seconds, self.person, self.before, u(1.2, 2.0))
         self.times = np.arange(round(self.seconds * FPS)) / FPS
 

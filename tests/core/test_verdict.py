@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tuning.core.judging.comparison import compare_all, compare_sides, judge_value
 from tuning.core.judging.verdict import (
-    Word,
+    VerdictWord,
     error_of_change,
     error_of_difference,
     error_of_value,
@@ -28,15 +28,15 @@ errors = st.floats(0.01, 100)
 @pytest.mark.parametrize(
     ("d", "e", "band", "word"),
     [
-        (1.0, 2.0, 5.0, Word.IN_TUNE),
-        (-3.0, 2.0, 5.0, Word.IN_TUNE),
-        (3.1, 2.0, 5.0, Word.NOTABLE),
-        (2.0, 4.0, 5.0, Word.CANNOT_TELL),
-        (-4.0, 4.0, 5.0, Word.CANNOT_TELL),
-        (6.0, 2.0, 5.0, Word.MARKED),
-        (6.0, 7.0, 5.0, Word.CANNOT_TELL),
-        (6.0, 2.0, None, Word.NOTABLE),
-        (1.0, 2.0, None, Word.CANNOT_TELL),
+        (1.0, 2.0, 5.0, VerdictWord.IN_TUNE),
+        (-3.0, 2.0, 5.0, VerdictWord.IN_TUNE),
+        (3.1, 2.0, 5.0, VerdictWord.NOTABLE),
+        (2.0, 4.0, 5.0, VerdictWord.CANNOT_TELL),
+        (-4.0, 4.0, 5.0, VerdictWord.CANNOT_TELL),
+        (6.0, 2.0, 5.0, VerdictWord.MARKED),
+        (6.0, 7.0, 5.0, VerdictWord.CANNOT_TELL),
+        (6.0, 2.0, None, VerdictWord.NOTABLE),
+        (1.0, 2.0, None, VerdictWord.CANNOT_TELL),
     ],
 )
 def test_the_rule_on_worked_cases(d, e, band, word):
@@ -52,15 +52,15 @@ def test_mirrored_input_gives_the_mirrored_verdict(d, e, band):
 @given(numbers, errors, errors)
 def test_in_tune_excludes_a_difference_that_matters(d, e, band):
     verdict = judge(d, e, band)
-    if verdict.word is Word.IN_TUNE:
+    if verdict.word is VerdictWord.IN_TUNE:
         assert verdict.still_possible <= band
-    if verdict.word is Word.MARKED:
+    if verdict.word is VerdictWord.MARKED:
         assert abs(d) > e and abs(d) >= band
 
 
 def test_a_large_trial_spread_replaces_a_smaller_error():
-    assert judge(3, 2, 10).word is Word.IN_TUNE
-    assert judge(3, 2, 10, trial_sd=8).word is Word.CANNOT_TELL
+    assert judge(3, 2, 10).word is VerdictWord.IN_TUNE
+    assert judge(3, 2, 10, trial_sd=8).word is VerdictWord.CANNOT_TELL
 
 
 @pytest.mark.parametrize("bad", [(math.nan, 1), (1, math.inf), (1, -1)])
@@ -92,13 +92,13 @@ def test_strength_difference_counts_against_the_stronger_side():
     row = compare_sides(
         MEASURES["hip-abd"], strength(Side.LEFT, [120, 122, 118]), strength(Side.RIGHT, [200, 201, 199])
     )
-    assert row.verdict.d == pytest.approx(40) and row.verdict.word is Word.MARKED
+    assert row.verdict.d == pytest.approx(40) and row.verdict.word is VerdictWord.MARKED
     assert row.sentence == "left lower by 40 % of stronger"
 
 
 def test_a_single_trial_cannot_tell_and_says_how_many_would():
     one = compare_sides(MEASURES["hip-abd"], strength(Side.LEFT, [100]), strength(Side.RIGHT, [101]))
-    assert one.verdict.word is Word.CANNOT_TELL and not one.verdict.resolves
+    assert one.verdict.word is VerdictWord.CANNOT_TELL and not one.verdict.resolves
     needed = int(one.settle.split()[0])
     enough = compare_sides(
         MEASURES["hip-abd"], strength(Side.LEFT, [100] * needed), strength(Side.RIGHT, [101] * needed)
@@ -106,7 +106,7 @@ def test_a_single_trial_cannot_tell_and_says_how_many_would():
     fewer = compare_sides(
         MEASURES["hip-abd"], strength(Side.LEFT, [100] * (needed - 1)), strength(Side.RIGHT, [101] * (needed - 1))
     )
-    assert enough.verdict.word is Word.IN_TUNE and fewer.verdict.word is Word.CANNOT_TELL
+    assert enough.verdict.word is VerdictWord.IN_TUNE and fewer.verdict.word is VerdictWord.CANNOT_TELL
 
 
 def test_a_belt_narrows_the_error():

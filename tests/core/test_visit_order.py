@@ -12,8 +12,8 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.limits import limit_sets
 from tuning.core.types import LEGS, Side
 from tuning.core.visit.order import as_listed, plan, with_drag
-from tuning.core.visit.plan import Choice, chosen_efforts, known_ids
-from tuning.core.visit.visit_items import Effort, Place, Wishes, first_side
+from tuning.core.visit.plan import VisitSelection, chosen_efforts, known_ids
+from tuning.core.visit.visit_items import OrderPreferences, Station, VisitItem, first_side
 from tuning.core.visit.visit_window import goes_on
 from tuning.knowledge import load
 
@@ -22,7 +22,7 @@ TEMPLATES = {t.name: t.tests for t in KNOWLEDGE.order.template}
 
 
 def chosen(*tests, involved=Side.LEFT, **more):
-    return chosen_efforts(Choice(tests, **more), KNOWLEDGE.tests, KNOWLEDGE.order.clip, involved).efforts
+    return chosen_efforts(VisitSelection(tests, **more), KNOWLEDGE.tests, KNOWLEDGE.order.clip, involved).efforts
 
 
 def allowed(order, wishes):
@@ -57,20 +57,20 @@ def visits(draw):
     count = draw(st.integers(1, 6))
     efforts = []
     for n in range(count):
-        place = Place(
+        place = Station(
             draw(st.sampled_from(("prone", "supine", "standing"))),
             draw(st.sampled_from(("left", "right"))),
             draw(st.sampled_from(("gauge", "tape"))),
         )
         posture = draw(st.booleans())
         efforts.append(
-            Effort(
+            VisitItem(
                 str(n), str(n // 2), f"effort {n}", (Side.RIGHT, Side.LEFT)[n % 2], place, 1.0, posture,
                 not posture and draw(st.booleans()), draw(st.integers(0, 4)) == 0, draw(st.sampled_from(("", "calf"))),
             )
         )  # fmt: skip
     pairs = draw(st.lists(st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)), max_size=2))
-    wishes = Wishes(
+    wishes = OrderPreferences(
         draw(st.sampled_from(Side)), draw(st.booleans()), tuple((str(a), str(b)) for a, b in pairs if a != b)
     )
     return efforts, wishes
@@ -98,7 +98,7 @@ def test_no_order_that_the_rules_allow_needs_fewer_turns(visit):
 def test_the_hip_battery_takes_three_turns(involved):
     efforts = chosen(*TEMPLATES["hip battery"], involved=involved)
     assert len(efforts) == 13
-    order, listed = plan(efforts, Wishes(involved)), as_listed(efforts, Wishes(involved))
+    order, listed = plan(efforts, OrderPreferences(involved)), as_listed(efforts, OrderPreferences(involved))
     positions = {e.place.position for e in efforts}
     assert order.turns == len(positions) - 1 == 3, "each position once: there is no fewer"
     print(
@@ -111,7 +111,7 @@ def test_the_hip_battery_takes_three_turns(involved):
         for stop in stay:
             twin = [s.effort.side for s in stay if s.effort.test == stop.effort.test]
             assert twin == sorted(twin, key=lambda s: s is first_side(involved).other), "first side first in a stay"
-    hard = plan(efforts, Wishes(involved, uninvolved_first=True))
+    hard = plan(efforts, OrderPreferences(involved, uninvolved_first=True))
     at = {e.id: n for n, e in enumerate(hard.efforts)}
     first = first_side(involved)
     assert all(at[f"{t}:{first}"] < at[f"{t}:{first.other}"] for t in TEMPLATES["hip battery"] if t != "squeeze-5s")
@@ -120,7 +120,7 @@ def test_the_hip_battery_takes_three_turns(involved):
 
 def test_posture_comes_before_loading_and_painful_tests_last_in_their_position():
     efforts = chosen(*TEMPLATES["first visit, whole body"])
-    order = plan(efforts, Wishes(Side.LEFT))
+    order = plan(efforts, OrderPreferences(Side.LEFT))
     kinds = [(e.posture, e.loads) for e in order.efforts]
     assert max(n for n, k in enumerate(kinds) if k[0]) < min(n for n, k in enumerate(kinds) if k[1])
     assert len(TEMPLATES["first visit, whole body"]) == 40
@@ -131,29 +131,31 @@ def test_posture_comes_before_loading_and_painful_tests_last_in_their_position()
 
 def test_a_drag_holds_and_the_rest_plans_anew_around_it():
     efforts = chosen(*TEMPLATES["hip battery"])
-    order = plan(efforts, Wishes(Side.LEFT))
+    order = plan(efforts, OrderPreferences(Side.LEFT))
     pairs = with_drag(order, "hip-ext:left", 0, ())
-    moved = plan(efforts, Wishes(Side.LEFT, pairs=pairs))
+    moved = plan(efforts, OrderPreferences(Side.LEFT, pairs=pairs))
     ids = [e.id for e in moved.efforts]
     assert ids.index("hip-ext:left") < ids.index(order.efforts[0].id)
     assert moved.turns <= order.turns + 1 and "you put it here" in moved.stops[ids.index("hip-ext:left")].why
     assert with_drag(moved, "hip-ext:left", 5, pairs) != pairs and len(with_drag(moved, "hip-ext:left", 5, pairs)) == 2
     with pytest.raises(BadInput, match="cannot both"):
-        plan(efforts, Wishes(Side.LEFT, pairs=(("squeeze-5s", "hip-flex:left"),)))
+        plan(efforts, OrderPreferences(Side.LEFT, pairs=(("squeeze-5s", "hip-flex:left"),)))
     with pytest.raises(KeyError):
         with_drag(order, "nothing", 0, ())
 
 
 def test_planning_from_the_middle_stays_where_the_patient_lies():
     efforts = chosen("hip-er", "hip-abd")
-    here = Place("prone", "left", "dynamometer")
-    assert plan(efforts, Wishes(Side.LEFT, start=here)).efforts[0].place.position == "prone"
-    assert plan(efforts, Wishes(Side.LEFT, start=Place("sitting", "front", "hands"))).turns == 3
+    here = Station("prone", "left", "dynamometer")
+    assert plan(efforts, OrderPreferences(Side.LEFT, start=here)).efforts[0].place.position == "prone"
+    assert plan(efforts, OrderPreferences(Side.LEFT, start=Station("sitting", "front", "hands"))).turns == 3
 
 
 def test_a_surgeons_limit_keeps_efforts_out_and_names_them():
     limits = limit_sets(KNOWLEDGE.safety.limits, {"limit-hip": frozenset({Side.LEFT})})
-    found = chosen_efforts(Choice(TEMPLATES["hip battery"]), KNOWLEDGE.tests, KNOWLEDGE.order.clip, Side.LEFT, limits)
+    found = chosen_efforts(
+        VisitSelection(TEMPLATES["hip battery"]), KNOWLEDGE.tests, KNOWLEDGE.order.clip, Side.LEFT, limits
+    )
     assert {e.side for e in found.efforts} == {Side.RIGHT}
     assert len(found.locked) == 7 and all("locked until cleared" in why for _, why in found.locked)
 
@@ -162,7 +164,7 @@ def test_a_surgeons_limit_keeps_efforts_out_and_names_them():
 @settings(max_examples=25)
 def test_any_choice_of_real_tests_can_be_ordered(ids):
     efforts = chosen(*sorted(ids))
-    order, listed = plan(efforts, Wishes(Side.RIGHT)), as_listed(efforts, Wishes(Side.RIGHT))
+    order, listed = plan(efforts, OrderPreferences(Side.RIGHT)), as_listed(efforts, OrderPreferences(Side.RIGHT))
     assert len(order.efforts) == len(efforts) and order.turns <= max(listed.turns, len(LEGS) * 7)
 
 

@@ -9,16 +9,24 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.programme.joint_load import DayLoad, by_week, day_load, dial, joint_load, last_tolerated, repetitions
-from tuning.core.programme.ladders import Dose, Situation, State, Trial, entry_checks
-from tuning.core.programme.phases import Course, Phase, discharge, entry_phase, next_phase, score_change, still_needed
+from tuning.core.programme.ladders import ConditionState, Dose, EntryContext, SideTrial, entry_checks
+from tuning.core.programme.phases import (
+    Phase,
+    PhaseFacts,
+    discharge,
+    entry_phase,
+    next_phase,
+    score_change,
+    still_needed,
+)
 from tuning.core.programme.placement import (
     FIRST,
     SECOND,
-    Cause,
     FirstSchool,
-    Placing,
-    Schools,
-    TryOut,
+    PlacementContext,
+    PlacementPolicy,
+    PlacementTrial,
+    TreatedFactor,
     enters,
     place,
     propose,
@@ -27,8 +35,8 @@ from tuning.core.programme.placement import (
 from tuning.core.programme.weekly_schedule import (
     DAYS,
     Item,
-    Place,
-    Room,
+    SessionSlot,
+    WeekConstraints,
     conflicts,
     dates,
     item_of,
@@ -50,8 +58,12 @@ RUNGS = {rung.id: rung for ladder in LADDERS.values() for rung in ladder.rungs}
 
 
 def proposed(*causes, **around):
-    found, notes = propose([Cause(*c) if isinstance(c, tuple) else Cause(c) for c in causes], TABLE, LADDERS,
-                           Placing(**around))  # fmt: skip
+    found, notes = propose(
+        [TreatedFactor(*c) if isinstance(c, tuple) else TreatedFactor(c) for c in causes],
+        TABLE,
+        LADDERS,
+        PlacementContext(**around),
+    )
     return {p.ladder: p for p in found}, notes
 
 
@@ -92,7 +104,7 @@ def test_in_settle_only_what_settles_is_proposed_and_depth_stays_shallow():
     assert found["knee"].entry == "kt-1-wall-high"
     for ladder in LADDERS.values():
         for rung in ladder.rungs:
-            if enters(rung, ladder, Placing(Phase.SETTLE)):
+            if enters(rung, ladder, PlacementContext(Phase.SETTLE)):
                 opened = [p for p in rung.poses if rung.phase_of(p) is Phase.SETTLE]
                 depth = shallow(rung, Phase.SETTLE)
                 assert opened and (rung.light or min(rung.demand_of(p, depth).kneecap for p in opened) <= 1), rung.id
@@ -102,8 +114,8 @@ def test_in_settle_only_what_settles_is_proposed_and_depth_stays_shallow():
 
 
 def test_a_lower_dial_closes_rungs():
-    assert not enters(RUNGS["kt-8-squat-z3"], KNEE, Placing(Phase.LOAD, caps=(1, 3)))
-    assert enters(RUNGS["kt-8-squat-z3"], KNEE, Placing(Phase.LOAD))
+    assert not enters(RUNGS["kt-8-squat-z3"], KNEE, PlacementContext(Phase.LOAD, caps=(1, 3)))
+    assert enters(RUNGS["kt-8-squat-z3"], KNEE, PlacementContext(Phase.LOAD))
     above = proposed("knee-in", passed=frozenset({"sd-1-hold-taps"}))[0]
     assert above["stepdown"].entry == "sd-2-sit-back", "after what was passed"
 
@@ -116,7 +128,7 @@ IDS = [r.id for r in LINE]
 
 
 def clean(n, side, **more):
-    return TryOut(IDS[n], side, **more)
+    return PlacementTrial(IDS[n], side, **more)
 
 
 def test_each_side_is_placed_at_the_highest_rung_felt_in_the_right_place_and_the_plan_takes_the_lower():
@@ -125,7 +137,7 @@ def test_each_side_is_placed_at_the_highest_rung_felt_in_the_right_place_and_the
     found = place(LINE, tries, IDS[0], 2)
     assert found.rungs == {Side.LEFT: IDS[1], Side.RIGHT: IDS[0]} and found.plan == IDS[0] and not found.next_try
     assert any("F01" in r for r in found.reasons) and any("unwanted" in r for r in found.reasons)
-    mirror = [TryOut(t.rung, t.side.other, t.felt, t.wrong, t.faults) for t in tries]
+    mirror = [PlacementTrial(t.rung, t.side.other, t.felt, t.wrong, t.faults) for t in tries]
     assert place(LINE, mirror, IDS[0], 2).rungs == {s.other: r for s, r in found.rungs.items()}
 
 
@@ -138,7 +150,7 @@ def test_clean_climbs_and_faulty_drops():
     bottom = place(LINE, [clean(0, Side.LEFT, felt=False), clean(0, Side.RIGHT)], IDS[0], 2)
     assert Side.LEFT not in bottom.rungs and not bottom.plan and any("another ladder" in r for r in bottom.reasons)
     with pytest.raises(ValueError):
-        place(LINE, [TryOut("kt-1-wall-high", Side.LEFT)], IDS[0], 2)
+        place(LINE, [PlacementTrial("kt-1-wall-high", Side.LEFT)], IDS[0], 2)
 
 
 @given(st.lists(st.tuples(st.integers(0, 4), st.sampled_from(LEGS), st.booleans(), st.integers(0, 6)), max_size=14))
@@ -158,25 +170,30 @@ def test_nobody_is_placed_where_a_try_out_was_not_clean(tried):
 
 
 def test_a_plan_begins_in_the_first_phase_that_it_needs():
-    assert entry_phase(Course())[0] is Phase.RESTORE
-    for course in (Course(pain_inhibited=True), Course(flares=2), Course(weeks_since=5.9), Course(trial_pain=3)):
+    assert entry_phase(PhaseFacts())[0] is Phase.RESTORE
+    for course in (
+        PhaseFacts(pain_inhibited=True),
+        PhaseFacts(flares=2),
+        PhaseFacts(weeks_since=5.9),
+        PhaseFacts(trial_pain=3),
+    ):
         assert entry_phase(course)[0] is Phase.SETTLE and entry_phase(course)[1]
-    assert entry_phase(Course(weeks_since=6.0, trial_pain=2, flares=1))[0] is Phase.RESTORE
+    assert entry_phase(PhaseFacts(weeks_since=6.0, trial_pain=2, flares=1))[0] is Phase.RESTORE
 
 
 def test_each_phase_is_left_by_its_own_criteria():
-    quiet = Course(quiet_days=7, worst_pain=2)
+    quiet = PhaseFacts(quiet_days=7, worst_pain=2)
     assert next_phase(Phase.SETTLE, quiet) is Phase.RESTORE
-    assert next_phase(Phase.SETTLE, Course(quiet_days=6)) is Phase.SETTLE
-    assert next_phase(Phase.SETTLE, Course(quiet_days=9, worst_pain=3)) is Phase.SETTLE
-    assert next_phase(Phase.SETTLE, Course(quiet_days=9, swelling=True)) is Phase.SETTLE
-    assert next_phase(Phase.RESTORE, Course()) is Phase.LOAD
-    assert next_phase(Phase.RESTORE, Course(wants_load=False)) is Phase.RETURN
-    for stays in (Course(gaps=["hip rotation"]), Course(skills=["Mirror squat"]), Course(amber=True)):
+    assert next_phase(Phase.SETTLE, PhaseFacts(quiet_days=6)) is Phase.SETTLE
+    assert next_phase(Phase.SETTLE, PhaseFacts(quiet_days=9, worst_pain=3)) is Phase.SETTLE
+    assert next_phase(Phase.SETTLE, PhaseFacts(quiet_days=9, swelling=True)) is Phase.SETTLE
+    assert next_phase(Phase.RESTORE, PhaseFacts()) is Phase.LOAD
+    assert next_phase(Phase.RESTORE, PhaseFacts(wants_load=False)) is Phase.RETURN
+    for stays in (PhaseFacts(gaps=["hip rotation"]), PhaseFacts(skills=["Mirror squat"]), PhaseFacts(amber=True)):
         assert next_phase(Phase.RESTORE, stays) is Phase.RESTORE and still_needed(Phase.RESTORE, stays)
-    assert next_phase(Phase.LOAD, Course(target=True)) is Phase.RETURN
-    assert next_phase(Phase.LOAD, Course(target=True, weak=["abduction"])) is Phase.LOAD
-    assert next_phase(Phase.RETURN, Course(target=True)) is Phase.RETURN
+    assert next_phase(Phase.LOAD, PhaseFacts(target=True)) is Phase.RETURN
+    assert next_phase(Phase.LOAD, PhaseFacts(target=True, weak=["abduction"])) is Phase.LOAD
+    assert next_phase(Phase.RETURN, PhaseFacts(target=True)) is Phase.RETURN
 
 
 def test_discharge_and_the_activity_score():
@@ -187,22 +204,22 @@ def test_discharge_and_the_activity_score():
 
 
 def test_a_rung_of_a_later_phase_asks_a_named_clinician():
-    from tuning.core.gate.permission import Facts, may
+    from tuning.core.gate.permission import GateFacts, may
     from tuning.knowledge.gate_acts import act_of_rung
 
     def states(rung_id, **around):
         rung = RUNGS[rung_id]
-        now = Situation(may(act_of_rung(rung), Facts(Triage.NONE, asked=True)), Triage.NONE, frozenset(), {}, {},
-                        dict.fromkeys(LEGS, Trial(True, 0)), **around)  # fmt: skip
+        now = EntryContext(may(act_of_rung(rung), GateFacts(Triage.NONE, asked=True)), Triage.NONE, frozenset(), {}, {},
+                        dict.fromkeys(LEGS, SideTrial(True, 0)), **around)  # fmt: skip
         return entry_checks(rung, TABLES.ladder_of(rung_id), now)
 
     later = states("kt-7-squat-z2", phase=Phase.RESTORE)[-1]
-    assert later.state is State.NOT_MET and "opens in phase load" in later.text
-    assert states("kt-7-squat-z2", phase=Phase.LOAD)[-1].state is State.MET
+    assert later.state is ConditionState.NOT_MET and "opens in phase load" in later.text
+    assert states("kt-7-squat-z2", phase=Phase.LOAD)[-1].state is ConditionState.MET
     deep = states("kt-2-wall-level", phase=Phase.RESTORE)[-1]
-    assert deep.state is State.NOT_MET and "less depth" in deep.text
+    assert deep.state is ConditionState.NOT_MET and "less depth" in deep.text
     dialled = states("kt-7-squat-z2", phase=Phase.LOAD, caps=(1, 3))[-1]
-    assert dialled.state is State.NOT_MET and "dial" in dialled.text
+    assert dialled.state is ConditionState.NOT_MET and "dial" in dialled.text
 
 
 # the week
@@ -215,13 +232,13 @@ items = st.builds(
     name=st.just("one"),
     days=st.integers(1, 7),
     minutes=st.floats(2, 25),
-    place=st.sampled_from(list(Place)),
+    place=st.sampled_from(list(SessionSlot)),
     heavy=st.booleans(),
     first_choice=st.booleans(),
     new=st.booleans(),
 )
 rooms = st.builds(
-    Room,
+    WeekConstraints,
     free=st.lists(st.integers(0, 6), unique=True, max_size=7).map(lambda d: tuple(sorted(d))),
     sport=st.lists(st.integers(0, 6), unique=True, max_size=3).map(tuple),
     minutes=st.sampled_from([10.0, 20.0, 40.0]),
@@ -243,58 +260,66 @@ def simple(name="a", ladder="stepdown", days=3, minutes=8.0, heavy=False, **more
 
 
 def test_three_days_are_spread_and_sunday_stands_before_monday():
-    week = plan_week([simple()], Room())
+    week = plan_week([simple()], WeekConstraints())
     assert [b - a for a, b in zip(week.days["a"], week.days["a"][1:], strict=False)] in ([2, 2], [2, 3], [3, 2])
-    assert conflicts({"a": (0, 6)}, [simple()], Room()), "Sunday and Monday are neighbours"
-    assert not conflicts({"a": (0, 2)}, [simple()], Room()) and conflicts({"a": (0, 1)}, [simple()], Room())
-    assert not conflicts({"a": tuple(range(7))}, [simple(days=7)], Room()), "daily low load repeats"
+    assert conflicts({"a": (0, 6)}, [simple()], WeekConstraints()), "Sunday and Monday are neighbours"
+    assert not conflicts({"a": (0, 2)}, [simple()], WeekConstraints()) and conflicts(
+        {"a": (0, 1)}, [simple()], WeekConstraints()
+    )
+    assert not conflicts({"a": tuple(range(7))}, [simple(days=7)], WeekConstraints()), "daily low load repeats"
 
 
 def test_knee_and_heavy_hip_shift_never_stand_on_consecutive_days():
     both = [simple("k", "knee", 2, heavy=True), simple("h", "hipshift", 2, heavy=True)]
-    assert conflicts({"k": (0,), "h": (1,)}, both, Room()) and not conflicts({"k": (0,), "h": (0, 2)}, both, Room())
-    week = plan_week(both, Room())
-    assert conflicts(week.days, both, Room()) == [] and set(week.days) == {"k", "h"}
+    assert conflicts({"k": (0,), "h": (1,)}, both, WeekConstraints()) and not conflicts(
+        {"k": (0,), "h": (0, 2)}, both, WeekConstraints()
+    )
+    week = plan_week(both, WeekConstraints())
+    assert conflicts(week.days, both, WeekConstraints()) == [] and set(week.days) == {"k", "h"}
     light = [both[0], simple("h", "hipshift", 2)]
-    assert not conflicts({"k": (0,), "h": (1,)}, light, Room())
+    assert not conflicts({"k": (0,), "h": (1,)}, light, WeekConstraints())
 
 
 def test_second_choice_gives_way_before_first():
     many = [simple(n, f"ladder {n}", 3, 9.0, first_choice=n != "b") for n in "abc"]
-    week = plan_week(many, Room(free=(0, 2), minutes=20.0))
+    week = plan_week(many, WeekConstraints(free=(0, 2), minutes=20.0))
     assert set(week.left_out) == {"b"} and "20 min" in week.left_out["b"] and week.notes
 
 
 def test_a_session_stands_in_order_and_can_be_moved_unless_that_breaks_a_rule():
-    hard, early = simple("hard", "knee", 2, heavy=True, place=Place.HEAVY), simple("early", "hiprot", 6)
-    early = Item("early", "hiprot", "early", 6, 5.0, Place.MOBILITY)
-    week = plan_week([hard, early], Room())
+    hard, early = simple("hard", "knee", 2, heavy=True, place=SessionSlot.HEAVY), simple("early", "hiprot", 6)
+    early = Item("early", "hiprot", "early", 6, 5.0, SessionSlot.MOBILITY)
+    week = plan_week([hard, early], WeekConstraints())
     day = week.days["hard"][0]
     assert [i.rung for i in week.session(day, [hard, early])][-1] == "hard"
     was, kept = week.days["hard"]
-    after, broken = moved(week, "hard", was, (kept + 1) % 7, [hard, early], Room())
+    after, broken = moved(week, "hard", was, (kept + 1) % 7, [hard, early], WeekConstraints())
     assert broken and "48 h" in broken[0] and after.days["hard"] != week.days["hard"]
-    assert moved(week, "hard", was, kept, [hard, early], Room())[1] == [f"it is done on {DAYS[kept]} already"]
+    assert moved(week, "hard", was, kept, [hard, early], WeekConstraints())[1] == [
+        f"it is done on {DAYS[kept]} already"
+    ]
 
 
 def test_a_missed_day_shifts_forward_and_is_never_doubled():
     one = simple("a", "stepdown", 2)
-    week = plan_week([one], Room(free=(0, 1, 3, 4)))
+    week = plan_week([one], WeekConstraints(free=(0, 1, 3, 4)))
     first, second = week.days["a"]
-    to, words = missed(week, "a", first, [one], Room(free=(0, 1, 3, 4)))
+    to, words = missed(week, "a", first, [one], WeekConstraints(free=(0, 1, 3, 4)))
     assert (to is None and "nothing is doubled" in words) or (to not in week.days["a"] and to > first)
-    assert missed(plan_week([simple(days=7)], Room()), "a", 2, [simple(days=7)], Room())[0] is None
+    assert (
+        missed(plan_week([simple(days=7)], WeekConstraints()), "a", 2, [simple(days=7)], WeekConstraints())[0] is None
+    )
     assert second
 
 
 def test_sport_days_say_what_comes_before_and_after():
     hard = simple("hard", "knee", 3, heavy=True)
-    week = plan_week([hard], Room(sport=(0, 1, 2, 3, 4, 5, 6)))
+    week = plan_week([hard], WeekConstraints(sport=(0, 1, 2, 3, 4, 5, 6)))
     assert any("after the sport" in n for n in week.notes)
 
 
 def test_dates_and_retests():
-    week = plan_week([simple()], Room())
+    week = plan_week([simple()], WeekConstraints())
     monday = date(2026, 3, 2)
     found = dates(week, monday, 2)
     assert len(found) == 6 and all(day.weekday() in week.days["a"] for day, _ in found)
@@ -304,8 +329,10 @@ def test_dates_and_retests():
 
 def test_rungs_come_with_their_place_in_a_session():
     made = {r: item_of(RUNGS[r], TABLES.ladder_of(r).id, RUNGS[r].dose) for r in RUNGS}
-    assert made["hr-2-ninety"].place is Place.MOBILITY and made["hs-6-rear-up-far"].place is Place.HEAVY
-    assert made["hs-1-mirror"].place is Place.SKILL and not made["hs-4-box"].heavy and made["sd-4-side-band"].heavy
+    assert made["hr-2-ninety"].place is SessionSlot.MOBILITY and made["hs-6-rear-up-far"].place is SessionSlot.HEAVY
+    assert (
+        made["hs-1-mirror"].place is SessionSlot.SKILL and not made["hs-4-box"].heavy and made["sd-4-side-band"].heavy
+    )
 
 
 # load
@@ -375,16 +402,16 @@ def test_the_dial_rises():
 def test_schools_change_the_order_of_ladders_and_nothing_else():
     table, ladders = load().placement, load().ladders
     factors = ("hip-abductor-strength", "foot-control", "ankle-dorsiflexion")
-    causes = [Cause(factor, Side.RIGHT) for factor in factors]
+    causes = [TreatedFactor(factor, Side.RIGHT) for factor in factors]
 
-    def by(schools: Schools):
-        return propose(causes, table, ladders, Placing(schools=schools))[0]
+    def by(schools: PlacementPolicy):
+        return propose(causes, table, ladders, PlacementContext(schools=schools))[0]
 
-    led, foot, hip = (by(Schools(first)) for first in FirstSchool)
+    led, foot, hip = (by(PlacementPolicy(first)) for first in FirstSchool)
     assert {p.ladder for p in led} == {p.ladder for p in foot} == {p.ladder for p in hip}
     assert foot[0].ladder in table.foot and hip[0].ladder in table.hip and led[0].ladder == hip[0].ladder
-    assert by(Schools()) == led and [p.ladder for p in foot] != [p.ladder for p in hip]
-    pattern = by(Schools(pattern=True))
+    assert by(PlacementPolicy()) == led and [p.ladder for p in foot] != [p.ladder for p in hip]
+    pattern = by(PlacementPolicy(pattern=True))
     assert [p.ladder for p in pattern][:2] == list(table.pattern) and all(p.side is Side.LEFT for p in pattern[:2])
     assert pattern[0].rank == FIRST and "one pattern" in pattern[0].reasons[0], "the school is printed"
     assert all(p.side is not Side.LEFT for p in led), "without it the side is the measured one"

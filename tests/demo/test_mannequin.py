@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.clips import CLIPS
 from tuning.demo.mannequin import SHANK, THIGH, build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
@@ -30,9 +30,9 @@ def offsets(picture: np.ndarray, places: dict[str, np.ndarray]) -> list[float]:
 @pytest.mark.parametrize("front", [False, True])
 @pytest.mark.parametrize("roll", [0.0, 4.0])
 def test_drawn_stickers_lie_where_the_projection_says(front, roll):
-    camera = Camera("front" if front else "rear", roll_deg=roll)
+    camera = PinholeCamera("front" if front else "rear", roll_deg=roll)
     body = build(squatting(Squatter(knee_in_right=6), 1.2) if front else walking(Walker(), 0.3))
-    look = render.Look(exposures=1, noise=0)
+    look = render.CameraSettings(exposures=1, noise=0)
     rng = np.random.default_rng(0)
     picture = render.photograph(lambda _: body, 0, camera, render.room(camera, rng), rng, look)
     found = offsets(picture, body.projected(camera))
@@ -52,7 +52,7 @@ def test_bones_keep_their_length_through_the_step():
 
 def test_a_camera_roll_turns_the_picture_about_its_middle():
     points = np.random.default_rng(1).uniform(-0.8, 0.8, (20, 3)) + [0, 1, 0]
-    level, rolled = Camera("rear").project(points), Camera("rear", roll_deg=4).project(points)
+    level, rolled = PinholeCamera("rear").project(points), PinholeCamera("rear", roll_deg=4).project(points)
     middle = np.array([640.0, 360.0])
     angle = np.radians(-4)
     turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])

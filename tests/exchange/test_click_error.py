@@ -8,11 +8,11 @@ import pytest
 
 from tuning.core.errors import BadInput
 from tuning.core.movement import tasks
-from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.kinematics import MarkSignals
 from tuning.core.movement.tasks import Options
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import LEGS
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, walking
 from tuning.exchange.csv.tracks import read_tracks, write_tracks
@@ -24,7 +24,7 @@ CLICK = 1.5
 def walk(rng, click_sd=0.0):
     """A walk whose marks all lie off by one click each, through the whole clip."""
     t = np.arange(240) / 60
-    seen = [build(walking(Walker(drop_left=6, drop_right=6), x)).projected(Camera("rear")) for x in t]
+    seen = [build(walking(Walker(drop_left=6, drop_right=6), x)).projected(PinholeCamera("rear")) for x in t]
     names = tuple(seen[0])
     xy = np.array([[f[n] for n in names] for f in seen])
     return Tracks(names, t, xy + rng.normal(0, click_sd or 1e-9, (1, len(names), 2)), np.ones((t.size, len(names))))
@@ -54,7 +54,7 @@ def test_only_the_marks_without_a_sticker_carry_it_and_it_is_kept():
     tracks = replace(walk(np.random.default_rng(1)), click_sd={"heel_left": CLICK})
     again = unpack(pack(tracks), tracks.names, tracks.times)
     assert again.click_sd == {"heel_left": CLICK}
-    signals, bare = Signals(again, 7.0), Signals(replace(again, click_sd={}), 7.0)
+    signals, bare = MarkSignals(again, 7.0), MarkSignals(replace(again, click_sd={}), 7.0)
     assert signals.sd_px("heel_left", 9) == pytest.approx(np.hypot(bare.sd_px("heel_left", 9), CLICK))
     assert signals.sd_px("heel_right", 9) == bare.sd_px("heel_right", 9)
     later = Tracks(

@@ -12,11 +12,11 @@ from click.testing import CliRunner
 
 from tuning.cli import folder_of, main
 from tuning.core.movement.tracks import Tracks
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.tracks import write_tracks
 
 
@@ -28,7 +28,9 @@ def run(*words: object):
 def squat(tmp_path_factory) -> Path:
     """Exact tracks of a squat from the front, 30 frames a second."""
     times = np.arange(200) / 30
-    seen = [build(squatting(Squatter(knee_in_right=8, shift=-0.02), t)).projected(Camera("front")) for t in times]
+    seen = [
+        build(squatting(Squatter(knee_in_right=8, shift=-0.02), t)).projected(PinholeCamera("front")) for t in times
+    ]
     names = tuple(seen[0])
     xy = np.array([[s[n] for n in names] for s in seen])
     path = tmp_path_factory.mktemp("tracks") / "squat.csv"
@@ -89,7 +91,7 @@ def test_measuring_tracks_prints_a_table_with_errors_or_the_same_as_json(squat):
     ],
 )
 def test_what_cannot_be_done_is_one_sentence_without_a_traceback(squat, tmp_path, words, told):
-    scene = plates.isometric(Body(), reps=1)
+    scene = plates.isometric(SimulatedPerson(), reps=1)
     left, right = heard(scene, Faults(), np.random.default_rng(1))
     table = np.column_stack([scene.times, left, right])
     path = tmp_path / "plates.csv"
@@ -102,7 +104,7 @@ def test_what_cannot_be_done_is_one_sentence_without_a_traceback(squat, tmp_path
 
 
 def test_a_table_of_the_plates_says_what_is_not_measured(tmp_path):
-    scene = plates.step_on_off(Body(), "left")
+    scene = plates.step_on_off(SimulatedPerson(), "left")
     left, right = heard(scene, Faults(), np.random.default_rng(2))
     path = tmp_path / "steps.csv"
     table = np.column_stack([scene.times, left, right])

@@ -9,12 +9,12 @@ from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.types import LEGS, Side
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping
 from tuning.exchange.plates import read_plates
 
-SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
+SCENE = plates.isometric(SimulatedPerson(mass_kg=75, push_left=800, push_right=600), reps=2)
 LEFT, RIGHT = heard(SCENE, Faults(), np.random.default_rng(5))
 TIME = SCENE.times
 TRUE = 100 * SCENE.right[4000] / (SCENE.left + SCENE.right)[4000]

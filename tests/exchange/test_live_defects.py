@@ -11,16 +11,16 @@ import pytest
 from pypdf import PdfReader
 from reasoned import KNOWLEDGE, LEFT, RIGHT, both, case
 
-from tuning.core.day_list_entry import Digest, Need, Overview
+from tuning.core.day_list_entry import Digest, ListPriority, Overview
 from tuning.core.errors import EnvironmentFault
 from tuning.core.programme.ladders import Sides
 from tuning.core.reports import sections
-from tuning.core.reports.content import Line, Register, Section
+from tuning.core.reports.content import Audience, Section, TableRow
 from tuning.core.reports.material_of import material_of
 from tuning.core.types import Role, Side
 from tuning.exchange.archive.pseudonyms import DROPPED, GOES, MARKED, pseudonymised
-from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
-from tuning.records.encrypted_files import BLOCK, Sealer, opened
+from tuning.exchange.pdf.sheet import PatientSheet, SheetItem, write_sheet
+from tuning.records.encrypted_files import BLOCK, EncryptedWriter, opened
 from tuning.records.entry_codec import KINDS
 from tuning.ui.people_list import ORDERS, PersonLine
 
@@ -43,17 +43,17 @@ def test_each_side_stands_in_its_own_column_of_the_letter(weaker):
 
 def test_a_row_of_a_table_with_a_forbidden_word_is_left_out_and_told(monkeypatch):
     made = material_of(case(*both("hip-abd", 100, 200)), KNOWLEDGE, "", Role.CLINICIAN, "R. Falk")
-    rows = (Line(("Knee", "torn meniscus"), ("u",)), Line(("Knee", "bends 120°"), ("u",)))
+    rows = (TableRow(("Knee", "torn meniscus"), ("u",)), TableRow(("Knee", "bends 120°"), ("u",)))
     table = Section("measured", "Both sides", head=("a", "b"), lines=rows)
     monkeypatch.setitem(sections.WRITERS, "measured", lambda w: table)
-    report = sections.written(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"], Register.COLLEAGUE)
+    report = sections.written(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"], Audience.COLLEAGUE)
     assert [line.cells[1] for s in report.sections for line in s.lines if s.id == "measured"] == ["bends 120°"]
     assert any("torn" in told for told in report.left_out)
 
 
-def sheet_of(rung, side: Side, **more) -> Sheet:
+def sheet_of(rung, side: Side, **more) -> PatientSheet:
     item = SheetItem(rung, rung.dose, side, ())
-    return Sheet("Ada", date(2026, 11, 24), "R. Falk", (item,), (), "Stop.", "Clear floor.", 2, "Scope.", **more)
+    return PatientSheet("Ada", date(2026, 11, 24), "R. Falk", (item,), (), "Stop.", "Clear floor.", 2, "Scope.", **more)
 
 
 @pytest.mark.parametrize("poorer", [LEFT, RIGHT])
@@ -85,9 +85,11 @@ def test_the_limits_the_telephone_and_the_cautions_of_this_person_stand_on_the_s
 
 def test_the_most_urgent_stands_first_on_the_day_list():
     somebody, today = Digest(case().patient), date(2026, 12, 1)
-    lines = [PersonLine(somebody, Overview(None, need, "", None, None), today) for need in sorted(Need, reverse=True)]
+    lines = [
+        PersonLine(somebody, Overview(None, need, "", None, None), today) for need in sorted(ListPriority, reverse=True)
+    ]
     ranked = [line.told.need for line in sorted(lines, key=ORDERS["by need"])]
-    assert ranked == list(Need) and (ranked[0], ranked[-1]) == (Need.EMERGENCY, Need.NOTHING)
+    assert ranked == list(ListPriority) and (ranked[0], ranked[-1]) == (ListPriority.EMERGENCY, ListPriority.NOTHING)
 
 
 @pytest.mark.parametrize("tail", [b"\0", b"x" * 100])
@@ -95,7 +97,7 @@ def test_the_most_urgent_stands_first_on_the_day_list():
 def test_bytes_behind_a_sealed_file_are_damage(tail, size):
     """A last block that is full is read without them."""
     key, out = b"k" * 32, io.BytesIO()
-    sealer = Sealer(out, key)
+    sealer = EncryptedWriter(out, key)
     sealer.write(b"w" * size)
     sealer.close()
     assert b"".join(opened(io.BytesIO(out.getvalue()), key)) == b"w" * size

@@ -12,13 +12,13 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, heard
+from tuning.devices.plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
 from tuning.exchange.csv.plates import read_table, write_csv
 from tuning.exchange.plates import read_plates
 
-SCENE = plates.isometric(Body(mass_kg=75, push_left=800, push_right=600), reps=2)
+SCENE = plates.isometric(SimulatedPerson(mass_kg=75, push_left=800, push_right=600), reps=2)
 LEFT, RIGHT = heard(SCENE, Faults(), np.random.default_rng(5))
 TIME = SCENE.times
 

@@ -23,10 +23,10 @@ from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.reasoning.evidence import Label
-from tuning.core.reports.content import SECTIONS, Kind, Register, Report, Section, Sentence, as_text, edited
+from tuning.core.reports.content import SECTIONS, Audience, Report, ReportKind, Section, Sentence, as_text, edited
 from tuning.core.reports.material_of import material_of
 from tuning.core.reports.reasoning_sections import referred
-from tuning.core.reports.report_context import Material
+from tuning.core.reports.report_context import ReportContext
 from tuning.core.reports.sections import WRITERS, written
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
@@ -58,13 +58,13 @@ def cases(demo_folder, tmp_path_factory) -> dict[str, Case]:
     return found
 
 
-def material(case: Case) -> Material:
+def material(case: Case) -> ReportContext:
     return material_of(case, KNOWLEDGE, KNOWLEDGE.cautions.scope, Role.CLINICIAN, "R. Falk")
 
 
 def reports(case: Case) -> list[Report]:
     made = material(case)
-    return [written(made, TABLE, kind, register) for kind in TABLE.kinds.values() for register in Register]
+    return [written(made, TABLE, kind, register) for kind in TABLE.kinds.values() for register in Audience]
 
 
 @settings(max_examples=25)
@@ -109,11 +109,11 @@ def test_a_patient_under_a_red_flag_reads_what_to_do_now_and_nothing_else(cases)
         case = screened(cases["glassblower"], yes)
         for report in reports(case):
             text = as_text(report)
-            if report.register is Register.PATIENT:
+            if report.register is Audience.PATIENT:
                 assert [s.id for s in report.sections] == ["now"] and words in text and "no exercises" in text
                 assert KNOWLEDGE.safety.by_id[yes if yes == "chest" else "locked-knee"].name not in text
             assert not [name for name in plan if name in text], "no letter lists an exercise under a red flag"
-        referral = next(r for r in reports(case) if r.kind.id == "referral" and r.register is Register.COLLEAGUE)
+        referral = next(r for r in reports(case) if r.kind.id == "referral" and r.register is Audience.COLLEAGUE)
         assert referral.sections[0].id == "now" and "what we ask" in as_text(referral).casefold()
         assert ("EMERGENCY" in referral.sections[0].sentences[0].text) == (yes == "chest")
 
@@ -124,13 +124,13 @@ def test_under_amber_a_patient_reads_limits_and_cautions_and_of_the_plan_what_st
     limits = {"numbers": {"limit-knee": allowed}}
     case = screened(cases["glassblower"], "surgeon", "limit-left", "limit-knee", "dizzy", **limits)
     for report in reports(case):
-        if report.register is Register.PATIENT and "safety" in report.kind.sections:
+        if report.register is Audience.PATIENT and "safety" in report.kind.sections:
             text = as_text(report)
             assert "your surgeon's limits (left: " in text and f"knee flexion to {allowed:g}°" in text
             assert "falls or dizziness" in text
             if "plan" in report.kind.sections:
                 assert ("glide" in text) is stays and "calf raise" in text
-        elif report.register is Register.COLLEAGUE and "plan" in report.kind.sections:
+        elif report.register is Audience.COLLEAGUE and "plan" in report.kind.sections:
             assert ("glide: rests (surgeon's limit" in as_text(report)) is not stays
 
 
@@ -161,7 +161,7 @@ def test_words_that_only_look_like_them_are_not(text):
 ])  # fmt: skip
 def test_texts_of_the_demo_people(cases, person, kind, register):
     """Golden texts; days are taken out, as the demo clinic is always of today."""
-    report = written(material(cases[person]), TABLE, TABLE.kinds[kind], Register(register))
+    report = written(material(cases[person]), TABLE, TABLE.kinds[kind], Audience(register))
     text = re.sub(r"\d{1,2} [A-Z][a-z]{2}( \d{4})?", "DAY", as_text(report)) + "\n"
     file = GOLDEN / f"{person}-{kind}-{register}.txt"
     assert text == file.read_text(), f"if meant: write the text to {file}"
@@ -218,10 +218,10 @@ def _file(data: bytes):
 
 def page(name: str) -> Report:
     section = Section("why", "Why", (Sentence(f"Tells: “{name}”.", ("u",)),))
-    kind = Kind("summary", "Summary", ("why",))
+    kind = ReportKind("summary", "Summary", ("why",))
     born, day = date(1980, 1, 1), date(2026, 1, 2)
     head = (name,)
-    return Report(kind, Register.COLLEAGUE, name, born, day, name, "trainer", (section,), "scope", letterhead=head)
+    return Report(kind, Audience.COLLEAGUE, name, born, day, name, "trainer", (section,), "scope", letterhead=head)
 
 
 @pytest.mark.parametrize("name", NAMES)

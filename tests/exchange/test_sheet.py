@@ -10,16 +10,16 @@ from pypdf import PdfReader
 
 from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Side
-from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
+from tuning.exchange.pdf.sheet import PatientSheet, SheetItem, write_sheet
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
 
 
-def sheet(rungs, **more) -> Sheet:
+def sheet(rungs, **more) -> PatientSheet:
     cautions = KNOWLEDGE.cautions
     items = tuple(SheetItem(r, r.dose, Side.LEFT, tuple(KNOWLEDGE.faults[f] for f in r.faults)) for r in rungs)
-    return Sheet(
+    return PatientSheet(
         "Pia <Lund> & Søn", date(2026, 11, 24), "R. Falk", items, ("We saw: the left knee moves <inward>.",),
         cautions.stop_now, cautions.setting, 2, cautions.scope, **more,
     )  # fmt: skip

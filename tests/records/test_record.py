@@ -15,7 +15,7 @@ import pytest
 from desks import DOSE, PATIENT, Desk, seen
 
 from tuning.core import entries as kinds
-from tuning.core.day_list_entry import Need, overview
+from tuning.core.day_list_entry import ListPriority, overview
 from tuning.core.errors import BadInput, Conflict, EnvironmentFault
 from tuning.core.types import FormRef, FrameRef, NotMeasured, Observation, Setup, Side, TraceRef, Triage
 from tuning.knowledge import load
@@ -146,12 +146,15 @@ def test_the_list_of_people_remembers_nothing_that_has_changed(desk, seed):
             mine.append((entry, not struck))
         else:
             made = [
-                seen(float(step)), kinds.Screen(Triage.RED if step % 2 else Triage.NONE),
+                seen(float(step)),
+                kinds.Screen(Triage.RED if step % 2 else Triage.NONE),
                 kinds.Decision("discharge", "discharged"),
                 kinds.PlanItem("stepdown", f"sd-{step % 3}", DOSE, Side.LEFT, withdrawn=bool(step % 4 == 0)),
-                kinds.Done("sd-1", Side.LEFT, day + timedelta(days=step), morning=list(kinds.Morning)[step % 3]),
+                kinds.Done(
+                    "sd-1", Side.LEFT, day + timedelta(days=step), morning=list(kinds.NextDayResponse)[step % 3]
+                ),
                 kinds.Form("patient-facts", {"complaint": f"worse {step}"}),
-            ][rng.integers(6)]  # fmt: skip
+            ][rng.integers(6)]
             mine += [(entry, False) for entry in one.keep(made)]
         told = desk.record.digests(), desks[1].record.digests()
         with closing(sqlite.connect(desk.record.file)) as raw, raw:
@@ -192,16 +195,16 @@ def test_the_list_tells_what_alarmed_until_a_screen_answers_it_whichever_visit_i
 
     calm = kinds.Done("sd-1", Side.LEFT, day + timedelta(1))
     desk.keep(kinds.PlanItem("stepdown", "sd-1", DOSE, Side.LEFT), kinds.Done("sd-1", Side.LEFT, day, pain=5), calm)
-    assert told()[1] is not Need.LOG and told()[0] == day + timedelta(1)
+    assert told()[1] is not ListPriority.LOG and told()[0] == day + timedelta(1)
     desk.visit = desk.record.start_visit(desk.patient, desk.person)
     for alarm in (dict(pain=9), dict(alarms=("catch",)), dict(alarms=("numb",), trial=True)):
         desk.keep(kinds.Done("sd-1", Side.LEFT, day - timedelta(3), **alarm))
-        assert told() == (day + timedelta(1), Need.LOG, day - timedelta(3)), alarm
+        assert told() == (day + timedelta(1), ListPriority.LOG, day - timedelta(3)), alarm
         desk.keep(kinds.Screen(Triage.NONE, again=True))
-        assert told()[1] is Need.LOG, "one line asks for nothing of this"
+        assert told()[1] is ListPriority.LOG, "one line asks for nothing of this"
         desk.keep(kinds.Screen(Triage.NONE))
-        assert told()[1] is not Need.LOG
-    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), morning=kinds.Morning.NOT))
+        assert told()[1] is not ListPriority.LOG
+    desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(9), morning=kinds.NextDayResponse.NOT))
     desk.keep(kinds.Done("sd-1", Side.LEFT, day + timedelta(12), trial=True))
     assert told()[0] == day + timedelta(9)
 

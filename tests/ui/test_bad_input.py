@@ -12,7 +12,7 @@ from conftest import numbered, write_clip
 
 from tuning.core.errors import EnvironmentFault
 from tuning.demo.clips import CLIPS
-from tuning.ui.app import Frame
+from tuning.ui.app import TopWindow
 from tuning.ui.patient_forms import PatientForm
 
 
@@ -111,7 +111,7 @@ def test_the_command_line_answers_with_a_sentence(tmp_path: Path):
 
 def test_a_record_that_cannot_be_opened_is_said_in_the_window(qtbot, tmp_path: Path):
     (tmp_path / "record.sqlite").write_text("no record at all " * 500)
-    frame = Frame(tmp_path)
+    frame = TopWindow(tmp_path)
     qtbot.addWidget(frame)
     frame.open()
     assert "not a Tuning record" in frame.waiting.text() and frame.window_in is None

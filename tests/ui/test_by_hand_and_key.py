@@ -356,7 +356,7 @@ def test_what_nobody_expected_is_logged_and_told_with_the_place_of_the_log(qtbot
 
 def test_people_stand_there_before_the_workbench_and_what_is_typed_meanwhile_stays(qtbot, tmp_path, demo_folder):
     shutil.copytree(demo_folder, tmp_path / "demo")
-    frame = app.Frame(tmp_path / "demo")
+    frame = app.TopWindow(tmp_path / "demo")
     qtbot.addWidget(frame)
     record, people = frame.show_people()
     assert len(people.lines()) == 5 and frame.window_in is None
@@ -370,7 +370,7 @@ def test_people_stand_there_before_the_workbench_and_what_is_typed_meanwhile_sta
 
 def test_a_record_that_cannot_be_opened_is_told_in_the_frame(qtbot, tmp_path):
     (tmp_path / "record.sqlite").write_bytes(b"this is no database" * 200)
-    frame = app.Frame(tmp_path)
+    frame = app.TopWindow(tmp_path)
     qtbot.addWidget(frame)
     frame.open()
     assert frame.window_in is None and len(frame.waiting.text()) > 20

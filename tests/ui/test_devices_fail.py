@@ -11,7 +11,7 @@ from tuning.core.types import Side
 from tuning.demo.plate_profiles import body, scene
 from tuning.devices.dynamometer import Profile, SimulatedDynamometer
 from tuning.devices.plates import Faults, SimulatedPlates
-from tuning.ui.strength.live import Phase
+from tuning.ui.strength.live import GaugePhase
 
 
 class DeadGauge(SimulatedDynamometer):
@@ -38,7 +38,7 @@ def test_a_gauge_that_fails_leaves_the_typed_way_open(qtbot, window, patient, at
     live._counter.setInterval(1)
     QTest.keyClick(page.number, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: "does not answer" in page.hint.text())
-    assert live.phase is Phase.READY and not page.state.trials(page.state.side).size
+    assert live.phase is GaugePhase.READY and not page.state.trials(page.state.side).size
     hands.type_enter(page.number, "181")
     assert page.state.trials(page.state.side).tolist() == [181.0]
 
@@ -56,7 +56,7 @@ def test_nobody_pushing_is_no_trial(qtbot, window, patient):
 
     live.use(Idle(Profile(150.0)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: live.phase is Phase.PUSHING)
+    qtbot.waitUntil(lambda: live.phase is GaugePhase.PUSHING)
     qtbot.waitUntil(lambda: len(live.samples) > 0)
     QTest.keyClick(page.number, Qt.Key.Key_Space)
     assert "No trial: no push above 5 N" in page.hint.text() and not page.number.text()

@@ -10,12 +10,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
-from tuning.core.force.live import BLIND, FADING, RepCounter, Rolling, beam_shown, score
+from tuning.core.force.live import BLIND, FADING, RepCounter, RingBuffer, beam_shown, score
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
 from tuning.demo.plate_profiles import balance_set, body, scene
 from tuning.devices import plates
-from tuning.devices.plates import Body, Faults, SimulatedPlates, heard
+from tuning.devices.plates import Faults, SimulatedPerson, SimulatedPlates, heard
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.plates import write_csv
 from tuning.knowledge import load
@@ -333,7 +333,7 @@ def test_a_blind_repetition_shows_nothing_of_either_leg(window, force):
     for beam in (False, True):
         view.beam = beam
         for left in (200.0, 500.0):
-            view.buffer = Rolling(1000.0)
+            view.buffer = RingBuffer(1000.0)
             view.buffer.add(np.full((6000, 2), [left, 700 - left]))
             image = view.grab().toImage()
             seen[beam, left] = bytes(image.bits().asarray(image.sizeInBytes()))
@@ -351,14 +351,14 @@ def test_the_schedule_of_the_beam():
 
 
 def test_the_live_buffer_keeps_the_newest_and_counts_squats():
-    buffer = Rolling(1000.0, 2.0)
+    buffer = RingBuffer(1000.0, 2.0)
     assert buffer.share() is None and not np.isfinite(buffer.envelope(50)).any()
     for n in range(5):
         buffer.add(np.full((700, 2), [100.0 * (n + 1), 300.0 * (n + 1)]))
     assert buffer.last(0.1)[-1].tolist() == [500.0, 1500.0] and buffer.last(9).shape == (2000, 2)
     assert buffer.share() == pytest.approx(75)
-    made_of = plates.squats(Body(), reps=5, rest=1.0)
-    counter = RepCounter(Body().weight, 1000.0)
+    made_of = plates.squats(SimulatedPerson(), reps=5, rest=1.0)
+    counter = RepCounter(SimulatedPerson().weight, 1000.0)
     both = np.column_stack(heard(made_of, Faults(), np.random.default_rng(2)))
     done = [counter.add(both[n : n + 16]) for n in range(0, len(both), 16)]
     assert sum(done) == counter.count == 5

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
-from tuning.core.gate.permission import Act
+from tuning.core.gate.permission import GateAct
 from tuning.core.programme.ladders import act_of_rung
 from tuning.core.standing.suspicion_progress import TRAIL
 from tuning.core.types import LEGS, Observation, Side, Triage
@@ -458,7 +458,7 @@ def test_a_girth_that_completes_a_rule_locks_across_the_screen_at_once_and_stays
     assert space.triage() is Triage.RED
     assert said and f"{sore.value} 39.5 cm, {sore.other.value} 35 cm" in said[-1]
     assert not window.alarm.isHidden() and "Refer today" in window.alarm.text()
-    assert "RED" in window.header.caution.text() and window.workspace.may(Act("a jump", demands=("fast",))).locked
+    assert "RED" in window.header.caution.text() and window.workspace.may(GateAct("a jump", demands=("fast",))).locked
     hands.clear_finding(window, "girth")
     assert space.triage() is Triage.NONE and window.alarm.isHidden()
     hands.record_screen(window)

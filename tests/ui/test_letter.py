@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from tuning.core.entries import Decision, Form, Letter
 from tuning.core.errors import EnvironmentFault
 from tuning.core.preferences import DAYS, DECIMALS
-from tuning.core.reports.content import Register, as_text
+from tuning.core.reports.content import Audience, as_text
 from tuning.exchange.pdf.report import write_report
 from tuning.ui.reports.dialog import ReportDialog
 from tuning.ui.reports.report_service import ReportMaker
@@ -151,13 +151,13 @@ def test_a_letter_is_written_in_the_manner_of_the_clinic_and_screens_stay(window
     patient("glassblower", "review")
     space, maker = window.workspace, ReportMaker(window.workspace)
     kind = maker.kinds[0]
-    usual = as_text(maker.report(kind, Register.COLLEAGUE))
+    usual = as_text(maker.report(kind, Audience.COLLEAGUE))
     space.set_preferences({DECIMALS: "comma", DAYS: "numbers"}, "letters go abroad")
-    report = maker.report(kind, Register.COLLEAGUE)
+    report = maker.report(kind, Audience.COLLEAGUE)
     told = as_text(report)
     assert re.search(r"\d\.\d", usual) and re.search(r"\d,\d", told)
     assert not re.search(r"\d [A-Z][a-z]{2} 2026", told) and re.search(r"\d{1,2}\.\d{1,2}\.2026", told + report.days[1])
-    assert [s.rests for s in report.sentences] == [s.rests for s in maker.report(kind, Register.COLLEAGUE).sentences]
+    assert [s.rests for s in report.sentences] == [s.rests for s in maker.report(kind, Audience.COLLEAGUE).sentences]
     write_report(report, {}, tmp_path / "letter.pdf", "A4")
     page = " ".join(PdfReader(tmp_path / "letter.pdf").pages[0].extract_text().split())
     assert f"born {report.days[0]}" in page and "May 1985" not in page
@@ -169,12 +169,12 @@ def test_no_picture_leaves_in_a_letter_where_the_patient_did_not_agree(window, p
     patient("glassblower", "review")
     space, maker = window.workspace, ReportMaker(window.workspace)
     kind = next(k for k in maker.kinds if k.id == "full")
-    usual = maker.report(kind, Register.COLLEAGUE)
+    usual = maker.report(kind, Audience.COLLEAGUE)
     assert any(s.pictures for s in usual.sections), "there is something to leave out"
     assert maker.images(usual), "and it was drawn before the patient was asked"
     with space.action("consent") as act:
         act.add(Form("intake-consent", answers))
-    report = maker.report(kind, Register.COLLEAGUE)
+    report = maker.report(kind, Audience.COLLEAGUE)
     assert any(s.pictures for s in report.sections) is leaves
     assert any("did not agree" in words for words in report.left_out) is not leaves
     assert [s.text for one in report.sections for s in one.sentences] == [
@@ -192,13 +192,13 @@ def test_one_picture_is_kept_out_of_letters_and_the_others_stay(window, patient)
         uids = [uid for s in report.sections for picture in s.pictures for uid in picture.shows]
         return {space.case.entry(uid).capture for uid in uids}
 
-    usual = shown(maker.report(kind, Register.COLLEAGUE))
+    usual = shown(maker.report(kind, Audience.COLLEAGUE))
     assert len(usual) > 1
     back = sorted(usual)[0]
     for outcome, gone in (("kept back", {back}), ("may be shown", set()), ("kept back", {back})):
         with space.action("one picture") as act:
             act.add(Decision("picture-kept-back", outcome, {"capture": back}))
-        report = maker.report(kind, Register.COLLEAGUE)
+        report = maker.report(kind, Audience.COLLEAGUE)
         assert shown(report) == usual - gone
         assert any("does not want it in letters" in words for words in report.left_out) == bool(gone)
         assert len(maker.images(report)) == sum(len(s.pictures) for s in report.sections)

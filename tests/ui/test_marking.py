@@ -25,7 +25,7 @@ from PIL import Image
 
 from tuning.core.types import NotMeasured
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import Body, build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 
@@ -51,7 +51,7 @@ def random_body(view: str, rng: np.random.Generator) -> Body:
     return build(squatting(squatter, rng.uniform(0.2, 2.5)), rng.uniform(1.6, 1.78))
 
 
-def blank(camera: Camera) -> np.ndarray:
+def blank(camera: PinholeCamera) -> np.ndarray:
     """A picture to place marks on."""
     return np.full((camera.height_px, camera.width, 3), 150, np.uint8)
 
@@ -88,13 +88,13 @@ def true_angles(view: str, at: dict[str, np.ndarray], upright: dict[str, np.ndar
     return found
 
 
-def rod(camera: Camera) -> dict[str, np.ndarray]:
+def rod(camera: PinholeCamera) -> dict[str, np.ndarray]:
     """Image places of the ends of a level rod of known length in the plane of the mannequin."""
     ends = camera.project(np.array([[-0.5, 1.7, 0.0], [0.5, 1.7, 0.0]]))
     return {"scale_a": ends[0], "scale_b": ends[1]}
 
 
-def plumb_ends(camera: Camera) -> list[np.ndarray]:
+def plumb_ends(camera: PinholeCamera) -> list[np.ndarray]:
     return list(camera.project(np.array([[render.PLUMB_X, 1.6, 0.0], [render.PLUMB_X, 0.15, 0.0]])))
 
 
@@ -152,7 +152,7 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
     exact, by_hand = Coverage(), Coverage()
     for batch in range(MARKED // BATCH):
         view = "rear" if batch % 2 else "front"
-        camera = Camera(view, distance=rng.uniform(3.4, 3.9), roll_deg=rng.uniform(-3, 3))
+        camera = PinholeCamera(view, distance=rng.uniform(3.4, 3.9), roll_deg=rng.uniform(-3, 3))
         bodies = [random_body(view, rng) for _ in range(BATCH)]
         frames = [blank(camera)] * BATCH
         clip = write_clip(tmp_path / f"fresh{batch}.mp4", frames, [n / 25 for n in range(BATCH)], g="1")
@@ -189,7 +189,7 @@ def test_marks_on_clip_frames(qtbot, bench, tmp_path: Path):
 @pytest.mark.long
 def test_marks_on_rolled_photographs(qtbot, bench, tmp_path: Path):
     rng = RANDOM
-    camera = Camera("rear", width=720, height_px=1280, distance=3.5, roll_deg=4.0)
+    camera = PinholeCamera("rear", width=720, height_px=1280, distance=3.5, roll_deg=4.0)
     level_camera = replace(camera, roll_deg=0)
     pixels = blank(camera)
     exif = Image.Exif()

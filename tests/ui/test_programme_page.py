@@ -14,12 +14,12 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from tuning.core.day_list_entry import overview
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
 from tuning.core.errors import BadInput, EnvironmentFault, Refused
-from tuning.core.programme.ladders import Trial
+from tuning.core.programme.ladders import SideTrial
 from tuning.core.programme.log_mapping import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
-from tuning.core.programme.progression_rules import Move
-from tuning.core.programme.rules import School
+from tuning.core.programme.progression_rules import ProgressionMove
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.ui.programme import phase_view
 from tuning.ui.programme.plan_controller import done_of
@@ -169,7 +169,7 @@ def test_pain_after_the_cut_is_kept_beside_the_pain_before_it(page):
     assert (kept[LEFT].pain, kept[LEFT].after_cut) == (4, 1), "the cut of one set holds for those after it"
     assert (kept[RIGHT].pain, kept[RIGHT].after_cut) == (3, None), "nothing was done before the cut: it is the pain"
     decision = page.state.course.decision(hands.planned(page)["sd-1-hold-taps"])
-    assert (decision.row, decision.move) == (9, Move.HOLD) and "after the cut" in decision.reason
+    assert (decision.row, decision.move) == (9, ProgressionMove.HOLD) and "after the cut" in decision.reason
 
 
 def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
@@ -187,7 +187,7 @@ def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
     [done] = [d for d in page._workspace.entries(Done) if d.rung == "sd-1-hold-taps" and d.supervised]
     assert done.alarms == ("giving way",) and done.sets == 1 and done.side is LEFT
     decision = page.state.course.decision(hands.planned(page)["sd-1-hold-taps"])
-    assert decision.move in (Move.STOP, Move.REFER) and decision.row == 2
+    assert decision.move in (ProgressionMove.STOP, ProgressionMove.REFER) and decision.row == 2
 
 
 def test_a_session_that_the_disk_refuses_stays_answered_and_is_saved_by_enter(page, monkeypatch):
@@ -227,13 +227,13 @@ def test_a_climb_is_confirmed_and_undone_in_one_step(page, course):
     page.open_view(3)
     item = hands.planned(page)["sd-1-hold-taps"]
     decision = course.decision(item)
-    assert (decision.move, decision.to) == (Move.CLIMB, "sd-2-sit-back")
+    assert (decision.move, decision.to) == (ProgressionMove.CLIMB, "sd-2-sit-back")
     course.confirm(item, decision)
     now = hands.planned(page)
     assert "sd-1-hold-taps" not in now and now["sd-2-sit-back"].first_side == LEFT
     found = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT]
     assert found[-1].outcome == "climb" and found[-1].inputs["from"] == "sd-1-hold-taps"
-    assert course.decision(now["sd-2-sit-back"]).move is Move.HOLD, "a new rung starts its own count"
+    assert course.decision(now["sd-2-sit-back"]).move is ProgressionMove.HOLD, "a new rung starts its own count"
     page._workspace.undo.undo()
     assert "sd-1-hold-taps" in hands.planned(page) and "sd-2-sit-back" not in hands.planned(page)
 
@@ -241,7 +241,7 @@ def test_a_climb_is_confirmed_and_undone_in_one_step(page, course):
 def test_the_next_variant_comes_before_the_next_rung(page, course):
     item = hands.planned(page)["hb-1-calf"]
     decision = course.decision(item)
-    assert decision.move is Move.CLIMB and course.after(item, decision).words == "next variant: edge"
+    assert decision.move is ProgressionMove.CLIMB and course.after(item, decision).words == "next variant: edge"
     course.confirm(item, decision)
     assert hands.planned(page)["hb-1-calf"].variant == "edge"
     assert course.decision(hands.planned(page)["hb-1-calf"]).row == 20, "the edge counts its own sessions"
@@ -255,7 +255,7 @@ def test_a_transition_waits_for_a_supervised_try_out(page, course):
     course.log(*(Done("am-2-lunge", side, day, trial=True, supervised=True) for side in LEGS[:1]))
     assert course.decision(item).row == 12, "one side is not enough"
     course.log(Done("am-2-lunge", RIGHT, day, trial=True, supervised=True))
-    assert course.decision(item).move is Move.CLIMB
+    assert course.decision(item).move is ProgressionMove.CLIMB
 
 
 def test_overruling_needs_a_reason_and_is_kept_with_it(page, course):
@@ -263,11 +263,11 @@ def test_overruling_needs_a_reason_and_is_kept_with_it(page, course):
     told: list[str] = []
     page.refused.connect(told.append)
     with page._workspace.trying():
-        course.overrule(item, Move.HOLD, "  ")
+        course.overrule(item, ProgressionMove.HOLD, "  ")
     assert "sd-1-hold-taps" in hands.planned(page) and not [
         d for d in page._workspace.entries(Decision) if d.subject == SUBJECT
     ]
-    course.overrule(item, Move.HOLD, "tired this week")
+    course.overrule(item, ProgressionMove.HOLD, "tired this week")
     kept = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT][-1]
     assert kept.reason == "tired this week" and "overruled row 14" in kept.inputs["why"]
 
@@ -353,11 +353,11 @@ def test_a_fresh_operation_in_the_history_settles_the_plan(page, course):
 
 
 def test_suspected_bone_stress_asks_the_strict_school_whatever_was_chosen(page, course):
-    course.set_school(School.MONITORED)
-    assert course.pain_school() is School.MONITORED
+    course.set_school(PainPolicy.MONITORED)
+    assert course.pain_school() is PainPolicy.MONITORED
     with page._workspace.action("screen") as act:
         act.add(Screen(Triage.AMBER, {"impact": True}, ("focal",), "pain on a hop", ""))
-    assert course.pain_school() is School.STRICT and course.school() is School.MONITORED
+    assert course.pain_school() is PainPolicy.STRICT and course.school() is PainPolicy.MONITORED
     page.refresh()
     assert "pain school strict" in page.phase.text()
 
@@ -492,14 +492,14 @@ def test_only_a_licensed_clinician_overrules_opens_a_phase_or_a_pain_school(wind
     before = len(page._workspace.case.entries)
     as_role(window, role)
     for deed in (
-        lambda: course.overrule(item, Move.HOLD, "tired this week"),
+        lambda: course.overrule(item, ProgressionMove.HOLD, "tired this week"),
         lambda: course.set_phase(Phase.RETURN, "asked for"),
-        lambda: course.set_school(School.MONITORED),
+        lambda: course.set_school(PainPolicy.MONITORED),
     ):
         with pytest.raises(Refused, match="licensed clinician"):
             deed()
     assert len(page._workspace.case.entries) == before
-    course.set_school(School.STRICT)
+    course.set_school(PainPolicy.STRICT)
     course.confirm(item, course.decision(item))
     assert "sd-2-sit-back" in hands.planned(page), "what the table says anybody may confirm"
 
@@ -509,14 +509,14 @@ def test_nobody_climbs_within_a_week_of_an_alarm_not_even_with_a_reason(page, co
     course.log(done_of(item, LEFT, course.today, pain=8, source="home"))
     assert course.decision(item).row == 2 and course.status.resting(item)
     with pytest.raises(Refused, match="alarm"):
-        course.overrule(item, Move.CLIMB, "it was a bad day")
+        course.overrule(item, ProgressionMove.CLIMB, "it was a bad day")
     hands_off = [t.item.rung for t in page.session._planned()]
     assert "sd-1-hold-taps" not in hands_off and "hb-1-calf" in hands_off, "it is no part of a session"
     with page._workspace.action("screen") as act:
         act.add(Screen(Triage.NONE))
-    assert course.decision(item).move is Move.STOP, "48 hours of rest are missing"
+    assert course.decision(item).move is ProgressionMove.STOP, "48 hours of rest are missing"
     with pytest.raises(Refused, match="alarm"):
-        course.overrule(item, Move.CLIMB, "it was a bad day")
+        course.overrule(item, ProgressionMove.CLIMB, "it was a bad day")
 
 
 def test_under_red_nothing_is_done_in_the_clinic_and_a_home_log_is_still_taken_in(page, course):
@@ -540,7 +540,7 @@ def test_under_amber_a_loaded_try_out_needs_a_typed_reason(window, patient):
     rung = next(r for ladder in space.knowledge.ladders.values() for r in ladder.rungs if r.loaded_as(r.poses[0]))
     page.state.choose(rung)
     for side in rung.sides:
-        page.state.set_trial(side, Trial(True, 0))
+        page.state.set_trial(side, SideTrial(True, 0))
     with pytest.raises(Refused, match="reason"):
         page.state.keep_trials()
     page.state.keep_trials("isometric and pain-free")

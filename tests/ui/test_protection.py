@@ -18,7 +18,7 @@ from tuning.records import Record, encryption, keys
 from tuning.records.backup import backup, backups, verify
 from tuning.records.dbapi import sqlite
 from tuning.records.settings import Settings
-from tuning.ui.app import Frame
+from tuning.ui.app import TopWindow
 from tuning.ui.explanation_dialog import history
 from tuning.ui.protection import AskPassphrase, CodeDialog, ProtectionDialog
 
@@ -28,8 +28,8 @@ def clinic(demo_folder, tmp_path) -> Path:
     return Path(shutil.copytree(demo_folder, tmp_path / "clinic"))
 
 
-def framed(qtbot, folder: Path) -> Frame:
-    frame = Frame(folder)
+def framed(qtbot, folder: Path) -> TopWindow:
+    frame = TopWindow(folder)
     qtbot.addWidget(frame)
     frame.show()
     frame.open()

@@ -13,12 +13,12 @@ from PyQt6.QtWidgets import QApplication
 from tuning.core.entries import Status
 from tuning.core.errors import BadInput, Refused
 from tuning.core.judging.comparison import compare_change, compare_sides
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.strength.trials import (
     USUAL,
-    Effort,
     Mode,
     RatioBand,
+    StrengthTrials,
     least_difference,
     observe,
     ratio,
@@ -29,7 +29,7 @@ from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, reco
 from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
 from tuning.records.settings import Settings
-from tuning.ui.strength.live import Phase
+from tuning.ui.strength.live import GaugePhase
 from tuning.ui.strength.profile import FormulaDialog
 from tuning.ui.visit_order.dialog import PlanDialog
 
@@ -147,8 +147,8 @@ def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, stren
     live._counter.setInterval(1)
     live.use(Fast(Push(plateau=180.0)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
-    assert live.phase is Phase.COUNTING and page.picture_side.currentWidget() is live
-    qtbot.waitUntil(lambda: live.phase is Phase.SHOWN)
+    assert live.phase is GaugePhase.COUNTING and page.picture_side.currentWidget() is live
+    qtbot.waitUntil(lambda: live.phase is GaugePhase.SHOWN)
     assert page.number.text().endswith(" N") and "best second" in page.hint.text()
     QTest.keyClick(page.number, Qt.Key.Key_Return)
     seen = page.state.observation(page.state.side)
@@ -156,7 +156,7 @@ def test_the_gauge_catches_a_valid_effort_and_refuses_a_slipped_one(qtbot, stren
     assert len(seen.evidence.traces[0]["n"]) > 400 and seen.evidence.traces[0]["faults"] == ""
     live.use(Fast(Push(plateau=180.0, slip=0.4)))
     QTest.keyClick(page.number, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: live.phase is Phase.SHOWN)
+    qtbot.waitUntil(lambda: live.phase is GaugePhase.SHOWN)
     assert "pad slipped" in page.hint.text() and page.number.text() == ""
     assert page.state.trials(page.state.side).size == 1
     page.keep_anyway.click()
@@ -223,7 +223,7 @@ def test_the_summary_rule_and_the_formula_are_settings_that_stay(window, strengt
         state.choose(f"hip-abd:{side.value}")
         for text in trials.split():
             hands.type_enter(strength.number, text)
-    state.set_rule(Rule.BEST)
+    state.set_rule(TrialRule.BEST)
     assert (
         state.observation(Side.RIGHT, "hip-abd").measured == 200
         and state.observation(Side.LEFT, "hip-abd").measured == 170
@@ -237,7 +237,7 @@ def test_the_summary_rule_and_the_formula_are_settings_that_stay(window, strengt
     folder = window.workspace.record.folder
     window.close()
     again = open_on(folder)
-    assert again.page("strength").state.rule is Rule.BEST and again.page("strength").state.formula == "index"
+    assert again.page("strength").state.rule is TrialRule.BEST and again.page("strength").state.formula == "index"
 
 
 def test_what_is_changed_for_one_test_leaves_every_other_as_it_was_written(window, strength):
@@ -262,7 +262,7 @@ def test_what_is_changed_for_one_test_leaves_every_other_as_it_was_written(windo
     state.set_fixation("belt")
     type_both("hip-er", 120)
     state.set_lever("0.4")
-    state.set_rule(Rule.BEST)
+    state.set_rule(TrialRule.BEST)
     state.strike_last()
     now = {o.uid: told(o) for o in space.entries(Observation) if o.uid in written}
     assert now == written and {who for who, *_ in now.values()} == {first.uid}
@@ -359,7 +359,7 @@ def seen(test, side, trials, **setup):
     values = np.array(trials, float)
     pain = setup.pop("pain", None)
     how = replace(USUAL, body_mass_kg=80.0, **setup)
-    return observe(Effort(test, side, values, tuple(map(str, trials)), setup=how, pain=pain))[0]
+    return observe(StrengthTrials(test, side, values, tuple(map(str, trials)), setup=how, pain=pain))[0]
 
 
 def test_what_one_test_can_tell_by_hand_and_with_a_belt():

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 from tuning.video.track import hypotheses
 from tuning.video.track.body_constraints import body_of, unmarked
 from tuning.video.track.clip_tracker import _tell_apart, track
-from tuning.video.track.detections import Sights
+from tuning.video.track.detections import Detections
 
 
 def tell(*given, **more):
@@ -26,7 +26,7 @@ def tell(*given, **more):
 
 
 HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95
-CAMERA = Camera("rear")
+CAMERA = PinholeCamera("rear")
 RUNNERS = {
     "high heels": Runner(cycle=0.66, recoil=0.4, fold=92, half_width=0.06),
     "low heels": Runner(cycle=0.74, recoil=0.2, fold=65, drop_left=8),
@@ -58,7 +58,7 @@ def in_frames(at, shown, rng, clutter=0):
         whose = np.concatenate([np.flatnonzero(there), np.full(clutter, -1)])
         order = rng.permutation(len(every))
         like = np.where(whose[order] >= 0, 1.0, 0.6)
-        sights.append(Sights(every[order], like, np.full((len(every), 2), np.nan)))
+        sights.append(Detections(every[order], like, np.full((len(every), 2), np.nan)))
         marks.append(whose[order])
     return sights, marks
 
@@ -173,7 +173,7 @@ def test_frames_that_were_not_read_hide_every_mark_and_change_nothing_after():
     shown[8:15] = True
     shown[20:26] = False
     sights, marks = in_frames(at, shown, np.random.default_rng(5))
-    sights[22] = Sights.none()
+    sights[22] = Detections.none()
     told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
     assert told == 1 and wrong == 0
 
@@ -293,7 +293,7 @@ class Drawn:
             for x, y in places[there]:
                 cv2.circle(big, (round(4 * x), round(4 * y)), 18, 190, -1, cv2.LINE_AA)
             plane = cv2.resize(big, (1000, 700), interpolation=cv2.INTER_AREA).astype(float)
-            self.pictures.append(Picture((plane + rng.normal(0, 3, plane.shape)).astype(np.uint8)))
+            self.pictures.append(YuvFrame((plane + rng.normal(0, 3, plane.shape)).astype(np.uint8)))
 
     def forward(self, start, stop):
         return ((n, self.pictures[n]) for n in range(start, stop))
@@ -370,7 +370,7 @@ def test_a_trace_that_all_other_stickers_look_like_is_as_good_as_they_are(own):
     """A mark whose look was learnt from a blurred frame is known by the look of the others; a sure find stays."""
     at = np.array([[500.0, 300], [500, 400]])
     found = Tracks(("one", "other"), np.arange(3) / 60, np.tile(at + [1.0, 0.0], (3, 1, 1)), np.full((3, 2), own))
-    seen = Sights(at, np.full(2, 0.8), np.full((2, 2), np.nan))
+    seen = Detections(at, np.full(2, 0.8), np.full((2, 2), np.nan))
     _tell_apart(found, np.full((3, 2, 2), np.nan), [seen] * 3, 0, 0, [0, 1], HEIGHT, lambda: True)
     assert (found.quality[1:] == (0.8 if own < TRUSTED else own)).all()
     assert (found.xy[1:] == (at if own < TRUSTED else at + [1.0, 0.0])).all()

@@ -7,23 +7,23 @@ import numpy as np
 import pytest
 
 from tuning.video.detect.stickers import Sticker, search
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 from tuning.video.track.frame_tracker import SURE, Follower
-from tuning.video.track.group_assignment import Member, groups, solve
+from tuning.video.track.group_assignment import GroupMember, groups, solve
 
 SIZE = (300, 420)
 FOOT = {"heel": (0.0, 0.0), "tendon": (-2.0, -13.0), "toe": (4.0, 24.0)}
 """Places on a foot, px: a heel 13 px below its tendon."""
 
 
-def drawn(places: dict[str, tuple[float, float]], rng, bright=None, radius=3.5) -> Picture:
+def drawn(places: dict[str, tuple[float, float]], rng, bright=None, radius=3.5) -> YuvFrame:
     """Bright discs on a dark, noisy ground, drawn at 8 times the size so that their centres are exact."""
     big = np.full((SIZE[0] * 8, SIZE[1] * 8), 70, np.uint8)
     for name, (x, y) in places.items():
         level = (bright or {}).get(name, 190)
         cv2.circle(big, (round(8 * x), round(8 * y)), round(8 * radius), int(level), -1, cv2.LINE_AA)
     plane = cv2.resize(big, SIZE[::-1], interpolation=cv2.INTER_AREA).astype(float)
-    return Picture(np.clip(plane + rng.normal(0, 3, plane.shape), 0, 255).astype(np.uint8))
+    return YuvFrame(np.clip(plane + rng.normal(0, 3, plane.shape), 0, 255).astype(np.uint8))
 
 
 def foot_at(centre, turn_deg: float) -> dict[str, tuple[float, float]]:
@@ -41,7 +41,7 @@ def followed(course, frames: int, hidden=(), bright=lambda n: None, seed=0, firs
     """Places and qualities by frame; `hidden` are (name, from, to)."""
     rng = np.random.default_rng(seed)
 
-    def picture(n: int) -> Picture:
+    def picture(n: int) -> YuvFrame:
         places = course(n)
         shown = {k: v for k, v in places.items() if not any(k == h and a <= n < b for h, a, b in hidden)}
         return drawn(shown, rng, bright(n))
@@ -146,7 +146,7 @@ def test_places_hang_together_by_steps():
 
 def members(places, shift=(0.0, 0.0), unseen=0):
     look = Sticker(3.5, (1.0, 0.0, 0.0), 115.0, 38.0)
-    return [Member(np.array(at) + shift, 25.0, look, unseen) for at in places.values()]
+    return [GroupMember(np.array(at) + shift, 25.0, look, unseen) for at in places.values()]
 
 
 @pytest.mark.parametrize("shift", [(0, 0), (9, -6), (-12, 10), (0, 13), (2, -13)])
@@ -162,7 +162,7 @@ def test_one_sticker_for_two_marks_goes_to_the_one_that_was_seen_last():
     two = {k: places[k] for k in ("heel", "tendon")}
     picture = drawn({"heel": places["heel"]}, np.random.default_rng(2))
     heel, tendon = members(two)
-    found = solve(picture, [heel, Member(tendon.predicted, tendon.reach, tendon.sticker, unseen=9)])
+    found = solve(picture, [heel, GroupMember(tendon.predicted, tendon.reach, tendon.sticker, unseen=9)])
     assert found[1] is None and np.hypot(*(found[0][0].at - places["heel"])) < 0.6
     assert solve(drawn({}, np.random.default_rng(3)), members(two)) == [None, None]
     assert not search(drawn({}, np.random.default_rng(3)), np.array([200.0, 150.0]), 25, heel.sticker)
@@ -184,7 +184,9 @@ def test_feet_that_part_within_one_frame_keep_their_marks(left, right):
     rng = np.random.default_rng(3)
     still = pair_of_feet((0, 0), (0, 0))
     sticker = Sticker(3.5, (1.0, 0.0, 0.0), 120.0, 38.0)
-    members = [Member(np.array(at), 36.0, sticker, 0, limb=name.split("_")[1], scale=2.0) for name, at in still.items()]
+    members = [
+        GroupMember(np.array(at), 36.0, sticker, 0, limb=name.split("_")[1], scale=2.0) for name, at in still.items()
+    ]
     moved = pair_of_feet(left, right)
     found = solve(drawn(moved, rng), members)
     for (name, at), one in zip(moved.items(), found, strict=True):
@@ -211,7 +213,7 @@ def test_a_sticker_that_changed_its_look_is_not_taken_by_its_neighbour():
     rng = np.random.default_rng(4)
     places = foot_at((200, 150), 0)
     bright, dim = Sticker(3.5, (1.0, 0.0, 0.0), 120.0, 38.0), Sticker(3.5, (1.0, 0.0, 0.0), 400.0, 90.0)
-    members = [Member(np.array(places[n]), 30.0, dim if n == "heel" else bright, 0) for n in ("heel", "tendon")]
+    members = [GroupMember(np.array(places[n]), 30.0, dim if n == "heel" else bright, 0) for n in ("heel", "tendon")]
     heel, tendon = solve(drawn({"heel": places["heel"]}, rng), members)
     assert tendon is None and heel is not None and heel[1] < SURE
 
@@ -235,8 +237,8 @@ def test_a_foot_is_held_however_few_frames_a_second_there_are(frames_a_second):
         assert np.isfinite(off).mean() > 0.97 and np.nanmax(off) < 2, name
 
 
-def blurred(picture: Picture, sigma: float) -> Picture:
-    return Picture(cv2.GaussianBlur(picture.y, (0, 0), sigma)) if sigma else picture
+def blurred(picture: YuvFrame, sigma: float) -> YuvFrame:
+    return YuvFrame(cv2.GaussianBlur(picture.y, (0, 0), sigma)) if sigma else picture
 
 
 @pytest.mark.parametrize("way", [1, -1])
@@ -248,7 +250,7 @@ def test_a_clip_that_begins_blurred_is_followed_when_it_clears_and_blurs_again(w
         """Two marks that go slowly, to the right or to the left."""
         return {"ankle": (200 + way * 0.4 * n, 120.0), "toe": (230 + way * 0.4 * n, 190.0)}
 
-    def picture(n: int) -> Picture:
+    def picture(n: int) -> YuvFrame:
         return blurred(drawn(course(n), rng, radius=4.0), 4.0 if n < 12 or 40 <= n < 50 else 0.0)
 
     follower = Follower(picture(0), {k: np.array(v) for k, v in course(0).items()})

@@ -5,7 +5,7 @@ import pytest
 from chance import RANDOM
 
 from tuning.video.track.body_constraints import body_of
-from tuning.video.track.hypotheses import Teller
+from tuning.video.track.hypotheses import HypothesisTracker
 from tuning.video.track.hypothesis_step import GOES, NOBODYS, PLACE_MOST, STAYS_AWAY, gains, move
 
 NAMES = ("psis_left", "psis_right", "knee_back_left", "knee_back_right", "heel_left", "heel_right")
@@ -19,7 +19,7 @@ class Accounts:
     def __init__(self, turn=1.0):
         rng, body = RANDOM, body_of(NAMES, STANDING)
         flip = [turn, 1.0]
-        self.teller, self.body = Teller(body, STANDING, 1 / 60, 720), body
+        self.teller, self.body = HypothesisTracker(body, STANDING, 1 / 60, 720), body
         at = STANDING + rng.normal(0, 40, (2, 6, 2))
         speed, place = rng.normal(0, 5, (2, 6, 2)), STANDING - STANDING[:2].mean(axis=0) + rng.normal(0, 60, (2, 6, 2))
         self.marks = [at * flip, speed * flip, np.zeros((2, 6), np.intp), np.full((2, 6), 9), place * flip,

@@ -9,7 +9,7 @@ import pytest
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import LEGS
 from tuning.video.detect.occlusion import half_covered
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 from tuning.video.track.clip_tracker import track
 
 SIZE, FINE = (240, 320), 8
@@ -18,7 +18,7 @@ SHOE, SOLE, GROUND, RED = (205, 128, 128), (180, 122, 134), (60, 128, 128), (120
 """Brightness, blue and red difference."""
 
 
-def frame(rng, outward: float, lean_deg: float, way: str, heel: bool = False) -> Picture:
+def frame(rng, outward: float, lean_deg: float, way: str, heel: bool = False) -> YuvFrame:
     """A knee's sticker, and a toe's at the outer edge of a shoe: whole, half under the heel, or turned away."""
     planes = []
     turn = cv2.getRotationMatrix2D((160, 120), lean_deg, 1.0)
@@ -50,13 +50,13 @@ def frame(rng, outward: float, lean_deg: float, way: str, heel: bool = False) ->
         planes.append(big)
     y, u, v = (cv2.resize(p, SIZE[::-1], interpolation=cv2.INTER_AREA).astype(float) for p in planes)
     y, u, v = (np.clip(p + rng.normal(0, 2, p.shape), 0, 255).astype(np.uint8) for p in (y, u, v))
-    return Picture(y, tuple(cv2.resize(p, (SIZE[1] // 2, SIZE[0] // 2), interpolation=cv2.INTER_AREA) for p in (u, v)))
+    return YuvFrame(y, tuple(cv2.resize(p, (SIZE[1] // 2, SIZE[0] // 2), interpolation=cv2.INTER_AREA) for p in (u, v)))
 
 
 class Film:
     """Pictures by number, as a clip gives them."""
 
-    def __init__(self, pictures: list[Picture]) -> None:
+    def __init__(self, pictures: list[YuvFrame]) -> None:
         self.pictures = pictures
 
     def forward(self, first, last):

@@ -8,12 +8,12 @@ import pytest
 from chance import RANDOM
 
 from tuning.video.media.kernels import ground_beside, spots, telling_mix
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 
 
-def picture(height: int = 90, width: int = 120) -> Picture:
+def picture(height: int = 90, width: int = 120) -> YuvFrame:
     halves = RANDOM.integers(0, 255, (2, height // 2, width // 2)).astype(np.uint8)
-    return Picture(RANDOM.integers(0, 255, (height, width)).astype(np.uint8), (halves[0], halves[1]))
+    return YuvFrame(RANDOM.integers(0, 255, (height, width)).astype(np.uint8), (halves[0], halves[1]))
 
 
 @pytest.mark.parametrize("half", [3, 6, 40])
@@ -50,7 +50,7 @@ def test_the_ground_is_that_on_the_side_of_the_way(way):
     down, across = np.mgrid[0:90, 0:120]
     grounds = {(1, 0): across >= 60, (-1, 0): across < 60, (0, 1): down >= 44, (0, -1): down < 44}
     y = np.where(grounds[way], 200, 40).astype(np.uint8)
-    seen = Picture(y, (y[::2, ::2] // 2, y[::2, ::2] // 4))
+    seen = YuvFrame(y, (y[::2, ::2] // 2, y[::2, ::2] // 4))
     along = 5.0 * np.array([-way[1], way[0]])
     mean = ground_beside(*seen.planes, 60.0, 44.0, along, np.array(way, dtype=float), 8.0)
     assert mean == pytest.approx([200, 100, 50])

@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 
 from tuning.core.movement.tracks import STILL, TRUSTED, carried
-from tuning.video.detect.camera_motion import Background, known_moves
-from tuning.video.media.planes import Picture
+from tuning.video.detect.camera_motion import CameraMotion, known_moves
+from tuning.video.media.planes import YuvFrame
 from tuning.video.track.clip_tracker import track
 
 SIZE = 1280, 720
@@ -38,7 +38,7 @@ def moves():
 
 @pytest.mark.parametrize(("light", "noise"), [(1.0, 0.0), (0.85, 0.0), (1.1, 6.0)])
 def test_the_background_tells_shift_turn_and_stretch_whoever_moves_before_it(light, noise):
-    background = Background(seen(STILL), MARKS)
+    background = CameraMotion(seen(STILL), MARKS)
     places = np.array([[0, 0], [1280, 0], [640, 360], [0, 720], [1280, 720.0]])
     for n, camera in enumerate(moves()):
         told = background.moved(seen(camera, light, (3 * n, -2 * n), noise))
@@ -55,17 +55,17 @@ def test_a_single_mark_stands_for_a_person_too():
         plane[100:660, 560 + at : 720 + at] = seen(STILL)[100:660, 560:720]
         return plane
 
-    told = Background(room(0), MARKS[:1]).moved(room(6))
+    told = CameraMotion(room(0), MARKS[:1]).moved(room(6))
     assert np.isnan(told).all() or told == pytest.approx(STILL, abs=0.3)
 
 
 def test_a_plain_wall_or_one_that_is_gone_tells_nothing():
-    plain = Background(np.full(SIZE[::-1], 120, np.uint8), MARKS)
+    plain = CameraMotion(np.full(SIZE[::-1], 120, np.uint8), MARKS)
     assert np.isnan(plain.moved(seen(STILL))).all()
     rng = np.random.default_rng(3)
     other = cv2.GaussianBlur(rng.uniform(0, 255, SIZE[::-1]).astype(np.float32), None, 6.0)
     other = np.clip(110 + 9 * (other - other.mean()), 0, 255).astype(np.uint8)
-    background = Background(seen(STILL), MARKS)
+    background = CameraMotion(seen(STILL), MARKS)
     assert np.isnan(background.moved(other)).all()
     assert background.moved(seen(STILL)) == pytest.approx(STILL, abs=0.05), "and is known again when it is back"
 
@@ -100,7 +100,7 @@ class Held:
             big[2 * 130 : 2 * 670, 2 * 550 : 2 * 710] = 70
             for x, y in carried(places, STILL, camera):
                 cv2.circle(big, (round(32 * x - 8), round(32 * y - 8)), 160, 210, -1, cv2.LINE_AA, 4)
-            self.pictures.append(Picture(cv2.resize(big, SIZE, interpolation=cv2.INTER_AREA)))
+            self.pictures.append(YuvFrame(cv2.resize(big, SIZE, interpolation=cv2.INTER_AREA)))
 
     def forward(self, start, stop):
         return ((n, self.pictures[n]) for n in range(start, stop))

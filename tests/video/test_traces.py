@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tuning.core.movement.tracks import Tracks
-from tuning.video.track.detections import Sights
+from tuning.video.track.detections import Detections
 from tuning.video.track.gap_ends import TRACE_QUALITY, follow_traces
 
 N = np.arange(30)
@@ -21,7 +21,9 @@ def clip(backward=False):
 
 
 def sights(traces, clear=NONE):
-    return [Sights(np.array(clear), np.ones(len(clear)), np.full((len(clear), 2), np.nan), np.array(t)) for t in traces]
+    return [
+        Detections(np.array(clear), np.ones(len(clear)), np.full((len(clear), 2), np.nan), np.array(t)) for t in traces
+    ]
 
 
 @pytest.mark.parametrize("backward", [False, True])

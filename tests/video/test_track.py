@@ -18,13 +18,13 @@ from tuning.core.movement import tasks
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.demo import render
-from tuning.demo.camera import Camera
+from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, Walker, squatting, walking
 from tuning.exchange.csv.tracks import read_tracks
 from tuning.video.detect.stickers import recognise, sticker_under
 from tuning.video.media.clip import Clip
-from tuning.video.media.planes import LumaReader, Picture, _picture
+from tuning.video.media.planes import LumaReader, YuvFrame, _picture
 from tuning.video.track.api import correct, follow_clip, follow_more
 from tuning.video.track.frame_tracker import Follower
 
@@ -48,11 +48,11 @@ def test_stickers_are_followed_to_a_fraction_of_a_pixel(case, capsys):
 
 
 def test_a_clip_turned_by_its_metadata_is_followed_in_upright_pixels(tmp_path):
-    camera = Camera("rear", width=720, height_px=1280, focal_px=1300)
+    camera = PinholeCamera("rear", width=720, height_px=1280, focal_px=1300)
     body_at = lambda t: build(walking(Walker(), t))  # noqa: E731
     rng = np.random.default_rng(4)
     background = render.room(camera, rng)
-    look = render.Look(exposures=1)
+    look = render.CameraSettings(exposures=1)
     upright = [render.photograph(body_at, n / FPS, camera, background, rng, look) for n in range(14)]
     lying = [np.rot90(p, -1) for p in upright]
     path = write_clip(tmp_path / "phone.mp4", lying, [n / FPS for n in range(14)], quarter_turns=1, crf="18")
@@ -167,14 +167,14 @@ def in_colour(discs, ground=(110, 120, 150), sticker=(110, 120, 185), size=(160,
         share = cover.reshape(size[0] * 4 // step, step, size[1] * 4 // step, step).mean(axis=(1, 3))
         return np.rint(ground[n] + (sticker[n] - ground[n]) * share).astype(np.uint8)
 
-    return Picture(plane(0, 4), (plane(1, 8), plane(2, 8)))
+    return YuvFrame(plane(0, 4), (plane(1, 8), plane(2, 8)))
 
 
 @pytest.mark.parametrize("size", [(31, 31), (30, 17), (7, 40)])
 def test_a_mixed_part_is_the_part_of_the_whole_scaled_up_and_mixed(size):
     rng = np.random.default_rng(6)
     y, halves = rng.integers(0, 255, (120, 160)).astype(np.uint8), rng.integers(0, 255, (2, 60, 80)).astype(np.uint8)
-    seen = Picture(y, (halves[0], halves[1]))
+    seen = YuvFrame(y, (halves[0], halves[1]))
     whole = [cv2.resize(half.astype(np.float32), (160, 120), interpolation=cv2.INTER_LINEAR) for half in halves]
     for left, top in ((0, 0), (17, 22), (18, 23), (129, 89), (-5, 40), (60, -9), (150, 111), (-3, 117), (-90, 300)):
         weights = rng.normal(size=3)
@@ -241,7 +241,7 @@ def test_a_sticker_of_the_brightness_of_its_ground_is_known_by_its_colour(ground
         seen = in_colour([(x, y, 5.0)], ground, hue)
         at, sticker = recognise(seen, np.array([x + 1.0, y - 0.7]))
         assert sticker is not None and at == pytest.approx((x, y), abs=0.2)
-        assert recognise(Picture(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
+        assert recognise(YuvFrame(seen.y), np.array([x, y]))[1] is None, "brightness alone does not tell it"
     plain = in_colour([], ground, hue)
     assert recognise(plain, np.array([80.0, 60.0]))[1] is None
 
@@ -373,11 +373,11 @@ def test_planes_backward_are_planes_forward_reversed(tmp_path):
 
 @pytest.fixture(scope="module")
 def squat(tmp_path_factory, worker_id):
-    camera = Camera("front")
+    camera = PinholeCamera("front")
     who = Squatter(repetition=1.1, knee_in_right=8)
     body_at = lambda t: build(squatting(who, t + 0.99))  # noqa: E731
     scene = accuracy.Scene("front-squat", "front", body_at, lambda _: None, lambda *_: None, FPS, 1.5)
-    look, rng = render.Look(exposures=1), np.random.default_rng(8)
+    look, rng = render.CameraSettings(exposures=1), np.random.default_rng(8)
     path = built_once(
         tmp_path_factory, worker_id, "squat.mp4", lambda target: accuracy.film(target, scene, camera, look, rng)
     )

@@ -25,7 +25,7 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
         from tuning.core.reasoning.conclusion import conclude, tests_of
         from tuning.core.reasoning.next_best_test import SHOWN, next_tests
         from tuning.core.types import Side, Triage
-        from tuning.core.visit.visit_items import Place
+        from tuning.core.visit.visit_items import Station
         from tuning.exchange.json.cases import read_case, reasoned
         from tuning.knowledge import load
         from tuning.knowledge.gate_acts import not_proposed
@@ -35,7 +35,7 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
             raise BadInput(f"“{position}” is no position; one of {', '.join(knowledge.order.positions)}.")
         read, tests = read_case(case, knowledge), tests_of(knowledge)
         found = conclude(read.case, knowledge.reasoning, knowledge.measures, tests, read.triage, read.schools)
-        now = Place(position, "free", "hands") if position else None
+        now = Station(position, "free", "hands") if position else None
         status = plan_status(read.case, knowledge, read.case.visit.started_at.astimezone().date())
         # A file holds no visit in which to ask today; without a screen only the person says what cannot be done.
         facts = replace(status.facts, asked=True, triage=status.facts.triage or Triage.NONE)

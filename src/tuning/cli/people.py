@@ -134,7 +134,7 @@ def _archive(
     import hashlib
 
     from tuning.core.errors import BadInput
-    from tuning.exchange.archive.pseudonyms import Masked, may_identify, pseudonymised
+    from tuning.exchange.archive.pseudonyms import MaskedCopy, may_identify, pseudonymised
     from tuning.exchange.archive.writing import write_archive
 
     data = opened.dump(patient.uid)
@@ -144,7 +144,7 @@ def _archive(
             told = hashlib.sha256(copy.read_bytes()).hexdigest()
             if told == true:
                 raise BadInput(f"{copy.name} is the picture itself, not a copy without the face. Nothing was written.")
-            masked[true], files[told] = Masked(told, copy.suffix.lower(), copy.stat().st_size), copy
+            masked[true], files[told] = MaskedCopy(told, copy.suffix.lower(), copy.stat().st_size), copy
         made = pseudonymised(data, _secret(secret_of), masked)
         write_archive(made, files, target)
         for sentence in may_identify(made, data):
@@ -271,12 +271,12 @@ def keep_time(record: Path, as_json: bool) -> None:
         from datetime import date
 
         from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
-        from tuning.core.visit.retention import Keep
+        from tuning.core.visit.retention import RetentionRule
         from tuning.records.settings import Settings
 
         with _opened(record) as opened:
             values = Settings(record).values
-            keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
+            keep = RetentionRule(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
             ends = [(d, keep.until(d.patient.birth_date, d.last.date() if d.last else None)) for d in opened.digests()]
         over = [(d, day) for d, day in ends if day is not None and day <= date.today()]
         told = [{"uid": d.patient.uid, "name": d.patient.name, "since": day.isoformat()} for d, day in over]

@@ -7,7 +7,7 @@ from enum import IntEnum
 from typing import NamedTuple
 
 from tuning.core.case import Patient
-from tuning.core.entries import Done, Morning
+from tuning.core.entries import Done, NextDayResponse
 from tuning.core.gate.open_findings import standing
 from tuning.core.gate.text import EMERGENCY
 from tuning.core.gate.triage import SafetyTable
@@ -20,7 +20,7 @@ QUIET_LOG_DAYS = 7
 """A plan without a line in the log for longer is asked about (practice judgement, editable)."""
 
 
-class Need(IntEnum):
+class ListPriority(IntEnum):
     """How soon somebody should look, the most urgent first."""
 
     EMERGENCY = 0
@@ -62,7 +62,7 @@ class Overview(NamedTuple):
     """`level` is the caution that stands, None without one; `next` when to measure again."""
 
     level: Triage | None
-    need: Need
+    need: ListPriority
     words: str
     of: date | int | None = None
     next: date | None = None
@@ -73,7 +73,7 @@ class Overview(NamedTuple):
         return self.words.format(self.of)
 
 
-Open = tuple[Need, str, date | int | None]
+Open = tuple[ListPriority, str, date | int | None]
 """What is open, in words with a place for a day or a number."""
 
 
@@ -85,7 +85,7 @@ def overview(known: Digest, today: date, rules: Rules, safety: SafetyTable) -> O
     missed, ahead = _retest(known, last, today) if known.rungs and known.ended is None else (None, None)
     due = _open(known, level, last, missed, today, rules)
     if found is not None and found.emergencies:
-        due = Need.EMERGENCY, f"EMERGENCY: {safety.urgencies[EMERGENCY].now}", None
+        due = ListPriority.EMERGENCY, f"EMERGENCY: {safety.urgencies[EMERGENCY].now}", None
     return Overview(level if level is not Triage.NONE else None, *due, ahead)
 
 
@@ -101,23 +101,25 @@ def _open(
     known: Digest, level: Triage, last: date | None, missed: date | None, today: date, rules: Rules
 ) -> Open:  # fmt: skip
     if level is Triage.RED:
-        return Need.REFER, "refer, or clear the finding", None
+        return ListPriority.REFER, "refer, or clear the finding", None
     if alarms := alarms_open(known.log, rules, today):
-        return Need.LOG, "alarm on {:%-d %b}: ask the safety screen", alarms[0].day
+        return ListPriority.LOG, "alarm on {:%-d %b}: ask the safety screen", alarms[0].day
     if known.ended is not None:
-        return Need.NOTHING, "discharged on {:%-d %b}", known.ended.astimezone()
-    uneasy = max((e.day for e in known.log if isinstance(e, Done) and e.morning == Morning.NOT), default=None)
+        return ListPriority.NOTHING, "discharged on {:%-d %b}", known.ended.astimezone()
+    uneasy = max((e.day for e in known.log if isinstance(e, Done) and e.morning == NextDayResponse.NOT), default=None)
     if known.rungs and uneasy is not None and (last is None or uneasy > last):
-        return Need.LOG, "log: not settled on {:%-d %b}", uneasy
+        return ListPriority.LOG, "log: not settled on {:%-d %b}", uneasy
     if missed is not None:
-        return Need.RETEST, "re-test due since {:%-d %b}", missed
+        return ListPriority.RETEST, "re-test due since {:%-d %b}", missed
     if known.rungs:
         heard = max(known.logged or date.min, last or date.min)
         if (today - heard).days > QUIET_LOG_DAYS:
-            return Need.SILENT, "no log for {} days", (today - heard).days
-        return Need.NOTHING, "plan of {} running", known.rungs
+            return ListPriority.SILENT, "no log for {} days", (today - heard).days
+        return ListPriority.NOTHING, "plan of {} running", known.rungs
     if known.factors:
-        return Need.PLAN, "{} suspected, no plan yet", known.factors
+        return ListPriority.PLAN, "{} suspected, no plan yet", known.factors
     if level is Triage.AMBER and known.measured:
-        return Need.CLEAR, "finding to clear", None
-    return (Need.PLAN, "plan to make", None) if known.measured else (Need.MEASURE, "to be measured", None)
+        return ListPriority.CLEAR, "finding to clear", None
+    return (
+        (ListPriority.PLAN, "plan to make", None) if known.measured else (ListPriority.MEASURE, "to be measured", None)
+    )

@@ -23,7 +23,7 @@ class Status(StrEnum):
     NOT_DONE = "not done"
 
 
-class Morning(StrEnum):
+class NextDayResponse(StrEnum):
     """How the morning after a session was."""
 
     SETTLED = "settled"
@@ -280,7 +280,7 @@ class Done(Entry):
     sets: int = 0
     reps: int = 0
     pain: int = 0
-    morning: Morning = Morning.UNKNOWN
+    morning: NextDayResponse = NextDayResponse.UNKNOWN
     morning_pain: int | None = None
     faulty: float = 0.0
     faults: tuple[str, ...] = ()

@@ -19,7 +19,7 @@ ANGLE_SLACK = 1.0
 Point = tuple[float, float]
 
 
-class Position(StrEnum):
+class BodyPosition(StrEnum):
     """How the body lies or stands."""
 
     STAND = "stand"
@@ -43,7 +43,7 @@ class Leg:
 
 
 @dataclass(frozen=True)
-class Frame:
+class PoseFrame:
     """One pose.
 
     `turned_out` is the turn-out of a standing leg, `heel` by how much it is raised, `pelvis` how far the top side
@@ -85,19 +85,19 @@ class Frame:
         """Whether the other foot carries, too, in a place of its own."""
         return self.other is not None and self.share < 100
 
-    def angle_gap(self, position: Position = Position.STAND) -> float:
+    def angle_gap(self, position: BodyPosition = BodyPosition.STAND) -> float:
         """How far the frame is off the closed chain of a standing sole, degrees; 0 where none stands.
 
         H = T + K - A - p; on the back T is -(90 + e).
         """
-        if self.free_sole or position in (Position.LEFT_SIDE, Position.RIGHT_SIDE, Position.FLOOR):
+        if self.free_sole or position in (BodyPosition.LEFT_SIDE, BodyPosition.RIGHT_SIDE, BodyPosition.FLOOR):
             return 0.0
         lean = self.lean(position)
         return abs(self.hip - (lean + self.knee - self.ankle - self.heel))
 
-    def lean(self, position: Position) -> float:
+    def lean(self, position: BodyPosition) -> float:
         """Direction of the trunk from vertical, forward positive, degrees."""
-        return -(90.0 + self.raised) if position is Position.BACK else self.trunk
+        return -(90.0 + self.raised) if position is BodyPosition.BACK else self.trunk
 
 
 ARMS = ("down", "forward", "chest", "hips", "floor", "head", "weights", "rail")
@@ -110,17 +110,17 @@ NUMBERS = {
 OTHER_NUMBERS = {"ab": "out", "er": "turn", "sr": "shin"}
 
 
-def parse_frame(text: str) -> Frame:
+def parse_frame(text: str) -> PoseFrame:
     """Read `40/70/35/5; F 49/57; af`. Raises ValueError when it does not fit that form."""
     first, *rest = (part.strip() for part in text.split(";"))
     trunk, hip, knee, ankle = (float(v) for v in first.split("/"))
-    frame = Frame(trunk, hip, knee, ankle)
+    frame = PoseFrame(trunk, hip, knee, ankle)
     for part in rest:
         frame = _with_part(frame, part)
     return frame
 
 
-def _with_part(frame: Frame, part: str) -> Frame:
+def _with_part(frame: PoseFrame, part: str) -> PoseFrame:
     if part == "af":
         return replace(frame, arms="forward")
     if part in SUPPORTS:
@@ -137,7 +137,7 @@ def _with_part(frame: Frame, part: str) -> Frame:
     raise ValueError(f"unknown pose part “{part}”")
 
 
-def _other(frame: Frame, value: str) -> Leg:
+def _other(frame: PoseFrame, value: str) -> Leg:
     name, _, number = value.partition(" ")
     if name in OTHER_NUMBERS and number:
         return replace(frame.other or frame.working, **{OTHER_NUMBERS[name]: float(number)})
@@ -147,7 +147,7 @@ def _other(frame: Frame, value: str) -> Leg:
     return Leg(*angles)
 
 
-def between(start: Frame, end: Frame, share: float) -> Frame:
+def between(start: PoseFrame, end: PoseFrame, share: float) -> PoseFrame:
     """The pose on the way from `start` (0) to `end` (1); what is not a number is that of the end."""
     legs = (start.other or start.working, end.other or end.working)
     mixed = {
@@ -161,7 +161,7 @@ def between(start: Frame, end: Frame, share: float) -> Frame:
     return replace(end, other=other, **mixed)
 
 
-def at_depth(start: Frame, end: Frame, knee: float) -> Frame:
+def at_depth(start: PoseFrame, end: PoseFrame, knee: float) -> PoseFrame:
     """The pose at a prescribed knee flexion, degrees, on the way from start to end; no further than the end."""
     travel = end.knee - start.knee
     share = (knee - start.knee) / travel if abs(travel) > 1 else 1.0
@@ -171,13 +171,13 @@ def at_depth(start: Frame, end: Frame, knee: float) -> Frame:
     return between(start, end, min(1.0, max(0.0, share)))
 
 
-def knee_over_foot_percent(frame: Frame, turn_out_deg: float | None = None) -> float:
+def knee_over_foot_percent(frame: PoseFrame, turn_out_deg: float | None = None) -> float:
     """Side-view distance heel to knee over foot length, percent (practice judgement, editable)."""
     turned = frame.turned_out if turn_out_deg is None else turn_out_deg
     return math.cos(math.radians(turned)) * (25 + 162 * math.sin(math.radians(frame.ankle)))
 
 
-def knee_zone(frame: Frame, turn_out_deg: float | None = None) -> int:
+def knee_zone(frame: PoseFrame, turn_out_deg: float | None = None) -> int:
     """Toe zone of the knee 0-3: under 45, 45-69, 70-100, over 100 percent; 0 under 20 degrees or without weight."""
     if frame.knee < BENT_KNEE or frame.share < CARRIES:
         return 0
@@ -185,7 +185,7 @@ def knee_zone(frame: Frame, turn_out_deg: float | None = None) -> int:
     return sum(percent >= edge for edge in KNEE_ZONES[:2]) + (percent > KNEE_ZONES[2])
 
 
-def kneecap_zone(frame: Frame) -> int:
+def kneecap_zone(frame: PoseFrame) -> int:
     """Kneecap demand 0-3 by the most bent knee that carries: from 30, 60, 90 degrees.
 
     Practice judgement after Escamilla (2009).

@@ -11,7 +11,7 @@ from typing import Any
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.symmetry import DIFFERENCES
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.units import FORCE_UNITS, behind
 
 RULE, TRIALS, UNIT, FORMULA = "strength.rule", "strength.trials", "strength.unit", "strength.formula"
@@ -96,10 +96,11 @@ def _switch(key: str, section: str, name: str, default: bool, help: str, restart
     return Preference(key, section, name, Type.SWITCH, default, help, restart=restart)
 
 
+TRIAL_RULES = {TrialRule.MEAN: "their mean", TrialRule.BEST: "the best", TrialRule.MEDIAN: "their median"}
 DECLARED: tuple[Preference, ...] = (
-    Preference(RULE, "Measuring", "Several trials become one value as", Type.CHOICE, Rule.MEAN.value,
+    Preference(RULE, "Measuring", "Several trials become one value as", Type.CHOICE, TrialRule.MEAN.value,
                "The mean shrinks the trial part of the error; the best keeps it; the median stands against a slip.",
-               {Rule.MEAN.value: "their mean", Rule.BEST.value: "the best", Rule.MEDIAN.value: "their median"}),
+               {rule.value: words for rule, words in TRIAL_RULES.items()}),
     Preference(TRIALS, "Measuring", "Trials of a strength test", Type.CHOICE, 3,
                "One is quick, three tell a difference of 15 % with a belt (practice judgement).",
                {1: "1", 2: "2", 3: "3"}),
@@ -180,9 +181,9 @@ class Preferences:
         return BY_KEY[key].read(self.values)
 
     @property
-    def rule(self) -> Rule:
+    def rule(self) -> TrialRule:
         """How several trials become one value."""
-        return Rule(self[RULE])
+        return TrialRule(self[RULE])
 
 
 def band_of(measure: Measure) -> Preference:

@@ -29,7 +29,7 @@ def how_often(faulty: int, of: int) -> str:
     return HOW_OFTEN[0 if faulty == 0 else 3 if faulty == of else 2 if 2 * faulty >= of else 1]
 
 
-class Ask(StrEnum):
+class AnswerKind(StrEnum):
     """What an answer looks like."""
 
     GRADES = "grades"  # a grade 0-3 for each side
@@ -45,7 +45,7 @@ class Question:
     `number` names a measure whose value may be typed instead of the grade.
     """
 
-    ask: Ask
+    ask: AnswerKind
     text: str
     measure: str = ""
     key: str = ""
@@ -98,7 +98,7 @@ class Score:
 
 
 @dataclass(frozen=True)
-class Test:
+class TestDefinition:
     """One entry of the battery. `place` is the height of the look on the figure, 0 crown to 1 floor."""
 
     __test__ = False  # not a pytest class
@@ -202,18 +202,18 @@ class Test:
 class WalkStep:
     """One question on one side; `side` is NONE where the question covers both or has none."""
 
-    test: Test
+    test: TestDefinition
     question: Question
     side: Side
 
 
-def steps_of(tests: Sequence[Test], measures: Mapping[str, Measure], first: Side) -> list[WalkStep]:
+def steps_of(tests: Sequence[TestDefinition], measures: Mapping[str, Measure], first: Side) -> list[WalkStep]:
     """All steps in order; side by side questions begin with the leg `first`."""
     order = (first, first.other) if first in LEGS else (Side.RIGHT, Side.LEFT)
     made = []
     for test in tests:
         for question in test.questions:
-            by_side = question.per_side or (question.ask is Ask.NUMBER and measures[question.measure].paired)
+            by_side = question.per_side or (question.ask is AnswerKind.NUMBER and measures[question.measure].paired)
             made += [WalkStep(test, question, side) for side in (order if by_side else (Side.NONE,))]
     return made
 

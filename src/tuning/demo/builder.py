@@ -30,14 +30,14 @@ from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.pictures.marks import observe as observe_marks
 from tuning.core.programme.ladders import Rung
-from tuning.core.strength.trials import USUAL, Effort
+from tuning.core.strength.trials import USUAL, StrengthTrials
 from tuning.core.strength.trials import observe as observe_strength
 from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef
 from tuning.core.units import FORCE_UNITS
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.stills import STILLS
-from tuning.devices.plates import Scene
+from tuning.devices.plates import SimulatedSession
 from tuning.knowledge import load
 from tuning.records import Record, new_uid
 from tuning.records.store import now
@@ -213,7 +213,7 @@ class Builder:
         for side, trials in lbf.items():
             newtons = np.array(trials) * FORCE_UNITS["lbf"]
             typed = tuple(f"{t:g} lbf" for t in trials)
-            seen = observe_strength(Effort(test, side, newtons, typed, (), setup, pain, reason))
+            seen = observe_strength(StrengthTrials(test, side, newtons, typed, (), setup, pain, reason))
             if pain is not None:
                 seen.append(observed(self.knowledge.measures["squeeze-pain"], side, [float(pain)], "typed"))
             self.keep(visit, *seen)
@@ -243,7 +243,9 @@ class Builder:
         made = pressed(clip.body_at, clip.seconds, who, before=2.4, after=1.5)
         return self._pressed(visit, made, f"{clip_name} plates")
 
-    def _pressed(self, visit: Visit, made: Scene, name: str, test: str = "", side: Side = Side.NONE) -> Capture:
+    def _pressed(
+        self, visit: Visit, made: SimulatedSession, name: str, test: str = "", side: Side = Side.NONE
+    ) -> Capture:
         """What the plates heard of a scene, as a CSV file in the record."""
         from tuning.devices.plates import Faults, heard, points_heard
         from tuning.exchange.csv.plates import write_csv

@@ -23,7 +23,7 @@ LOOKS = {
 
 
 @dataclass(frozen=True)
-class Camera:
+class PinholeCamera:
     """Stands `distance` m from the origin, level, `height` m up, at the side that `view` names.
 
     `view` is rear, front, left or right: what of the mannequin it sees.

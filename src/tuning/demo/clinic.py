@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.case import Visit
-from tuning.core.entries import Answer, Decision, Done, Morning, Treatment
+from tuning.core.entries import Answer, Decision, Done, NextDayResponse, Treatment
 from tuning.core.gate.limits import LimitFacts
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.test_definitions import observed
@@ -176,7 +176,7 @@ def _glassblower_plan(b: Builder, visit: Visit) -> None:
 def _done(rung: str, side: Side, day: date, sore: bool) -> Done:
     """A session at home; the left knee minded it during the sore spell."""
     minds = sore and side is not Side.RIGHT and rung.startswith("sd")
-    pain, morning = (4, Morning.NOT) if minds else (1, Morning.SETTLED)
+    pain, morning = (4, NextDayResponse.NOT) if minds else (1, NextDayResponse.SETTLED)
     sets = 3 if rung.startswith("sd") else 2
     return Done(
         rung, side, day, sets=sets, pain=pain, morning=morning, morning_pain=pain // 2, faulty=5.0, source="home"

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from tuning.demo import render
-from tuning.demo.camera import Camera, Vectors
+from tuning.demo.camera import PinholeCamera, Vectors
 from tuning.demo.mannequin import Body, Limb, Posture, build
 from tuning.demo.motions import Squatter, Stepper, Walker, squatting, stepping_down, walking
 
@@ -27,7 +27,7 @@ class DemoClip:
 
     name: str
     body_at: Callable[[float], Body]
-    camera: Camera
+    camera: PinholeCamera
     fps: int
     seconds: float
     seed: int
@@ -104,17 +104,24 @@ def side_squats(t: float) -> Posture:
 CLIPS = {
     clip.name: clip
     for clip in (
-        DemoClip("walk-rear", lambda t: build(walking(GLASSBLOWER, t)), Camera("rear", roll_deg=1.5), 50, 5.0, 11),
         DemoClip(
-            "walk-later", lambda t: build(walking(GLASSBLOWER_LATER, t)), Camera("rear", roll_deg=-0.8), 50, 5.0, 13
+            "walk-rear", lambda t: build(walking(GLASSBLOWER, t)), PinholeCamera("rear", roll_deg=1.5), 50, 5.0, 11
         ),
-        DemoClip("squat-front", lambda t: build(squatting(POTTER, t)), Camera("front"), 30, 9.6, 12),
-        DemoClip("squat-side", lambda t: build(side_squats(t)), Camera("right", roll_deg=0.6), 30, 12.8, 14),
+        DemoClip(
+            "walk-later",
+            lambda t: build(walking(GLASSBLOWER_LATER, t)),
+            PinholeCamera("rear", roll_deg=-0.8),
+            50,
+            5.0,
+            13,
+        ),
+        DemoClip("squat-front", lambda t: build(squatting(POTTER, t)), PinholeCamera("front"), 30, 9.6, 12),
+        DemoClip("squat-side", lambda t: build(side_squats(t)), PinholeCamera("right", roll_deg=0.6), 30, 12.8, 14),
         *(
             DemoClip(
                 f"step-{side}",
                 partial(step_down, who),
-                Camera("front", 4.0, 0.95),
+                PinholeCamera("front", 4.0, 0.95),
                 30,
                 10.8,
                 15,

@@ -7,7 +7,7 @@ from typing import cast
 from tuning.demo import strength_profiles
 from tuning.demo.plate_profiles import balance_set, body, scene
 from tuning.demo.simulated_capture import camera_for, plates_for
-from tuning.devices import Devices, Subject
+from tuning.devices import Devices, SimulatedSubject
 from tuning.devices.camera import Camera, SimulatedCamera
 from tuning.devices.dynamometer import Dynamometer, SimulatedDynamometer
 from tuning.devices.plates import ForcePlates, SimulatedPlates
@@ -17,20 +17,20 @@ BALANCE = "balance-set"
 """The test of a subject who squats slowly for the balance beam."""
 
 
-def _gauge(who: Subject) -> Dynamometer:
+def _gauge(who: SimulatedSubject) -> Dynamometer:
     return SimulatedDynamometer(strength_profiles.profile(who.occupation, who.test, who.side, who.body_mass_kg))
 
 
-def _plates(who: Subject) -> ForcePlates:
+def _plates(who: SimulatedSubject) -> ForcePlates:
     person = body(who.occupation, who.body_mass_kg)
     return SimulatedPlates(balance_set(person) if who.test == BALANCE else scene(person, who.test, who.side))
 
 
-def _scales(who: Subject) -> TwoScales:
+def _scales(who: SimulatedSubject) -> TwoScales:
     return SimulatedScales(who.body_mass_kg, 0.47)
 
 
-def _beside(who: Subject, picture_kind: str, camera: Camera) -> ForcePlates | None:
+def _beside(who: SimulatedSubject, picture_kind: str, camera: Camera) -> ForcePlates | None:
     return plates_for(picture_kind, body(who.occupation, who.body_mass_kg), cast(SimulatedCamera, camera))
 
 

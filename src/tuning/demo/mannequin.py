@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tuning.demo.camera import Camera, Vectors
+from tuning.demo.camera import PinholeCamera, Vectors
 
 THIGH, SHANK, FOOT, ANKLE = 0.245, 0.246, 0.152, 0.039
 SIDES = {"left": -1.0, "right": 1.0}
@@ -78,7 +78,7 @@ class Body:
         names = FRONT_STICKERS if view == "front" else REAR_STICKERS
         return {f"{name}_{side}": self.points[f"{name}_{side}"] for name in names for side in SIDES}
 
-    def projected(self, camera: Camera) -> dict[str, Vectors]:
+    def projected(self, camera: PinholeCamera) -> dict[str, Vectors]:
         """Exact image places of the stickers, pixels."""
         worn = self.stickers(camera.view)
         return dict(zip(worn, camera.project(np.array([*worn.values()])), strict=True))

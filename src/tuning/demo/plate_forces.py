@@ -12,8 +12,8 @@ from collections.abc import Callable
 import numpy as np
 
 from tuning.demo.mannequin import SIDES, Body
-from tuning.devices.plates import Body as Person
-from tuning.devices.plates import Floats, Scene
+from tuning.devices.plates import Floats, SimulatedSession
+from tuning.devices.plates import SimulatedPerson as Person
 
 PARTS = (("shoulder", "hip", 0.678, 0.374), ("hip", "knee", 0.200, 0.433), ("knee", "ankle", 0.093, 0.433),
          ("ankle", "toe", 0.029, 0.5))  # fmt: skip
@@ -34,7 +34,7 @@ def centre(body: Body) -> Floats:
 
 def pressed(
     body_at: Callable[[float], Body], seconds: float, who: Person, before: float, after: float, rate: float = 1000.0
-) -> Scene:
+) -> SimulatedSession:
     """Force and points of pressure of a clip of `seconds`; the plates start `before` and end `after` it.
 
     Outside the clip the person stands in its first and last posture. Points are
@@ -57,4 +57,4 @@ def pressed(
     ahead = at[:, 2] - at[:, 1] * acceleration[:, 2] / (G + acceleration[:, 1]) - heel
     points = {side: 1000 * np.column_stack([np.full(t.size, stand[f"ankle_side_{side}"][0]), ahead]) for side in SIDES}
     right = who.share * total
-    return Scene(total - right, right, rate, {}, points)
+    return SimulatedSession(total - right, right, rate, {}, points)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tuning.devices import plates
-from tuning.devices.plates import Body, Scene
+from tuning.devices.plates import SimulatedPerson, SimulatedSession
 
 PEOPLE = {
     "glassblower": dict(push_left=850.0, push_right=640.0, rise_left=0.30, rise_right=0.08, share=0.43),
@@ -16,12 +16,12 @@ PEOPLE = {
 }
 
 
-def body(occupation: str, mass_kg: float) -> Body:
+def body(occupation: str, mass_kg: float) -> SimulatedPerson:
     """The body of one person."""
-    return Body(mass_kg=mass_kg, **PEOPLE.get(occupation, {}))
+    return SimulatedPerson(mass_kg=mass_kg, **PEOPLE.get(occupation, {}))
 
 
-def scene(who: Body, test_id: str, side: str, random: np.random.Generator | None = None) -> Scene:
+def scene(who: SimulatedPerson, test_id: str, side: str, random: np.random.Generator | None = None) -> SimulatedSession:
     """What one person does in one test, a little different each time."""
     random = random or np.random.default_rng()
     if test_id == "squat-fast":
@@ -43,6 +43,6 @@ def scene(who: Body, test_id: str, side: str, random: np.random.Generator | None
     return plates.quiet_stand(who, 20.0, random)
 
 
-def balance_set(who: Body, reps: int = 8) -> Scene:
+def balance_set(who: SimulatedPerson, reps: int = 8) -> SimulatedSession:
     """Slow squats for the balance beam."""
     return plates.squats(who, reps=reps, down=1.2, up=1.0, rest=1.2)

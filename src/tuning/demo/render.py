@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from tuning.demo.camera import Camera, Vectors
+from tuning.demo.camera import PinholeCamera, Vectors
 from tuning.demo.mannequin import SIDES, Body, Limb
 
 Picture = NDArray[np.float32]
@@ -37,7 +37,7 @@ PLUMB_X = -0.62
 
 
 @dataclass(frozen=True)
-class Look:
+class CameraSettings:
     """How the camera records: exposure parts for blur, exposure time (s), noise SD (0..255)."""
 
     exposures: int = 5
@@ -62,7 +62,7 @@ def _noise_texture(rng: np.random.Generator, size: int = 512) -> Picture:
     return total
 
 
-def room(camera: Camera, rng: np.random.Generator, belt: bool = False) -> Picture:
+def room(camera: PinholeCamera, rng: np.random.Generator, belt: bool = False) -> Picture:
     """The empty room (height, width, 3), 0..1: boards, wall, skirting, door, plumb line, a treadmill's `belt`."""
     texture = _noise_texture(rng)
     rays, eye = camera.rays().astype(np.float64), camera.position
@@ -95,12 +95,12 @@ def room(camera: Camera, rng: np.random.Generator, belt: bool = False) -> Pictur
     return picture
 
 
-def plumb_point(camera: Camera, height: float) -> Vectors:
+def plumb_point(camera: PinholeCamera, height: float) -> Vectors:
     """World place of a point of the plumb line, m."""
     return PLUMB_X * camera.across + np.array([0.0, height, 0.0])
 
 
-def _hang_plumb_line(picture: Picture, camera: Camera) -> None:
+def _hang_plumb_line(picture: Picture, camera: PinholeCamera) -> None:
     top, bottom = (camera.project(plumb_point(camera, y)) for y in (1.95, 0.12))
     rows = np.arange(max(0, int(top[1])), min(picture.shape[0], int(bottom[1])))
     columns = top[0] + (rows + 0.5 - top[1]) * (bottom[0] - top[0]) / (bottom[1] - top[1])
@@ -146,7 +146,7 @@ def _normals(limb: Limb, points: Vectors) -> Vectors:
     return out / np.linalg.norm(out, axis=-1, keepdims=True)
 
 
-def _window(limb: Limb, camera: Camera) -> Window:
+def _window(limb: Limb, camera: PinholeCamera) -> Window:
     ends = camera.project(np.stack([limb.a, limb.b]))
     depth = min(float((p - camera.position) @ camera.axes[2]) for p in (limb.a, limb.b))
     margin = camera.focal_px * max(limb.ra, limb.rb) / (depth - max(limb.ra, limb.rb)) * 1.08 + 2
@@ -161,7 +161,7 @@ def _stickers(body: Body, view: str, radius: float) -> list[Limb]:
     return [Limb(place, place + up, radius, radius, "sticker") for place in body.stickers(view).values()]
 
 
-def shown(body: Body, camera: Camera, radius: float) -> dict[str, float]:
+def shown(body: Body, camera: PinholeCamera, radius: float) -> dict[str, float]:
     """How much of each sticker nothing hides, 0..1, by name."""
     ring = [(r * math.cos(a), r * math.sin(a)) for r in (0.45, 0.85) for a in np.arange(0, 2 * math.pi, math.pi / 4)]
     spots = np.array([(0.0, 0.0), *ring])
@@ -180,7 +180,7 @@ def shown(body: Body, camera: Camera, radius: float) -> dict[str, float]:
 
 
 def _draw(
-    body: Body, camera: Camera, background: Picture, shift: tuple[float, float], look: Look
+    body: Body, camera: PinholeCamera, background: Picture, shift: tuple[float, float], look: CameraSettings
 ) -> tuple[Window, Picture]:
     """Where the body stands, and that part of a sharp picture of it, 0..1."""
     limbs = body.limbs + _stickers(body, camera.view, look.sticker_radius)
@@ -226,7 +226,7 @@ def _within(window: Window, box: Window) -> Window:
     return rows, columns
 
 
-def _shadow_window(spot: Vectors, camera: Camera) -> Window:
+def _shadow_window(spot: Vectors, camera: PinholeCamera) -> Window:
     x, y = int(spot[0]), int(spot[1])
     rows = slice(min(max(0, y - 30), camera.height_px), min(max(0, y + 30), camera.height_px))
     return rows, slice(min(max(0, x - 130), camera.width), min(max(0, x + 130), camera.width))
@@ -250,10 +250,10 @@ def _grain(size: int) -> NDArray[np.float32]:
 def photograph(
     body_at: Callable[[float], Body],
     t: float,
-    camera: Camera,
+    camera: PinholeCamera,
     background: Picture,
     rng: np.random.Generator,
-    look: Look = Look(),
+    look: CameraSettings = CameraSettings(),
 ) -> NDArray[np.uint8]:
     """One recorded frame: the mean of several exposures around `t`, with sensor noise."""
     total = background * np.float32(look.exposures)

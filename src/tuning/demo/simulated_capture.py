@@ -10,7 +10,7 @@ from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.mannequin import SIDES
 from tuning.demo.plate_forces import pressed
 from tuning.devices.camera import SimulatedCamera
-from tuning.devices.plates import Body, Scene, SimulatedPlates
+from tuning.devices.plates import SimulatedPerson, SimulatedPlates, SimulatedSession
 
 SHOWN = {"rear": "walk-rear", "side-r": "squat-side", "side-l": "squat-side"}
 """What is played for a kind of picture; from the left, the mirrored squat; else the squat from the front."""
@@ -26,7 +26,7 @@ def camera_for(picture_kind: str) -> SimulatedCamera:
     return SimulatedCamera(CLIPS[SHOWN.get(picture_kind, USUAL)].path, picture_kind == "side-l", stand_s)
 
 
-def plates_for(picture_kind: str, who: Body, camera: SimulatedCamera) -> StagePlates | None:
+def plates_for(picture_kind: str, who: SimulatedPerson, camera: SimulatedCamera) -> StagePlates | None:
     """Plates under the person whom the camera plays; None where nobody squats in side view."""
     return StagePlates(CLIPS[SHOWN[picture_kind]], who, camera) if picture_kind.startswith("side") else None
 
@@ -34,7 +34,7 @@ def plates_for(picture_kind: str, who: Body, camera: SimulatedCamera) -> StagePl
 class StagePlates(SimulatedPlates):
     """Start where the clip is, and go round and round with it."""
 
-    def __init__(self, clip: DemoClip, who: Body, camera: SimulatedCamera) -> None:
+    def __init__(self, clip: DemoClip, who: SimulatedPerson, camera: SimulatedCamera) -> None:
         super().__init__(pressed(clip.body_at, clip.seconds, who, before=STAND_S, after=0.0))
         self._round, self._camera = self.scene, camera
 
@@ -44,7 +44,7 @@ class StagePlates(SimulatedPlates):
         super().start()
 
 
-def repeated(scene: Scene, begin: float, rounds: int) -> Scene:
+def repeated(scene: SimulatedSession, begin: float, rounds: int) -> SimulatedSession:
     """A scene that goes round from second `begin` on."""
     first = round(begin * scene.rate) % scene.left.size
     order = (first + np.arange(rounds * scene.left.size)) % scene.left.size

@@ -15,7 +15,7 @@ import numpy as np
 from PIL import Image
 
 from tuning.demo import render
-from tuning.demo.camera import Camera, Vectors
+from tuning.demo.camera import PinholeCamera, Vectors
 from tuning.demo.mannequin import ANKLE, SHANK, SIDES, THIGH, Body, Leg, Posture, build
 
 
@@ -131,9 +131,9 @@ def _add_sides(body: Body, who: Stander) -> None:
         p[f"kneecap_{side}"] = knee + np.array([-sign * inward, 0.0, 0.058])
 
 
-def portrait(view: str, roll_deg: float = 0.0) -> Camera:
+def portrait(view: str, roll_deg: float = 0.0) -> PinholeCamera:
     """A camera on its side, the whole body in the picture."""
-    return Camera(view, 4.2, 0.9, 2300.0, 900, 1200, roll_deg)
+    return PinholeCamera(view, 4.2, 0.9, 2300.0, 900, 1200, roll_deg)
 
 
 @dataclass(frozen=True)
@@ -142,7 +142,7 @@ class Still:
 
     name: str
     body: Body
-    camera: Camera
+    camera: PinholeCamera
     seed: int
 
     @property

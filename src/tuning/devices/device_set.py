@@ -17,7 +17,7 @@ if TYPE_CHECKING:  # decoders and samplers are slow to load and not needed for t
 
 
 @dataclass(frozen=True)
-class Subject:
+class SimulatedSubject:
     """Who stands on or pushes against a device, and what is done: a stand-in acts by it, a real one needs it not."""
 
     occupation: str = ""
@@ -34,12 +34,12 @@ class Devices:
     everything they send says so for good.
     """
 
-    gauge: Callable[[Subject], Dynamometer] | None = None
-    plates: Callable[[Subject], ForcePlates] | None = None
-    scales: Callable[[Subject], TwoScales] | None = None
+    gauge: Callable[[SimulatedSubject], Dynamometer] | None = None
+    plates: Callable[[SimulatedSubject], ForcePlates] | None = None
+    scales: Callable[[SimulatedSubject], TwoScales] | None = None
     camera: Callable[[str], Camera] | None = None
     """A camera for a kind of picture."""
-    plates_beside: Callable[[Subject, str, Camera], ForcePlates | None] | None = None
+    plates_beside: Callable[[SimulatedSubject, str, Camera], ForcePlates | None] | None = None
     """Plates that run with a camera, for a kind of picture."""
     simulated: bool = False
 

@@ -43,7 +43,7 @@ class ForcePlates(Protocol):
 
 
 @dataclass(frozen=True)
-class Body:
+class SimulatedPerson:
     """A made-up person. Extra force of each leg (N) and how slowly it rises (s); `share` is the right leg's habit."""
 
     mass_kg: float = 75.0
@@ -72,7 +72,7 @@ class Faults:
 
 
 @dataclass
-class Scene:
+class SimulatedSession:
     """A made-up session: true forces, shape (n,), and when things happen (s).
 
     `points` are true points of pressure by leg where known, mm, shape (n, 2): across, ahead.
@@ -107,7 +107,7 @@ def _move(t: Floats, start: float, seconds: float, by: float, first: float = 0.0
 
 
 def squats(
-    body: Body,
+    body: SimulatedPerson,
     reps: int = 3,
     down: float = 0.9,
     up: float = 0.8,
@@ -116,7 +116,7 @@ def squats(
     rest: float = 1.0,
     still: float = 2.0,
     rate: float = RATE_HZ,
-) -> Scene:
+) -> SimulatedSession:
     """Free squats on both plates; `rest` between repetitions, `pause` at the bottom (all s)."""
     each = down + pause + up + rest
     # Without a pause the way down turns into the way up: the force is greatest at the bottom.
@@ -132,10 +132,10 @@ def squats(
             events[name].append(when)
         events["end"].append(at + down + pause + up)
     total = body.mass_kg * (G + acceleration)
-    return Scene(*_shared(body, total, rate), rate, events)
+    return SimulatedSession(*_shared(body, total, rate), rate, events)
 
 
-def _shared(body: Body, total: Floats, rate: float) -> tuple[Floats, Floats]:
+def _shared(body: SimulatedPerson, total: Floats, rate: float) -> tuple[Floats, Floats]:
     """Share by habit; where one leg rises more slowly it lags and the other makes up for it."""
     lag = 0.35 * (body.rise_left - body.rise_right)
     dynamic = total - body.weight
@@ -171,14 +171,14 @@ def _push(t: Floats, start: float, size: float, constant: float, hold: float) ->
 
 
 def isometric(
-    body: Body,
+    body: SimulatedPerson,
     reps: int = 3,
     hold: float = 3.0,
     rest: float = 3.0,
     still: float = 2.0,
     rate: float = RATE_HZ,
     random: np.random.Generator | None = None,
-) -> Scene:
+) -> SimulatedSession:
     """Pushing against a fixed bar with both legs; with `random` no two pushes are the same."""
     t = _times(still + reps * (hold + rest), rate)
     left = np.full_like(t, (1 - body.share) * body.weight)
@@ -187,11 +187,11 @@ def isometric(
     for at in starts:
         left += _push(t, at, body.push_left * _varied(random), body.rise_left * _varied(random), hold)
         right += _push(t, at, body.push_right * _varied(random), body.rise_right * _varied(random), hold)
-    return Scene(left, right, rate, {"start": starts})
+    return SimulatedSession(left, right, rate, {"start": starts})
 
 
 def one_leg(
-    body: Body,
+    body: SimulatedPerson,
     leg: str,
     reps: int = 3,
     hold: float = 3.0,
@@ -200,7 +200,7 @@ def one_leg(
     on_plate: float = 0.7,
     rate: float = RATE_HZ,
     random: np.random.Generator | None = None,
-) -> Scene:
+) -> SimulatedSession:
     """The front leg of a lunge pushes from a still start; the other foot is off the plates."""
     t = _times(still + reps * (hold + rest), rate)
     size, constant = (body.push_left, body.rise_left) if leg == "left" else (body.push_right, body.rise_right)
@@ -210,19 +210,21 @@ def one_leg(
         force += _push(t, at, size * _varied(random), constant * _varied(random), hold)
     other = np.zeros_like(t)
     return (
-        Scene(force, other, rate, {"start": starts}) if leg == "left" else Scene(other, force, rate, {"start": starts})
+        SimulatedSession(force, other, rate, {"start": starts})
+        if leg == "left"
+        else SimulatedSession(other, force, rate, {"start": starts})
     )
 
 
 def step_on_off(
-    body: Body,
+    body: SimulatedPerson,
     leg: str,
     reps: int = 3,
     contact: float = 0.7,
     gap: float = 1.2,
     rate: float = RATE_HZ,
     random: np.random.Generator | None = None,
-) -> Scene:
+) -> SimulatedSession:
     """Lunge on and off: a landing peak and a push-off peak in each contact."""
     t = _times(1.0 + reps * (contact + gap), rate)
     size, constant = (body.push_left, body.rise_left) if leg == "left" else (body.push_right, body.rise_right)
@@ -237,10 +239,12 @@ def step_on_off(
     ends = [at + contact for at in starts]
     other = np.zeros_like(t)
     pair = (force, other) if leg == "left" else (other, force)
-    return Scene(*pair, rate, {"start": starts, "end": ends})
+    return SimulatedSession(*pair, rate, {"start": starts, "end": ends})
 
 
-def jumps(body: Body, reps: int = 3, rest: float = 3.0, still: float = 2.0, rate: float = RATE_HZ) -> Scene:
+def jumps(
+    body: SimulatedPerson, reps: int = 3, rest: float = 3.0, still: float = 2.0, rate: float = RATE_HZ
+) -> SimulatedSession:
     """Countermovement jumps: dip, drive, flight, landing; momentum is kept exactly."""
     dip, drive = 0.35, 0.4
     lift_off = 2.3  # m/s
@@ -259,7 +263,7 @@ def jumps(body: Body, reps: int = 3, rest: float = 3.0, still: float = 2.0, rate
         net = np.where((t >= c) & (t < d), -G, net)
         for name, when in (("start", a), ("take-off", c), ("landing", d)):
             events[name].append(when)
-    return Scene(*_shared(body, body.mass_kg * (G + net), rate), rate, events)
+    return SimulatedSession(*_shared(body, body.mass_kg * (G + net), rate), rate, events)
 
 
 def _bump(t: Floats, start: float, seconds: float, change: float) -> Floats:
@@ -270,8 +274,8 @@ def _bump(t: Floats, start: float, seconds: float, change: float) -> Floats:
 
 
 def quiet_stand(
-    body: Body, seconds: float = 30.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
-) -> Scene:
+    body: SimulatedPerson, seconds: float = 30.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
+) -> SimulatedSession:
     """Standing: share by habit with slow sway, the points of pressure wandering ahead and back."""
     t = _times(seconds, rate)
     r = random if random is not None else np.random.default_rng(0)
@@ -279,7 +283,7 @@ def quiet_stand(
     right = body.weight * (body.share + sway)
     ahead = 110 + _wander(t, 5.0, r)
     points = {leg: np.column_stack([across + _wander(t, 1.0, r), ahead]) for leg, across in FEET_MM.items()}
-    return Scene(body.weight - right, right, rate, {}, points)
+    return SimulatedSession(body.weight - right, right, rate, {}, points)
 
 
 FEET_MM = {"left": -120.0, "right": 120.0}
@@ -293,8 +297,12 @@ def _wander(t: Floats, size: float, random: np.random.Generator) -> Floats:
 
 
 def one_leg_stand(
-    body: Body, leg: str, seconds: float = 22.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
-) -> Scene:
+    body: SimulatedPerson,
+    leg: str,
+    seconds: float = 22.0,
+    random: np.random.Generator | None = None,
+    rate: float = RATE_HZ,
+) -> SimulatedSession:
     """Two feet, then one leg for `seconds`, then two again; the slower leg sways more."""
     r = random if random is not None else np.random.default_rng(0)
     lead = 2.0
@@ -308,10 +316,10 @@ def one_leg_stand(
     other = np.column_stack([np.full(t.size, -FEET_MM[leg]), np.full(t.size, 110.0)])
     free = "left" if leg == "right" else "right"
     pair = (force, body.weight - force) if leg == "left" else (body.weight - force, force)
-    return Scene(*pair, rate, {"start": [lead], "end": [lead + seconds]}, {leg: at, free: other})
+    return SimulatedSession(*pair, rate, {"start": [lead], "end": [lead + seconds]}, {leg: at, free: other})
 
 
-def heard(scene: Scene, faults: Faults, random: np.random.Generator) -> tuple[Floats, Floats]:
+def heard(scene: SimulatedSession, faults: Faults, random: np.random.Generator) -> tuple[Floats, Floats]:
     """What the plates send of a scene: left and right, shape (n,); NaN where samples were lost."""
     t, made = scene.times, []
     for true in (scene.left, scene.right):
@@ -324,7 +332,7 @@ def heard(scene: Scene, faults: Faults, random: np.random.Generator) -> tuple[Fl
     return made[0], made[1]
 
 
-def points_heard(scene: Scene, faults: Faults, random: np.random.Generator) -> dict[str, Floats]:
+def points_heard(scene: SimulatedSession, faults: Faults, random: np.random.Generator) -> dict[str, Floats]:
     """Points of pressure as the plates send them, mm, shape (n, 2) a leg; none where the scene has none."""
     return {leg: at + random.normal(0, faults.point, at.shape) for leg, at in scene.points.items()}
 
@@ -334,7 +342,7 @@ class SimulatedPlates:
 
     def __init__(
         self,
-        scene: Scene,
+        scene: SimulatedSession,
         faults: Faults = Faults(),
         seed: int | None = None,
         clock: Callable[[], float] = time.monotonic,

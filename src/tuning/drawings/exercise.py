@@ -9,8 +9,8 @@ from functools import lru_cache
 
 import numpy as np
 
-from tuning.core.pose import Frame, Point, Position
-from tuning.core.programme.body_model import Body, LegPlaces, Place, body_of
+from tuning.core.pose import BodyPosition, Point, PoseFrame
+from tuning.core.programme.body_model import BodyModel, LegPlaces, Place, body_of
 from tuning.core.programme.ladders import Pose, Rung, Sides
 from tuning.drawings.figure import Outline, ellipse
 from tuning.drawings.positions import DRAWN
@@ -41,7 +41,7 @@ FELT_OTHER = {"buttock of the upper leg": "buttock", "outer hip of the lower leg
 
 
 @dataclass(frozen=True)
-class Camera:
+class DrawingView:
     """A direction to look from; projects places to the picture."""
 
     yaw: float
@@ -92,11 +92,13 @@ def _turn(a: Point, b: Point, c: Point) -> float:
     return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
 
 
-def scene_of(rung: Rung, pose: Pose, frame: Frame) -> Scene:
+def scene_of(rung: Rung, pose: Pose, frame: PoseFrame) -> ExercisePicture:
     """A rung's picture at one frame of a variant."""
     step = pose.step_cm if pose.step_cm is not None else rung.step_cm
     one = rung.side in (Sides.EACH, Sides.POORER)
-    return Scene(frame, rung.position, rung.view, step / STATURE_CM, rung.props, rung.feel, rung.close_up, one)
+    return ExercisePicture(
+        frame, rung.position, rung.view, step / STATURE_CM, rung.props, rung.feel, rung.close_up, one
+    )
 
 
 STATURE_CM = 172
@@ -104,11 +106,11 @@ STATURE_CM = 172
 
 
 @dataclass(frozen=True)
-class Scene:
+class ExercisePicture:
     """What is drawn: a pose, how it lies, the view, the things used, and where it should be felt."""
 
-    frame: Frame
-    position: Position = Position.STAND
+    frame: PoseFrame
+    position: BodyPosition = BodyPosition.STAND
     view: str = "side"
     step: float = 0.0
     props: tuple[str, ...] = ()
@@ -118,19 +120,19 @@ class Scene:
     """Whether one leg works and is washed; None says that it does where the legs differ."""
 
 
-def exercise_figure(scene: Scene, mirrored: bool = False) -> list[Outline]:
+def exercise_figure(scene: ExercisePicture, mirrored: bool = False) -> list[Outline]:
     """Outlines from far to near; `mirrored` shows the left leg working. A close-up shows the foot alone."""
     shapes = _figure(scene)
     return [_mirror(shape) for shape in shapes] if mirrored else [*shapes]
 
 
 @lru_cache(maxsize=512)
-def _figure(scene: Scene) -> tuple[Outline, ...]:
+def _figure(scene: ExercisePicture) -> tuple[Outline, ...]:
     """The figure with the right leg working; cards draw the same ones again and again."""
     if scene.close_up:
         drawn = DRAWN[scene.close_up]()
         return (*drawn.shapes, *(Outline(ellipse(dot, 0.02, 0.02).points, tint="feel") for dot in drawn.dots))
-    camera = Camera(*VIEWS[scene.view])
+    camera = DrawingView(*VIEWS[scene.view])
     made = body_of(scene.frame, scene.position, scene.step)
     one_leg = scene.frame.other is not None if scene.one_leg is None else scene.one_leg
     parts = [*_person(made, camera, one_leg), *_things(scene, made, camera)]
@@ -143,7 +145,7 @@ def _mirror(shape: Outline) -> Outline:
     return replace(shape, points=tuple((-x, y) for x, y in shape.points))
 
 
-def _person(made: Body, camera: Camera, one_leg: bool) -> list[Part]:
+def _person(made: BodyModel, camera: DrawingView, one_leg: bool) -> list[Part]:
     parts = [*_leg(made.other, camera, far=one_leg), *_leg(made.working, camera, tint="working" if one_leg else "")]
     parts += [_arm_part(camera, *pair) for arm in made.arms for pair in
               (((arm.shoulder, 0.028), (arm.elbow, 0.021)), ((arm.elbow, 0.022), (arm.hand, 0.015)))]  # fmt: skip
@@ -159,16 +161,18 @@ def _person(made: Body, camera: Camera, one_leg: bool) -> list[Part]:
     return parts
 
 
-def _part(camera: Camera, *circles: tuple[Place, float], far: bool = False, tint: str = "", prop: bool = False) -> Part:
+def _part(
+    camera: DrawingView, *circles: tuple[Place, float], far: bool = False, tint: str = "", prop: bool = False
+) -> Part:
     flat = hull((camera.flat(place), radius) for place, radius in circles)
     return camera.depth(*(place for place, _ in circles)), Outline(flat, far, prop, tint)
 
 
-def _arm_part(camera: Camera, *circles: tuple[Place, float]) -> Part:
+def _arm_part(camera: DrawingView, *circles: tuple[Place, float]) -> Part:
     return _part(camera, *circles)
 
 
-def _leg(leg: LegPlaces, camera: Camera, far: bool = False, tint: str = "") -> list[Part]:
+def _leg(leg: LegPlaces, camera: DrawingView, far: bool = False, tint: str = "") -> list[Part]:
     up = _sole_up(leg)
     sole = [(place + radius * up, radius) for place, radius in ((leg.heel, 0.016), (leg.ball, 0.015), (leg.toe, 0.009))]
     return [
@@ -186,7 +190,7 @@ def _sole_up(leg: LegPlaces) -> Place:
     return np.asarray(up / np.linalg.norm(up))
 
 
-def _felt(region: str, made: Body, camera: Camera) -> Outline:
+def _felt(region: str, made: BodyModel, camera: DrawingView) -> Outline:
     first, second, along, ahead, size = FELT[FELT_OTHER.get(region, region)]
     of_trunk = second == "shoulder"
     leg = made.other if region in FELT_OTHER else made.working
@@ -204,7 +208,7 @@ def _felt(region: str, made: Body, camera: Camera) -> Outline:
 # things
 
 
-def _things(scene: Scene, made: Body, camera: Camera) -> list[Part]:
+def _things(scene: ExercisePicture, made: BodyModel, camera: DrawingView) -> list[Part]:
     parts: list[Part] = []
     if scene.step > 0:
         foot = made.working
@@ -217,18 +221,18 @@ def _things(scene: Scene, made: Body, camera: Camera) -> list[Part]:
 
 
 def _block(
-    camera: Camera, x0: float, x1: float, y0: float, y1: float, z0: float, z1: float, behind: float = 0.0
+    camera: DrawingView, x0: float, x1: float, y0: float, y1: float, z0: float, z1: float, behind: float = 0.0
 ) -> Part:
     corners = [np.array([x, y, z]) for x in (x0, x1) for y in (y0, y1) for z in (z0, z1)]
     depth, shape = _part(camera, *((corner, 0.002) for corner in corners), prop=True)
     return depth + behind, shape
 
 
-def _floor_level(made: Body) -> float:
+def _floor_level(made: BodyModel) -> float:
     return float(min(leg.heel[1] for leg in (made.working, made.other)))
 
 
-def _chair(made: Body, camera: Camera) -> list[Part]:
+def _chair(made: BodyModel, camera: DrawingView) -> list[Part]:
     x, seat = float(made.hip[0]), float(made.hip[1]) - 0.06
     low = min(0.0, _floor_level(made))
     posts = [_block(camera, px, px + 0.015, low, seat, -0.1, -0.085, 0.2) for px in (x - 0.13, x + 0.1)]
@@ -239,42 +243,42 @@ def _chair(made: Body, camera: Camera) -> list[Part]:
     ]
 
 
-def _box(made: Body, camera: Camera) -> list[Part]:
+def _box(made: BodyModel, camera: DrawingView) -> list[Part]:
     x, top = float(made.hip[0]), float(made.hip[1]) - 0.06
     return [_block(camera, x - 0.17, x + 0.03, min(0.0, _floor_level(made)), top, -0.12, 0.12, 0.3)]
 
 
-def _wall(made: Body, camera: Camera) -> list[Part]:
+def _wall(made: BodyModel, camera: DrawingView) -> list[Part]:
     x = float(min(made.hip[0], made.shoulder[0])) - 0.075
     return [_block(camera, x - 0.02, x, 0.0, 1.05, -0.2, 0.2, 0.4)]
 
 
-def _bench(made: Body, camera: Camera) -> list[Part]:
+def _bench(made: BodyModel, camera: DrawingView) -> list[Part]:
     foot = made.other
     x, top = float(foot.toe[0]), float(min(foot.toe[1], foot.ankle[1])) - 0.02
     return [_block(camera, x - 0.14, x + 0.1, 0.0, top, float(foot.ankle[2]) - 0.09, float(foot.ankle[2]) + 0.09, 0.3)]
 
 
-def _couch(made: Body, camera: Camera) -> list[Part]:
+def _couch(made: BodyModel, camera: DrawingView) -> list[Part]:
     x, top = float(made.working.heel[0]), float(min(made.working.heel[1], made.working.ankle[1])) - 0.012
     low = float(made.hip[1]) - 0.055
     return [_block(camera, x - 0.1, x + 0.16, min(low, 0.0), top, -0.12, 0.12, 0.3)]
 
 
-def _rail(made: Body, camera: Camera) -> list[Part]:
+def _rail(made: BodyModel, camera: DrawingView) -> list[Part]:
     hand = made.arms[0].hand
     x, y = float(hand[0]) + 0.01, float(hand[1])
     return [_block(camera, x, x + 0.018, min(0.0, _floor_level(made)), y, -0.009, 0.009, 0.1),
             _block(camera, x - 0.02, x + 0.04, y - 0.012, y + 0.008, -0.16, 0.16)]  # fmt: skip
 
 
-def _mat(made: Body, camera: Camera) -> list[Part]:
+def _mat(made: BodyModel, camera: DrawingView) -> list[Part]:
     places = [made.head, made.hip, made.working.toe, made.other.toe, made.working.knee, made.other.knee]
     xs, zs = [float(p[0]) for p in places], [float(p[2]) for p in places]
     return [_block(camera, min(xs) - 0.1, max(xs) + 0.08, -0.012, 0.0, min(zs) - 0.1, max(zs) + 0.1, 9.0)]
 
 
-def _loop(made: Body, camera: Camera, joint: str, share: float = 1.0) -> list[Part]:
+def _loop(made: BodyModel, camera: DrawingView, joint: str, share: float = 1.0) -> list[Part]:
     first, second = (
         leg.hip + share * (leg.knee - leg.hip) if joint == "knee" else getattr(leg, joint)
         for leg in (made.working, made.other)
@@ -282,19 +286,19 @@ def _loop(made: Body, camera: Camera, joint: str, share: float = 1.0) -> list[Pa
     return [_part(camera, (first, 0.012), (second, 0.012), prop=True)]
 
 
-def _pull(start: Place, towards: Sequence[float], camera: Camera) -> list[Part]:
+def _pull(start: Place, towards: Sequence[float], camera: DrawingView) -> list[Part]:
     """A band from a place to where it is fixed."""
     end = start + np.array(towards, float)
     return [_part(camera, (start, 0.01), (end, 0.006), prop=True), _part(camera, (end, 0.018), prop=True)]
 
 
-def _between_legs(made: Body, camera: Camera, joint: str, size: float) -> list[Part]:
+def _between_legs(made: BodyModel, camera: DrawingView, joint: str, size: float) -> list[Part]:
     middle = (getattr(made.working, joint) + getattr(made.other, joint)) / 2
     depth, shape = _part(camera, (middle, size), prop=True)
     return [(depth - 0.08, shape)]
 
 
-def _weights(made: Body, camera: Camera) -> list[Part]:
+def _weights(made: BodyModel, camera: DrawingView) -> list[Part]:
     made_parts = []
     for arm in made.arms:
         bar = np.array([0.035, 0.0, 0.0])
@@ -302,20 +306,20 @@ def _weights(made: Body, camera: Camera) -> list[Part]:
     return made_parts
 
 
-def _chest_weight(made: Body, camera: Camera) -> list[Part]:
+def _chest_weight(made: BodyModel, camera: DrawingView) -> list[Part]:
     middle = (made.arms[0].hand + made.arms[1].hand) / 2
     depth, shape = _part(camera, (middle + 0.02 * made.front, 0.035), prop=True)
     return [(depth - 0.2, shape)]
 
 
-def _stick(made: Body, camera: Camera) -> list[Part]:
+def _stick(made: BodyModel, camera: DrawingView) -> list[Part]:
     across = np.array([0.0, 0.0, 0.26])
     middle = made.hip + 0.075 * made.front
     depth, shape = _part(camera, (middle - across, 0.012), (middle + across, 0.012), prop=True)
     return [(depth - 0.3, shape)]
 
 
-def _dome(made: Body, camera: Camera) -> list[Part]:
+def _dome(made: BodyModel, camera: DrawingView) -> list[Part]:
     middle = (made.working.heel + made.working.toe) / 2
     base = middle - np.array([0.0, 0.03, 0.0])
     depth, shape = _part(camera, (base - np.array([0.08, 0, 0]), 0.012), (base + np.array([0.08, 0, 0]), 0.012),
@@ -323,13 +327,13 @@ def _dome(made: Body, camera: Camera) -> list[Part]:
     return [(depth + 0.1, shape)]
 
 
-def _cloth(made: Body, camera: Camera) -> list[Part]:
+def _cloth(made: BodyModel, camera: DrawingView) -> list[Part]:
     foot = made.other
     low = np.array([0.0, -0.004, 0.0])
     return [_part(camera, (foot.heel + low, 0.02), (foot.toe + low, 0.02), prop=True)]
 
 
-def _sole_wall(made: Body, camera: Camera) -> list[Part]:
+def _sole_wall(made: BodyModel, camera: DrawingView) -> list[Part]:
     """A board or wall that both soles touch, lying on the side."""
     foot = made.working
     out = foot.heel - foot.ankle
@@ -340,7 +344,7 @@ def _sole_wall(made: Body, camera: Camera) -> list[Part]:
     return [_block(camera, x - 0.06, x + 0.3, 0.0, 0.34, near, near + 0.01, 0.2)]
 
 
-def _bar(made: Body, camera: Camera) -> list[Part]:
+def _bar(made: BodyModel, camera: DrawingView) -> list[Part]:
     """A fixed bar on the shoulders, held by an upright."""
     x, y = float(made.shoulder[0]) - 0.03, float(made.shoulder[1]) + 0.01
     across = np.array([0.0, 0.0, 0.24])
@@ -349,12 +353,12 @@ def _bar(made: Body, camera: Camera) -> list[Part]:
     return [rail, _part(camera, (middle - across, 0.02), (middle + across, 0.02), prop=True)]
 
 
-def _mirror_glass(made: Body, camera: Camera) -> list[Part]:
+def _mirror_glass(made: BodyModel, camera: DrawingView) -> list[Part]:
     x = float(made.working.toe[0]) + 0.26
     return [_block(camera, x, x + 0.012, 0.12, 1.0, -0.14, 0.14, 0.3)]
 
 
-THINGS: dict[str, Callable[[Body, Camera], list[Part]]] = {
+THINGS: dict[str, Callable[[BodyModel, DrawingView], list[Part]]] = {
     "chair": _chair,
     "box": _box,
     "wall": _wall,

@@ -15,7 +15,7 @@ from tuning.drawings.figure import Outline, box, ellipse, foot, limb, smooth
 
 
 @dataclass(frozen=True)
-class Position:
+class PositionDrawing:
     """Outlines, angles to read (vertex, two ends) and lengths to read (two ends)."""
 
     shapes: tuple[Outline, ...]
@@ -30,7 +30,7 @@ def _at(start: Point, degrees: float, length: float) -> Point:
     return start[0] + length * math.sin(turn), start[1] + length * math.cos(turn)
 
 
-def _figure4() -> Position:
+def _figure4() -> PositionDrawing:
     ankle, knee = (0.0, 0.3), (0.235, 0.375)
     shapes = (
         box(-0.3, 0.42, -0.03, -0.005),
@@ -41,10 +41,10 @@ def _figure4() -> Position:
         limb(knee, ankle, 0.04, 0.024),
         limb(ankle, (-0.075, 0.285), 0.022, 0.015),
     )
-    return Position(shapes, ((ankle, (0.26, 0.3), knee),))
+    return PositionDrawing(shapes, ((ankle, (0.26, 0.3), knee),))
 
 
-def _ninety() -> Position:
+def _ninety() -> PositionDrawing:
     front_knee, rear_knee = (0.05, 0.245), (0.27, -0.06)
     shapes = (
         limb((-0.05, 0.0), front_knee, 0.06, 0.04),
@@ -57,10 +57,12 @@ def _ninety() -> Position:
         ellipse((0.0, 0.02), 0.14, 0.055),
         ellipse((0.0, 0.03), 0.05, 0.062),
     )
-    return Position(shapes, ((front_knee, (-0.19, 0.245), (-0.05, 0.0)), (rear_knee, (0.27, -0.3), (0.05, -0.02))))
+    return PositionDrawing(
+        shapes, ((front_knee, (-0.19, 0.245), (-0.05, 0.0)), (rear_knee, (0.27, -0.3), (0.05, -0.02)))
+    )
 
 
-def _prone() -> Position:
+def _prone() -> PositionDrawing:
     left, right = (-0.08, 0.05), (0.08, 0.05)
     turned = _at(right, 35, 0.246)
     shapes = (
@@ -71,10 +73,10 @@ def _prone() -> Position:
         limb(right, turned, 0.04, 0.024),
         ellipse(_at(right, 35, 0.27), 0.026, 0.035, -35),
     )
-    return Position(shapes, ((right, (0.08, 0.32), turned),))
+    return PositionDrawing(shapes, ((right, (0.08, 0.32), turned),))
 
 
-def _hang() -> Position:
+def _hang() -> PositionDrawing:
     hip, knee = (0.0, 0.09), (0.235, 0.03)
     shapes = (
         box(-0.62, 0.03, -0.03, 0.0),
@@ -91,7 +93,7 @@ def _hang() -> Position:
         limb(knee, (0.25, -0.21), 0.036, 0.021),
         foot((0.235, -0.25), (0.37, -0.25), (0.25, -0.21)),
     )
-    return Position(shapes, ((hip, (0.27, 0.09), knee),))
+    return PositionDrawing(shapes, ((hip, (0.27, 0.09), knee),))
 
 
 def _lying(head: float = -0.72) -> tuple[Outline, ...]:
@@ -116,37 +118,37 @@ def _flat_leg(prone: bool = False) -> tuple[Outline, ...]:
     )
 
 
-def _hamstring() -> Position:
+def _hamstring() -> PositionDrawing:
     knee = (0.0, 0.245)
     ankle = _at(knee, 28, 0.23)
     shapes = (
         *_flat_leg(), *_lying(), limb((0.0, 0.0), knee, 0.062, 0.038), limb(knee, ankle, 0.036, 0.021),
         limb(ankle, _at(ankle, -62, 0.1), 0.022, 0.015),
     )  # fmt: skip
-    return Position(shapes, ((knee, (0.0, 0.5), ankle),))
+    return PositionDrawing(shapes, ((knee, (0.0, 0.5), ankle),))
 
 
-def _hip_bend() -> Position:
+def _hip_bend() -> PositionDrawing:
     knee = _at((0.0, 0.0), -28, 0.245)
     ankle = _at(knee, 128, 0.23)
     shapes = (
         *_flat_leg(), *_lying(), limb((0.0, 0.0), knee, 0.062, 0.038), limb(knee, ankle, 0.036, 0.021),
         limb(ankle, _at(ankle, 60, 0.1), 0.022, 0.015),
     )  # fmt: skip
-    return Position(shapes, (((0.0, 0.0), (0.3, 0.0), knee),))
+    return PositionDrawing(shapes, (((0.0, 0.0), (0.3, 0.0), knee),))
 
 
-def _quadriceps() -> Position:
+def _quadriceps() -> PositionDrawing:
     knee = (0.245, -0.03)
     ankle = _at(knee, -42, 0.23)
     shapes = (
         *_flat_leg(prone=True), *_lying(), limb((0.0, -0.01), knee, 0.06, 0.038), limb(knee, ankle, 0.036, 0.021),
         limb(ankle, _at(ankle, -10, 0.1), 0.022, 0.015),
     )  # fmt: skip
-    return Position(shapes, ((knee, (0.49, -0.03), ankle),), ((ankle, (0.03, 0.06)),))
+    return PositionDrawing(shapes, ((knee, (0.49, -0.03), ankle),), ((ankle, (0.03, 0.06)),))
 
 
-def _wall() -> Position:
+def _wall() -> PositionDrawing:
     ankle, knee, hip = (0.04, 0.04), (0.195, 0.225), (0.0, 0.38)
     shapes = (
         box(0.236, 0.27, 0.0, 0.75),
@@ -162,10 +164,10 @@ def _wall() -> Position:
         limb((0.0, 0.61), (0.12, 0.53), 0.028, 0.021),
         limb((0.12, 0.53), (0.23, 0.58), 0.021, 0.014),
     )
-    return Position(shapes, ((ankle, (0.04, 0.24), knee),), (((0.155, -0.03), (0.236, -0.03)),))
+    return PositionDrawing(shapes, ((ankle, (0.04, 0.24), knee),), (((0.155, -0.03), (0.236, -0.03)),))
 
 
-def _block() -> Position:
+def _block() -> PositionDrawing:
     shapes: list[Outline] = [box(-0.24, 0.24, 0.3, 0.34)]
     angles = []
     for sign in (-1, 1):
@@ -176,7 +178,7 @@ def _block() -> Position:
         if sign > 0:
             angles.append((heel, (heel[0], -0.14), (toe[0] - 0.02, -0.12)))
     shapes.append(box(-0.05, 0.05, 0.22, 0.32))
-    return Position(tuple(shapes), tuple(angles))
+    return PositionDrawing(tuple(shapes), tuple(angles))
 
 
 def sole(centre: Point, turn: float, size: float = 1.0, mirror: bool = False) -> Outline:
@@ -194,16 +196,16 @@ def sole(centre: Point, turn: float, size: float = 1.0, mirror: bool = False) ->
     return Outline(smooth(points))
 
 
-def _turnout() -> Position:
+def _turnout() -> PositionDrawing:
     right, left = sole((0.11, 0.0), 18, 1.5), sole((-0.11, 0.0), -10, 1.5, mirror=True)
     heel = (0.11 - 0.04, -0.1)
-    return Position(
+    return PositionDrawing(
         (left, right, ellipse((0.12, -0.03), 0.035, 0.03), ellipse((-0.12, -0.03), 0.035, 0.03)),
         ((heel, _at(heel, 4, 0.33), _at(heel, 20, 0.33)),),
     )
 
 
-def _toes() -> Position:
+def _toes() -> PositionDrawing:
     shapes = [sole((0.0, 0.0), 0, 2.0)]
     tips = []
     for x, y, turn, length in (
@@ -216,10 +218,10 @@ def _toes() -> Position:
         tip = _at((x, y), turn, length)
         shapes.append(limb((x, y), tip, 0.02, 0.016))
         tips.append(tip)
-    return Position(tuple(shapes), (), ((tips[0], tips[-1]),))
+    return PositionDrawing(tuple(shapes), (), ((tips[0], tips[-1]),))
 
 
-def _big_toe() -> Position:
+def _big_toe() -> PositionDrawing:
     shapes = (
         limb((-0.1, 0.42), (-0.1, 0.12), 0.055, 0.045),
         Outline(
@@ -239,14 +241,14 @@ def _big_toe() -> Position:
         limb((0.14, 0.025), (0.225, 0.1), 0.025, 0.018),
         box(-0.28, 0.3, -0.03, -0.005),
     )
-    return Position(shapes, (((0.14, 0.025), (0.3, 0.025), (0.24, 0.115)),))
+    return PositionDrawing(shapes, (((0.14, 0.025), (0.3, 0.025), (0.24, 0.115)),))
 
 
-def _tripod() -> Position:
-    return Position((sole((0.0, 0.0), 0, 2.2),), (), (), ((-0.055, 0.17), (0.062, 0.1), (0.0, -0.15)))
+def _tripod() -> PositionDrawing:
+    return PositionDrawing((sole((0.0, 0.0), 0, 2.2),), (), (), ((-0.055, 0.17), (0.062, 0.1), (0.0, -0.15)))
 
 
-def _lean() -> Position:
+def _lean() -> PositionDrawing:
     ankle = (0.04, 0.04)
 
     def up(length: float, across: float = 0.0) -> Point:
@@ -264,20 +266,20 @@ def _lean() -> Position:
         limb(up(0.76), up(0.6, 0.01), 0.029, 0.022),
         limb(up(0.6, 0.01), up(0.46, 0.02), 0.022, 0.014),
     )
-    return Position(shapes, ((ankle, (0.04, 0.82), up(0.78)),))
+    return PositionDrawing(shapes, ((ankle, (0.04, 0.82), up(0.78)),))
 
 
-def _roll() -> Position:
+def _roll() -> PositionDrawing:
     shapes = []
     for x, turn in ((-0.16, 16), (0.0, 0), (0.16, -16)):
         shapes += [
             limb((x, 0.36), (x, 0.11), 0.045, 0.026),
             ellipse(_at((x, 0.1), 180 + turn, 0.045), 0.034, 0.055, turn),
         ]
-    return Position((box(-0.28, 0.28, -0.03, -0.005), *shapes))
+    return PositionDrawing((box(-0.28, 0.28, -0.03, -0.005), *shapes))
 
 
-DRAWN: dict[str, Callable[[], Position]] = {
+DRAWN: dict[str, Callable[[], PositionDrawing]] = {
     "figure4": _figure4,
     "ninety": _ninety,
     "prone": _prone,
@@ -297,7 +299,7 @@ DRAWN: dict[str, Callable[[], Position]] = {
 """Position drawings by the name that the knowledge files use."""
 
 
-def standing_side() -> Position:
+def standing_side() -> PositionDrawing:
     """The person from the side, facing right, with the upright line through the front of the ankle."""
     shapes = (
         foot((0.0, 0.0), (0.152, 0.0), (0.04, 0.04)),
@@ -309,7 +311,7 @@ def standing_side() -> Position:
         limb((0.025, 0.79), (0.015, 0.62), 0.029, 0.022),
         limb((0.015, 0.62), (0.04, 0.48), 0.022, 0.014),
     )
-    return Position(shapes, (), (), ((0.05, 0.285), (0.035, 0.53), (0.025, 0.79), (0.05, 0.93)))
+    return PositionDrawing(shapes, (), (), ((0.05, 0.285), (0.035, 0.53), (0.025, 0.79), (0.05, 0.93)))
 
 
 CRITERIA = (
@@ -323,47 +325,47 @@ CRITERIA = (
 """The six criteria with the words for -2, 0 and +2 (after Redmond 2005)."""
 
 
-def criterion(number: int, value: float) -> Position:
+def criterion(number: int, value: float) -> PositionDrawing:
     """Drawing of criterion `number` (0-5) of a right foot at `value` (-2..2). Raises IndexError."""
     return (_talus, _curves, _heel, _bulge, _arch, _forefoot)[number](value)
 
 
-def _talus(v: float) -> Position:
+def _talus(v: float) -> PositionDrawing:
     shapes = (limb((0.0, 0.42), (0.0, 0.14), 0.06, 0.06), ellipse((0.0, 0.09), 0.075, 0.08))
     dots: tuple[Point, ...] = tuple(p for p, shown in (((-0.055, 0.13), v >= 0), ((0.055, 0.13), v <= 0)) if shown)
-    return Position(shapes, (), (), dots)
+    return PositionDrawing(shapes, (), (), dots)
 
 
-def _curves(v: float) -> Position:
+def _curves(v: float) -> PositionDrawing:
     deep = 0.02 + 0.018 * v
     outer = ((0.06, 0.42), (0.035, 0.3), (0.062, 0.21), (0.06 - deep, 0.13), (0.06, 0.05), (0.03, 0.0))
     inner = ((-0.03, 0.0), (-0.06, 0.06), (-0.045, 0.15), (-0.06, 0.22), (-0.035, 0.3), (-0.06, 0.42))
-    return Position((Outline(smooth((*outer, *inner))),))
+    return PositionDrawing((Outline(smooth((*outer, *inner))),))
 
 
-def _heel(v: float) -> Position:
+def _heel(v: float) -> PositionDrawing:
     top = (0.0, 0.17)
     middle = _at(top, 180 - 6 * v, 0.09)
-    return Position((limb((0.0, 0.42), top, 0.06, 0.035), ellipse(middle, 0.055, 0.085, 6 * v)))
+    return PositionDrawing((limb((0.0, 0.42), top, 0.06, 0.035), ellipse(middle, 0.055, 0.085, 6 * v)))
 
 
-def _bulge(v: float) -> Position:
+def _bulge(v: float) -> PositionDrawing:
     out = 0.022 * v
     edge = ((-0.05, -0.18), (-0.055, -0.06), (-0.055 - out, 0.03), (-0.06, 0.12), (-0.03, 0.21))
     rest = ((0.04, 0.2), (0.06, 0.1), (0.05, -0.08), (0.03, -0.19), (-0.02, -0.2))
-    return Position((Outline(smooth((*edge, *rest))),))
+    return PositionDrawing((Outline(smooth((*edge, *rest))),))
 
 
-def _arch(v: float) -> Position:
+def _arch(v: float) -> PositionDrawing:
     top = 0.055 - 0.024 * v
     points = (
         (-0.2, 0.01), (-0.2, 0.09), (-0.13, 0.16), (0.0, 0.13), (0.14, 0.06), (0.2, 0.03), (0.2, 0.0),
         (0.11, 0.0), (0.06, 0.6 * top), (-0.02, top), (-0.08, 0.6 * top), (-0.12, 0.0),
     )  # fmt: skip
-    return Position((Outline(points), box(-0.24, 0.24, -0.025, -0.003)))
+    return PositionDrawing((Outline(points), box(-0.24, 0.24, -0.025, -0.003)))
 
 
-def _forefoot(v: float) -> Position:
+def _forefoot(v: float) -> PositionDrawing:
     turn = 9 * v
     shapes = [limb((0.0, -0.14), (0.0, 0.03), 0.05, 0.045)]
     for n in range(5):
@@ -371,4 +373,4 @@ def _forefoot(v: float) -> Position:
         tip = _at((base[0] - 0.05 + 0.025 * n, base[1]), turn, 0.1 - 0.012 * n)
         shapes.append(limb((base[0] - 0.05 + 0.025 * n, base[1]), tip, 0.016, 0.013))
     shapes.append(limb((0.0, 0.0), _at((0.0, 0.03), turn, 0.08), 0.045, 0.06))
-    return Position(tuple(shapes))
+    return PositionDrawing(tuple(shapes))

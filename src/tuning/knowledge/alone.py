@@ -13,7 +13,7 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.programme.rules import Rules
 from tuning.knowledge.loaders.intake import load_safety
 from tuning.knowledge.loaders.ladders import load_progression
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 T = TypeVar("T")
 
@@ -30,8 +30,8 @@ def rules() -> Rules:
     return _alone(load_progression)
 
 
-def _alone(load: Callable[[Reading], T | None]) -> T:
-    reading = Reading(Path(str(files("tuning.knowledge"))))
+def _alone(load: Callable[[TomlReader], T | None]) -> T:
+    reading = TomlReader(Path(str(files("tuning.knowledge"))))
     found = load(reading)
     if found is None or reading.problems:
         raise KnowledgeError(f"The knowledge files break a rule. {'; '.join(reading.problems)}.")

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from tuning.core.entries import Answer, PlanItem
-from tuning.core.gate.permission import Act, Facts, may
+from tuning.core.gate.permission import GateAct, GateFacts, may
 from tuning.core.movement.tasks import TASKS
 from tuning.core.programme.ladders import Dose, act_of_rung
 from tuning.core.programme.plan_status import PlanStatus
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef
 from tuning.core.visit.plan import ClipTask
 from tuning.knowledge.knowledge import Knowledge
@@ -17,11 +17,11 @@ from tuning.knowledge.knowledge import Knowledge
 BREAK = "break"
 
 
-def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "", pad: str = "") -> Act:
+def act_of_test(test: TestDefinition, side: Side = Side.NONE, mode: str = "", pad: str = "") -> GateAct:
     """A hands-on or strength test on a side."""
     if test.looks:
-        return Act(test.name, looks=True, station=test.station, on=side)
-    return Act(
+        return GateAct(test.name, looks=True, station=test.station, on=side)
+    return GateAct(
         "a maximal test" if test.maximal else test.name,
         side if test.one_leg and side in LEGS else Side.NONE,
         maximal=test.maximal,
@@ -33,17 +33,19 @@ def act_of_test(test: Test, side: Side = Side.NONE, mode: str = "", pad: str = "
     )
 
 
-def _lying(test: Test) -> tuple[str, ...]:
+def _lying(test: TestDefinition) -> tuple[str, ...]:
     """Prone and supine are demands where no other position is offered."""
     return tuple(where for where in ("prone", "supine") if set(test.positions) == {where})
 
 
-def act_of_clip(clip: ClipTask) -> Act:
+def act_of_clip(clip: ClipTask) -> GateAct:
     """A movement filmed for its measures, or a recording on the plates, as the order of the visit names it."""
-    return Act(clip.name, demands=clip.demands, amounts=clip.amounts)
+    return GateAct(clip.name, demands=clip.demands, amounts=clip.amounts)
 
 
-def not_proposed(knowledge: Knowledge, status: PlanStatus, facts: Facts, test_id: str, side: Side = Side.NONE) -> str:
+def not_proposed(
+    knowledge: Knowledge, status: PlanStatus, facts: GateFacts, test_id: str, side: Side = Side.NONE
+) -> str:
     """Why a test, clip or recording is not proposed to a person now: the gate, or a caution; empty where it may be."""
     clip = next((one for one in knowledge.order.clip if one.id == test_id), None)
     if clip is not None:
@@ -60,24 +62,24 @@ def not_proposed(knowledge: Knowledge, status: PlanStatus, facts: Facts, test_id
     return found.sentence if found.locked else ""
 
 
-def act_of_picture(knowledge: Knowledge, kind: str) -> Act:
+def act_of_picture(knowledge: Knowledge, kind: str) -> GateAct:
     """Filming: a still person is only looked at; of a movement the least that its clips demand."""
     wanted = {task.id for task in TASKS.values() if kind.startswith(task.picture_kind)}
     clips = [set(clip.demands) for clip in knowledge.order.clip if wanted & set(clip.tasks)]
     if not wanted:
-        return Act("a picture", looks=True)
+        return GateAct("a picture", looks=True)
     least = set.intersection(*clips) if clips else {"weight"}
-    return Act("a movement on camera", demands=tuple(sorted(least)))
+    return GateAct("a movement on camera", demands=tuple(sorted(least)))
 
 
-def act_of_plates(knowledge: Knowledge, test_id: str, side: Side = Side.NONE) -> Act:
+def act_of_plates(knowledge: Knowledge, test_id: str, side: Side = Side.NONE) -> GateAct:
     """A recording on the plates."""
     advice = knowledge.plates[test_id]
     leg = side if advice.legs == 1 else Side.NONE
-    return Act("a test on the plates", leg, maximal=advice.maximal, demands=advice.demands)
+    return GateAct("a test on the plates", leg, maximal=advice.maximal, demands=advice.demands)
 
 
-def act_of_entry(knowledge: Knowledge, entry: Entry) -> Act | None:
+def act_of_entry(knowledge: Knowledge, entry: Entry) -> GateAct | None:
     """What a new entry amounts to; None where nothing was done to anybody here.
 
     Forms, marks, endings, a withdrawal. A session asks with the dose of its plan (core.programme.plan_moves).
@@ -107,7 +109,7 @@ def is_new(entry: Entry, standing: Callable[[str], Entry | None]) -> bool:
 
 def new_acts(
     knowledge: Knowledge, added: Iterable[Entry], standing: Callable[[str], Entry | None]
-) -> list[tuple[Entry, Act]]:
+) -> list[tuple[Entry, GateAct]]:
     """Everything that a commit would add, as acts for the gate."""
     found = ((entry, act_of_entry(knowledge, entry)) for entry in added if is_new(entry, standing))
     return [(entry, act) for entry, act in found if act is not None]

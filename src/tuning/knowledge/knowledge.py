@@ -11,12 +11,12 @@ from tuning.core.errors import KnowledgeError
 from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.force.test_instructions import Advice
 from tuning.core.gate.triage import SafetyTable
-from tuning.core.intake.forms import Form
+from tuning.core.intake.forms import FormDefinition
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.judging.measures import Measure
 from tuning.core.preferences import Preferences
 from tuning.core.programme.cautions import Caution
-from tuning.core.programme.equipment import KitItem
+from tuning.core.programme.equipment import Substitute
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.rules import Rules
@@ -25,7 +25,7 @@ from tuning.core.reports.content import ReportTable
 from tuning.core.standing.level_suspicion import Chain
 from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.visit.plan import OrderTable
 from tuning.knowledge.loaders.intake import load_chain, load_forms, load_posture, load_safety, load_soles
 from tuning.knowledge.loaders.ladders import (
@@ -40,11 +40,11 @@ from tuning.knowledge.loaders.ladders import (
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reasoning import FILE as REASONING
-from tuning.knowledge.loaders.reasoning import Around, load_reasoning
+from tuning.knowledge.loaders.reasoning import RelatedTables, load_reasoning
 from tuning.knowledge.loaders.reports import load_reports
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import check_poses, load_plate_errors, load_plates, load_tests
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 FOLDER = Path(str(files("tuning.knowledge")))
 
@@ -64,12 +64,12 @@ class Knowledge:
     """All tables, and where to find a thing by what it is for."""
 
     measures: dict[str, Measure]
-    tests: dict[str, Test]
+    tests: dict[str, TestDefinition]
     chain: Chain
     posture: tuple[PostureRule, ...]
     soles: SoleRules
     safety: SafetyTable
-    forms: dict[str, Form]
+    forms: dict[str, FormDefinition]
     ladders: dict[str, Ladder]
     faults: dict[str, Fault]
     cautions: Cautions
@@ -79,7 +79,7 @@ class Knowledge:
     strength: StrengthTable
     reasoning: ReasoningTable
     placement: PlacementTable
-    kit: dict[str, KitItem]
+    kit: dict[str, Substitute]
     reports: ReportTable
     progression: Rules
     preferences: Preferences = field(default_factory=Preferences)
@@ -101,18 +101,18 @@ class Knowledge:
         return self._ladder_of[rung_id]
 
     @cached_property
-    def _tests_by_measure(self) -> dict[str, Test]:
+    def _tests_by_measure(self) -> dict[str, TestDefinition]:
         named = {m: t for t in self.tests.values() for q in t.questions for m in (q.measure, q.number) if m}
         named |= {t.score.measure: t for t in self.tests.values() if t.score is not None}
         return {**{f"{t.id}-torque": t for t in self.tests.values()}, **named, **self.tests}
 
-    def test_of(self, measure_id: str) -> Test | None:
+    def test_of(self, measure_id: str) -> TestDefinition | None:
         """The test that a measure is taken in, None for what is only told or read off a picture."""
         return self._tests_by_measure.get(measure_id)
 
 
 def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
-    reading = Reading(folder)
+    reading = TomlReader(folder)
     measures = load_measures(reading)
     faults = load_faults(reading)
     safety = load_safety(reading)
@@ -172,16 +172,16 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     return (None if reading.problems else found), reading.problems
 
 
-def _around(strength: StrengthTable | None, chain: Chain | None) -> Around:
+def _around(strength: StrengthTable | None, chain: Chain | None) -> RelatedTables:
     """What signs of reasoning may name of other tables."""
     outcomes = {outcome for row in chain.rows for outcome in row.outcomes} if chain else set()
-    return Around(strength.ratio if strength else (), outcomes)
+    return RelatedTables(strength.ratio if strength else (), outcomes)
 
 
 def check(folder: Path = FOLDER) -> list[str]:
     """Every problem of all files at once, each with file, key and reason; empty when all is sound."""
     found, problems = _read(folder)
-    reading = Reading(folder)
+    reading = TomlReader(folder)
     check_drawings(reading, found.ladders if found is not None else {})
     return [*problems, *reading.problems]
 
@@ -195,7 +195,7 @@ def for_clinic(folder: Path) -> Knowledge:
     usual, own = load(), folder / REASONING
     if not own.exists():
         return usual
-    reading = Reading(folder)
+    reading = TomlReader(folder)
     table = load_reasoning(reading, usual.measures, usual.tests, _around(usual.strength, usual.chain), own)
     if table is not None and not table.set_by:
         reading.wrong(REASONING, "an own table says `set_by`, whose it is")

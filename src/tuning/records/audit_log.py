@@ -64,7 +64,7 @@ def check(kept: str, total: str, what: str) -> None:
 
 
 @dataclass(frozen=True)
-class Line:
+class AuditLine:
     """A line of the trail: when, who (name, empty where the program itself), what, about what, with details."""
 
     at: datetime

@@ -28,7 +28,7 @@ KEPT_OPEN = 12
 """Files of the memory that stay, the newest first."""
 
 
-class Sealer:
+class EncryptedWriter:
     """Writes what it is given, sealed. `close` writes the last block."""
 
     def __init__(self, out: BinaryIO, key: bytes) -> None:
@@ -71,7 +71,7 @@ def opened(source: BinaryIO, key: bytes) -> Iterator[bytes]:
         raise damaged
 
 
-class Lender:
+class DecryptedFiles:
     """Sealed files as files of the memory, each under a path with its own suffix."""
 
     def __init__(self) -> None:

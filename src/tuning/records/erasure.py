@@ -9,7 +9,7 @@ from tuning.records.dbapi import Connection, Row
 
 
 @dataclass(frozen=True)
-class Erased:
+class ErasureResult:
     """What went: uids of everything, how much of each kind, and the files that nobody else uses."""
 
     uids: tuple[str, ...]
@@ -23,7 +23,7 @@ class Erased:
         return {"visits": self.visits, "entries": self.entries, "media": len(self.files)}
 
 
-def take_out(db: Connection, number: int, patient_uid: str, entries: Sequence[Row]) -> Erased:
+def take_out(db: Connection, number: int, patient_uid: str, entries: Sequence[Row]) -> ErasureResult:
     """Delete the rows of a person, within the transaction of the caller; `entries` are theirs."""
     visits = [row["uid"] for row in db.execute("select uid from visit where patient_id = ?", (number,))]
     within = "select entry.id from entry join visit on visit_id = visit.id where patient_id = ?"
@@ -37,4 +37,4 @@ def take_out(db: Connection, number: int, patient_uid: str, entries: Sequence[Ro
     free = [row for row in db.execute(unused).fetchall() if row["uid"] in named]
     db.executemany("delete from medium where id = ?", [(row["id"],) for row in free])
     uids = (patient_uid, *visits, *(row["uid"] for row in entries), *(row["uid"] for row in free))
-    return Erased(uids, len(visits), len(entries), tuple((row["sha256"], row["suffix"]) for row in free))
+    return ErasureResult(uids, len(visits), len(entries), tuple((row["sha256"], row["suffix"]) for row in free))

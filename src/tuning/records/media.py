@@ -15,7 +15,7 @@ from typing import Any
 from tuning.core.entries import Medium
 from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import keys
-from tuning.records.encrypted_files import Lender, Sealer, opened
+from tuning.records.encrypted_files import DecryptedFiles, EncryptedWriter, opened
 from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import sync_folder
 
@@ -25,7 +25,7 @@ SEALED = ".sealed"
 
 
 @dataclass(frozen=True)
-class Kept:
+class StoredFile:
     """A file that lies in the media folder."""
 
     sha256: str
@@ -53,7 +53,7 @@ class MediaFolder:
     def _sealed(path: Path) -> Path:
         return path.with_name(path.name + SEALED)
 
-    def lent(self, medium: Medium | Kept) -> Path:
+    def lent(self, medium: Medium | StoredFile) -> Path:
         """A path to read a kept file from; ask again rather than keeping it. Raises EnvironmentFault."""
         return self._lent(medium.sha256, medium.suffix)
 
@@ -108,10 +108,10 @@ class MediaFolder:
         try:
             with os.fdopen(handle, "wb") as copy:
                 fcntl.flock(copy, fcntl.LOCK_EX)  # whoever sweeps sees that this one is being written
-                out = Sealer(copy, key.files) if key is not None else copy
+                out = EncryptedWriter(copy, key.files) if key is not None else copy
                 for block in blocks:
                     out.write(block)
-                if isinstance(out, Sealer):
+                if isinstance(out, EncryptedWriter):
                     out.close()
                 copy.flush()
                 os.fsync(copy.fileno())
@@ -122,7 +122,7 @@ class MediaFolder:
         finally:
             Path(temporary).unlink(missing_ok=True)
 
-    def keep(self, source: Path, tick: Callable[[float], None] = lambda _: None) -> Kept:
+    def keep(self, source: Path, tick: Callable[[float], None] = lambda _: None) -> StoredFile:
         """Copy `source` in. `tick` is called with the fraction done and may raise to stop.
 
         Raises BadInput when it cannot be read or is empty, EnvironmentFault
@@ -154,7 +154,7 @@ class MediaFolder:
         with incoming, told_as_fault(self.folder):
             self.folder.mkdir(parents=True, exist_ok=True)
             self._put(blocks(), target, key)
-        return Kept(digest.hexdigest(), suffix, size, source.name)
+        return StoredFile(digest.hexdigest(), suffix, size, source.name)
 
     def is_intact(self, sha256: str, suffix: str) -> bool:
         """True when the file is there and still has its hash."""
@@ -194,9 +194,9 @@ class _Files(Mapping[str, Path]):
 
 
 @cache
-def _lender() -> Lender:
+def _lender() -> DecryptedFiles:
     """One for the program: a file is opened once, whoever asks."""
-    return Lender()
+    return DecryptedFiles()
 
 
 def _hash_of(blocks: Iterable[bytes]) -> str:

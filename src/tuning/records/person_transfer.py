@@ -39,7 +39,7 @@ Data = Mapping[str, Any]
 
 
 @dataclass(frozen=True)
-class Merged:
+class MergeResult:
     """What an import added; `kept` counts what was there already."""
 
     patient: str
@@ -127,7 +127,7 @@ def _dates(data: Data) -> None:
         raise BadInput(f"A date makes no sense: {err}.") from err
 
 
-def merge(db: Connection, data: Data, told: Any) -> Merged:
+def merge(db: Connection, data: Data, told: Any) -> MergeResult:
     """Put a person into the record, or together with the same one; nothing is taken twice.
 
     `told(what, subject, **detail)` writes the audit_log. Raises Conflict where the same entry says something else here:
@@ -151,7 +151,7 @@ def merge(db: Connection, data: Data, told: Any) -> Merged:
     if known is not None and (added or new_visits):
         _in_order(db, number)
     db.execute("update patient set revision = revision + 1 where id = ?", (number,))
-    return Merged(uid, new_visits, added, new_media, kept, tuple(dict.fromkeys(notes)))
+    return MergeResult(uid, new_visits, added, new_media, kept, tuple(dict.fromkeys(notes)))
 
 
 def _person(db: Connection, row: Data) -> int:

@@ -32,7 +32,7 @@ from tuning.records.dbapi import Connection, Row
 from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import SUMS, owner_only
 from tuning.records.identity import new_uid
-from tuning.records.media import Kept, MediaFolder
+from tuning.records.media import MediaFolder, StoredFile
 
 NEWER = "This record was written by a newer Tuning. It is open to read; nothing can be changed in it here."
 NEWER_HOLDS = (
@@ -308,7 +308,7 @@ class Record:
 
     # media
 
-    def medium(self, kept: Kept, person: Person) -> Medium:
+    def medium(self, kept: StoredFile, person: Person) -> Medium:
         """The note about a kept file; the same file is noted once."""
         with self._writing() as db:
             row = db.execute("select * from medium where sha256 = ?", (kept.sha256,)).fetchone()
@@ -402,14 +402,14 @@ class Record:
         with self._writing() as db:
             self._tell(db, person.uid, what, subject, **detail)
 
-    def lines(self, subject: str = "") -> list[audit_log.Line]:
+    def lines(self, subject: str = "") -> list[audit_log.AuditLine]:
         """The trail of one subject, or whole; oldest first."""
         where, values = ("where subject = ?", (subject,)) if subject else ("", ())
         with self._reading() as db:
             names = dict(db.execute("select uid, name from person").fetchall())
             told = db.execute(f"select * from trail {where} order by id", values).fetchall()
         return [
-            audit_log.Line(
+            audit_log.AuditLine(
                 rows.moment(r["at"]), names.get(r["who"], ""), r["what"], r["subject"], json.loads(r["detail"])
             )
             for r in told
@@ -422,7 +422,7 @@ class Record:
         with self._reading() as db:
             return person_transfer.dump(db, patient_uid)
 
-    def merge(self, data: Mapping[str, Any], person: Person, files: Mapping[str, Path]) -> person_transfer.Merged:
+    def merge(self, data: Mapping[str, Any], person: Person, files: Mapping[str, Path]) -> person_transfer.MergeResult:
         """Put a person into the record, or together with the same one; nothing is taken twice.
 
         `files` are the media by hash; each is copied in first, and kept though nothing else is taken over. Raises

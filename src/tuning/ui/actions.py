@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.ui import theme
-from tuning.ui.widgets import Line, label
+from tuning.ui.widgets import TextField, label
 
 MOST = 80
 """Lines of the command list: more letters narrow it faster than scrolling."""
@@ -66,7 +66,7 @@ class CommandList(QDialog):
         self.setMinimumSize(520, 420)
         self._actions = actions
         self._shown: list[Action] = []
-        self.field = Line()
+        self.field = TextField()
         self.field.setFont(theme.font(theme.BODY))
         self.field.setPlaceholderText("What do you want to do?")
         self.field.setAccessibleName("Find an action")

@@ -36,7 +36,7 @@ ABOVE, BELOW = 73, 41
 """Where header and status line will be, in px, so that the day list need not move when they come."""
 
 
-class Frame(QMainWindow):
+class TopWindow(QMainWindow):
     """The top-level window. Shows itself first, then the people, then the workbench around them."""
 
     def __init__(self, folder: Path, kind: str = "", devices: Callable[[str], Devices] | None = None) -> None:
@@ -225,7 +225,7 @@ def run(folder: Path, log_file: Path, kind: str = "", devices: Callable[[str], D
     app.setApplicationName("Tuning")
     theme.apply(app, theme.chosen(BY_KEY[THEME].read(values)))
     _catch_unexpected(log_file)
-    frame = Frame(folder, kind, devices)
+    frame = TopWindow(folder, kind, devices)
     frame.show()
     QTimer.singleShot(0, frame.open)
     return app.exec()

@@ -14,7 +14,7 @@ from tuning.records.store import now
 E = TypeVar("E", bound=Entry)
 
 
-class Action:
+class ChangeSet:
     """What one gesture adds and strikes; committed as a whole when the `with` block ends."""
 
     def __init__(self, case: Case, person: Person) -> None:

@@ -14,7 +14,7 @@ from tuning.records import Record
 from tuning.records.settings import Settings
 
 
-class Clinic:
+class ClinicSettings:
     """Settings of the clinic over the shipped knowledge."""
 
     def __init__(

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 from tuning.ui import theme
 
 
-class FoldTab(QAbstractButton):
+class CollapsedTab(QAbstractButton):
     """Click to unfold."""
 
     def __init__(self, name: str, key: str, action: Callable[[], None]) -> None:

@@ -11,12 +11,12 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BY_KEY, KEEP_AGE, KEEP_YEARS
-from tuning.core.visit.retention import Keep
+from tuning.core.visit.retention import RetentionRule
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
 from tuning.ui.people_list import FILTERS, ORDERS, OVER, DayTables, PeopleModel, PeopleView, PersonLine
-from tuning.ui.widgets import Line, button, label, rule, set_role
+from tuning.ui.widgets import TextField, button, label, rule, set_role
 
 FIRST = (
     "Nobody is here yet. Add the first person (Ctrl+N): name and birth date are enough.\n"
@@ -37,7 +37,7 @@ class DayList(QWidget):
         self.people = PeopleModel()
         self.view = PeopleView(self.people)
         self.view.opened.connect(self.patient_chosen.emit)
-        self.search = Line()
+        self.search = TextField()
         self.search.setPlaceholderText("Search name, birth date, occupation, complaint")
         self.search.setAccessibleName("Search")
         self.search.setFixedWidth(320)
@@ -47,7 +47,7 @@ class DayList(QWidget):
         self.hint.setContentsMargins(12, 24, 0, 0)
         self.filters: dict[str, QPushButton] = {}
         self._refusal = ""
-        self._read: tuple[int, int, date, Keep] | None = None
+        self._read: tuple[int, int, date, RetentionRule] | None = None
         self._build()
 
     def _build(self) -> None:
@@ -112,14 +112,14 @@ class DayList(QWidget):
         self._refusal = ""
         try:
             values = Settings(self._record.folder).values
-            keep = Keep(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
+            keep = RetentionRule(int(BY_KEY[KEEP_YEARS].read(values)), int(BY_KEY[KEEP_AGE].read(values)))
             now = (*self._record.stamp(), date.today(), keep)
             if now != self._read:
                 self.people.read(self._record.digests(), date.today(), keep, self._tables)
                 self._read = now
         except TuningError as err:
             self._refusal, self._read = str(err), None
-            self.people.read([], date.today(), Keep(), self._tables)
+            self.people.read([], date.today(), RetentionRule(), self._tables)
             self.refused.emit(self._refusal)
         for name, fits in FILTERS.items():
             fitting = sum(map(fits, self.people.everybody))

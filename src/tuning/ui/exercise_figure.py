@@ -8,7 +8,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 
-from tuning.core.pose import Frame
+from tuning.core.pose import PoseFrame
 from tuning.core.programme.ladders import Pose, Rung
 from tuning.core.types import Side
 from tuning.drawings.exercise import exercise_figure, scene_of
@@ -16,7 +16,7 @@ from tuning.drawings.figure import Outline
 from tuning.ui.symbols import paint_outlines
 
 
-def figure_of(rung: Rung, pose: Pose, frame: Frame, side: Side) -> list[Outline]:
+def figure_of(rung: Rung, pose: Pose, frame: PoseFrame, side: Side) -> list[Outline]:
     """The picture of a rung; the left leg works in the mirror image."""
     return exercise_figure(scene_of(rung, pose, frame), side is Side.LEFT)
 

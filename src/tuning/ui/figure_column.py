@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Compare
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.types import NotMeasured, Side
 from tuning.ui import theme
 from tuning.ui.symbols import body_outline, paint_side, paint_verdict
@@ -86,7 +86,7 @@ class FigureColumn(QWidget):
         self._paint_lines(painter, box)
         for row in reversed(self._rows):
             assert isinstance(row.verdict, Verdict)
-            if row.verdict.word is not Word.CANNOT_TELL or len(self._rows) < 12:
+            if row.verdict.word is not VerdictWord.CANNOT_TELL or len(self._rows) < 12:
                 place = self._place(row.measure.station, finding_side(row))
                 if row.measure.station == self.chosen:
                     painter.setPen(QPen(theme.colour("accent"), 2))

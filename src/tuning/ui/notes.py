@@ -13,7 +13,7 @@ from tuning.core.errors import TuningError
 from tuning.core.visit.notes import note_of, told, treatment_of
 from tuning.ui import theme
 from tuning.ui.formatting import clock, day
-from tuning.ui.widgets import Line, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 
@@ -35,7 +35,7 @@ class NotesDialog(QDialog):
         self.text.setAccessibleName("Note")
         self.text.setTabChangesFocus(True)
         self.text.setFixedHeight(84)
-        self.what, self.minutes, self.by = Line(), Line(), Line()
+        self.what, self.minutes, self.by = TextField(), TextField(), TextField()
         for line, hint, width in (
             (self.what, "What was done, such as calf released", 0),
             (self.minutes, "minutes", 90),

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from tuning.ui.window import MainWindow
 
 
-class Reception:
+class PatientDialogs:
     """The questions at the door of the window."""
 
     def __init__(self, window: MainWindow) -> None:

@@ -28,7 +28,7 @@ from tuning.core.units import parse_body_mass, parse_stature, shown_length, show
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, label
+from tuning.ui.widgets import TextField, button, label
 
 NOT_SAID = "not said"
 
@@ -60,7 +60,7 @@ class FieldsDialog(QDialog):
 
     def line(self, name: str, hint: str = "") -> QLineEdit:
         """A labelled text field."""
-        made = Line()
+        made = TextField()
         made.setPlaceholderText(hint)
         self._row(name, made)
         return made

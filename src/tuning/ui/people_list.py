@@ -13,18 +13,26 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from tuning.core.case import Patient
-from tuning.core.day_list_entry import Digest, Need, Overview, overview
+from tuning.core.day_list_entry import Digest, ListPriority, Overview, overview
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.programme.rules import Rules
 from tuning.core.text_search import plain
 from tuning.core.types import LEGS
-from tuning.core.visit.retention import Keep
+from tuning.core.visit.retention import RetentionRule
 from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.symbols import paint_side
 
 ROW = 68
-DUE = (Need.EMERGENCY, Need.REFER, Need.LOG, Need.RETEST, Need.SILENT, Need.CLEAR, Need.PLAN)
+DUE = (
+    ListPriority.EMERGENCY,
+    ListPriority.REFER,
+    ListPriority.LOG,
+    ListPriority.RETEST,
+    ListPriority.SILENT,
+    ListPriority.CLEAR,
+    ListPriority.PLAN,
+)
 OVER = "Keep time over"
 FILTERS: dict[str, Callable[[PersonLine], bool]] = {
     "Everybody": lambda line: True,
@@ -86,14 +94,16 @@ DayTables = tuple[Rules, SafetyTable]
 """What the list needs of the knowledge files."""
 
 
-def line_of(digest: Digest, today: date, keep: Keep, tables: DayTables) -> PersonLine:
+def line_of(digest: Digest, today: date, keep: RetentionRule, tables: DayTables) -> PersonLine:
     """A person as shown today; words are made when they are first painted or searched."""
     last = digest.last.astimezone().date() if digest.last is not None else None
     over = keep.is_over(digest.patient.birth_date, last, today)
     return PersonLine(digest, overview(digest, today, *tables), today, over)
 
 
-def _again(before: PersonLine | None, digest: Digest, today: date, keep: Keep, tables: DayTables) -> PersonLine:
+def _again(
+    before: PersonLine | None, digest: Digest, today: date, keep: RetentionRule, tables: DayTables
+) -> PersonLine:
     """The line as it was where nothing of the person has changed."""
     return before if before is not None and before.digest is digest else line_of(digest, today, keep, tables)
 
@@ -105,10 +115,10 @@ class PeopleModel(QAbstractListModel):
         super().__init__()
         self.everybody: list[PersonLine] = []
         self.lines: list[PersonLine] = []
-        self._by: tuple[date, Keep] | None = None
+        self._by: tuple[date, RetentionRule] | None = None
         self._words, self._filter, self._order = "", "Everybody", "by need"
 
-    def read(self, digests: Sequence[Digest], today: date, keep: Keep, tables: DayTables) -> None:
+    def read(self, digests: Sequence[Digest], today: date, keep: RetentionRule, tables: DayTables) -> None:
         """Other people, or the same with newer facts."""
         known = {one.patient.uid: one for one in self.everybody} if (today, keep) == self._by else {}
         self._by = today, keep

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.errors import TuningError
-from tuning.core.judging.trial_rule import Rule
-from tuning.core.judging.verdict_changes import Altered, altered
+from tuning.core.judging.trial_rule import TrialRule
+from tuning.core.judging.verdict_changes import VerdictChange, altered
 from tuning.core.preferences import (
     BACKUP_FOLDER,
     BAND,
@@ -37,7 +37,7 @@ from tuning.core.preferences import (
     with_bands,
 )
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, in_scroll, label, rule
+from tuning.ui.widgets import TextField, button, in_scroll, label, rule
 from tuning.ui.workspace import Workspace
 
 THRESHOLDS = "Thresholds"
@@ -67,7 +67,7 @@ class PreferencesDialog(QDialog):
         self.effect = label("", wrap=True)
         self.effect.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.wrong = label("", role="caution", wrap=True)
-        self.reason = Line()
+        self.reason = TextField()
         self.reason.setPlaceholderText("Why (kept in the trail)")
         self.reason.setAccessibleName("Reason for the change")
         self.take = button("Take over", self.take_over, "primary")
@@ -116,7 +116,7 @@ class PreferencesDialog(QDialog):
             "The difference that matters, by measure; 0 for none. A change shows below which past verdicts it alters."
         )
         column.addWidget(label(note, role="muted", wrap=True))
-        self.search = Line()
+        self.search = TextField()
         self.search.setPlaceholderText("Find a measure")
         self.search.setAccessibleName("Find a measure")
         column.addWidget(self.search)
@@ -178,7 +178,7 @@ class PreferencesDialog(QDialog):
             number.valueChanged.connect(put)
             return number
         if one.high > 700 or one.key == BACKUP_FOLDER:
-            line = Line()
+            line = TextField()
             line.setText(now)
             line.textChanged.connect(put)
             return line
@@ -190,7 +190,7 @@ class PreferencesDialog(QDialog):
     def _choose_folder(self) -> None:
         found = QFileDialog.getExistingDirectory(self, "Folder for backups")
         line = self.fields[BACKUP_FOLDER]
-        if found and isinstance(line, Line):
+        if found and isinstance(line, TextField):
             line.setText(found)
 
     # what a change does
@@ -214,14 +214,14 @@ class PreferencesDialog(QDialog):
             return self._space.knowledge.measures[one.key.removeprefix(BAND)].band or 0.0
         return one.read(self._space.settings.values)
 
-    def effects(self) -> list[tuple[str, Altered]]:
+    def effects(self) -> list[tuple[str, VerdictChange]]:
         """Every past verdict, of everybody, that the changes would alter, with the name of the person."""
         if not any(key == RULE or key.startswith(BAND) for key in self.changes):
             return []
         space = self._space
         values = {**space.settings.values, **self.changes}
         before = (space.knowledge.measures, space.rule)
-        after = (with_bands(space.shipped.measures, values), Rule(BY_KEY[RULE].read(values)))
+        after = (with_bands(space.shipped.measures, values), TrialRule(BY_KEY[RULE].read(values)))
         ids = {m for m in after[0] if after[0][m] != before[0][m]}
         if before[1] != after[1]:
             ids |= {m.id for m in after[0].values() if m.by_clinic_rule}

@@ -18,7 +18,7 @@ from tuning.ui.workspace import Workspace
 TOUCHES = {QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress, QEvent.Type.MouseMove, QEvent.Type.Wheel}
 
 
-class Cover(QWidget):
+class PrivacyScreen(QWidget):
     """Lies over its parent; any key or click lifts it and does nothing else."""
 
     def __init__(self, parent: QWidget, space: Workspace) -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLineEdit, QVBox
 from tuning.core.errors import BadInput, TuningError
 from tuning.records import encryption, keys
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, label
+from tuning.ui.widgets import TextField, button, label
 
 Tick = Callable[[float], None]
 Deed = Callable[[Path, Tick], str]
@@ -69,7 +69,7 @@ class Lock(QDialog):
         self.setGeometry(over.window().geometry())  # type: ignore[union-attr]
         self.asks = AskPassphrase(folder, self.accept)
         QVBoxLayout(self).addWidget(self.asks)
-        self.veils = [Veil(w) for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self]
+        self.veils = [WindowCover(w) for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self]
         self.finished.connect(self._lift)
         self.asks.field.setFocus()
 
@@ -87,7 +87,7 @@ class Lock(QDialog):
             event.ignore()
 
 
-class Veil(QWidget):
+class WindowCover(QWidget):
     """Paper over a whole window, however it is resized: hiding a dialog would end it."""
 
     def __init__(self, over: QWidget) -> None:
@@ -184,7 +184,7 @@ class CodeDialog(QDialog):
         column.setContentsMargins(24, 20, 24, 20)
         column.setSpacing(12)
         column.addWidget(label("Write this down now; it is not shown again", theme.LARGE))
-        self.code = Line(code)
+        self.code = TextField(code)
         self.code.setReadOnly(True)
         self.code.setFont(theme.font(theme.LARGE))
         self.code.setAccessibleName("Recovery code")
@@ -215,7 +215,7 @@ CODE = (
 
 
 def _secret(name: str) -> QLineEdit:
-    field = Line()
+    field = TextField()
     field.setEchoMode(QLineEdit.EchoMode.Password)
     field.setPlaceholderText(name)
     field.setAccessibleName(name)

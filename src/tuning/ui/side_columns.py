@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
-from tuning.ui.collapsed_tab import FoldTab
+from tuning.ui.collapsed_tab import CollapsedTab
 
 NARROW = 1240
 """Below this width only one of figure and ledger stands open."""
@@ -17,8 +17,8 @@ class SideColumns:
         self._window = window
         self._parts = {"figure": figure, "ledger": ledger}
         self.tabs = {
-            "figure": FoldTab("figure", "F7", lambda: self.toggle("figure")),
-            "ledger": FoldTab("ledger", "F8", lambda: self.toggle("ledger")),
+            "figure": CollapsedTab("figure", "F7", lambda: self.toggle("figure")),
+            "ledger": CollapsedTab("ledger", "F8", lambda: self.toggle("ledger")),
         }
         self._folded = dict.fromkeys(self._parts, False)
         self._kept, self._in_case = "ledger", False

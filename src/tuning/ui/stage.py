@@ -18,7 +18,7 @@ from tuning.ui.workspace import Workspace
 
 
 @dataclass(frozen=True)
-class Desk:
+class StageContext:
     """What a page is given to work with."""
 
     space: Workspace
@@ -98,7 +98,7 @@ class StageSpec:
     id: str
     name: str
     order: int
-    page: Callable[[Desk], StagePage] | None = None
+    page: Callable[[StageContext], StagePage] | None = None
     promise: str = ""
     guarded: bool = False
     wide: bool = False

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.types import LEGS, Side
 from tuning.drawings.figure import Outline
 from tuning.ui import theme
@@ -49,12 +49,12 @@ def paint_side(painter: QPainter, centre: QPointF, radius: float, side: Side) ->
         painter.drawPath(path)
 
 
-def paint_verdict(painter: QPainter, centre: QPointF, radius: float, word: Word) -> None:
+def paint_verdict(painter: QPainter, centre: QPointF, radius: float, word: VerdictWord) -> None:
     """Hollow ring, dashed ring, half-filled diamond, filled diamond."""
     pen = QPen(theme.colour("ink"), 1.8)
     painter.setBrush(theme.colour("panel"))
-    if word in (Word.IN_TUNE, Word.CANNOT_TELL):
-        if word is Word.CANNOT_TELL:
+    if word in (VerdictWord.IN_TUNE, VerdictWord.CANNOT_TELL):
+        if word is VerdictWord.CANNOT_TELL:
             pen.setDashPattern([1.6, 1.4])
         painter.setPen(pen)
         painter.drawEllipse(centre, radius * 0.85, radius * 0.85)
@@ -64,7 +64,7 @@ def paint_verdict(painter: QPainter, centre: QPointF, radius: float, word: Word)
     diamond = [QPointF(x, y - radius), QPointF(x + radius, y), QPointF(x, y + radius), QPointF(x - radius, y)]
     painter.drawPolygon(QPolygonF(diamond))
     painter.setBrush(theme.colour("ink"))
-    if word is Word.MARKED:
+    if word is VerdictWord.MARKED:
         painter.drawPolygon(QPolygonF(diamond))
     else:
         painter.drawPolygon(QPolygonF([diamond[0], diamond[2], diamond[3]]))
@@ -149,7 +149,7 @@ class SideSign(QWidget):
 class VerdictSign(QWidget):
     """The sign of a verdict as a widget."""
 
-    def __init__(self, word: Word, radius: float = 7) -> None:
+    def __init__(self, word: VerdictWord, radius: float = 7) -> None:
         super().__init__()
         self._word, self._radius = word, radius
         self.setFixedSize(round(2 * radius + 6), round(2 * radius + 6))

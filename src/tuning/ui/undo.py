@@ -12,7 +12,7 @@ Flip = Callable[[list[str], list[str], bool], None]
 
 
 @dataclass(frozen=True)
-class Step:
+class UndoStep:
     """One action: its name, and the uids that it added and struck."""
 
     text: str
@@ -28,7 +28,7 @@ class UndoStack(QObject):
     def __init__(self, flip: Flip) -> None:
         super().__init__()
         self._flip = flip
-        self._steps: list[Step] = []
+        self._steps: list[UndoStep] = []
         self.at = 0
 
     def clear(self) -> None:
@@ -36,7 +36,7 @@ class UndoStack(QObject):
         self._steps, self.at = [], 0
         self.changed.emit()
 
-    def push(self, step: Step) -> None:
+    def push(self, step: UndoStep) -> None:
         """A committed action; what had been undone is gone."""
         self._steps = [*self._steps[: self.at], step]
         self.at += 1

@@ -65,7 +65,7 @@ def button(text: str, action: Callable[[], object], kind: str = "", tip: str = "
     return made
 
 
-class Line(QLineEdit):
+class TextField(QLineEdit):
     """A text field in which undo and redo mean the record's last action, as everywhere else."""
 
     def event(self, event: QEvent | None) -> bool:
@@ -78,7 +78,7 @@ class Line(QLineEdit):
         return super().event(event)
 
 
-class EntryField(Line):
+class EntryField(TextField):
     """A text field that keeps Enter to itself, for fields inside a widget that has a use for Enter."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

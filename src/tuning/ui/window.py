@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tuning.core.case import Patient
-from tuning.core.gate.permission import Act
+from tuning.core.gate.permission import GateAct
 from tuning.core.gate.text import finding_name, now_words
 from tuning.core.judging.comparison import Comparison
 from tuning.core.next_step import NextStep
@@ -34,21 +34,21 @@ from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
-from tuning.ui.patient_dialogs import Reception
-from tuning.ui.privacy_screen import Cover
+from tuning.ui.patient_dialogs import PatientDialogs
+from tuning.ui.privacy_screen import PrivacyScreen
 from tuning.ui.side_columns import SideColumns
-from tuning.ui.stage import Desk, StagePage, StageSpec, place_key
+from tuning.ui.stage import StageContext, StagePage, StageSpec, place_key
 from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
 from tuning.ui.visit_order.dialog import PlanDialog
 from tuning.ui.visit_order.state import OrderState
 from tuning.ui.widgets import label, rule
-from tuning.ui.window_dialogs import Cupboard
+from tuning.ui.window_dialogs import WindowDialogs
 from tuning.ui.workspace import Workspace
 
 
 @runtime_checkable
-class Explains(Protocol):
+class Explainable(Protocol):
     """A widget that can say how its number was worked out."""
 
     title: str
@@ -74,8 +74,8 @@ class MainWindow(QWidget):
         self.resize(1280, 800)
         self.setMinimumSize(1100, 700)
         self.order = OrderState(workspace)
-        self.reception = Reception(self)
-        self.cupboard = Cupboard(self)
+        self.reception = PatientDialogs(self)
+        self.cupboard = WindowDialogs(self)
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs = JobBoard()
@@ -88,7 +88,7 @@ class MainWindow(QWidget):
         self.actions_list = self._actions()
         bind(self, self.actions_list)
         bind(self, self._stage_keys())
-        self.cover = Cover(self, workspace)
+        self.cover = PrivacyScreen(self, workspace)
         self.go_home()
 
     def _build(self) -> None:
@@ -158,7 +158,7 @@ class MainWindow(QWidget):
         if stage_id not in self.pages:
             spec = self.specs[stage_id]
             assert spec.page is not None
-            page = spec.page(Desk(self.workspace, self.order))
+            page = spec.page(StageContext(self.workspace, self.order))
             page.refused.connect(self._refused)
             page.told.connect(self.status.say)
             page.job_started.connect(self.jobs.start)
@@ -256,7 +256,7 @@ class MainWindow(QWidget):
         if not spec.built:
             self.status.say(spec.promise)
             return
-        answer = self.workspace.may(Act(spec.name, looks=not spec.guarded))
+        answer = self.workspace.may(GateAct(spec.name, looks=not spec.guarded))
         if answer.locked and self.workspace.triage() is Triage.RED:
             self._refused(f"Locked: {answer.sentence}.")
             target = self._urgent_step().target
@@ -363,7 +363,7 @@ class MainWindow(QWidget):
         """F1: how the focused number was worked out, or what the focused control is for."""
         widget = QApplication.focusWidget()
         while widget is not None:
-            if isinstance(widget, Explains):
+            if isinstance(widget, Explainable):
                 ExplainDialog(self, widget.title, widget.explanation() + self._trail_of(widget)).exec()
                 return
             text = widget.toolTip()
@@ -415,4 +415,4 @@ class MainWindow(QWidget):
         super().closeEvent(event)
 
 
-__all__ = ["Explains", "Job", "MainWindow"]
+__all__ = ["Explainable", "Job", "MainWindow"]

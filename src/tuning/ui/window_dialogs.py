@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from tuning.ui.window import MainWindow
 
 
-class Cupboard:
+class WindowDialogs:
     """Opens the dialogs of the window."""
 
     def __init__(self, window: MainWindow) -> None:

@@ -15,19 +15,19 @@ from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanI
 from tuning.core.errors import Conflict, Refused, TuningError
 from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.gate.open_findings import Standing, asked_today, limits_of, standing_of
-from tuning.core.gate.permission import Act, Facts, Permission, facts_of, may, permit
+from tuning.core.gate.open_findings import ScreeningStatus, asked_today, limits_of, standing_of
+from tuning.core.gate.permission import GateAct, GateFacts, Permission, facts_of, may, permit
 from tuning.core.gate.text import finding_name
 from tuning.core.intake.consent import check_pictures, film_refused, letters_refused, newest
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
-from tuning.core.judging.measures import NOBODY, Who
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.measures import NOBODY, ReferenceGroup
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.plan_moves import check_programme
 from tuning.core.programme.plan_status import PlanStatus, plan_status
-from tuning.core.test_definitions import Ask, Test
+from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.core.types import Entry, Observation, Role, Triage
 from tuning.core.visit.visit_window import goes_on
 from tuning.devices import NO_DEVICES, Devices
@@ -36,10 +36,10 @@ from tuning.knowledge.gate_acts import new_acts
 from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.records.store import NEWER, now
-from tuning.ui.change_set import Action
-from tuning.ui.clinic_settings import Clinic
+from tuning.ui.change_set import ChangeSet
+from tuning.ui.clinic_settings import ClinicSettings
 from tuning.ui.formatting import day
-from tuning.ui.undo import Step, UndoStack
+from tuning.ui.undo import UndoStack, UndoStep
 
 E = TypeVar("E", bound=Entry)
 LOOK_MS = 1000
@@ -63,7 +63,7 @@ class Workspace(QObject):
         super().__init__()
         self.record, self.devices = record, devices
         self.settings = Settings(record.folder)
-        self._clinic = Clinic(record, self.settings, knowledge, lambda: self.person)
+        self._clinic = ClinicSettings(record, self.settings, knowledge, lambda: self.person)
         people = record.people()
         self.reading = False
         """Whether an earlier visit is open to be read only."""
@@ -205,11 +205,11 @@ class Workspace(QObject):
         return standing_plan(self.case.entries) if self.case is not None else []
 
     @property
-    def rule(self) -> Rule:
+    def rule(self) -> TrialRule:
         """Clinic setting: how trials become one value."""
         return self.knowledge.preferences.rule
 
-    def set_rule(self, rule: Rule) -> None:
+    def set_rule(self, rule: TrialRule) -> None:
         """Another rule: every value is read anew, none is rewritten. Raises EnvironmentFault."""
         self.settings.set(RULE, rule.value)
         self.content_changed.emit()
@@ -245,7 +245,7 @@ class Workspace(QObject):
         """Whether the safety screen was asked in the open visit."""
         return self.case is not None and asked_today(self.case)
 
-    def standing(self) -> Standing | None:
+    def standing(self) -> ScreeningStatus | None:
         """What stands of the safety screens, finding by finding; None before the first."""
         return standing_of(self.case, self.knowledge.safety) if self.case is not None else None
 
@@ -258,18 +258,18 @@ class Workspace(QObject):
         """The surgeon's limits that stand."""
         return limits_of(self.case, self.knowledge.safety) if self.case is not None else NO_LIMITS
 
-    def trials_wanted(self, test: Test) -> int:
+    def trials_wanted(self, test: TestDefinition) -> int:
         """Trials wanted of a test: what it asks for, or fewer by the clinic's setting where each trial is an effort."""
-        asked = max([q.trials for q in test.questions if q.ask is Ask.NUMBER] or [1])
+        asked = max([q.trials for q in test.questions if q.ask is AnswerKind.NUMBER] or [1])
         return min(asked, int(self.settings.get(TRIALS, asked))) if test.every_trial else asked
 
     @property
-    def who(self) -> Who:
+    def who(self) -> ReferenceGroup:
         """Whom the bands of usual values are for, on the day of the open visit."""
         if self.case is None:
             return NOBODY
         patient, day = self.case.patient, self.case.visit.started_at.astimezone().date()
-        return Who(patient.age_on(day), patient.sex)
+        return ReferenceGroup(patient.age_on(day), patient.sex)
 
     def film_refused(self) -> str:
         """Why no pictures may be taken or opened; empty where they may."""
@@ -279,17 +279,17 @@ class Workspace(QObject):
         """Why no pictures may leave in a letter; empty where they may."""
         return letters_refused(newest(self.case.all(Form))) if self.case is not None else ""
 
-    def facts(self, case: Case | None = None) -> Facts:
+    def facts(self, case: Case | None = None) -> GateFacts:
         """What the gate knows now."""
         asked = case or self.case
         role = self.person.role if self.person is not None else None
-        return facts_of(asked, self.knowledge.safety, role) if asked is not None else Facts(role=role)
+        return facts_of(asked, self.knowledge.safety, role) if asked is not None else GateFacts(role=role)
 
     def plan_status(self) -> PlanStatus | None:
         """What stands of the programme today, None while no case is open."""
         return plan_status(self.case, self.knowledge, date.today()) if self.case is not None else None
 
-    def may(self, act: Act) -> Permission:
+    def may(self, act: GateAct) -> Permission:
         """The gate's answer for the open case."""
         return may(act, self.facts())
 
@@ -304,7 +304,7 @@ class Workspace(QObject):
             self.refused.emit(str(err))
 
     @contextmanager
-    def action(self, text: str, case: Case | None = None) -> Iterator[Action]:
+    def action(self, text: str, case: Case | None = None) -> Iterator[ChangeSet]:
         """Collect what one gesture changes and commit it as one undo step.
 
         `case` is another than the open one where long work ends after its case was
@@ -318,12 +318,12 @@ class Workspace(QObject):
             raise Refused(f"The visit of {day(where.visit.started_at)} is open to read. A new visit takes new entries.")
         if where is None or self.person is None:
             raise Refused("Nothing was kept: no case is open, or nobody said who works.")
-        act = Action(where, self.person)
+        act = ChangeSet(where, self.person)
         yield act
         if act.added or act.struck:
             self._commit(text, act)
 
-    def _commit(self, text: str, act: Action) -> None:
+    def _commit(self, text: str, act: ChangeSet) -> None:
         here = self.case is not None and act.case.visit.uid == self.case.visit.uid
         case = (
             self.case if here and self.case is not None else self.record.case(act.case.patient.uid, act.case.visit.uid)
@@ -342,10 +342,10 @@ class Workspace(QObject):
         self.case = case.changed(act.added, act.struck, revision)
         self._say_what_rose(before, act.added)
         self._done |= {entry.uid: entry for entry in act.added}
-        self.undo.push(Step(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
+        self.undo.push(UndoStep(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
         self._committed()
 
-    def _say_what_rose(self, before: Standing | None, added: Sequence[Entry]) -> None:
+    def _say_what_rose(self, before: ScreeningStatus | None, added: Sequence[Entry]) -> None:
         """A value that raises the level says so at once, wherever it was entered; a screen says it itself."""
         now, table = self.standing(), self.knowledge.safety
         if now is None or any(isinstance(entry, Screen) for entry in added):
@@ -367,7 +367,7 @@ class Workspace(QObject):
             if isinstance(entry, Clearance):
                 check_clearance(entry, found, facts.role, datetime.now().astimezone().date())
 
-    def _again(self, case: Case, act: Action, here: bool) -> None:
+    def _again(self, case: Case, act: ChangeSet, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""
         fresh = self.record.case(case.patient.uid, case.visit.uid)
         if here:

@@ -13,7 +13,7 @@ from tuning.core.force.isometric_tests import raises, still_efforts
 from tuning.core.force.plate_tests import CONTACT_N, TESTS, Analysis, PlateKind
 from tuning.core.force.quiet_stance import stand
 from tuning.core.force.recording import Recording
-from tuning.core.force.weighing import WEIGHT_GAP, Weight, weigh
+from tuning.core.force.weighing import WEIGHT_GAP, BodyWeight, weigh
 from tuning.core.types import NotMeasured, Side
 
 LIGHTEST_KG, HEAVIEST_KG = 30.0, 250.0
@@ -36,24 +36,24 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     if test.legs == 2 and len(recording.legs) < 2:
         raise BadInput(f"{test.name} needs both plates; this recording has one.")
     leg = _leg(recording, side) if test.legs == 1 else Side.NONE
-    weight: Weight | NotMeasured = NotMeasured("one-leg", "body weight is not on the plate in a one-leg test")
+    weight: BodyWeight | NotMeasured = NotMeasured("one-leg", "body weight is not on the plate in a one-leg test")
     if test.legs == 2:
         weight = weigh(recording, within=_before_the_push(recording) if test.kind is PlateKind.ISO else None)
     weighed = weight
     if isinstance(weight, NotMeasured) and body_mass_kg:
-        weight = Weight(body_mass_kg * 9.80665, 1.0, 0, 0)
+        weight = BodyWeight(body_mass_kg * 9.80665, 1.0, 0, 0)
     found = Analysis(test, leg, weight)
     found.warnings += recording.notes
-    if isinstance(weighed, Weight) and body_mass_kg and abs(weighed.mass_kg / body_mass_kg - 1) > WEIGHT_GAP:
+    if isinstance(weighed, BodyWeight) and body_mass_kg and abs(weighed.mass_kg / body_mass_kg - 1) > WEIGHT_GAP:
         found.warnings.append(
             f"The plates weigh {weighed.mass_kg:.1f} kg, {body_mass_kg:.1f} kg were known before: a load, a foot off "
             "the plates, or plates that were not zeroed?"
         )
-    if isinstance(weighed, Weight) and not LIGHTEST_KG <= weighed.mass_kg <= HEAVIEST_KG:
+    if isinstance(weighed, BodyWeight) and not LIGHTEST_KG <= weighed.mass_kg <= HEAVIEST_KG:
         found.warnings.append(
             f"The plates weigh {weighed.mass_kg:.0f} kg, which no adult does: the wrong unit, or a scale factor?"
         )
-    if test.legs == 2 and isinstance(weighed, Weight):
+    if test.legs == 2 and isinstance(weighed, BodyWeight):
         _doubt_zero(recording, weighed, found)
     if leg is not Side.NONE and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)
@@ -74,7 +74,7 @@ def _doubt_flight(recording: Recording, found: Analysis) -> None:
             found.warnings.append(f"{words}: was it not set to zero, or did nobody leave it?")
 
 
-def _doubt_zero(recording: Recording, weight: Weight, found: Analysis) -> None:
+def _doubt_zero(recording: Recording, weight: BodyWeight, found: Analysis) -> None:
     """A plate not set to zero, or one that drifts, shows in how the patient stands; shares go by it."""
     quiet = slice(weight.first, weight.last + 1)
     share = 100 * float(recording.force[Side.LEFT][quiet].mean()) / weight.newtons

@@ -34,7 +34,7 @@ class Plates:
 
 
 @dataclass(frozen=True)
-class Together:
+class ClipAlignment:
     """Clip second 0 is plate second `offset`; `r` is the correlation of the two heights; how far the body's centre
     sank by the plates (m), and who stood there (kg)."""
 
@@ -59,7 +59,7 @@ class Together:
 
 
 @dataclass(frozen=True)
-class Support:
+class PressurePath:
     """Where the ground carries the body: metres ahead of the heel at plate `times` (s), both shape (n,)."""
 
     times: Floats
@@ -70,15 +70,15 @@ class Support:
         return np.interp(times, self.times, self.ahead, left=np.nan, right=np.nan)
 
 
-def support(recording: Recording, heel_mm: float = 0.0) -> Support | NotMeasured:
+def support(recording: Recording, heel_mm: float = 0.0) -> PressurePath | NotMeasured:
     """The point of pressure of both feet; `heel_mm` is how far ahead of the plates' origin the heels stand."""
     point = recording.support()
     if point is None or len(recording.legs) < 2:
         return NotMeasured("no-point", "the recording holds no point of pressure of both plates")
-    return Support(recording.times, (point[:, 1] - heel_mm) / 1000)
+    return PressurePath(recording.times, (point[:, 1] - heel_mm) / 1000)
 
 
-def align(recording: Recording, times: Floats, height: Floats) -> Together | NotMeasured:
+def align(recording: Recording, times: Floats, height: Floats) -> ClipAlignment | NotMeasured:
     """Find the plates' clock in the clip's by the movement itself.
 
     `height` (n,) is how high the hip stands at `times` (s), any unit, up
@@ -107,7 +107,7 @@ def align(recording: Recording, times: Floats, height: Floats) -> Together | Not
         return NotMeasured("open", "the movement fits at two places; let the clip and the plates see it whole")
     fine = _vertex(scores, k) if 0 < k < len(scores) - 1 and shifts[k + 1] - shifts[k - 1] == 2 else 0.0
     offset = (float(shifts[k]) + fine) / GRID_HZ - float(times[seen][0])
-    return Together(offset, float(scores[k]), float(np.ptp(moved.height)), weight.mass_kg)
+    return ClipAlignment(offset, float(scores[k]), float(np.ptp(moved.height)), weight.mass_kg)
 
 
 def _even(times: Floats, values: Floats) -> Floats:

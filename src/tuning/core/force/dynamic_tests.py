@@ -6,10 +6,10 @@ import numpy as np
 
 from tuning.core.force.isometric_tests import force_values
 from tuning.core.force.motion import Motion, Squat, motion, motion_from, squats, still_stretches
-from tuning.core.force.onset import Quiet, find_onset, quiet_before
+from tuning.core.force.onset import Baseline, find_onset, quiet_before
 from tuning.core.force.plate_tests import CONTACT_N, Analysis, PlateKind, Rep
 from tuning.core.force.recording import Recording
-from tuning.core.force.weighing import Weight
+from tuning.core.force.weighing import BodyWeight
 from tuning.core.signals import stretches
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import GRAVITY
@@ -45,7 +45,7 @@ def free_squats(recording: Recording, found: Analysis) -> None:
         found.reps.append(rep)
 
 
-def _phases(recording: Recording, weight: Weight, moved: Motion, squat: Squat, rep: Rep) -> None:
+def _phases(recording: Recording, weight: BodyWeight, moved: Motion, squat: Squat, rep: Rep) -> None:
     """Unweighting until force is back at weight, braking until the bottom, propulsion until the end."""
     rate, total = recording.rate, recording.smooth(Side.BOTH)
     lowest = squat.start + int(np.argmin(total[squat.start : squat.bottom + 1]))
@@ -147,7 +147,7 @@ def jumps(recording: Recording, found: Analysis) -> None:
         rep = Rep(len(found.reps) + 1)
         lowest = before + int(np.argmin(total[before : max(before + 1, off - round(0.15 * rate))]))
         peak = lowest + int(np.argmax(total[lowest:off])) if off > lowest else int(off)
-        quiet = Quiet(found.weight.newtons, found.weight.sd)
+        quiet = Baseline(found.weight.newtons, found.weight.sd)
         start = find_onset(recording.total, quiet, rate, max(before, lowest - round(0.6 * rate)), lowest)
         bottom = lowest + int(np.argmin(moved.height[lowest:off]))
         rep.events = {

@@ -22,21 +22,21 @@ RATE_OF = {
 
 
 @dataclass(frozen=True)
-class Lines:
+class MeasureIds:
     """Ids of the force measure and the rate measure of a test; a stand has no rate, one on one leg no force either."""
 
     force: str
     rate: str
 
 
-def lines_of(test: PlateTest) -> Lines:
+def lines_of(test: PlateTest) -> MeasureIds:
     """Two-leg tests are compared by shares, one-leg tests leg against leg."""
     if test.kind is PlateKind.STAND:
-        return Lines(f"{test.id}-share" if test.legs == 2 else "", "")
+        return MeasureIds(f"{test.id}-share" if test.legs == 2 else "", "")
     rate = "rise" if RATE_OF[test.kind] == "rise-rate" else "rate"
     if test.legs == 2:
-        return Lines(f"{test.id}-share", f"{test.id}-{rate}-share")
-    return Lines(f"{test.id}-peak", f"{test.id}-{rate}")
+        return MeasureIds(f"{test.id}-share", f"{test.id}-{rate}-share")
+    return MeasureIds(f"{test.id}-peak", f"{test.id}-{rate}")
 
 
 def every_formula(found: Analysis, other: Analysis | None) -> list[tuple[str, list[tuple[str, str, float]]]]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tuning.core.force.onset import STILL_START_SHARE, Quiet, find_onset, impulses, quiet_before, rates
+from tuning.core.force.onset import STILL_START_SHARE, Baseline, find_onset, impulses, quiet_before, rates
 from tuning.core.force.plate_tests import Analysis, Rep
 from tuning.core.force.recording import Recording
 from tuning.core.signals import stretches
@@ -15,7 +15,7 @@ from tuning.core.types import Floats, NotMeasured, Side
 
 @dataclass(frozen=True)
 class _Effort:
-    quiet: Quiet
+    quiet: Baseline
     onset: int
     peak: int
     end: int

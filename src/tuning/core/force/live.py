@@ -13,7 +13,7 @@ BEAM_S = 0.15
 """The balance read-out is the mean over this long (practice judgement, editable)."""
 
 
-class Rolling:
+class RingBuffer:
     """The last `seconds` of left and right force at `rate` Hz; memory stays as it is from the start."""
 
     def __init__(self, rate: float, seconds: float = 6.0) -> None:

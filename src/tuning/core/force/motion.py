@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tuning.core.force.recording import Recording
-from tuning.core.force.weighing import Weight
+from tuning.core.force.weighing import BodyWeight
 from tuning.core.signals import stretches
 from tuning.core.types import Floats, NotMeasured, Side
 
@@ -51,7 +51,7 @@ class Squat:
     end: int
 
 
-def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int]]:
+def still_stretches(recording: Recording, weight: BodyWeight) -> list[tuple[int, int]]:
     """Stretches (first, last sample) where force stays near weight: stands and pauses at the bottom."""
     force = recording.smooth(Side.BOTH)
     near = np.abs(force - weight.newtons) <= STILL_SHARE * weight.newtons
@@ -66,7 +66,7 @@ def still_stretches(recording: Recording, weight: Weight) -> list[tuple[int, int
     return [(a, b - 1) for a, b in stretches(near) if b - a >= least and is_steady(a, b)]
 
 
-def motion(recording: Recording, weight: Weight) -> Motion | NotMeasured:
+def motion(recording: Recording, weight: BodyWeight) -> Motion | NotMeasured:
     """Integrate the net force twice. Velocity is drawn to zero in every stand.
 
     Height is drawn to zero in the first and the last of them. Returns
@@ -99,7 +99,7 @@ def _stood(velocity: Floats, around: int) -> int:
     return int(after[0] if after.size else velocity.size - 1) // 2
 
 
-def motion_from(recording: Recording, weight: Weight, stand: tuple[int, int]) -> Motion:
+def motion_from(recording: Recording, weight: BodyWeight, stand: tuple[int, int]) -> Motion:
     """Integrate the net force onward from a stand (first, last sample), whose own mean force is weight here.
 
     Nothing that comes later draws at it: of a landing the plates may see a part. Zero up to the middle of the stand.
@@ -121,7 +121,7 @@ def _anchored(values: Floats, at: list[int]) -> Floats:
     return values - np.interp(np.arange(values.size), at, values[at])
 
 
-def squats(recording: Recording, moved: Motion, weight: Weight) -> list[Squat]:
+def squats(recording: Recording, moved: Motion, weight: BodyWeight) -> list[Squat]:
     """Every descent and rise: between the stands before and after, or between upper turning points."""
     from scipy.signal import find_peaks
 
@@ -141,7 +141,7 @@ def squats(recording: Recording, moved: Motion, weight: Weight) -> list[Squat]:
     return found
 
 
-def _edge(recording: Recording, weight: Weight, moved: Motion, bottom: int, limit: int, step: int) -> int:
+def _edge(recording: Recording, weight: BodyWeight, moved: Motion, bottom: int, limit: int, step: int) -> int:
     """Where the stand is left (step -1) or reached (step +1); the upper turning point when there is no stand.
 
     Seen from the bottom: the first stretch near weight, nearly at rest and high

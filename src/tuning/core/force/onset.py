@@ -19,14 +19,14 @@ STILL_START_SHARE = 0.05
 
 
 @dataclass(frozen=True)
-class Quiet:
+class Baseline:
     """Mean and SD (N) of the force before an effort."""
 
     mean: float
     sd: float
 
 
-def quiet_before(force: Floats, upto: int, rate: float, seconds: float = 0.5) -> Quiet | NotMeasured:
+def quiet_before(force: Floats, upto: int, rate: float, seconds: float = 0.5) -> Baseline | NotMeasured:
     """The quiet stretch of `seconds` that ends nearest before sample `upto`, moved back to where it is stillest.
 
     Looks back over one second and a half; NotMeasured when less than the stretch lies before.
@@ -35,17 +35,17 @@ def quiet_before(force: Floats, upto: int, rate: float, seconds: float = 0.5) ->
     start = max(0, upto - round(3 * seconds * rate))
     if upto - start < width:
         return NotMeasured("no-quiet", f"less than {seconds:g} s of quiet before the effort")
-    best: Quiet | None = None
+    best: Baseline | None = None
     for first in range(upto - width, start - 1, -max(1, width // 10)):
         stretch = force[first : first + width]
-        found = Quiet(float(stretch.mean()), float(stretch.std()))
+        found = Baseline(float(stretch.mean()), float(stretch.std()))
         if best is None or found.sd < best.sd:
             best = found
     assert best is not None
     return best
 
 
-def find_onset(force: Floats, quiet: Quiet, rate: float, first: int, last: int, rising: bool = False) -> int | None:
+def find_onset(force: Floats, quiet: Baseline, rate: float, first: int, last: int, rising: bool = False) -> int | None:
     """Sample of the onset between `first` and `last`; None when force never leaves the quiet band.
 
     With `rising` only a rise above the band counts: a dip just before it is no part of it.

@@ -8,7 +8,7 @@ from enum import StrEnum
 import numpy as np
 
 from tuning.core.force.recording import CUTOFF_HZ
-from tuning.core.force.weighing import Weight
+from tuning.core.force.weighing import BodyWeight
 from tuning.core.types import Floats, NotMeasured, Side
 
 CONTACT_N = 20.0
@@ -87,7 +87,7 @@ class Analysis:
 
     test: PlateTest
     side: Side
-    weight: Weight | NotMeasured
+    weight: BodyWeight | NotMeasured
     reps: list[Rep] = field(default_factory=list)
     not_measured: dict[str, str] = field(default_factory=dict)
     warnings: list[str] = field(default_factory=list)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from tuning.core.force.force_observations import lines_of
 from tuning.core.force.plate_tests import PlateTest
 from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import sentence_case
 
@@ -40,13 +40,13 @@ def points_to(row: Comparison | None) -> Side | None:
     """Side with more, beyond error; NONE when the test cannot tell or is in tune; None when nothing was compared."""
     if row is None or isinstance(row.verdict, NotMeasured):
         return None
-    if row.verdict.word in (Word.IN_TUNE, Word.CANNOT_TELL):
+    if row.verdict.word in (VerdictWord.IN_TUNE, VerdictWord.CANNOT_TELL):
         return Side.NONE
     return Side.RIGHT if row.verdict.d > 0 else Side.LEFT
 
 
 @dataclass(frozen=True)
-class Count:
+class PatternCount:
     """How many tests point where; `beyond` those outside error, `unsure` those that cannot tell."""
 
     left: int
@@ -73,12 +73,15 @@ class Count:
         return Side.LEFT if self.left > self.right else Side.RIGHT
 
 
-def count(found: Sequence[Comparison | None]) -> Count:
+def count(found: Sequence[Comparison | None]) -> PatternCount:
     """Count one kind of comparison over the tests."""
     sides = [points_to(row) for row in found]
     words = [r.verdict.word for r in found if r is not None and not isinstance(r.verdict, NotMeasured)]
-    return Count(
-        sides.count(Side.LEFT), sides.count(Side.RIGHT), words.count(Word.IN_TUNE), words.count(Word.CANNOT_TELL)
+    return PatternCount(
+        sides.count(Side.LEFT),
+        sides.count(Side.RIGHT),
+        words.count(VerdictWord.IN_TUNE),
+        words.count(VerdictWord.CANNOT_TELL),
     )
 
 
@@ -92,7 +95,7 @@ def sentence(found: Sequence[PatternRow]) -> str:
     return sentence_case(text)
 
 
-def _told(c: Count, what: str) -> str:
+def _told(c: PatternCount, what: str) -> str:
     if not c.compared:
         return ""
     parts = [f"{what} {side} in {n} of {c.compared} tests" for side, n in (("left", c.left), ("right", c.right)) if n]
@@ -100,7 +103,7 @@ def _told(c: Count, what: str) -> str:
     return ", ".join([*(parts or [f"{what}: no test beyond error"]), *rest])
 
 
-def _meaning(force: Count, rate: Count) -> str:
+def _meaning(force: PatternCount, rate: PatternCount) -> str:
     more, faster = force.side, rate.side
     if more is Side.NONE and faster is Side.NONE:
         return "no pattern beyond error"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tuning.core.pose import Frame
+from tuning.core.pose import PoseFrame
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Advice:
     look: str
     mistake: str
     suggests: str
-    frames: tuple[Frame, ...]
+    frames: tuple[PoseFrame, ...]
     demands: tuple[str, ...]
     legs: int = 2
     maximal: bool = True

@@ -17,7 +17,7 @@ WEIGHT_GAP = 0.08
 
 
 @dataclass(frozen=True)
-class Weight:
+class BodyWeight:
     """Body weight in N, its SD over the stretch, and the stretch in samples."""
 
     newtons: float
@@ -44,7 +44,7 @@ def quietest(force: Floats, rate: float, seconds: float) -> tuple[int, int]:
 
 def weigh(
     recording: Recording, seconds: float = 1.0, within: tuple[float, float] | None = None
-) -> Weight | NotMeasured:
+) -> BodyWeight | NotMeasured:
     """Body weight from the quietest stretch of `seconds` (1 to 2), inside `within` (s) where given.
 
     Returns NotMeasured when nobody stands there or the stand is not still.
@@ -62,7 +62,7 @@ def weigh(
         return NotMeasured("empty", f"nobody stands on the plates: {mean:.0f} N")
     if sd > STILL_SD_SHARE * mean:
         return NotMeasured("not-still", f"not still enough to weigh: SD {100 * sd / mean:.1f} % of the weight")
-    return Weight(mean, sd, first + offset, last + offset)
+    return BodyWeight(mean, sd, first + offset, last + offset)
 
 
 LIFTED = 0.1

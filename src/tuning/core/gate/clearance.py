@@ -6,11 +6,11 @@ from datetime import date
 
 from tuning.core.entries import Clearance
 from tuning.core.errors import Refused
-from tuning.core.gate.open_findings import Standing
+from tuning.core.gate.open_findings import ScreeningStatus
 from tuning.core.types import Role
 
 
-def check_clearance(asked: Clearance, found: Standing | None, role: Role | None, today: date) -> None:
+def check_clearance(asked: Clearance, found: ScreeningStatus | None, role: Role | None, today: date) -> None:
     """Raises Refused, with the sentence, when a clearance may not be kept."""
     if role is not Role.CLINICIAN:
         raise Refused("Only a licensed clinician clears a finding. Nothing was kept.")

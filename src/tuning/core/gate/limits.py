@@ -42,7 +42,7 @@ class Limit:
 
 
 @dataclass(frozen=True)
-class LimitSet:
+class LimitForLegs:
     """A limit, the legs that it is for, its number in its unit, and the day that was named for it."""
 
     limit: Limit
@@ -75,7 +75,7 @@ NO_AMOUNTS: Mapping[str, float] = {}
 class StandingLimits:
     """Every limit that stands."""
 
-    set: tuple[LimitSet, ...] = ()
+    set: tuple[LimitForLegs, ...] = ()
 
     def __bool__(self) -> bool:
         return bool(self.set)
@@ -131,7 +131,7 @@ def limit_sets(
     order = [*(key for key in names if key in told), *(key for key in told if key not in names)]
     return StandingLimits(
         tuple(
-            LimitSet(names.get(key, Limit(key, key)), told[key], facts.numbers.get(key), facts.until.get(key))
+            LimitForLegs(names.get(key, Limit(key, key)), told[key], facts.numbers.get(key), facts.until.get(key))
             for key in order
         )
     )

@@ -18,7 +18,7 @@ EMERGENCY = "1"
 
 
 @dataclass(frozen=True)
-class Finding:
+class SafetyFinding:
     """One rule that fired, or one limit that was told, since which screen, and who lifted it.
 
     `why` are the answers it rests on; `words` says what was measured where that raised it; `number` and `until` are
@@ -54,26 +54,26 @@ class Finding:
 
 
 @dataclass(frozen=True)
-class Standing:
+class ScreeningStatus:
     """The newest screen, and every finding there ever was as it stands; `looks` are rules that ask for a look."""
 
     screen: Screen
-    findings: tuple[Finding, ...]
+    findings: tuple[SafetyFinding, ...]
     now: datetime
     looks: tuple[str, ...] = ()
 
     @property
-    def open(self) -> tuple[Finding, ...]:
+    def open(self) -> tuple[SafetyFinding, ...]:
         """Findings and limits that nobody has lifted, the most urgent first."""
         return tuple(sorted((f for f in self.findings if f.stands(self.now)), key=lambda f: f.urgency or "9"))
 
     @property
-    def lifted(self) -> tuple[Finding, ...]:
+    def lifted(self) -> tuple[SafetyFinding, ...]:
         """Those that were cleared."""
         return tuple(f for f in self.findings if f.clearance is not None)
 
     @property
-    def emergencies(self) -> tuple[Finding, ...]:
+    def emergencies(self) -> tuple[SafetyFinding, ...]:
         """What cannot wait."""
         return tuple(f for f in self.open if f.level is Triage.RED and f.is_emergency)
 
@@ -102,7 +102,7 @@ class Standing:
         return limit_sets(table.limits, told, LimitFacts(numbers, until))
 
 
-def _told(screen: Screen) -> list[Finding]:
+def _told(screen: Screen) -> list[SafetyFinding]:
     """What a screen found. A RED screen of an older record does not say which of its rules lock: all do."""
     limits = limits_told(screen.answers)
     reds = set(screen.reds) or (set(screen.rules) if screen.level is Triage.RED else set())
@@ -113,12 +113,13 @@ def _told(screen: Screen) -> list[Finding]:
         return Triage.RED if key in reds else Triage.AMBER
 
     found = [
-        Finding(k, level(k), screen, ends=screen.ends.get(k), why=frozenset(screen.grounds.get(k, yes))) for k in rules
+        SafetyFinding(k, level(k), screen, ends=screen.ends.get(k), why=frozenset(screen.grounds.get(k, yes)))
+        for k in rules
     ]
     if screen.level is not Triage.NONE and not screen.rules and not limits:
-        found.append(Finding("level", screen.level, screen, why=yes))
+        found.append(SafetyFinding("level", screen.level, screen, why=yes))
     return found + [
-        Finding(key, Triage.AMBER, screen, legs, why=frozenset({key}), number=screen.numbers.get(key),
+        SafetyFinding(key, Triage.AMBER, screen, legs, why=frozenset({key}), number=screen.numbers.get(key),
                 until=screen.until.get(key))
         for key, legs in limits.items()
     ]  # fmt: skip
@@ -143,7 +144,7 @@ class _Told:
         self.newest: Screen | None = None
         self.asked: Screen | None = None
         """The newest one that asked everything."""
-        self.found: dict[str, Finding] = {}
+        self.found: dict[str, SafetyFinding] = {}
         self._cleared: dict[str, tuple[frozenset[str], str]] = {}
         """Answers that a clearance holds by finding, and its visit."""
 
@@ -159,7 +160,7 @@ class _Told:
             if not self._is_cleared(finding, screen):
                 self.found[finding.id] = _joined(self.found.get(finding.id), finding)
 
-    def _is_cleared(self, finding: Finding, screen: Screen) -> bool:
+    def _is_cleared(self, finding: SafetyFinding, screen: Screen) -> bool:
         """Whether it is what was cleared: the same answers, said again today, or said to be the same, or lasting."""
         known = self._cleared.get(finding.id)
         if known is None or self.found[finding.id].clearance is None:
@@ -176,7 +177,7 @@ class _Told:
                 self._cleared[key] = finding.why, clearance.visit
 
 
-def _joined(before: Finding | None, now: Finding) -> Finding:
+def _joined(before: SafetyFinding | None, now: SafetyFinding) -> SafetyFinding:
     """A finding that is told again: what stands keeps its age, nothing that stood is made less."""
     if before is None or before.clearance is not None:
         return now
@@ -196,7 +197,7 @@ def standing(
     table: SafetyTable | None = None,
     person: Patient | None = None,
     now: datetime | None = None,
-) -> Standing | None:
+) -> ScreeningStatus | None:
     """What stands after all screens, clearances and values, oldest entry first; None before the first of them.
 
     A finding stands from what found it until a clearance of its own, or until it ends by time; no later screen lifts
@@ -208,7 +209,7 @@ def standing(
     for entry in every:
         if isinstance(entry, Unreadable) and entry.kind == SCREEN_KIND:
             told.newest = told.newest or _unknown(entry)
-            told.found[UNREADABLE] = Finding(UNREADABLE, Triage.RED, _unknown(entry), why=frozenset({entry.uid}))
+            told.found[UNREADABLE] = SafetyFinding(UNREADABLE, Triage.RED, _unknown(entry), why=frozenset({entry.uid}))
         elif isinstance(entry, Screen):
             told.add(entry)
         elif isinstance(entry, Clearance):
@@ -226,17 +227,17 @@ def standing(
         return None
     rules = table.by_id if table is not None else {}
     known = tuple(replace(f, urgency=_urgency(f, rules)) for f in told.found.values())
-    return Standing(newest, known, now or datetime.now(UTC), looks)
+    return ScreeningStatus(newest, known, now or datetime.now(UTC), looks)
 
 
-def _urgency(finding: Finding, rules: Mapping[str, SafetyRule]) -> str:
+def _urgency(finding: SafetyFinding, rules: Mapping[str, SafetyRule]) -> str:
     rule = rules.get(SURGEON if finding.is_limit else finding.id)
     return rule.urgency if rule is not None else ""
 
 
 def _measured(
     entries: Sequence[Entry], table: SafetyTable, person: Patient, asked: Screen | None, today: date
-) -> list[Finding]:
+) -> list[SafetyFinding]:
     """Rules that only fire with what was measured, each with the clearance that still covers it."""
     now = grounds(table.measured, entries, person.involved, today)
     if not now:
@@ -259,7 +260,7 @@ def _measured(
         )  # fmt: skip
         covers = _covers(entries, rule.id, because, table, person)
         made.append(
-            Finding(rule.id, rule.level, raised, clearance=covers, why=frozenset(found.why[rule.id]), words=words)
+            SafetyFinding(rule.id, rule.level, raised, clearance=covers, why=frozenset(found.why[rule.id]), words=words)
         )
     return made
 
@@ -278,7 +279,7 @@ def _covers(
     return found if same else None
 
 
-def standing_of(case: Case, table: SafetyTable, now: datetime | None = None) -> Standing | None:
+def standing_of(case: Case, table: SafetyTable, now: datetime | None = None) -> ScreeningStatus | None:
     """What stands over all visits of a case, at this moment unless another is named."""
     moment = now or datetime.now(UTC)
     name = f"standing screen, {moment.astimezone().date()}"

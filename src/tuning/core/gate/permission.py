@@ -27,7 +27,7 @@ class Gate(StrEnum):
 
 
 @dataclass(frozen=True)
-class Act:
+class GateAct:
     """What somebody wants to do, by its demands (gate.demands).
 
     `looks` is looking and asking, open always. `breaks` is a break test.
@@ -54,7 +54,7 @@ class Act:
 
 
 @dataclass(frozen=True)
-class Facts:
+class GateFacts:
     """What the gate knows of the person assessed and of who works.
 
     `asked` tells whether the safety screen was answered in this visit; `triage` is the
@@ -98,21 +98,21 @@ NO_SCREEN = "no safety screen on record; testing and loading stay locked without
 NOT_TODAY = "the safety screen has not been asked in this visit; its one line comes first"
 
 
-def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> Facts:
+def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> GateFacts:
     """The facts of a case for somebody who works in a role, at this moment unless another is named."""
     found = standing_of(case, table, now)
     moment = now or datetime.now(UTC)
     missing = gone(told_facts(case.all(Form), moment.astimezone().date()), table.absent)
     if found is None:
-        return Facts(role=role, gone=missing)
+        return GateFacts(role=role, gone=missing)
     open_rules = [table.by_id[f.id] for f in found.open if f.id in table.by_id]
     bars = tuple((demand, rule.name) for rule in open_rules for demand in rule.bars)
     asks = tuple((demand, rule.name) for rule in open_rules for demand in rule.asks)
     asked = asked_today(case) and not found.ask_again
-    return Facts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies), missing)
+    return GateFacts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies), missing)
 
 
-def may(act: Act, facts: Facts) -> Permission:
+def may(act: GateAct, facts: GateFacts) -> Permission:
     """The gate's answer: the first thing that stands in the way."""
     cannot = next((one.text for one in facts.gone if _is_gone(act, one)), "")
     if cannot:
@@ -130,13 +130,13 @@ def may(act: Act, facts: Facts) -> Permission:
     return Permission(Gate.OPEN)
 
 
-def _is_gone(act: Act, one: Gone) -> bool:
+def _is_gone(act: GateAct, one: Gone) -> bool:
     """Whether an act looks at a missing part, or asks one leg for what it cannot do."""
     looked = act.on is one.side and act.station in one.absent.stations
     return looked or (act.side is one.side and any(demand in one.absent.demands for demand in act.demands))
 
 
-def _lock(act: Act, facts: Facts) -> str:
+def _lock(act: GateAct, facts: GateFacts) -> str:
     """Why nobody may do it now; empty when nothing locks."""
     if facts.triage is Triage.RED:
         return EMERGENCY if facts.emergency else RED
@@ -153,7 +153,7 @@ def _lock(act: Act, facts: Facts) -> str:
     return f"{barred[1]}: no {DEMANDS[barred[0]]}" if barred is not None else ""
 
 
-def permit(act: Act, facts: Facts, reason: str) -> str:
+def permit(act: GateAct, facts: GateFacts, reason: str) -> str:
     """The reason to keep with an act, empty where none is asked.
 
     Raises Refused when the act is locked, when a reason is asked and none given,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tuning.core.gate.limits import LimitFacts, limit_sets
-from tuning.core.gate.open_findings import Finding, Standing
+from tuning.core.gate.open_findings import SafetyFinding, ScreeningStatus
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.types import Triage
 
@@ -11,7 +11,7 @@ EMERGENCY = "1 emergency"
 """The urgency that comes before all others."""
 
 
-def now_words(found: Standing | None, table: SafetyTable, plain: bool = False) -> str:
+def now_words(found: ScreeningStatus | None, table: SafetyTable, plain: bool = False) -> str:
     """What to do now under the most urgent finding; empty where nothing locks."""
     first = found.open[0] if found is not None and found.level is Triage.RED and found.open else None
     urgency = table.urgencies.get(first.urgency or "2 same day") if first is not None else None
@@ -20,7 +20,7 @@ def now_words(found: Standing | None, table: SafetyTable, plain: bool = False) -
     return urgency.plain if plain else urgency.now
 
 
-def finding_name(finding: Finding, table: SafetyTable) -> str:
+def finding_name(finding: SafetyFinding, table: SafetyTable) -> str:
     """A finding as the table calls it; a limit with its legs."""
     if finding.is_limit:
         number = {finding.id: finding.number} if finding.number is not None else {}
@@ -32,7 +32,7 @@ def finding_name(finding: Finding, table: SafetyTable) -> str:
     return f"{rule.name} ({finding.words})" if finding.words else rule.name
 
 
-def standing_words(found: Standing | None, table: SafetyTable) -> str:
+def standing_words(found: ScreeningStatus | None, table: SafetyTable) -> str:
     """The level and everything that stands, then what was cleared; empty when there is nothing to say."""
     if found is None:
         return ""

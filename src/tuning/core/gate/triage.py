@@ -98,7 +98,7 @@ class SafetyTable:
 
 
 @dataclass(frozen=True)
-class Screened:
+class TriageResult:
     """Level and every rule that fired, most urgent first."""
 
     level: Triage
@@ -131,7 +131,7 @@ def is_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
     return answers.get(key, False)
 
 
-def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[str] = ()) -> Screened:
+def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[str] = ()) -> TriageResult:
     """Triage by answers, age and the ids of what was `measured`; the worst rule that fires is the level."""
     told = {**answers, **{key: holds(age) for key, holds in AGES.items()}, **dict.fromkeys(measured, True)}
     hits: list[SafetyRule] = []
@@ -144,10 +144,10 @@ def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[
             why[rule.id] = tuple(dict.fromkeys((*must, *some)))
     worst = {Triage.RED: 0, Triage.AMBER: 1, Triage.NONE: 2}
     hits.sort(key=lambda r: (worst[r.level], r.urgency))
-    return Screened(hits[0].level if hits else Triage.NONE, tuple(hits), why)
+    return TriageResult(hits[0].level if hits else Triage.NONE, tuple(hits), why)
 
 
-def entry_of(found: Screened, answers: Answers, note: str, said: str, now: datetime) -> Screen:
+def entry_of(found: TriageResult, answers: Answers, note: str, said: str, now: datetime) -> Screen:
     """A screen as it is kept: what fired, what of it locks, what only asks for a look, what ends by itself."""
     return Screen(
         found.level,

@@ -46,7 +46,7 @@ class RowsField:
 
 
 @dataclass(frozen=True)
-class Form:
+class FormDefinition:
     """A form of single fields and lists."""
 
     fields: tuple[Field, ...]

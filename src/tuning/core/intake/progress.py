@@ -14,7 +14,7 @@ from tuning.core.next_step import NextStep
 from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.programme.rules import Rules
 from tuning.core.target import Target
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import Triage
 
 SAFETY = "safety-screen"
@@ -24,7 +24,7 @@ class ScreenTables(Protocol):
     """What the safety screen needs of the knowledge files to say whether it is due."""
 
     @property
-    def tests(self) -> Mapping[str, Test]:
+    def tests(self) -> Mapping[str, TestDefinition]:
         """Tests by id."""
         ...
 

@@ -9,13 +9,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tuning.core.judging.comparability import unlike, unlike_before
-from tuning.core.judging.measures import NOBODY, Compare, Measure, Usual, Who
+from tuning.core.judging.measures import NOBODY, Compare, Measure, ReferenceBand, ReferenceGroup
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
     Z95,
     ErrorParts,
     Verdict,
-    Word,
+    VerdictWord,
     error_of_change,
     error_of_difference,
     error_of_value,
@@ -75,7 +75,7 @@ class Comparison:
         size, shown = f"{signed(abs(v.d), places)}{unit}", round(v.d, places)
         if self.measure.unit == "grade":
             size, shown = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}", v.d
-        if v.word is Word.CANNOT_TELL:
+        if v.word is VerdictWord.CANNOT_TELL:
             return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
         if shown == 0:
             return "level" if self.measure.compare is Compare.VALUE else "no difference"
@@ -100,8 +100,8 @@ def trials_averaged(seen: Observation) -> int:
     return max(1, seen.trials.size) if seen.summary_rule == "mean" else 1
 
 
-def _settle(word: Word, d: float, parts: ErrorParts, measure: Measure, now: int) -> str:
-    if word is not Word.CANNOT_TELL:
+def _settle(word: VerdictWord, d: float, parts: ErrorParts, measure: Measure, now: int) -> str:
+    if word is not VerdictWord.CANNOT_TELL:
         return ""
     needed = trials_to_settle(d, parts, measure.band, now)
     if needed is not None:
@@ -154,11 +154,13 @@ def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
     error = error_of_value(parts, trials_averaged(seen))
     verdict = judge(seen.value - measure.target, error, measure.band, seen.spread)
     again = "look again with the stance set anew" if seen.marking_sd is None else "measure more frames, camera square"
-    settle = again if verdict.word is Word.CANNOT_TELL else ""
+    settle = again if verdict.word is VerdictWord.CANNOT_TELL else ""
     return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
 
 
-def against_reference(measure: Measure, seen: Observation, who: Who = NOBODY) -> tuple[str, Usual] | None:
+def against_reference(
+    measure: Measure, seen: Observation, who: ReferenceGroup = NOBODY
+) -> tuple[str, ReferenceBand] | None:
     """One value against the band of usual values, in words, with the band; None where there is none.
 
     Between two ends the whole error (1.96 SEM, section 0 of the battery) must lie on one side to say so.
@@ -224,7 +226,7 @@ def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) ->
             rows[key] = compare_sides(measure, newest.get((key, Side.LEFT)), newest.get((key, Side.RIGHT)))
         else:
             rows[key] = judge_value(measure, newest.get((key, Side.NONE)))
-    order = [Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE]
+    order = [VerdictWord.MARKED, VerdictWord.NOTABLE, VerdictWord.CANNOT_TELL, VerdictWord.IN_TUNE]
 
     def rank(row: Comparison) -> int:
         """Worst first, incomplete last."""
@@ -235,7 +237,7 @@ def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) ->
         outer = rows.get(row.measure.within)
         if outer is None or isinstance(outer.verdict, NotMeasured):
             return outer is not None and isinstance(row.verdict, NotMeasured)
-        return rank(row) >= min(rank(outer), order.index(Word.CANNOT_TELL))
+        return rank(row) >= min(rank(outer), order.index(VerdictWord.CANNOT_TELL))
 
     return sorted((row for row in rows.values() if not is_told(row)), key=rank)
 
@@ -266,7 +268,7 @@ class Change:
     @property
     def beyond_error(self) -> bool:
         """Whether the change is larger than its error and than what matters."""
-        return isinstance(self.verdict, Verdict) and self.verdict.word in (Word.NOTABLE, Word.MARKED)
+        return isinstance(self.verdict, Verdict) and self.verdict.word in (VerdictWord.NOTABLE, VerdictWord.MARKED)
 
     @property
     def turn(self) -> str:
@@ -287,9 +289,9 @@ class Change:
         v, unit = self.verdict, self.measure.comparison_unit
         places = 0 if unit == "%" else max(self.measure.decimals, 1)
         shown = behind(unit)
-        if v.word is Word.CANNOT_TELL:
+        if v.word is VerdictWord.CANNOT_TELL:
             return f"no change beyond the error of ±{v.e:.{places}f}{shown}"
-        if v.word is Word.IN_TUNE:
+        if v.word is VerdictWord.IN_TUNE:
             return f"unchanged: less than {v.band:g}{shown} either way"
         way = "more" if v.d > 0 else "less"
         limit = f"beyond the error of ±{v.e:.{places}f}{shown}"
@@ -312,7 +314,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation, same
         return Change(measure, side, before, now, NotMeasured("unlike", apart))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)
     if measure.change is not None:
-        word = Word.NOTABLE if abs(d) >= measure.change else Word.CANNOT_TELL
+        word = VerdictWord.NOTABLE if abs(d) >= measure.change else VerdictWord.CANNOT_TELL
         return Change(measure, side, before, now, Verdict(word, d, measure.change, None))
     if measure.sem <= 0:
         return Change(measure, side, before, now, NotMeasured("no error", "its error is not known: shown, not judged"))

@@ -7,12 +7,12 @@ from collections.abc import Mapping, Sequence
 from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Comparison, compare_all
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, by_rule
 from tuning.core.types import Observation
 
 
 def at_visit(
-    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
+    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
 ) -> Sequence[Observation]:
     """The standing observations of one visit, as the clinic's rule for trials reads them."""
 
@@ -23,19 +23,21 @@ def at_visit(
     return case.remembered(("at visit", visit.uid, rule), read, measures)
 
 
-def observed_today(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Observation]:
+def observed_today(
+    case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
+) -> Sequence[Observation]:
     """The observations of the open visit."""
     return at_visit(case, case.visit, measures, rule)
 
 
 def ledger_at(
-    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
+    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
 ) -> Sequence[Comparison]:
     """All rows of one visit, worst first."""
     key = ("ledger", visit.uid, rule)
     return case.remembered(key, lambda: compare_all(measures, at_visit(case, visit, measures, rule)), measures)
 
 
-def ledger(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Sequence[Comparison]:
+def ledger(case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN) -> Sequence[Comparison]:
     """All rows of the open visit, worst first."""
     return ledger_at(case, case.visit, measures, rule)

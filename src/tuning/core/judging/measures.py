@@ -19,18 +19,18 @@ class Compare(StrEnum):
 
 
 @dataclass(frozen=True)
-class Who:
+class ReferenceGroup:
     """Whom a band is for: age in years, None where it does not matter or is not known."""
 
     age: int | None = None
     sex: str = ""
 
 
-NOBODY = Who()
+NOBODY = ReferenceGroup()
 
 
 @dataclass(frozen=True)
-class Usual:
+class ReferenceBand:
     """A band for some: by what was done (walk, run), by sex, by age from `ages[0]` to under `ages[1]`."""
 
     source: str
@@ -40,7 +40,7 @@ class Usual:
     sex: str = ""
     ages: tuple[int, int] | None = None
 
-    def fits(self, task: str, who: Who) -> bool:
+    def fits(self, task: str, who: ReferenceGroup) -> bool:
         """Whether the band is meant for this task and person; what is not known fits nothing that asks for it."""
         aged = self.ages is None or (who.age is not None and self.ages[0] <= who.age < self.ages[1])
         return aged and self.task in ("", task) and self.sex in ("", who.sex)
@@ -64,17 +64,17 @@ class Reference:
     source: str = ""
     low: float | None = None
     high: float | None = None
-    by: tuple[Usual, ...] = ()
+    by: tuple[ReferenceBand, ...] = ()
 
-    def usual(self, task: str = "", who: Who = NOBODY) -> Usual | None:
+    def usual(self, task: str = "", who: ReferenceGroup = NOBODY) -> ReferenceBand | None:
         """The band for a task and a person; None where there is none for them."""
         if not self.by:
-            return Usual(self.source, self.low, self.high)
+            return ReferenceBand(self.source, self.low, self.high)
         return next((one for one in self.by if one.fits(task, who)), None)
 
     def words(self, unit: str) -> str:
         """Every band, as one would say it."""
-        return "; ".join(one.words(unit) for one in self.by or (Usual(self.source, self.low, self.high),))
+        return "; ".join(one.words(unit) for one in self.by or (ReferenceBand(self.source, self.low, self.high),))
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.types import Floats, Observation
 
 
-class Rule(StrEnum):
+class TrialRule(StrEnum):
     """How several trials become one value (clinic setting, default mean)."""
 
     MEAN = "mean"
@@ -20,14 +20,14 @@ class Rule(StrEnum):
     MEDIAN = "median"
 
 
-def summed_up(trials: Floats, rule: Rule) -> float:
+def summed_up(trials: Floats, rule: TrialRule) -> float:
     """One value of trials of shape (n,), n at least 1, in their unit."""
-    if rule is Rule.BEST:
+    if rule is TrialRule.BEST:
         return float(trials.max())
-    return float(np.median(trials) if rule is Rule.MEDIAN else trials.mean())
+    return float(np.median(trials) if rule is TrialRule.MEDIAN else trials.mean())
 
 
-def by_rule(measures: Mapping[str, Measure], seen: Sequence[Observation], rule: Rule) -> list[Observation]:
+def by_rule(measures: Mapping[str, Measure], seen: Sequence[Observation], rule: TrialRule) -> list[Observation]:
     """Observations as the clinic's rule reads them; those of other measures stay as they are."""
 
     def read(one: Observation) -> Observation:

@@ -16,7 +16,7 @@ Z95 = 1.96
 """Two-sided 95 % point of the normal distribution."""
 
 
-class Word(StrEnum):
+class VerdictWord(StrEnum):
     """The four verdicts. Only `in tune` may count as symmetric."""
 
     IN_TUNE = "in tune"
@@ -66,7 +66,7 @@ def error_of_change(parts: ErrorParts, n_before: int = 1, n_now: int = 1) -> flo
 class Verdict:
     """Result of the rule: `d` signed difference, `e` its error, `band` what matters."""
 
-    word: Word
+    word: VerdictWord
     d: float
     e: float
     band: float | None
@@ -100,19 +100,19 @@ def judge(d: float, error: float, band: float | None, trial_sd: float = 0.0) -> 
         raise ValueError("a verdict needs finite numbers and an error of at least zero")
     e = max(error, trial_sd)
     if band is not None and abs(d) + e <= band:
-        word = Word.IN_TUNE
+        word = VerdictWord.IN_TUNE
     elif abs(d) <= e:
-        word = Word.CANNOT_TELL
+        word = VerdictWord.CANNOT_TELL
     elif band is None or abs(d) < band:
-        word = Word.NOTABLE
+        word = VerdictWord.NOTABLE
     else:
-        word = Word.MARKED
+        word = VerdictWord.MARKED
     return Verdict(word, d, e, band)
 
 
 def trials_to_settle(d: float, parts: ErrorParts, band: float | None, now: int, most: int = 5) -> int | None:
     """Fewest trials a side, up to `most`, that would end `cannot tell` if `d` stays; None if none would."""
     for n in range(now + 1, most + 1):
-        if judge(d, error_of_difference(parts, parts, n, n), band).word is not Word.CANNOT_TELL:
+        if judge(d, error_of_difference(parts, parts, n, n), band).word is not VerdictWord.CANNOT_TELL:
             return n
     return None

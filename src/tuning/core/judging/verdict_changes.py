@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import compare_all
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, by_rule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.types import NotMeasured, Observation
 
 
 @dataclass(frozen=True)
-class Altered:
+class VerdictChange:
     """A verdict of a visit as it was and as it would be."""
 
     visit: Visit
@@ -33,8 +33,8 @@ def _word(verdict: Verdict | NotMeasured) -> str:
 
 
 def altered(
-    case: Case, before: tuple[Mapping[str, Measure], Rule], after: tuple[Mapping[str, Measure], Rule]
-) -> list[Altered]:
+    case: Case, before: tuple[Mapping[str, Measure], TrialRule], after: tuple[Mapping[str, Measure], TrialRule]
+) -> list[VerdictChange]:
     """Every verdict of every visit that differs between two readings of the same case, oldest visit first."""
     found = []
     for visit in case.visits:
@@ -47,5 +47,5 @@ def altered(
             was, now = (one[key][1] if key in one else "told by another row" for one in words)
             if was != now:
                 measure = (words[1].get(key) or words[0][key])[0]
-                found.append(Altered(visit, measure, was, now))
+                found.append(VerdictChange(visit, measure, was, now))
     return found

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from tuning.core.judging.comparison import Change, compare_change
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.verdict import Word
+from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import NotMeasured, Observation
 from tuning.core.units import signed
 
@@ -15,7 +15,7 @@ SHIFT = "squat-hip-shift"
 
 
 @dataclass(frozen=True)
-class Cause:
+class CueEffect:
     """One changed thing and what it did; `answer` as the test by eye has it, empty when it cannot be told."""
 
     changed: str
@@ -32,7 +32,7 @@ class Cause:
         return f"{told}; {self.answer}" if self.answer else told
 
 
-def cause(measure: Measure, changed: str, before: Observation, now: Observation) -> Cause:
+def cause(measure: Measure, changed: str, before: Observation, now: Observation) -> CueEffect:
     """Judge one change.
 
     `less` and `gone` need a change toward zero beyond its error; `gone` also
@@ -43,16 +43,16 @@ def cause(measure: Measure, changed: str, before: Observation, now: Observation)
     v, a, b = change.verdict, before.measured, now.measured
     answer = ""
     if not isinstance(v, NotMeasured) and a is not None and b is not None:
-        if v.word is Word.IN_TUNE:
+        if v.word is VerdictWord.IN_TUNE:
             answer = "same"
-        elif v.word is not Word.CANNOT_TELL and abs(b) < abs(a):
+        elif v.word is not VerdictWord.CANNOT_TELL and abs(b) < abs(a):
             answer = "gone" if measure.band is not None and abs(b) <= measure.band else "less"
-        elif v.word is not Word.CANNOT_TELL:
+        elif v.word is not VerdictWord.CANNOT_TELL:
             answer = "same"  # larger than before: changed, but not removed
-    return Cause(changed, change, answer)
+    return CueEffect(changed, change, answer)
 
 
-def causes(measure: Measure, plain: Observation, changed: Mapping[str, Observation]) -> list[Cause]:
+def causes(measure: Measure, plain: Observation, changed: Mapping[str, Observation]) -> list[CueEffect]:
     """All changed things, the one that leaves the least shift first."""
     found = [cause(measure, name, plain, seen) for name, seen in changed.items()]
     return sorted(found, key=lambda c: abs(c.change.now.measured or 0.0))

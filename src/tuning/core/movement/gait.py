@@ -69,7 +69,7 @@ class Stances:
 
 
 @dataclass(frozen=True)
-class Step:
+class GaitStep:
     """One stance of one leg and the swing after it; times in s, `number` from 1 by side.
 
     `swing_end` is the next contact of the same leg, NaN after the last.
@@ -287,7 +287,7 @@ def _toe_off(heel: Floats, bend: Floats, times: Floats, contact: float, stride: 
     return float(expected), "heel"
 
 
-def gait_of(steps: Sequence[Step], frame_s: float) -> str:
+def gait_of(steps: Sequence[GaitStep], frame_s: float) -> str:
     """`walk` where one foot lands before the other leaves, `run` where none is down between, empty where unsure."""
     overlaps = []
     for step in steps:
@@ -335,7 +335,7 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
     return Stances(sorted(found, key=lambda s: s.contact), left_out, stride)
 
 
-def steps_of(stances: Sequence[Stance], stride: float) -> list[Step]:
+def steps_of(stances: Sequence[Stance], stride: float) -> list[GaitStep]:
     """Steps in order of contact, each with the swing of the other leg in its middle and its own swing after it."""
     steps = []
     for side in LEGS:
@@ -347,5 +347,7 @@ def steps_of(stances: Sequence[Stance], stride: float) -> list[Step]:
             lift = next((s.toe_off for s in other if contact - 0.1 * stride < s.toe_off < off), np.nan)
             land = next((s.contact for s in other if contact < s.contact < off + 0.1 * stride), np.nan)
             middle = (lift + land) / 2 if land > lift else np.nan
-            steps.append(Step(side, number, contact, off, float(middle), float(again), one.contact_sd, one.toe_off_sd))
+            steps.append(
+                GaitStep(side, number, contact, off, float(middle), float(again), one.contact_sd, one.toe_off_sd)
+            )
     return sorted(steps, key=lambda s: s.contact)

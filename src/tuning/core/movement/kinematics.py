@@ -23,7 +23,7 @@ DOUBT_SD_PX = 0.6
 
 
 @dataclass
-class Signals:
+class MarkSignals:
     """Marks over time, upright: `tracks` as a camera that stands still would see them, turned by minus `roll_deg`.
 
     `metres_per_px` is None without a length scale. A place under TRUSTED counts
@@ -136,7 +136,7 @@ def camera_bump(tracks: Tracks) -> float | None:
     return at
 
 
-def over_time(signals: Signals, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Floats:
+def over_time(signals: MarkSignals, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Floats:
     """A value of marks in every frame (n,); NaN where a mark is missing."""
     places = [signals.at(name) for name in names]
     seen = np.all([np.isfinite(p).all(axis=1) for p in places], axis=0)

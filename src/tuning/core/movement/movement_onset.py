@@ -31,7 +31,7 @@ _FITS = {shape: np.linalg.pinv(lines) for shape, lines in _LINES.items()}
 
 
 @dataclass(frozen=True)
-class Leaving:
+class MovementOnset:
     """Times (s) at which a movement away from a rest reached each of LEVELS; `sign` is -1 where time was turned."""
 
     times: Floats
@@ -44,7 +44,7 @@ class Leaving:
         return self.sign * float(at), misfit
 
 
-def leaving(height: Floats, times: Floats, rest: int, far: int) -> Leaving | None:
+def leaving(height: Floats, times: Floats, rest: int, far: int) -> MovementOnset | None:
     """The movement from frame `rest` to frame `far` of heights (n,); None where too few frames tell its course."""
     step = 1 if far > rest else -1
     frames = np.arange(rest, far + step, step)
@@ -60,15 +60,15 @@ def leaving(height: Floats, times: Floats, rest: int, far: int) -> Leaving | Non
     if part.size < 3:
         return None
     rising = np.maximum.accumulate(share[low : half + 1])
-    return Leaving(np.interp(LEVELS, rising, step * times[part]), step)
+    return MovementOnset(np.interp(LEVELS, rising, step * times[part]), step)
 
 
-def shape_of(edges: Sequence[Leaving]) -> float:
+def shape_of(edges: Sequence[MovementOnset]) -> float:
     """The course that fits all movements of a clip best: one person moves much alike every time."""
     return min(_FITS, key=lambda shape: sum(edge.begin(shape)[1] ** 2 for edge in edges))
 
 
-def begins(edge: Leaving, shape: float) -> tuple[float, float]:
+def begins(edge: MovementOnset, shape: float) -> tuple[float, float]:
     """When a movement left its rest, s, and the SD of it from not knowing its shape."""
     near = [float(s) for s in SHAPES if abs(s - shape) <= SHAPE_SD + 1e-9]
     ends = [edge.begin(s)[0] for s in (near[0], near[-1])]

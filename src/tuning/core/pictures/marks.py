@@ -76,7 +76,7 @@ class PictureContext:
 
 
 @dataclass(frozen=True)
-class Reading:
+class MarkReading:
     """One measured value. `marking_sd` comes from mark placement alone (1 SD)."""
 
     measure_id: str
@@ -165,7 +165,7 @@ def medial_x(image_left: Side, side: Side) -> int:
     return 1 if side is image_left else -1
 
 
-def read_marks(kind: PictureKind, marks: Marks, context: PictureContext) -> list[Reading]:
+def read_marks(kind: PictureKind, marks: Marks, context: PictureContext) -> list[MarkReading]:
     """All readings that the present marks allow, in the order of the recipe table.
 
     `marks` maps landmark names to arrays of shape (2,) in image pixels, y
@@ -179,11 +179,11 @@ def read_marks(kind: PictureKind, marks: Marks, context: PictureContext) -> list
     return [_read(recipe, marks, context) for recipe in kind.recipes if all(name in marks for name in recipe.marks)]
 
 
-def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> Reading:
+def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> MarkReading:
     own = {name: marks[name] for name in recipe.marks}
     refusal = _refusal(recipe, own, context)
     if refusal is not None:
-        return Reading(recipe.measure_id, recipe.side, refusal, None, recipe.marks, words=recipe.words)
+        return MarkReading(recipe.measure_id, recipe.side, refusal, None, recipe.marks, words=recipe.words)
     references = _reference_points(recipe, context)
 
     def corrected(formula: Callable[[Marks], float], points: Marks) -> float:
@@ -198,7 +198,7 @@ def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> Reading:
     value = corrected(recipe.value_of, everything)
     if abs(value) > recipe.most:
         other = NotMeasured("something-else", recipe.beyond)
-        return Reading(recipe.measure_id, recipe.side, other, None, recipe.marks, words=recipe.words)
+        return MarkReading(recipe.measure_id, recipe.side, other, None, recipe.marks, words=recipe.words)
     smooth = recipe.smooth or recipe.value_of
     errors = {name: _sd_of(name, context) for name in everything}
     sd = geometry.propagate(lambda points: corrected(smooth, points), everything, errors)
@@ -206,7 +206,7 @@ def _read(recipe: Recipe, marks: Marks, context: PictureContext) -> Reading:
     if recipe.needs_level and context.level is None:
         sd = math.hypot(sd, _unlevelled_sd(recipe, own, context))
         notes.append("no level reference: camera roll is not corrected")
-    return Reading(recipe.measure_id, recipe.side, value, sd, recipe.marks, "; ".join(notes), recipe.words)
+    return MarkReading(recipe.measure_id, recipe.side, value, sd, recipe.marks, "; ".join(notes), recipe.words)
 
 
 def _refusal(recipe: Recipe, own: Marks, context: PictureContext) -> NotMeasured | None:

@@ -22,9 +22,9 @@ from tuning.core.pose import (
     SHANK,
     THIGH,
     TRUNK,
-    Frame,
+    BodyPosition,
     Leg,
-    Position,
+    PoseFrame,
 )
 
 Place = NDArray[np.float64]
@@ -61,7 +61,7 @@ class ArmPlaces:
 
 
 @dataclass(frozen=True)
-class Body:
+class BodyModel:
     """Where everything is. `front` is the direction that the trunk faces, `up_axis` from hip to shoulder."""
 
     working: LegPlaces
@@ -84,39 +84,41 @@ def _about(axis: str, degrees: float) -> Place:
     return np.array(table[axis], float)
 
 
-def body_of(frame: Frame, position: Position = Position.STAND, step: float = 0.0) -> Body:
+def body_of(frame: PoseFrame, position: BodyPosition = BodyPosition.STAND, step: float = 0.0) -> BodyModel:
     """Places of the joints; a standing or sitting sole at height `step` with its heel at x = 0, else on the floor."""
     lean = frame.lean(position)
-    roll = {Position.RIGHT_SIDE: 90.0, Position.LEFT_SIDE: -90.0}.get(position, 0.0)
+    roll = {BodyPosition.RIGHT_SIDE: 90.0, BodyPosition.LEFT_SIDE: -90.0}.get(position, 0.0)
     whole = _about("x", roll)
     trunk = whole @ _about("z", -lean)
     hip, up, front = np.zeros(3), trunk @ np.array([0.0, 1.0, 0.0]), trunk @ np.array([1.0, 0.0, 0.0])
     shoulder = hip + TRUNK * up
     other = frame.other or frame.working
     shift = _slide(frame, position, front)
-    near = _leg(frame, frame.working, whole, lean, trunk, 1.0, shift if position is Position.LEFT_SIDE else None)
-    far = _leg(frame, other, whole, lean, trunk, -1.0, shift if position is Position.RIGHT_SIDE else None)
+    near = _leg(frame, frame.working, whole, lean, trunk, 1.0, shift if position is BodyPosition.LEFT_SIDE else None)
+    far = _leg(frame, other, whole, lean, trunk, -1.0, shift if position is BodyPosition.RIGHT_SIDE else None)
     if frame.split:
         near, far = _on_surfaces(frame, near, far, step)
     if frame.heel > 0:
         near = _toes_down(near)
         far = far if frame.other is not None else _toes_down(far)
     near = _toes_bent(near, frame.toes)
-    nod = _about("z", 0.4 * lean if position is Position.STAND else frame.raised if position is Position.BACK else 0.0)
+    nod = _about(
+        "z", 0.4 * lean if position is BodyPosition.STAND else frame.raised if position is BodyPosition.BACK else 0.0
+    )
     head = shoulder + HEAD * (trunk @ nod @ np.array([0.0, 1.0, 0.0]))
     arms = (_arm(frame, position, shoulder, trunk, 1.0), _arm(frame, position, shoulder, trunk, -1.0))
-    made = Body(near, far, arms, hip, shoulder, head, front, up)
+    made = BodyModel(near, far, arms, hip, shoulder, head, front, up)
     return _grounded(made, frame, position, step)
 
 
-def _slide(frame: Frame, position: Position, front: Place) -> Place | None:
+def _slide(frame: PoseFrame, position: BodyPosition, front: Place) -> Place | None:
     """The top hip goes back with the pelvis (lying on the side)."""
-    on_side = position in (Position.RIGHT_SIDE, Position.LEFT_SIDE)
+    on_side = position in (BodyPosition.RIGHT_SIDE, BodyPosition.LEFT_SIDE)
     return -SLIDE_PER_DEGREE * frame.pelvis * front if on_side and frame.pelvis else None
 
 
 def _leg(
-    frame: Frame, leg: Leg, whole: Place, lean: float, trunk: Place, side: float, shift: Place | None
+    frame: PoseFrame, leg: Leg, whole: Place, lean: float, trunk: Place, side: float, shift: Place | None
 ) -> LegPlaces:
     """A leg hangs from its hip: turn-out about the vertical, flexion, abduction, rotation, then knee and ankle."""
     # A turned-out leg keeps to an upright plane: it is spread first, then turned, then bent.
@@ -142,7 +144,7 @@ def _foot_at(hip: Place, knee: Place, ankle: Place, foot: Place) -> LegPlaces:
     return LegPlaces(hip, knee, ankle, place(0.0), place(BALL_ALONG_FOOT), place(1.0))
 
 
-def _on_surfaces(frame: Frame, near: LegPlaces, far: LegPlaces, step: float) -> tuple[LegPlaces, LegPlaces]:
+def _on_surfaces(frame: PoseFrame, near: LegPlaces, far: LegPlaces, step: float) -> tuple[LegPlaces, LegPlaces]:
     """The other foot of a split stands on its ball, or with its instep on a bench."""
     low = near.ankle[1] - ANKLE_HEIGHT  # the floor under the working sole
     ahead = np.array([far.toe[0] - far.heel[0], 0.0, far.toe[2] - far.heel[2]])
@@ -187,19 +189,19 @@ ARM_ANGLES = {
 """Angles of upper arm (forward from hanging) and elbow."""
 
 
-def _arm(frame: Frame, position: Position, shoulder: Place, trunk: Place, side: float) -> ArmPlaces:
+def _arm(frame: PoseFrame, position: BodyPosition, shoulder: Place, trunk: Place, side: float) -> ArmPlaces:
     """Arms hang by gravity while upright; lying they rest on the floor or under the head."""
     start = shoulder + trunk @ np.array([0.0, -0.01, side * SHOULDER_WIDTH])
     upper, bend = ARM_ANGLES.get(frame.arms, ARM_ANGLES["down"])
-    upright = position in (Position.STAND, Position.SIT, Position.FLOOR)
+    upright = position in (BodyPosition.STAND, BodyPosition.SIT, BodyPosition.FLOOR)
     axes = np.eye(3) if upright else trunk
-    if position is Position.BACK:
+    if position is BodyPosition.BACK:
         upper, bend = 0.0, 0.0
         axes = trunk @ _about("x", -side * 16)
-    if position in (Position.LEFT_SIDE, Position.RIGHT_SIDE):
-        top = (side > 0) is (position is Position.LEFT_SIDE)
+    if position in (BodyPosition.LEFT_SIDE, BodyPosition.RIGHT_SIDE):
+        top = (side > 0) is (position is BodyPosition.LEFT_SIDE)
         upper, bend = (60.0, 40.0) if top else (120.0, 100.0)
-    if position is Position.FLOOR and frame.arms == "floor":
+    if position is BodyPosition.FLOOR and frame.arms == "floor":
         upper, bend = -40.0, 0.0
         axes = _about("x", -side * 25)
     turn = axes @ _about("z", upper)
@@ -208,9 +210,9 @@ def _arm(frame: Frame, position: Position, shoulder: Place, trunk: Place, side: 
     return ArmPlaces(start, elbow, hand)
 
 
-def _grounded(made: Body, frame: Frame, position: Position, step: float) -> Body:
+def _grounded(made: BodyModel, frame: PoseFrame, position: BodyPosition, step: float) -> BodyModel:
     """Set down: the working sole on its surface, or what lies lowest on the floor."""
-    if position in (Position.STAND, Position.SIT) and not frame.free_sole:
+    if position in (BodyPosition.STAND, BodyPosition.SIT) and not frame.free_sole:
         low = made.working.ball if frame.heel else made.working.heel
         by = np.array([-made.working.heel[0], step - low[1], 0.0])
     else:
@@ -221,22 +223,22 @@ def _grounded(made: Body, frame: Frame, position: Position, step: float) -> Body
             made.other.knee[1] - 0.035,
         ]
         soles = [place[1] for leg in (made.working, made.other) for place in (leg.heel, leg.toe)]
-        seat = position is Position.SIT
+        seat = position is BodyPosition.SIT
         by = np.array([0.0, step - (min(soles) if seat else min([*lying, *soles])), 0.0])
     return _moved(made, by)
 
 
-def _moved(made: Body, by: Place) -> Body:
+def _moved(made: BodyModel, by: Place) -> BodyModel:
     def moved(part: Any) -> Any:
         """A part of the body with every place shifted."""
         return type(part)(**{name: place + by for name, place in vars(part).items()})
 
     arms = (moved(made.arms[0]), moved(made.arms[1]))
-    return Body(moved(made.working), moved(made.other), arms, made.hip + by, made.shoulder + by, made.head + by,
+    return BodyModel(moved(made.working), moved(made.other), arms, made.hip + by, made.shoulder + by, made.head + by,
                 made.front, made.up_axis)  # fmt: skip
 
 
-def centre_of_mass(made: Body, arms_ahead: bool = False) -> float:
+def centre_of_mass(made: BodyModel, arms_ahead: bool = False) -> float:
     """How far ahead of the working heel the centre of mass lies, stature units."""
     trunk = made.hip + TRUNK_CENTRE * (made.shoulder - made.hip)
     total = TRUNK_MASS * (trunk[0] + (ARMS_AHEAD if arms_ahead else 0.0))
@@ -247,7 +249,7 @@ def centre_of_mass(made: Body, arms_ahead: bool = False) -> float:
     return float(total) - float(made.working.heel[0])
 
 
-def pressure_percent(frame: Frame) -> float:
+def pressure_percent(frame: PoseFrame) -> float:
     """Where the weight goes through the working foot, percent of its side-view length from the heel.
 
     Heel raised: percent of the way from ball to toe tip. In a split the other foot's share goes through its ball, on a
@@ -266,17 +268,17 @@ def pressure_percent(frame: Frame) -> float:
     return 100 * at / float(toe - heel)
 
 
-def drawing_faults(frame: Frame, position: Position) -> list[str]:
+def drawing_faults(frame: PoseFrame, position: BodyPosition) -> list[str]:
     """What is wrong with a pose: angles, balance, the other foot off its surface; empty for a good one."""
     found = []
     gap = frame.angle_gap(position)
     if gap > ANGLE_SLACK:
         found.append(f"breaks hip = trunk + knee - ankle - heel by {gap:.0f}°")
-    if position is Position.STAND and not frame.support:
+    if position is BodyPosition.STAND and not frame.support:
         percent = pressure_percent(frame)
         if not LEAST_PRESSURE <= percent <= MOST_PRESSURE:
             found.append(f"would fall over: weight at {percent:.0f} % of the foot (15 to 85)")
-    if position is Position.STAND and frame.split and not frame.bench:
+    if position is BodyPosition.STAND and frame.split and not frame.bench:
         made = body_of(frame)
         off = abs(float(min(made.other.ball[1], made.other.heel[1])))
         if off > OFF_SURFACE:

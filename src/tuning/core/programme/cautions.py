@@ -9,7 +9,7 @@ from datetime import date
 from tuning.core.case import Case
 from tuning.core.dates import latest_day
 from tuning.core.entries import Answer, Form
-from tuning.core.gate.open_findings import Standing
+from tuning.core.gate.open_findings import ScreeningStatus
 from tuning.core.gate.person_facts import PersonFact, told_facts
 from tuning.core.programme.plan_facts import HISTORY
 from tuning.core.types import Observation
@@ -53,7 +53,9 @@ NOT_SAID = "not said"
 PAINS = ("pain-now", "pain-worst")
 
 
-def present(case: Case, table: Mapping[str, Caution], screening: Standing | None, today: date) -> dict[str, Caution]:
+def present(
+    case: Case, table: Mapping[str, Caution], screening: ScreeningStatus | None, today: date
+) -> dict[str, Caution]:
     """The cautions that a person has on a day, by id."""
     there = _Shown(case, screening, today)
     return {key: one for key, one in table.items() if any(there.shows(sign) for sign in one.signs)}
@@ -62,7 +64,7 @@ def present(case: Case, table: Mapping[str, Caution], screening: Standing | None
 class _Shown:
     """What is on record, looked up sign by sign."""
 
-    def __init__(self, case: Case, screening: Standing | None, today: date) -> None:
+    def __init__(self, case: Case, screening: ScreeningStatus | None, today: date) -> None:
         self._today = today
         self._open = {f.id for f in screening.open} | set(screening.looks) if screening is not None else set()
         answers = screening.screen.answers if screening is not None else {}

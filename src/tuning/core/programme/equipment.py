@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
-class KitItem:
+class Substitute:
     """What serves instead of a thing, in the order of preference, and what people take and should not."""
 
     instead: tuple[str, ...] = ()
@@ -15,11 +15,11 @@ class KitItem:
 
 
 @dataclass(frozen=True)
-class Kit:
+class Equipment:
     """Things at hand, own words of the table only; None when nobody asked, so that everything counts as there."""
 
     at_hand: frozenset[str] | None = None
-    table: Mapping[str, KitItem] = field(default_factory=dict)
+    table: Mapping[str, Substitute] = field(default_factory=dict)
 
     def used(self, needed: Iterable[str]) -> dict[str, str]:
         """For every thing needed what is used: itself, what serves instead, or "" for nothing."""
@@ -41,5 +41,5 @@ class Kit:
     def _served(self, item: str) -> str:
         if self.at_hand is None:
             return item
-        row = self.table.get(item, KitItem())
+        row = self.table.get(item, Substitute())
         return next((thing for thing in (item, *row.instead) if thing in self.at_hand), "")

@@ -13,7 +13,7 @@ from datetime import date, timedelta
 from functools import lru_cache
 
 from tuning.core.movement.load_share import SidePose, moments
-from tuning.core.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, Frame, Position
+from tuning.core.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, BodyPosition, PoseFrame
 from tuning.core.programme.body_model import body_of, pressure_percent
 from tuning.core.programme.ladders import Dose, Pose, Rung
 from tuning.core.units import GRAVITY
@@ -41,7 +41,7 @@ def joint_load(rung: Rung, pose: Pose, stature_m: float, depth: float | None = N
     """What the working leg bears at the prescribed depth; supported, seated or lying it is the judged grade."""
     frames = pose.at(depth)
     demand = rung.demand_of(pose, depth)
-    if rung.position is not Position.STAND or any(f.support for f in frames):
+    if rung.position is not BodyPosition.STAND or any(f.support for f in frames):
         grade = float(demand.hip)
         return Joint(grade, float(demand.kneecap), float(demand.kneecap), _calf(frames, stature_m), False)
     found = [_moments(frame, stature_m) for frame in frames]
@@ -52,7 +52,7 @@ def joint_load(rung: Rung, pose: Pose, stature_m: float, depth: float | None = N
 
 
 @lru_cache(maxsize=1024)
-def _moments(frame: Frame, stature_m: float) -> tuple[float, float]:
+def _moments(frame: PoseFrame, stature_m: float) -> tuple[float, float]:
     """Hip and knee moment of the working leg, Nm/kg: its share of what both legs together would bear."""
     leg = body_of(frame).working
     at = [float(p[0]) * stature_m for p in (leg.hip, leg.knee, leg.ankle, leg.heel, leg.toe)]
@@ -62,7 +62,7 @@ def _moments(frame: Frame, stature_m: float) -> tuple[float, float]:
     return both.hip * share, both.knee * share
 
 
-def _calf(frames: Sequence[Frame], stature_m: float) -> float:
+def _calf(frames: Sequence[PoseFrame], stature_m: float) -> float:
     """Moment that holds a raised heel: the share of weight times the way from ankle to ball, Nm/kg."""
     raised = max((abs(f.heel) for f in frames), default=0.0)
     if not raised:
@@ -129,7 +129,7 @@ def by_week(days: Iterable[DayLoad]) -> list[WeekLoad]:
 
 
 @dataclass(frozen=True)
-class Tolerated:
+class ToleratedLoad:
     """The greatest weekly load of a region after which every morning was settled, and what may come next."""
 
     region: str
@@ -138,7 +138,7 @@ class Tolerated:
     most_next: float
 
 
-def last_tolerated(weeks: Sequence[WeekLoad], region: str, today: date, graded: bool = False) -> Tolerated | None:
+def last_tolerated(weeks: Sequence[WeekLoad], region: str, today: date, graded: bool = False) -> ToleratedLoad | None:
     """Of the last six weeks; None where no week with load was wholly settled.
 
     Weeks with an unknown morning count neither way.
@@ -149,11 +149,11 @@ def last_tolerated(weeks: Sequence[WeekLoad], region: str, today: date, graded: 
         return None
     best = max(good, key=lambda w: w.load(region, graded))
     load = best.load(region, graded)
-    return Tolerated(region, load, best.monday, load * (1 + MOST_GROWTH))
+    return ToleratedLoad(region, load, best.monday, load * (1 + MOST_GROWTH))
 
 
 @dataclass(frozen=True)
-class Notch:
+class DialPosition:
     """A place on the knee dial: a variant of a rung with what it asks of the knee."""
 
     rung: str
@@ -164,23 +164,25 @@ class Notch:
 
 
 @dataclass(frozen=True)
-class Dial:
+class LoadDial:
     """All notches from low to high."""
 
-    notches: tuple[Notch, ...] = field(default=())
+    notches: tuple[DialPosition, ...] = field(default=())
 
-    def up_to(self, kneecap: int, knee: int) -> list[Notch]:
+    def up_to(self, kneecap: int, knee: int) -> list[DialPosition]:
         """What lies within caps of kneecap demand and toe zone."""
         return [n for n in self.notches if n.kneecap <= kneecap and n.knee <= knee]
 
 
-def dial(rungs: Iterable[Rung], stature_m: float = USUAL_STATURE_M) -> Dial:
+def dial(rungs: Iterable[Rung], stature_m: float = USUAL_STATURE_M) -> LoadDial:
     """Standing rungs by kneecap demand, then toe zone, then knee moment where it is known."""
     made = []
     for rung in rungs:
-        if rung.position is not Position.STAND:
+        if rung.position is not BodyPosition.STAND:
             continue
         for pose in rung.poses:
             demand, joint = rung.demand_of(pose), joint_load(rung, pose, stature_m)
-            made.append(Notch(rung.id, pose.name, demand.kneecap, demand.knee, joint.knee if joint.known else None))
-    return Dial(tuple(sorted(made, key=lambda n: (n.kneecap, n.knee, n.moment or 0.0, n.rung))))
+            made.append(
+                DialPosition(rung.id, pose.name, demand.kneecap, demand.knee, joint.knee if joint.known else None)
+            )
+    return LoadDial(tuple(sorted(made, key=lambda n: (n.kneecap, n.knee, n.moment or 0.0, n.rung))))

@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from tuning.core.gate.permission import Act, Permission
-from tuning.core.judging.verdict import Word
-from tuning.core.pose import Frame, Position, at_depth, knee_zone, kneecap_zone
-from tuning.core.programme.equipment import Kit, KitItem
+from tuning.core.gate.permission import GateAct, Permission
+from tuning.core.judging.verdict import VerdictWord
+from tuning.core.pose import BodyPosition, PoseFrame, at_depth, knee_zone, kneecap_zone
+from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
 from tuning.core.units import sentence_case
@@ -105,7 +105,7 @@ class Pose:
     """
 
     name: str
-    frames: tuple[Frame, ...]
+    frames: tuple[PoseFrame, ...]
     phase: Phase | None = None
     load: bool = False
     support: str = ""
@@ -114,27 +114,27 @@ class Pose:
     """Which frame tells the exercise at a glance."""
 
     @property
-    def start(self) -> Frame:
+    def start(self) -> PoseFrame:
         """First frame."""
         return self.frames[0]
 
     @property
-    def end(self) -> Frame:
+    def end(self) -> PoseFrame:
         """Last frame."""
         return self.frames[-1]
 
     @property
-    def still(self) -> Frame:
+    def still(self) -> PoseFrame:
         """The frame of a small picture."""
         return self.frames[self.shown]
 
-    def at(self, depth: float | None) -> tuple[Frame, ...]:
+    def at(self, depth: float | None) -> tuple[PoseFrame, ...]:
         """The frames with the knee bent no further than `depth` degrees."""
         if depth is None:
             return self.frames
         return tuple(at_depth(self._other(f), f, depth) if f.knee > depth else f for f in self.frames)
 
-    def _other(self, frame: Frame) -> Frame:
+    def _other(self, frame: PoseFrame) -> PoseFrame:
         """The straighter frame that a bent one comes from or goes to."""
         return min(self.frames, key=lambda f: f.knee)
 
@@ -174,7 +174,7 @@ class Rung:
     pass_rule: str = ""
     step_cm: float = 0.0
     seat_cm: float = 0.0
-    position: Position = Position.STAND
+    position: BodyPosition = BodyPosition.STAND
     view: str = "side"
     side: Sides = Sides.EACH
     props: tuple[str, ...] = ()
@@ -205,7 +205,7 @@ class Rung:
 
     def demand_of(self, pose: Pose, depth: float | None = None) -> Demand:
         """Demand of a variant at a prescribed knee flexion (degrees); lying and seated the knee bears nothing."""
-        frames = pose.at(depth) if self.position is Position.STAND else ()
+        frames = pose.at(depth) if self.position is BodyPosition.STAND else ()
         return Demand(
             max((knee_zone(f) for f in frames), default=0),
             max((kneecap_zone(f) for f in frames), default=0),
@@ -219,7 +219,7 @@ class Rung:
         if weight or self.light:
             return weight and not self.light
         found = self.demand_of(pose, depth)
-        hip = found.hip >= HEAVY_HIP and self.position is Position.STAND
+        hip = found.hip >= HEAVY_HIP and self.position is BodyPosition.STAND
         return hip or found.knee >= HEAVY_KNEE or found.kneecap >= HEAVY_KNEECAP
 
     @property
@@ -255,7 +255,7 @@ class Rung:
         return f"{sessions} clean sessions over {days} days{sides} (faulty repetitions at most {faulty:.0f} %){more}"
 
 
-def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None) -> Act:
+def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None) -> GateAct:
     """A rung of a ladder at its prescribed depth; without a variant it is judged by its hardest at full depth."""
     loaded, poses, depth = rung.loaded, rung.poses, None
     if variant is not None and dose is not None:
@@ -267,10 +267,10 @@ def act_of_rung(rung: Rung, variant: str | None = None, dose: Dose | None = None
     if dose is not None and (dose.load_kg or "load" not in rung.demands):
         amounts["load"] = dose.load_kg
     name = "a loaded exercise" if loaded else rung.name
-    return Act(name, loaded=loaded, demands=rung.demands, amounts=amounts)
+    return GateAct(name, loaded=loaded, demands=rung.demands, amounts=amounts)
 
 
-def amounts_of(frames: Sequence[Frame]) -> dict[str, float]:
+def amounts_of(frames: Sequence[PoseFrame]) -> dict[str, float]:
     """What poses ask of either leg: flexion, dorsiflexion and rotation (degrees), weight on the leg (percent)."""
     legs = [leg for frame in frames for leg in (frame.working, frame.other) if leg is not None]
     return {
@@ -345,7 +345,7 @@ def is_transition(rung: Rung, easier: Sequence[Rung]) -> bool:
 
 
 @dataclass(frozen=True)
-class Trial:
+class SideTrial:
     """Placement trial on one side: 3-5 repetitions, were they clean, peak pain 0-10, felt there and nowhere else."""
 
     clean: bool
@@ -359,7 +359,7 @@ class Trial:
 
 
 @dataclass(frozen=True)
-class Situation:
+class EntryContext:
     """What is on record when a rung is considered.
 
     `permission` is the gate's answer for the rung, `screened` the level of the
@@ -372,12 +372,12 @@ class Situation:
     screened: Triage | None
     passed: frozenset[str]
     measured: Mapping[tuple[str, Side], float]
-    verdicts: Mapping[str, Word]
-    trials: Mapping[Side, Trial]
+    verdicts: Mapping[str, VerdictWord]
+    trials: Mapping[Side, SideTrial]
     pain_limit: int = 2
     phase: Phase | None = None
     caps: tuple[int, int] = (3, 3)
-    kit: Kit = Kit()
+    kit: Equipment = Equipment()
     tried: bool = False
     """Whether a supervised try-out of the rung, clean on both sides, is on record."""
     barred: str = ""
@@ -386,7 +386,7 @@ class Situation:
     """Whether it is a step within a rung that is in the plan already: its way in is not asked again."""
 
 
-class State(StrEnum):
+class ConditionState(StrEnum):
     """How a condition stands."""
 
     MET = "met"
@@ -396,10 +396,10 @@ class State(StrEnum):
 
 
 @dataclass(frozen=True)
-class Check:
+class EntryCondition:
     """One condition and how it stands now."""
 
-    state: State
+    state: ConditionState
     text: str
     asks: bool = False
     """Whether it is the gate that asks for a licensed clinician's reason."""
@@ -407,21 +407,21 @@ class Check:
     @property
     def lifts(self) -> str:
         """What would let it be met."""
-        if self.state is State.LOCKED:
+        if self.state is ConditionState.LOCKED:
             return "a clearance on record"
         return "a licensed clinician's reason" if self.asks else "this met, or a licensed clinician's reason"
 
 
 def entry_checks(
-    rung: Rung, ladder: Ladder, now: Situation, variant: str = "", depth: float | None = None
-) -> list[Check]:
+    rung: Rung, ladder: Ladder, now: EntryContext, variant: str = "", depth: float | None = None
+) -> list[EntryCondition]:
     """Every condition for entering a variant of `rung` at a prescribed depth (degrees), safety first.
 
     A rung may be written to the plan when no check is LOCKED and the rest are
     MET, or when a named person gives a reason for the others.
     """
     pose = rung.pose(variant)
-    never = [Check(State.NOT_MET, f"not with: {now.barred}")] if now.barred else []
+    never = [EntryCondition(ConditionState.NOT_MET, f"not with: {now.barred}")] if now.barred else []
     checks = [
         _safety(now),
         *never,
@@ -431,85 +431,97 @@ def entry_checks(
     return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(rung, ladder, now)]
 
 
-def _way_in(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
+def _way_in(rung: Rung, ladder: Ladder, now: EntryContext) -> list[EntryCondition]:
     """The rung below or a clean try-out; of a transition the try-out anyway."""
     below = ladder.below(rung)
     passed = below is not None and below.id in now.passed
-    checks = [Check(State.MET, f"rung below passed: {below.name}") if passed and below else _placement(rung, now)]
+    checks = [
+        EntryCondition(ConditionState.MET, f"rung below passed: {below.name}")
+        if passed and below
+        else _placement(rung, now)
+    ]
     if rung.transition:
-        state = State.MET if now.tried else State.NOT_MET
-        checks.append(Check(state, "a transition: supervised try-out on record, clean on both sides"))
+        state = ConditionState.MET if now.tried else ConditionState.NOT_MET
+        checks.append(EntryCondition(state, "a transition: supervised try-out on record, clean on both sides"))
     return checks
 
 
-def _phase(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[Check]:
+def _phase(rung: Rung, pose: Pose, depth: float | None, now: EntryContext) -> list[EntryCondition]:
     if now.phase is None:
         return []
     opens, needed = rung.phase_of(pose), rung.demand_of(pose, depth).kneecap
     if opens.place > now.phase.place:
-        return [Check(State.NOT_MET, f"opens in phase {opens.value}; the plan is in {now.phase.value}")]
+        return [
+            EntryCondition(ConditionState.NOT_MET, f"opens in phase {opens.value}; the plan is in {now.phase.value}")
+        ]
     if needed > now.phase.most_kneecap:
         return [
-            Check(State.NOT_MET, f"bends the knee further than phase {now.phase.value} allows: prescribe less depth")
+            EntryCondition(
+                ConditionState.NOT_MET,
+                f"bends the knee further than phase {now.phase.value} allows: prescribe less depth",
+            )
         ]
-    return [Check(State.MET, f"open in phase {now.phase.value}")]
+    return [EntryCondition(ConditionState.MET, f"open in phase {now.phase.value}")]
 
 
-def _caps(rung: Rung, pose: Pose, depth: float | None, now: Situation) -> list[Check]:
+def _caps(rung: Rung, pose: Pose, depth: float | None, now: EntryContext) -> list[EntryCondition]:
     found, (knee, kneecap) = rung.demand_of(pose, depth), now.caps
     if found.knee <= knee and found.kneecap <= kneecap:
         return []
     return [
-        Check(
-            State.NOT_MET, f"above the knee dial: toe zone {found.knee} of {knee}, kneecap {found.kneecap} of {kneecap}"
+        EntryCondition(
+            ConditionState.NOT_MET,
+            f"above the knee dial: toe zone {found.knee} of {knee}, kneecap {found.kneecap} of {kneecap}",
         )
     ]
 
 
-def _kit(rung: Rung, ladder: Ladder, now: Situation) -> list[Check]:
+def _kit(rung: Rung, ladder: Ladder, now: EntryContext) -> list[EntryCondition]:
     needed = ladder.needs(rung)
     missing, swaps = now.kit.missing(needed), now.kit.swaps(needed)
-    never = [words for item in missing for words in now.kit.table.get(item, KitItem()).never]
+    never = [words for item in missing for words in now.kit.table.get(item, Substitute()).never]
     if missing:
         warned = f" (never: {'; '.join(never)})" if never else ""
-        return [Check(State.NOT_MET, f"not at hand: {', '.join(missing)}{warned}")]
-    return [Check(State.MET, "; ".join(swaps))] if swaps else []
+        return [EntryCondition(ConditionState.NOT_MET, f"not at hand: {', '.join(missing)}{warned}")]
+    return [EntryCondition(ConditionState.MET, "; ".join(swaps))] if swaps else []
 
 
-def _safety(now: Situation) -> Check:
+def _safety(now: EntryContext) -> EntryCondition:
     found = now.permission
     if found.locked:
-        return Check(State.LOCKED, found.sentence)
+        return EntryCondition(ConditionState.LOCKED, found.sentence)
     if found.asks:
-        return Check(State.NOT_MET, found.sentence, asks=True)
+        return EntryCondition(ConditionState.NOT_MET, found.sentence, asks=True)
     if now.screened is None:
-        return Check(State.UNKNOWN, "no safety screen on record; loaded rungs stay locked without one")
-    return Check(State.MET, f"safety screen: {now.screened.value}")
+        return EntryCondition(
+            ConditionState.UNKNOWN, "no safety screen on record; loaded rungs stay locked without one"
+        )
+    return EntryCondition(ConditionState.MET, f"safety screen: {now.screened.value}")
 
 
-def _placement(rung: Rung, now: Situation) -> Check:
+def _placement(rung: Rung, now: EntryContext) -> EntryCondition:
     limit, sides = now.pain_limit, rung.sides
     each = " each side" if len(sides) > 1 else ""
     work = "2 clean breaths" if rung.dose.breaths else "3-5 clean repetitions"
     rule = f"placement trial of {work}{each}, pain at most {limit}/10"
     if any(side not in now.trials for side in sides):
-        return Check(State.UNKNOWN, rule)
+        return EntryCondition(ConditionState.UNKNOWN, rule)
     good = all(now.trials[side].good(limit) for side in sides)
-    return Check(State.MET if good else State.NOT_MET, rule)
+    return EntryCondition(ConditionState.MET if good else ConditionState.NOT_MET, rule)
 
 
-def _rule(rule: EntryRule, now: Situation) -> Check:
+def _rule(rule: EntryRule, now: EntryContext) -> EntryCondition:
     if rule.kind == "rung-passed":
-        return Check(State.MET if rule.rung in now.passed else State.NOT_MET, rule.text)
+        return EntryCondition(ConditionState.MET if rule.rung in now.passed else ConditionState.NOT_MET, rule.text)
     if rule.kind == "measure-at-least":
         values = [now.measured.get((rule.measure, side)) for side in LEGS]
         known = [v for v in values if v is not None]
         if len(known) < len(LEGS):
-            return Check(State.UNKNOWN, rule.text)
-        return Check(State.MET if min(known) >= rule.value else State.NOT_MET, rule.text)
+            return EntryCondition(ConditionState.UNKNOWN, rule.text)
+        return EntryCondition(ConditionState.MET if min(known) >= rule.value else ConditionState.NOT_MET, rule.text)
     if rule.kind == "no-side-gap":
         word = now.verdicts.get(rule.measure)
-        if word is None or word is Word.CANNOT_TELL:
-            return Check(State.UNKNOWN, rule.text)
-        return Check(State.MET if word is Word.IN_TUNE else State.NOT_MET, rule.text)
-    return Check(State.UNKNOWN, rule.text)
+        if word is None or word is VerdictWord.CANNOT_TELL:
+            return EntryCondition(ConditionState.UNKNOWN, rule.text)
+        return EntryCondition(ConditionState.MET if word is VerdictWord.IN_TUNE else ConditionState.NOT_MET, rule.text)
+    return EntryCondition(ConditionState.UNKNOWN, rule.text)

@@ -8,8 +8,8 @@ from datetime import date, datetime
 
 from tuning.core.entries import Decision, Done, PlanItem, Screen
 from tuning.core.programme.ladders import Dose, Ladder, Rung
-from tuning.core.programme.progression_rules import Exercise, Move, Set
-from tuning.core.programme.rules import Clock, Rules, School
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, ProgressionMove
+from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.types import Entry
 
 SUBJECT = "programme"
@@ -21,10 +21,10 @@ FILLED_IN = "Row "
 """How a reason begins that older versions filled in by themselves: nobody typed it."""
 
 
-def set_of(done: Done, answered: bool = False, past: bool = False) -> Set:
+def set_of(done: Done, answered: bool = False, past: bool = False) -> LoggedSet:
     """A line of the log as the decision table reads it; a try-out is no session, what alarms in it counts."""
     told = {name.replace(" ", "_"): name in done.alarms for name in ALARMS}
-    return Set(
+    return LoggedSet(
         done.day, done.side, done.rung, done.pain, done.morning, done.morning_pain, done.faulty, done.felt,
         done.wrong, supervised=done.supervised, after_cut=done.after_cut, answered=answered, past=past or done.trial,
         **told,
@@ -38,7 +38,7 @@ def amended(old: Done, new: Done, rules: Rules) -> Done:
     return replace(new, first_at=None if worse else old.first_at or old.at)
 
 
-def log_of(entries: Sequence[Entry], rungs: Iterable[str], since: datetime | None = None) -> list[Set]:
+def log_of(entries: Sequence[Entry], rungs: Iterable[str], since: datetime | None = None) -> list[LoggedSet]:
     """The sets of some rungs, try-outs too, oldest first, each with whether a screen was saved after it.
 
     `since` is the moment of the present step: what was done earlier on its day is past.
@@ -66,7 +66,7 @@ def sessions(entries: Iterable[Entry], rungs: Iterable[str]) -> list[Done]:
 
 def passed(entries: Iterable[Entry]) -> frozenset[str]:
     """Rungs that were left upward by a decision."""
-    return frozenset(str(e.inputs.get("from")) for e in _moves(entries) if e.outcome == Move.CLIMB.value)
+    return frozenset(str(e.inputs.get("from")) for e in _moves(entries) if e.outcome == ProgressionMove.CLIMB.value)
 
 
 def local_day(moment: datetime) -> date:
@@ -88,7 +88,7 @@ def _row_of(decision: Decision) -> int:
 
 
 @dataclass(frozen=True)
-class Ahead:
+class NextStepState:
     """What lies ahead of one exercise: why its next step is locked and what lifts it, the step within the rung."""
 
     locked: str = ""
@@ -107,16 +107,20 @@ class Pace:
 
 
 def exercise_of(
-    item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[Entry], ahead: Ahead, pace: Pace
-) -> Exercise:
+    item: PlanItem, rung: Rung, ladder: Ladder, entries: Sequence[Entry], ahead: NextStepState, pace: Pace
+) -> ExerciseState:
     """An item of the plan as the decision table reads it."""
     ids = tuple(r.id for r in ladder.line(rung))
     dose, above = Dose(**item.dose), ladder.above(rung)
     moves = [e for e in _moves(entries) if e.inputs.get("from") in ids]
     here = [e for e in moves if e.inputs.get("from") == rung.id]
-    flares = [e for e in moves if e.outcome in (Move.BACK.value, Move.STOP.value) and _row_of(e) in FLARE_ROWS]
-    stops = [e for e in moves if e.outcome == Move.STOP.value]
-    return Exercise(
+    flares = [
+        e
+        for e in moves
+        if e.outcome in (ProgressionMove.BACK.value, ProgressionMove.STOP.value) and _row_of(e) in FLARE_ROWS
+    ]
+    stops = [e for e in moves if e.outcome == ProgressionMove.STOP.value]
+    return ExerciseState(
         rung=rung.id,
         line=ids,
         since=local_day(step_since(item, entries)),
@@ -126,18 +130,18 @@ def exercise_of(
         sessions=pace.rules.sessions.rung,
         days=pace.rules.clock.days(rung.daily, pace.clock),
         per_week=float(dose.days),
-        changed=_newest(e for e in here if e.outcome == Move.CHANGE.value),
+        changed=_newest(e for e in here if e.outcome == ProgressionMove.CHANGE.value),
         locked=ahead.locked,
         lifted=ahead.lifted,
         transition=above is not None and above.transition,
-        tried=above is not None and tried_clean(entries, above, pace.rules.pain.most[School.STRICT]),
+        tried=above is not None and tried_clean(entries, above, pace.rules.pain.most[PainPolicy.STRICT]),
         held=_held(moves, ids),
         within=ahead.within,
         loads=ahead.loads,
         stopped=_newest(stops),
         stops=sum(e.inputs.get("from") == rung.id for e in stops),
         backed=_newest(flares),
-        retested=_newest(e for e in here if e.outcome == Move.RETEST.value),
+        retested=_newest(e for e in here if e.outcome == ProgressionMove.RETEST.value),
         reason=reason_given(item, pace.asked_since),
     )
 
@@ -157,17 +161,17 @@ def _held(moves: Sequence[Decision], line: Sequence[str]) -> str:
     held = ""
     for one in moves:
         before, to = str(one.inputs.get("from")), str(one.inputs.get("to"))
-        if one.outcome in (Move.BACK.value, Move.STOP.value) and to != before:
+        if one.outcome in (ProgressionMove.BACK.value, ProgressionMove.STOP.value) and to != before:
             flare = _row_of(one) in FLARE_ROWS
             higher = held if held and line.index(held) > line.index(before) else before
             held = higher if flare else ""
-        elif one.outcome == Move.REPLACE.value or _regained(one, to, held, line):
+        elif one.outcome == ProgressionMove.REPLACE.value or _regained(one, to, held, line):
             held = ""
     return held
 
 
 def _regained(one: Decision, to: str, held: str, line: Sequence[str]) -> bool:
-    climbed = one.outcome == Move.CLIMB.value and held in line and to in line
+    climbed = one.outcome == ProgressionMove.CLIMB.value and held in line and to in line
     return climbed and line.index(to) >= line.index(held)
 
 
@@ -200,7 +204,7 @@ def _is_clean_try(done: Done, pain_limit: int) -> bool:
     return done.felt and not (done.wrong or done.faults or done.alarms) and done.pain <= pain_limit
 
 
-def alarms_open(entries: Sequence[Entry], rules: Rules, today: date) -> list[Set]:
+def alarms_open(entries: Sequence[Entry], rules: Rules, today: date) -> list[LoggedSet]:
     """What alarmed anywhere, clinic or home, and has not been answered by a screen saved after it, newest first."""
     rungs = {e.rung for e in entries if isinstance(e, Done)}
     found = [one for one in log_of(entries, rungs) if one.day <= today and one.alarms(rules) and not one.answered]

@@ -12,12 +12,12 @@ from tuning.core.entries import Decision
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger_at
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.trial_rule import TrialRule
+from tuning.core.judging.verdict import Verdict, VerdictWord
 
 ACCEPTED, OPEN = "side-gap-accepted", "open again"
 """Subject of the decision about a gap, and its outcome where it was taken back."""
-COUNTS = (Word.NOTABLE, Word.MARKED)
+COUNTS = (VerdictWord.NOTABLE, VerdictWord.MARKED)
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ class SideGap:
         return f"accepted by {found.who} on {found.at.astimezone():%-d %b}: {found.reason}" if found is not None else ""
 
 
-def side_gaps(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> list[SideGap]:
+def side_gaps(case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN) -> list[SideGap]:
     """All gaps up to the open visit that were not seen in tune since; newest day first, then worst first.
 
     A measure that was not taken again keeps its gap: silence is no health.
@@ -75,7 +75,7 @@ def side_gaps(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEA
             before = found.pop(key, None)
             if verdict.word in COUNTS:
                 found[key] = SideGap(verdict, row, day, visit.uid == case.visit.uid, _accepted(case, key, verdict))
-            elif verdict.word is Word.CANNOT_TELL and before is not None:
+            elif verdict.word is VerdictWord.CANNOT_TELL and before is not None:
                 found[key] = SideGap(before.told, row, before.day, False, before.accepted)
     return sorted(found.values(), key=lambda gap: gap.day, reverse=True)
 

@@ -35,7 +35,7 @@ class Phase(StrEnum):
 
 
 @dataclass(frozen=True)
-class Course:
+class PhaseFacts:
     """What decides about the phase.
 
     `weeks_since` injury or operation, None without one; `flares` how many in the last 14 days; `trial_pain` the worst
@@ -60,7 +60,7 @@ class Course:
     wants_load: bool = True
 
 
-def entry_phase(course: Course) -> tuple[Phase, str]:
+def entry_phase(course: PhaseFacts) -> tuple[Phase, str]:
     """The first phase that a plan needs, with the reason."""
     reasons = [
         (course.pain_inhibited, "pain holds the muscles back"),
@@ -73,7 +73,7 @@ def entry_phase(course: Course) -> tuple[Phase, str]:
     return (Phase.SETTLE, found) if found else (Phase.RESTORE, "nothing asks to settle first")
 
 
-def still_needed(phase: Phase, course: Course) -> list[str]:
+def still_needed(phase: Phase, course: PhaseFacts) -> list[str]:
     """What keeps a plan in a phase; empty when it may be left. Return is left by discharge only."""
     missing: list[str] = []
     if phase is Phase.SETTLE:
@@ -100,7 +100,7 @@ def _gaps(kind: str, found: Sequence[str]) -> list[str]:
     return [f"{kind} side gaps in tune or accepted ({len(found)} open)"] if found else []
 
 
-def next_phase(phase: Phase, course: Course) -> Phase:
+def next_phase(phase: Phase, course: PhaseFacts) -> Phase:
     """The phase after this one when nothing keeps the plan in it; a plan without a goal that needs load skips load."""
     if phase is Phase.RETURN or still_needed(phase, course):
         return phase

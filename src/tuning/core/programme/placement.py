@@ -7,8 +7,8 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from tuning.core.gate.person_facts import Gone
-from tuning.core.pose import Position
-from tuning.core.programme.equipment import Kit
+from tuning.core.pose import BodyPosition
+from tuning.core.programme.equipment import Equipment
 from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side
@@ -19,7 +19,7 @@ CHAIR = "chair"
 
 
 @dataclass(frozen=True)
-class Choice:
+class LadderChoice:
     """What a factor or pattern asks for: ladders or rungs, first and second choice; `never` bars them.
 
     `notes` is what is done where no ladder helps. `never` names cautions with the words for the reason.
@@ -35,7 +35,7 @@ class Choice:
 class PlacementTable:
     """Choices by factor or pattern; `mobility` are the ladders that come beside the two of first choice."""
 
-    choices: Mapping[str, Choice]
+    choices: Mapping[str, LadderChoice]
     mobility: tuple[str, ...]
     foot: tuple[str, ...] = ()
     hip: tuple[str, ...] = ()
@@ -45,7 +45,7 @@ class PlacementTable:
 
 
 @dataclass(frozen=True)
-class Cause:
+class TreatedFactor:
     """A factor that was taken over from reasoning, most important first in a list; `side` NONE for both."""
 
     factor: str
@@ -78,7 +78,7 @@ class FirstSchool(StrEnum):
 
 
 @dataclass(frozen=True)
-class Schools:
+class PlacementPolicy:
     """What the clinic follows where schools disagree about exercises.
 
     `pattern`: the ladders of one pattern in everybody come first, in their left version, whatever was measured.
@@ -89,21 +89,21 @@ class Schools:
 
 
 @dataclass(frozen=True)
-class Placing:
+class PlacementContext:
     """What stands around a placement: phase, cautions present by id, what is at hand, rungs passed."""
 
     phase: Phase = Phase.RESTORE
     cautions: frozenset[str] = frozenset()
-    kit: Kit = Kit()
+    kit: Equipment = Equipment()
     passed: frozenset[str] = frozenset()
     caps: tuple[int, int] = (3, 3)
-    schools: Schools = Schools()
+    schools: PlacementPolicy = PlacementPolicy()
     gone: tuple[Gone, ...] = ()
     """Parts of the body that are missing."""
 
 
 def propose(
-    causes: Sequence[Cause], table: PlacementTable, ladders: Mapping[str, Ladder], now: Placing
+    causes: Sequence[TreatedFactor], table: PlacementTable, ladders: Mapping[str, Ladder], now: PlacementContext
 ) -> tuple[list[Proposal], list[str]]:
     """Ladders for the causes in their order, and what is to be done where none helps.
 
@@ -130,15 +130,15 @@ def propose(
 
 
 def _with_pattern(
-    found: Mapping[str, Proposal], pattern: Sequence[str], ladders: Mapping[str, Ladder], now: Placing
+    found: Mapping[str, Proposal], pattern: Sequence[str], ladders: Mapping[str, Ladder], now: PlacementContext
 ) -> dict[str, Proposal]:
     """The school of one pattern first, on the left, whatever else is asked for."""
-    cause = Cause("", Side.LEFT, "school: one pattern in everybody")
+    cause = TreatedFactor("", Side.LEFT, "school: one pattern in everybody")
     first = {key: _proposal(key, cause, FIRST, "", ladders, now) for key in pattern}
     return {**first, **{key: one for key, one in found.items() if key not in first}}
 
 
-def _by_school(found: Sequence[Proposal], table: PlacementTable, schools: Schools) -> list[Proposal]:
+def _by_school(found: Sequence[Proposal], table: PlacementTable, schools: PlacementPolicy) -> list[Proposal]:
     """Ladders of the school's region before the others; within them the order stays that of the causes."""
     begins = {FirstSchool.FOOT: table.foot, FirstSchool.HIP: table.hip}.get(schools.first, ())
     return sorted(found, key=lambda one: one.ladder not in begins)
@@ -165,7 +165,7 @@ def _add(found: dict[str, Proposal], new: Proposal) -> None:
 
 
 def _proposal(
-    target: str, cause: Cause, rank: str, barred: str, ladders: Mapping[str, Ladder], now: Placing
+    target: str, cause: TreatedFactor, rank: str, barred: str, ladders: Mapping[str, Ladder], now: PlacementContext
 ) -> Proposal:
     """`target` is a ladder, or a rung to enter it at or above."""
     ladder = ladders.get(target) or next(la for la in ladders.values() if any(r.id == target for r in la.rungs))
@@ -196,7 +196,7 @@ def _proposal(
     return replace(made, entry=sister.id, reasons=(*made.reasons, why))
 
 
-def _sister(wanted: Rung, ladder: Ladder, now: Placing) -> Rung | None:
+def _sister(wanted: Rung, ladder: Ladder, now: PlacementContext) -> Rung | None:
     """The nearest rung of the ladder that what is at hand allows and that asks no more in any part, own line first."""
     most = wanted.demand_of(wanted.poses[0])
 
@@ -210,14 +210,16 @@ def _sister(wanted: Rung, ladder: Ladder, now: Placing) -> Rung | None:
     return min(fit, key=lambda r: (r.line != wanted.line, abs(r.order - wanted.order)), default=None)
 
 
-def _for_want_of_kit(made: Proposal, cause: Cause, ladders: Mapping[str, Ladder], now: Placing) -> Iterator[Proposal]:
+def _for_want_of_kit(
+    made: Proposal, cause: TreatedFactor, ladders: Mapping[str, Ladder], now: PlacementContext
+) -> Iterator[Proposal]:
     """The floor or chair version where nothing at hand serves for a ladder: lowest rung for the same factor."""
     if not made.missing:
         return
     for other in ladders.values():
         if other.id == made.ladder or cause.factor not in other.factors:
             continue
-        quiet = [r for r in other.rungs if r.position is not Position.STAND or other.id == CHAIR]
+        quiet = [r for r in other.rungs if r.position is not BodyPosition.STAND or other.id == CHAIR]
         opened = [rung for rung in quiet if enters(rung, other, now)]
         if opened:
             why = f"floor or chair in place of {ladders[made.ladder].name}: {made.barred}"
@@ -227,12 +229,12 @@ def _for_want_of_kit(made: Proposal, cause: Cause, ladders: Mapping[str, Ladder]
             return
 
 
-def enters(rung: Rung, ladder: Ladder, now: Placing) -> bool:
+def enters(rung: Rung, ladder: Ladder, now: PlacementContext) -> bool:
     """Whether any variant of a rung is open: by phase, dial and what is at hand."""
     return opens(rung, now) and not now.kit.missing(ladder.needs(rung))
 
 
-def opens(rung: Rung, now: Placing) -> bool:
+def opens(rung: Rung, now: PlacementContext) -> bool:
     """Whether phase and dial open any variant of a rung."""
     for pose in rung.poses:
         found = rung.demand_of(pose, shallow(rung, now.phase))
@@ -250,7 +252,7 @@ def shallow(rung: Rung, phase: Phase) -> float | None:
     return None
 
 
-def _predicted(rungs: Sequence[Rung], now: Placing) -> Rung | None:
+def _predicted(rungs: Sequence[Rung], now: PlacementContext) -> Rung | None:
     """The rung after the highest that was passed, else the lowest that is open."""
     passed = [n for n, rung in enumerate(rungs) if rung.id in now.passed]
     if passed:
@@ -276,7 +278,7 @@ def _ranked(found: Sequence[Proposal], mobility: Sequence[str]) -> list[Proposal
 
 
 @dataclass(frozen=True)
-class TryOut:
+class PlacementTrial:
     """Three to five repetitions, or two breaths, of a rung on one side."""
 
     rung: str
@@ -294,7 +296,7 @@ class TryOut:
 
 
 @dataclass(frozen=True)
-class Placed:
+class PlacementResult:
     """Where a try-out leaves a line: the rung of each side, the rung of the plan (the lower), and why.
 
     `next_try` is the rung to try next on a side that is not settled yet.
@@ -306,7 +308,7 @@ class Placed:
     reasons: tuple[str, ...]
 
 
-def place(line: Sequence[Rung], tries: Sequence[TryOut], start: str, pain_limit: int) -> Placed:
+def place(line: Sequence[Rung], tries: Sequence[PlacementTrial], start: str, pain_limit: int) -> PlacementResult:
     """The highest rung of a line that each side did clean, below the lowest that it did not; the plan takes the lower.
 
     Clean climbs, faulty or wrong place drops. Raises ValueError when a rung is not of the line.
@@ -339,10 +341,10 @@ def place(line: Sequence[Rung], tries: Sequence[TryOut], start: str, pain_limit:
             reasons.append(f"{words}not clean at the lowest rung, {line[0].name}: another ladder")
     settled = len(rungs) == len(sides)
     plan = min(rungs.values(), key=lambda key: order[key]) if settled else ""
-    return Placed(rungs, plan, next_try, tuple(reasons))
+    return PlacementResult(rungs, plan, next_try, tuple(reasons))
 
 
-def _why_not_higher(newest: Mapping[str, TryOut], line: Sequence[Rung], below: int, limit: int) -> str:
+def _why_not_higher(newest: Mapping[str, PlacementTrial], line: Sequence[Rung], below: int, limit: int) -> str:
     if below >= len(line):
         return ""
     one = newest[line[below].id]

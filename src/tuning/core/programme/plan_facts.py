@@ -8,16 +8,16 @@ from datetime import date, timedelta
 from typing import Any
 
 from tuning.core.dates import latest_day
-from tuning.core.entries import Decision, Done, Form, Morning, PlanItem, Screen
-from tuning.core.gate.open_findings import Finding
+from tuning.core.entries import Decision, Done, Form, NextDayResponse, PlanItem, Screen
+from tuning.core.gate.open_findings import SafetyFinding
 from tuning.core.gate.triage import SafetyTable, is_yes
 from tuning.core.programme.joint_load import WeekLoad, by_week, day_load, joint_load, repetitions
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.log_mapping import set_of
 from tuning.core.programme.open_side_gaps import SideGap, still_open
-from tuning.core.programme.phases import FLARE_DAYS, Course, Phase
-from tuning.core.programme.progression_rules import Exercise, Set, Standing, is_ready
-from tuning.core.programme.rules import Rules, School
+from tuning.core.programme.phases import FLARE_DAYS, Phase, PhaseFacts
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, is_ready
+from tuning.core.programme.rules import PainPolicy, Rules
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Observation, Side, Triage
 
@@ -35,7 +35,7 @@ GOAL_CLOSED, DISCHARGE, OPEN_AGAIN = "goal-closed", "discharge", "open again"
 
 
 @dataclass(frozen=True)
-class Around:
+class PlanStatusInputs:
     """What stands around the log on `today`: level of the screen, open findings, side gaps, pain school.
 
     `planned` are the rungs of the plan, `passed` those left upward, `target` whether the target rung is passed.
@@ -46,21 +46,21 @@ class Around:
     gaps: Sequence[SideGap] = ()
     planned: Sequence[Rung] = ()
     passed: frozenset[str] = frozenset()
-    school: School = School.STRICT
+    school: PainPolicy = PainPolicy.STRICT
     target: bool = False
 
 
-def facts_of(entries: Sequence[Entry], safety: SafetyTable, around: Around, rules: Rules) -> Course:
+def facts_of(entries: Sequence[Entry], safety: SafetyTable, around: PlanStatusInputs, rules: Rules) -> PhaseFacts:
     """What decides about the phase."""
     today = around.today
     done = [e for e in entries if isinstance(e, Done) and e.day <= today]
     recent = [d for d in done if d.day >= today - timedelta(days=FLARE_DAYS)]
     week = [d for d in recent if d.day >= today - timedelta(days=7)]
-    unquiet = [d.day for d in done if d.morning == Morning.NOT]
+    unquiet = [d.day for d in done if d.morning == NextDayResponse.NOT]
     first = min((d.day for d in done if not d.trial), default=today)
-    return Course(
+    return PhaseFacts(
         pain_inhibited=INHIBITED in _taken_over(entries),
-        flares=len({d.day for d in recent if d.morning == Morning.NOT or set_of(d).stops(rules)}),
+        flares=len({d.day for d in recent if d.morning == NextDayResponse.NOT or set_of(d).stops(rules)}),
         weeks_since=weeks_since_injury(entries, safety, today),
         trial_pain=max((d.pain for d in recent if d.trial), default=0),
         climb_pain=rules.pain.climb[around.school],
@@ -106,13 +106,15 @@ def weeks_since_injury(entries: Iterable[Entry], safety: SafetyTable, today: dat
     return (today - max(days)).days / 7 if days else None
 
 
-def suspects_bone(open_findings: Iterable[Finding], safety: SafetyTable) -> bool:
+def suspects_bone(open_findings: Iterable[SafetyFinding], safety: SafetyTable) -> bool:
     """Whether a finding stands under which only the strict pain school is followed."""
     strict = {rule.id for rule in safety.rules if rule.strict}
     return any(found.id in strict for found in open_findings)
 
 
-def target_passed(rung: Rung, exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> bool:
+def target_passed(
+    rung: Rung, exercise: ExerciseState, log: Sequence[LoggedSet], standing: PlanContext, rules: Rules
+) -> bool:
     """Whether an exercise of phase load, the last of its line and in its whole range, is passed on all sides."""
     at_top = rung.phase is Phase.LOAD and not (exercise.above or exercise.within)
     return at_top and is_ready(exercise, log, standing, rules)
@@ -131,7 +133,7 @@ def clean_weeks(entries: Iterable[Entry], today: date, rules: Rules) -> int:
     while True:
         end = today - timedelta(days=7 * count)
         week = [d for d in done if end - timedelta(days=7) < d.day <= end]
-        if not week or any(d.morning != Morning.SETTLED or set_of(d).alarms(rules) for d in week):
+        if not week or any(d.morning != NextDayResponse.SETTLED or set_of(d).alarms(rules) for d in week):
             return count
         count += 1
 
@@ -170,7 +172,7 @@ def weekly_load(
     """
     days = []
     items = [e for e in entries if isinstance(e, PlanItem)]
-    settled = {Morning.SETTLED: True, Morning.NOT: False}
+    settled = {NextDayResponse.SETTLED: True, NextDayResponse.NOT: False}
     for one in entries:
         if isinstance(one, Done) and not one.trial and one.side in (side, Side.NONE):
             rung = rung_of(one.rung)

@@ -8,10 +8,10 @@ from typing import Protocol
 
 from tuning.core.errors import BadInput
 from tuning.core.gate.permission import Gate, Permission
-from tuning.core.programme.equipment import Kit, KitItem
-from tuning.core.programme.ladders import Ladder, Rung, Situation, State, entry_checks
+from tuning.core.programme.equipment import Equipment, Substitute
+from tuning.core.programme.ladders import ConditionState, EntryContext, Ladder, Rung, entry_checks
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.progression_rules import Exercise
+from tuning.core.programme.progression_rules import ExerciseState
 from tuning.core.programme.progression_step import start_dose
 from tuning.core.types import Triage
 
@@ -24,7 +24,7 @@ class LadderTables(Protocol):
         """Every ladder by its id."""
 
     @property
-    def kit(self) -> Mapping[str, KitItem]:
+    def kit(self) -> Mapping[str, Substitute]:
         """What may be at hand, by its id."""
 
     def rung(self, rung_id: str) -> Rung:
@@ -35,10 +35,10 @@ class LadderTables(Protocol):
 
 
 def with_next_step(
-    exercise: Exercise, tables: LadderTables, phase: Phase | None, kit: Collection[str] | None
-) -> Exercise:
+    exercise: ExerciseState, tables: LadderTables, phase: Phase | None, kit: Collection[str] | None
+) -> ExerciseState:
     """The exercise with what phase and kit keep locked; a lock of the file itself stays. Raises BadInput."""
-    known = Kit(None if kit is None else frozenset(kit), tables.kit)
+    known = Equipment(None if kit is None else frozenset(kit), tables.kit)
     strange = sorted(set(kit or ()) - set(known.things()))
     if strange:
         raise BadInput(f"“{strange[0]}” is no kit that an exercise uses; known are {', '.join(known.things())}.")
@@ -50,9 +50,9 @@ def with_next_step(
     return replace(exercise, locked=check)
 
 
-def _not_met(rung: Rung, ladder: Ladder, phase: Phase, kit: Kit) -> Sequence[str]:
+def _not_met(rung: Rung, ladder: Ladder, phase: Phase, kit: Equipment) -> Sequence[str]:
     """Conditions of phase and kit: what else is asked a file cannot tell, and says itself."""
-    now = Situation(Permission(Gate.OPEN), Triage.NONE, frozenset(), {}, {}, {}, phase=phase, kit=kit)
+    now = EntryContext(Permission(Gate.OPEN), Triage.NONE, frozenset(), {}, {}, {}, phase=phase, kit=kit)
     dose, none = start_dose(rung, phase), replace(rung, entry=(), transition=False)
     found = entry_checks(none, ladder, now, rung.poses[0].name, dose.depth_deg)
-    return [one.text for one in found if one.state is State.NOT_MET]
+    return [one.text for one in found if one.state is ConditionState.NOT_MET]

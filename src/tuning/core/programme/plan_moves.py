@@ -10,15 +10,15 @@ from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.permission import may, permit
-from tuning.core.programme.ladders import Check, Dose, State, Trial, act_of_rung
+from tuning.core.programme.ladders import ConditionState, Dose, EntryCondition, SideTrial, act_of_rung
 from tuning.core.programme.log_mapping import SUBJECT, set_of
 from tuning.core.programme.open_side_gaps import ACCEPTED
 from tuning.core.programme.open_side_gaps import OPEN as GAP_OPEN
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PHASE, SCHOOL, PlanStatus
-from tuning.core.programme.progression_rules import Move
-from tuning.core.programme.progression_step import Step
-from tuning.core.programme.rules import School
+from tuning.core.programme.progression_rules import ProgressionMove
+from tuning.core.programme.progression_step import ProgressionStep
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import Entry, Role, Side
 
 OVERRULED = "overruled"
@@ -33,25 +33,32 @@ def confirmed(status: PlanStatus, item: PlanItem, reason: str = "") -> list[Entr
     return _carried_out(status, item, decision.move, status.after(item, decision), decision.row, why, reason, False)
 
 
-def overruled(status: PlanStatus, item: PlanItem, move: Move, reason: str) -> list[Entry]:
+def overruled(status: PlanStatus, item: PlanItem, move: ProgressionMove, reason: str) -> list[Entry]:
     """The entries of another move than the table's. Raises BadInput without a reason, Refused where none may."""
     found = status.decision(item)
     if found.override == NOBODY:
         raise Refused(f"This cannot be overruled: {found.reason}.")
     if not reason.strip():
         raise BadInput("Type the reason for another decision than the table's.")
-    step = {Move.CLIMB: status.step_up, Move.BACK: status.lowered}.get(move, lambda _: None)(item)
+    step = {ProgressionMove.CLIMB: status.step_up, ProgressionMove.BACK: status.lowered}.get(move, lambda _: None)(item)
     why = f"overruled row {found.row} ({found.move.value}: {found.reason})"
     return _carried_out(status, item, move, step, 0, why, reason, True)
 
 
 def _carried_out(
-    status: PlanStatus, item: PlanItem, move: Move, step: Step | None, row: int, why: str, reason: str, against: bool
-) -> list[Entry]:  # fmt: skip
+    status: PlanStatus,
+    item: PlanItem,
+    move: ProgressionMove,
+    step: ProgressionStep | None,
+    row: int,
+    why: str,
+    reason: str,
+    against: bool,
+) -> list[Entry]:
     to, typed = step.rung.id if step is not None else item.rung, reason.strip()
     about = {"from": item.rung, "to": to, "why": why, "row": row, **({OVERRULED: True} if against else {})}
     made: list[Entry] = [Decided(SUBJECT, move.value, about, reason=typed)]
-    if move is Move.OUT:
+    if move is ProgressionMove.OUT:
         made.append(replace(item, reason="", withdrawn=True, replaces=item.uid))
     elif step is not None:
         same = step.rung.id == item.rung and status.reason_counts(item)
@@ -101,7 +108,7 @@ def _check_decision(status: PlanStatus, one: Decided, role: Role | None) -> None
         _check_move(status, one, role)
     elif one.subject == PHASE and Phase(one.outcome).place > status.phase[0].place:
         _needs_clinician(role, "opens a later phase")
-    elif one.subject == SCHOOL and one.outcome != School.STRICT.value:
+    elif one.subject == SCHOOL and one.outcome != PainPolicy.STRICT.value:
         _needs_clinician(role, "opens the monitored pain school")
     elif one.subject == ACCEPTED and one.outcome != GAP_OPEN:
         _needs_clinician(role, "accepts a side gap")
@@ -111,14 +118,14 @@ def _check_move(status: PlanStatus, one: Decided, role: Role | None) -> None:
     item = next((i for i in status.items if i.rung == one.inputs.get("from")), None)
     if item is None:
         raise Refused("This exercise is no longer in the plan. Look again; nothing was saved.")
-    found, move = status.decision(item), Move(one.outcome)
+    found, move = status.decision(item), ProgressionMove(one.outcome)
     if one.inputs.get(OVERRULED):
         _needs_clinician(role, "overrules the table")
         if not one.reason.strip():
             raise BadInput("Type the reason for another decision than the table's.")
         if found.override == NOBODY:
             raise Refused(f"This cannot be overruled: {found.reason}.")
-        if move is Move.CLIMB and (alarm := _recent_alarm(status)):
+        if move is ProgressionMove.CLIMB and (alarm := _recent_alarm(status)):
             raise Refused(f"No climb: {alarm}. Nothing was saved.")
     elif move.care > found.move.care:
         raise Refused(f"The table says {found.move.value}: {found.reason}. Look again; nothing was saved.")
@@ -136,27 +143,27 @@ def _recent_alarm(status: PlanStatus) -> str:
 
 def open_checks(
     status: PlanStatus, item: PlanItem, decided: Iterable[Decided] = (), trials: Iterable[Done] = ()
-) -> list[Check]:
+) -> list[EntryCondition]:
     """What is not met of an item that would be written; nothing where it asks no more than what it takes the place of.
 
     A climb that the table itself decides has been asked all of it already.
     """
     before = _before(status, item)
     by_table = any(
-        d.subject == SUBJECT and d.outcome == Move.CLIMB.value and not d.inputs.get(OVERRULED)
+        d.subject == SUBJECT and d.outcome == ProgressionMove.CLIMB.value and not d.inputs.get(OVERRULED)
         and d.inputs.get("to") == item.rung for d in decided
     )  # fmt: skip
     if by_table or (before is not None and _asks_no_more(status, before, item)):
         return []
     rung = status.rung(item)
-    typed: dict[Side, Trial] = {
-        d.side: Trial(not (d.faults or d.wrong or d.alarms) and d.felt, d.pain, d.felt, d.wrong)
+    typed: dict[Side, SideTrial] = {
+        d.side: SideTrial(not (d.faults or d.wrong or d.alarms) and d.felt, d.pain, d.felt, d.wrong)
         for d in trials
         if d.rung == item.rung and d.supervised
     }
     again = rung.id if before is not None and before.rung == rung.id else ""
     found = status.checks(rung, item.variant, Dose(**item.dose), typed, again)
-    return [one for one in found if one.state is not State.MET]
+    return [one for one in found if one.state is not ConditionState.MET]
 
 
 def _before(status: PlanStatus, item: PlanItem) -> PlanItem | None:
@@ -183,7 +190,7 @@ def _check_item(
     status: PlanStatus, item: PlanItem, decided: Sequence[Decided], trials: Sequence[Done], role: Role | None
 ) -> None:
     pending = open_checks(status, item, decided, trials)
-    locked = next((one for one in pending if one.state is State.LOCKED), None)
+    locked = next((one for one in pending if one.state is ConditionState.LOCKED), None)
     if locked is not None:
         raise Refused(f"Not written: {locked.text}.")
     if not pending:

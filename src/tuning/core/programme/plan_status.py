@@ -14,9 +14,9 @@ from typing import Protocol
 from tuning.core.case import Case
 from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
-from tuning.core.gate.open_findings import Standing as Screening
+from tuning.core.gate.open_findings import ScreeningStatus as Screening
 from tuning.core.gate.open_findings import standing_of
-from tuning.core.gate.permission import Facts, Permission, facts_of, may
+from tuning.core.gate.permission import GateFacts, Permission, facts_of, may
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Verdict
@@ -30,24 +30,32 @@ from tuning.core.preferences import (
 )
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.cautions import Caution, present, sentences
-from tuning.core.programme.equipment import Kit, KitItem
+from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.ladders import (
-    Check,
+    ConditionState,
     Dose,
+    EntryCondition,
+    EntryContext,
     Ladder,
     Rung,
-    Situation,
-    State,
-    Trial,
+    SideTrial,
     act_of_rung,
     entry_checks,
 )
-from tuning.core.programme.log_mapping import Ahead, Pace, alarms_open, exercise_of, log_of, passed, step_since
+from tuning.core.programme.log_mapping import NextStepState, Pace, alarms_open, exercise_of, log_of, passed, step_since
 from tuning.core.programme.open_side_gaps import SideGap, side_gaps
-from tuning.core.programme.phases import Course, Phase, entry_phase, still_needed
-from tuning.core.programme.placement import Cause, FirstSchool, PlacementTable, Placing, Proposal, Schools, propose
+from tuning.core.programme.phases import Phase, PhaseFacts, entry_phase, still_needed
+from tuning.core.programme.placement import (
+    FirstSchool,
+    PlacementContext,
+    PlacementPolicy,
+    PlacementTable,
+    Proposal,
+    TreatedFactor,
+    propose,
+)
 from tuning.core.programme.plan_facts import (
-    Around,
+    PlanStatusInputs,
     deload_week,
     suspects_bone,
     target_passed,
@@ -55,9 +63,16 @@ from tuning.core.programme.plan_facts import (
 from tuning.core.programme.plan_facts import (
     facts_of as phase_facts,
 )
-from tuning.core.programme.progression_rules import Decision, Exercise, Move, Set, Standing, decide
-from tuning.core.programme.progression_step import Step, climbed, cut, halved, lighter, start_dose, within
-from tuning.core.programme.rules import Clock, Rules, School
+from tuning.core.programme.progression_rules import (
+    ExerciseState,
+    LoggedSet,
+    PlanContext,
+    ProgressionDecision,
+    ProgressionMove,
+    decide,
+)
+from tuning.core.programme.progression_step import ProgressionStep, climbed, cut, halved, lighter, start_dose, within
+from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Side, Triage
@@ -102,7 +117,7 @@ class ProgrammeTables(Protocol):
         """Cautions, and what they bar."""
 
     @property
-    def kit(self) -> Mapping[str, KitItem]:
+    def kit(self) -> Mapping[str, Substitute]:
         """What may be at hand, by its id."""
 
     @property
@@ -151,7 +166,7 @@ class PlanStatus:
         return self.screening.level if self.screening is not None else None
 
     @cached_property
-    def facts(self) -> Facts:
+    def facts(self) -> GateFacts:
         """What the gate knows; who works changes no lock."""
         return facts_of(self.case, self.tables.safety, None, self.now)
 
@@ -172,16 +187,16 @@ class PlanStatus:
         return side_gaps(self.case, self.tables.measures, self.tables.preferences.rule)
 
     @cached_property
-    def phase_facts(self) -> Course:
+    def phase_facts(self) -> PhaseFacts:
         """What decides about the phase."""
-        around = Around(
+        around = PlanStatusInputs(
             self.today, self.triage, self.gaps, [self.rung(item) for item in self.items], passed(self.entries),
             self.pain_school, any(self._at_target(item) for item in self.items),
         )  # fmt: skip
         return phase_facts(self.entries, self.tables.safety, around, self.tables.progression)
 
     def _at_target(self, item: PlanItem) -> bool:
-        x = self._exercise(item, Ahead(within=self._own_step(item)))
+        x = self._exercise(item, NextStepState(within=self._own_step(item)))
         return target_passed(self.rung(item), x, self._log(item, x), self.standing(item), self.tables.progression)
 
     def _own_step(self, item: PlanItem) -> str:
@@ -210,17 +225,17 @@ class PlanStatus:
         return (0 if self.tables.preferences[SHIN_SCHOOL] == "upright" else ALL_OPEN), ALL_OPEN
 
     @property
-    def kit(self) -> Kit:
+    def kit(self) -> Equipment:
         """What the patient has for exercises; everything until somebody asked."""
         found = self.newest(KIT)
         items = found.inputs.get("items") if found is not None else None
-        return Kit(None if items is None else frozenset(items), self.tables.kit)
+        return Equipment(None if items is None else frozenset(items), self.tables.kit)
 
     @property
-    def school(self) -> School:
+    def school(self) -> PainPolicy:
         """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
         found = self.newest(SCHOOL)
-        return School(found.outcome if found is not None else self.tables.preferences[PAIN_SCHOOL])
+        return PainPolicy(found.outcome if found is not None else self.tables.preferences[PAIN_SCHOOL])
 
     @cached_property
     def bone_stress(self) -> bool:
@@ -228,9 +243,9 @@ class PlanStatus:
         return self.screening is not None and suspects_bone(self.screening.open, self.tables.safety)
 
     @property
-    def pain_school(self) -> School:
+    def pain_school(self) -> PainPolicy:
         """The school that counts: strict while bone stress is suspected, whatever was chosen."""
-        return School.STRICT if self.bone_stress else self.school
+        return PainPolicy.STRICT if self.bone_stress else self.school
 
     @property
     def pain_limit(self) -> int:
@@ -243,7 +258,7 @@ class PlanStatus:
         return deload_week(self.entries, self.today)
 
     @cached_property
-    def open_alarms(self) -> list[Set]:
+    def open_alarms(self) -> list[LoggedSet]:
         """What alarmed in any session and no safety screen has answered, newest first."""
         return alarms_open(self.entries, self.tables.progression, self.today)
 
@@ -259,23 +274,23 @@ class PlanStatus:
         return sentences(self.cautions[key] for key in ladder.cautions if key in self.cautions)
 
     @cached_property
-    def causes(self) -> list[Cause]:
+    def causes(self) -> list[TreatedFactor]:
         """Factors that Reasoning gave to the programme, the newest decision of each, in their order."""
-        known: dict[tuple[str, Side], Cause] = {}
+        known: dict[tuple[str, Side], TreatedFactor] = {}
         for one in (e for e in self.entries if isinstance(e, Decided) and e.subject == TO_PROGRAMME):
             factor = str(one.inputs.get("factor"))
-            known[factor, one.side] = Cause(factor, one.side, str(one.inputs.get("name", factor)))
+            known[factor, one.side] = TreatedFactor(factor, one.side, str(one.inputs.get("name", factor)))
         return list(known.values())
 
     @property
-    def clinic_schools(self) -> Schools:
+    def clinic_schools(self) -> PlacementPolicy:
         """What the clinic follows where schools disagree about exercises."""
         prefers = self.tables.preferences
-        return Schools(FirstSchool(prefers[FIRST_SCHOOL]), bool(prefers[PATTERN_SCHOOL]))
+        return PlacementPolicy(FirstSchool(prefers[FIRST_SCHOOL]), bool(prefers[PATTERN_SCHOOL]))
 
-    def proposals(self, schools: Schools | None = None) -> tuple[list[Proposal], list[str]]:
+    def proposals(self, schools: PlacementPolicy | None = None) -> tuple[list[Proposal], list[str]]:
         """Ladders for the causes, and what is done where none helps; by another school than the clinic's."""
-        now = Placing(
+        now = PlacementContext(
             self.phase[0], frozenset(self.cautions), self.kit, passed(self.entries), self.caps,
             schools or self.clinic_schools, self.facts.gone,
         )  # fmt: skip
@@ -287,11 +302,13 @@ class PlanStatus:
 
     # entry
 
-    def situation(self, rung: Rung, permission: Permission, trials: Mapping[Side, Trial] | None = None) -> Situation:
+    def situation(
+        self, rung: Rung, permission: Permission, trials: Mapping[Side, SideTrial] | None = None
+    ) -> EntryContext:
         """What is on record when a rung is considered: the newest values of all visits, try-outs that were kept."""
         found, tries = findings(self.case, self.tables.measures), {**self.kept_trials(rung), **(trials or {})}
         words = {key: row.verdict.word for key, row in found.rows.items() if isinstance(row.verdict, Verdict)}
-        return Situation(
+        return EntryContext(
             permission=permission,
             screened=self.triage,
             passed=passed(self.entries),
@@ -306,18 +323,18 @@ class PlanStatus:
             barred=self.barred(self.tables.ladder_of(rung.id).id),
         )
 
-    def kept_trials(self, rung: Rung) -> dict[Side, Trial]:
+    def kept_trials(self, rung: Rung) -> dict[Side, SideTrial]:
         """The newest supervised try-out of a rung on each side."""
         kept = {d.side: d for d in self.case.all(Done) if d.trial and d.supervised and d.rung == rung.id}
         return {
-            side: Trial(not (d.faults or d.wrong or d.alarms) and d.felt, d.pain, d.felt, d.wrong)
+            side: SideTrial(not (d.faults or d.wrong or d.alarms) and d.felt, d.pain, d.felt, d.wrong)
             for side, d in kept.items()
         }
 
     def checks(
-        self, rung: Rung, variant: str = "", dose: Dose | None = None, trials: Mapping[Side, Trial] | None = None,
+        self, rung: Rung, variant: str = "", dose: Dose | None = None, trials: Mapping[Side, SideTrial] | None = None,
         from_rung: str = "",
-    ) -> list[Check]:  # fmt: skip
+    ) -> list[EntryCondition]:  # fmt: skip
         """Every condition for writing a rung as it stands: the same for a new one and for a climb from a rung."""
         asked = dose or rung.dose
         now = self.situation(rung, may(act_of_rung(rung, variant, asked), self.facts), trials)
@@ -325,13 +342,13 @@ class PlanStatus:
             now = replace(now, passed=now.passed | {from_rung}, entered=from_rung == rung.id)
         return entry_checks(rung, self.tables.ladder_of(rung.id), now, variant, asked.depth_deg)
 
-    def why_not(self, item: PlanItem, step: Step) -> Check | None:
+    def why_not(self, item: PlanItem, step: ProgressionStep) -> EntryCondition | None:
         """The first thing that keeps an exercise from a step up; None where everything allows it."""
         pending = self.checks(step.rung, step.variant, step.dose, from_rung=item.rung)
         if step.rung.id == item.rung and self.reason_counts(item):  # asked once a rung
             pending = [one for one in pending if not one.asks]
-        unmet = [one for one in pending if one.state is not State.MET]
-        return min(unmet, key=lambda one: one.state is not State.LOCKED, default=None)
+        unmet = [one for one in pending if one.state is not ConditionState.MET]
+        return min(unmet, key=lambda one: one.state is not ConditionState.LOCKED, default=None)
 
     def reason_counts(self, item: PlanItem) -> bool:
         """Whether a reason was typed for an item under what stands now."""
@@ -339,11 +356,11 @@ class PlanStatus:
 
     # decisions
 
-    def standing(self, item: PlanItem) -> Standing:
+    def standing(self, item: PlanItem) -> PlanContext:
         """What stands around an exercise."""
         rungs = {r.id for r in self.tables.ladder_of(item.rung).line(self.rung(item))}
         others = {e.rung for e in self.entries if isinstance(e, Done)} - rungs
-        return Standing(
+        return PlanContext(
             self.today, self.triage, school=self.school, bone_stress=self.bone_stress, deload=self.deload,
             prompt=self._prompt, elsewhere=tuple(log_of(self.entries, others)),
         )  # fmt: skip
@@ -362,50 +379,52 @@ class PlanStatus:
         asked = max((f.screen.at for f in found), default=None)
         return Pace(self.tables.progression, Clock(self.tables.preferences[STEP_CLOCK]), asked)
 
-    def _exercise(self, item: PlanItem, ahead: Ahead) -> Exercise:
+    def _exercise(self, item: PlanItem, ahead: NextStepState) -> ExerciseState:
         ladder = self.tables.ladder_of(item.rung)
         return exercise_of(item, self.rung(item), ladder, self.entries, ahead, self._pace)
 
-    def exercise_without_step(self, item: PlanItem) -> Exercise:
+    def exercise_without_step(self, item: PlanItem) -> ExerciseState:
         """An item of the plan as the decision table reads it, its next step not looked at."""
-        return self._exercise(item, Ahead())
+        return self._exercise(item, NextStepState())
 
-    def exercise(self, item: PlanItem) -> Exercise:
+    def exercise(self, item: PlanItem) -> ExerciseState:
         """An item of the plan as the decision table reads it."""
         own, step = within(self.rung(item), Dose(**item.dose), item.variant), self.step_up(item)
         check = self.why_not(item, step) if step is not None else None
         locked, lifted = (check.text, check.lifts) if check is not None else ("", "")
         words, loads = (own.words, own.loads) if own is not None else ("", False)
-        return self._exercise(item, Ahead(locked, lifted, words, loads))
+        return self._exercise(item, NextStepState(locked, lifted, words, loads))
 
-    def _log(self, item: PlanItem, exercise: Exercise) -> list[Set]:
+    def _log(self, item: PlanItem, exercise: ExerciseState) -> list[LoggedSet]:
         return log_of(self.entries, exercise.line, step_since(item, self.entries))
 
-    def step_up(self, item: PlanItem) -> Step | None:
+    def step_up(self, item: PlanItem) -> ProgressionStep | None:
         """What a climb would bring; None at the top."""
         ladder = self.tables.ladder_of(item.rung)
         return climbed(self.rung(item), Dose(**item.dose), item.variant, ladder, self.phase[0])
 
-    def decision(self, item: PlanItem) -> Decision:
+    def decision(self, item: PlanItem) -> ProgressionDecision:
         """Up, hold or back, from what was done."""
         exercise = self.exercise(item)
         return decide(exercise, self._log(item, exercise), self.standing(item), self.tables.progression)
 
-    def after(self, item: PlanItem, decision: Decision) -> Step | None:
+    def after(self, item: PlanItem, decision: ProgressionDecision) -> ProgressionStep | None:
         """The exercise as it would go on; None where nothing of it changes."""
-        if decision.move is Move.CLIMB and decision.row != 13:
+        if decision.move is ProgressionMove.CLIMB and decision.row != 13:
             return self.step_up(item)
         if decision.to != item.rung:
             rung = self.tables.rung(decision.to)
-            return Step(rung, start_dose(rung, self.phase[0]), rung.name, rung.poses[0].name)
-        if decision.row == 9 and decision.move is Move.HOLD:
+            return ProgressionStep(rung, start_dose(rung, self.phase[0]), rung.name, rung.poses[0].name)
+        if decision.row == 9 and decision.move is ProgressionMove.HOLD:
             return cut(self.rung(item), Dose(**item.dose))
         return None
 
-    def lowered(self, item: PlanItem) -> Step | None:
+    def lowered(self, item: PlanItem) -> ProgressionStep | None:
         """One rung down as a clinician may choose; None at the bottom."""
         below = self.tables.ladder_of(item.rung).below(self.rung(item))
-        return Step(below, start_dose(below, self.phase[0]), below.name, below.poses[0].name) if below else None
+        return (
+            ProgressionStep(below, start_dose(below, self.phase[0]), below.name, below.poses[0].name) if below else None
+        )
 
     def dose_now(self, item: PlanItem) -> Dose:
         """The dose of this week: as prescribed, two thirds in a deload week, half while a flare-up settles."""
@@ -418,11 +437,11 @@ class PlanStatus:
         """Why an exercise is not to be done now; empty where it may. A limit that is told today holds today."""
         asked = may(act_of_rung(self.rung(item), item.variant, Dose(**item.dose)), replace(self.facts, asked=True))
         decision = self.decision(item)
-        if decision.move in (Move.REFER, Move.ASK, Move.STOP, Move.OUT):
+        if decision.move in (ProgressionMove.REFER, ProgressionMove.ASK, ProgressionMove.STOP, ProgressionMove.OUT):
             return f"{decision.move.value}: {decision.reason}"
         return asked.sentence if asked.locked else ""
 
-    def in_pairs(self) -> list[tuple[PlanItem, Decision]]:
+    def in_pairs(self) -> list[tuple[PlanItem, ProgressionDecision]]:
         """Every exercise of the plan with its decision."""
         return [(item, self.decision(item)) for item in self.items]
 

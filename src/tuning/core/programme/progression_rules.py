@@ -14,12 +14,12 @@ from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import StrEnum
 
-from tuning.core.entries import Morning
-from tuning.core.programme.rules import Rules, School
+from tuning.core.entries import NextDayResponse
+from tuning.core.programme.rules import PainPolicy, Rules
 from tuning.core.types import LEGS, Side, Triage
 
 
-class Move(StrEnum):
+class ProgressionMove(StrEnum):
     """What happens to the exercise."""
 
     ASK = "ask first"
@@ -41,9 +41,18 @@ class Move(StrEnum):
 
 
 CARE = {
-    Move.REFER: 0, Move.ASK: 1, Move.OUT: 2, Move.STOP: 2, Move.BACK: 3, Move.REPLACE: 3, Move.SECOND: 3, Move.HOLD: 4,
-    Move.CHANGE: 5, Move.RETEST: 5, Move.CLIMB: 6,
-}  # fmt: skip
+    ProgressionMove.REFER: 0,
+    ProgressionMove.ASK: 1,
+    ProgressionMove.OUT: 2,
+    ProgressionMove.STOP: 2,
+    ProgressionMove.BACK: 3,
+    ProgressionMove.REPLACE: 3,
+    ProgressionMove.SECOND: 3,
+    ProgressionMove.HOLD: 4,
+    ProgressionMove.CHANGE: 5,
+    ProgressionMove.RETEST: 5,
+    ProgressionMove.CLIMB: 6,
+}
 """Refer, ask first, stop, step back or place anew, hold, change or re-test, climb."""
 
 
@@ -52,7 +61,7 @@ STOPS = {"giving_way": "giving way", "catch": "a catch", "swelling": "new swelli
 
 
 @dataclass(frozen=True)
-class Set:
+class LoggedSet:
     """What one side of an exercise was like on a day: peak pain 0-10, share of faulty repetitions in percent.
 
     Without a rung it is one of the rung that is decided about; `past` is one of the same day before the present step.
@@ -64,7 +73,7 @@ class Set:
     side: Side
     rung: str = ""
     pain: int | None = None
-    morning: Morning = Morning.UNKNOWN
+    morning: NextDayResponse = NextDayResponse.UNKNOWN
     morning_pain: int | None = None
     faulty: float = 0.0
     felt: bool = True
@@ -95,7 +104,7 @@ class Set:
 
 
 @dataclass(frozen=True)
-class Exercise:
+class ExerciseState:
     """An exercise of the plan, and where it can go.
 
     `line` are the rungs from easy to hard. `sessions` and `days` are what the next rung asks for. `locked` says why the
@@ -152,7 +161,7 @@ class Exercise:
 
 
 @dataclass(frozen=True)
-class Standing:
+class PlanContext:
     """What stands around the exercises today.
 
     `prompt`: what makes it AMBER is to be looked at promptly; where it is not (pregnancy, stable heart or lung disease,
@@ -163,24 +172,24 @@ class Standing:
     triage: Triage | None = None
     cleared: bool = False
     overruled: bool = False
-    school: School = School.STRICT
+    school: PainPolicy = PainPolicy.STRICT
     bone_stress: bool = False
     deload: bool = False
     prompt: bool = True
-    elsewhere: tuple[Set, ...] = ()
+    elsewhere: tuple[LoggedSet, ...] = ()
 
     @property
-    def pain_school(self) -> School:
+    def pain_school(self) -> PainPolicy:
         """Where bone stress is suspected only the strict school is followed."""
-        return School.STRICT if self.bone_stress else self.school
+        return PainPolicy.STRICT if self.bone_stress else self.school
 
 
 @dataclass(frozen=True)
-class Decision:
+class ProgressionDecision:
     """The row that counts, what to do, to which rung, why, and what would reverse it."""
 
     row: int
-    move: Move
+    move: ProgressionMove
     to: str
     reason: str
     reverses: str
@@ -189,16 +198,16 @@ class Decision:
 
 
 @dataclass(frozen=True)
-class Inputs:
+class RuleInputs:
     """What the rows look at, worked out of the log once."""
 
-    exercise: Exercise
-    standing: Standing
+    exercise: ExerciseState
+    standing: PlanContext
     rules: Rules
-    line: tuple[Set, ...]
-    last: tuple[Set, ...]
-    before: tuple[Set, ...]
-    recent: tuple[tuple[Set, ...], ...]
+    line: tuple[LoggedSet, ...]
+    last: tuple[LoggedSet, ...]
+    before: tuple[LoggedSet, ...]
+    recent: tuple[tuple[LoggedSet, ...], ...]
     clean: Mapping[Side, int]
     at_rung: int
     missed: int
@@ -225,7 +234,7 @@ class Inputs:
         return self.rules.pain.climb[self.standing.pain_school]
 
     @property
-    def everything(self) -> tuple[Set, ...]:
+    def everything(self) -> tuple[LoggedSet, ...]:
         """Sets of this line and all others."""
         return (*self.line, *(one for one in self.standing.elsewhere if one.day <= self.standing.today))
 
@@ -236,13 +245,19 @@ class Inputs:
         return self.clean.get(side, 0) >= self.exercise.sessions and self.at_rung >= self.exercise.days
 
     @property
-    def morning(self) -> Morning:
+    def morning(self) -> NextDayResponse:
         """The worst that is known of the morning after the last session."""
         told = {one.morning for one in self.last}
-        return Morning.NOT if Morning.NOT in told else Morning.UNKNOWN if Morning.UNKNOWN in told else Morning.SETTLED
+        return (
+            NextDayResponse.NOT
+            if NextDayResponse.NOT in told
+            else NextDayResponse.UNKNOWN
+            if NextDayResponse.UNKNOWN in told
+            else NextDayResponse.SETTLED
+        )
 
 
-def is_clean(one: Set, school: School, rules: Rules) -> bool:
+def is_clean(one: LoggedSet, school: PainPolicy, rules: Rules) -> bool:
     """Whether a session counts.
 
     Few faults, felt where meant, nowhere else, pain within the school during and on the next morning; nothing alarmed,
@@ -250,11 +265,11 @@ def is_clean(one: Set, school: School, rules: Rules) -> bool:
     """
     most = rules.pain.most[school]
     within = one.pain is not None and one.pain <= most and (one.morning_pain or 0) <= most
-    quiet = one.morning is Morning.SETTLED and not (one.painkiller or one.alarms(rules))
+    quiet = one.morning is NextDayResponse.SETTLED and not (one.painkiller or one.alarms(rules))
     return one.faulty <= rules.faults.clean and one.felt and not one.wrong and within and quiet
 
 
-def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> Inputs:
+def inputs_of(exercise: ExerciseState, log: Sequence[LoggedSet], standing: PlanContext, rules: Rules) -> RuleInputs:
     """Everything that the rows need, from the sets of one line; what lies ahead is left out.
 
     Sessions are those of the present step; alarms and flare-ups count wherever in the line they came.
@@ -265,11 +280,11 @@ def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing, rules:
     days = sorted({one.day for one in known})
     by_day = [tuple(one for one in known if one.day == day) for day in days]
     alarmed = {one.day for one in line if one.stops(rules)} | ({exercise.backed} if exercise.backed else set())
-    flared = tuple(sorted(alarmed | {one.day for one in line if one.morning is Morning.NOT}))
+    flared = tuple(sorted(alarmed | {one.day for one in line if one.morning is NextDayResponse.NOT}))
     last = by_day[-1] if by_day else ()
     climbed = max(filter(None, (exercise.since, exercise.retested)))
     changed = exercise.changed if exercise.changed is not None and exercise.changed > climbed else None
-    return Inputs(
+    return RuleInputs(
         exercise,
         standing,
         rules,
@@ -289,7 +304,9 @@ def inputs_of(exercise: Exercise, log: Sequence[Set], standing: Standing, rules:
     )
 
 
-def _clean_in_a_row(log: Sequence[Set], side: Side, standing: Standing, rules: Rules, flared: Sequence[date]) -> int:
+def _clean_in_a_row(
+    log: Sequence[LoggedSet], side: Side, standing: PlanContext, rules: Rules, flared: Sequence[date]
+) -> int:
     """Clean days of a side up to today, none of them before or on the day of a flare-up.
 
     A morning that is not due yet leaves the count as it is; one that was missed ends the run.
@@ -299,16 +316,19 @@ def _clean_in_a_row(log: Sequence[Set], side: Side, standing: Standing, rules: R
     for day in sorted({one.day for one in own}, reverse=True):
         sets = [one for one in own if one.day == day]
         due = day < standing.today - timedelta(days=1)
-        waits = not due and any(one.morning is Morning.UNKNOWN for one in sets)
+        waits = not due and any(one.morning is NextDayResponse.UNKNOWN for one in sets)
         if waits:
-            sets = [replace(one, morning=Morning.SETTLED) if one.morning is Morning.UNKNOWN else one for one in sets]
+            sets = [
+                replace(one, morning=NextDayResponse.SETTLED) if one.morning is NextDayResponse.UNKNOWN else one
+                for one in sets
+            ]
         if not all(is_clean(one, standing.pain_school, rules) for one in sets):
             break
         count += not waits
     return count
 
 
-def _adherence(exercise: Exercise, days: Sequence[date], today: date, rules: Rules) -> float:
+def _adherence(exercise: ExerciseState, days: Sequence[date], today: date, rules: Rules) -> float:
     """Share of the planned sessions that were done, percent; before one was due nothing was missed."""
     start = today - timedelta(days=rules.adherence.days)
     wanted = exercise.per_week * min(rules.adherence.days, max(1, (today - exercise.since).days)) / 7
@@ -316,7 +336,7 @@ def _adherence(exercise: Exercise, days: Sequence[date], today: date, rules: Rul
     return 100.0 * min(1.0, done / wanted) if wanted >= 1 else 100.0
 
 
-def _rising(log: Sequence[Set], exercise: Exercise, today: date) -> bool:
+def _rising(log: Sequence[LoggedSet], exercise: ExerciseState, today: date) -> bool:
     """Whether the mean morning pain went up two weeks running; what was stepped back for is not asked again at once."""
     if exercise.backed is not None and (today - exercise.backed).days < 7:
         return False
@@ -330,19 +350,23 @@ def _rising(log: Sequence[Set], exercise: Exercise, today: date) -> bool:
     return means[0] < means[1] < means[2]
 
 
-def _flare(exercise: Exercise, flared: Sequence[date], last: Sequence[Set], today: date, rules: Rules) -> str:
+def _flare(
+    exercise: ExerciseState, flared: Sequence[date], last: Sequence[LoggedSet], today: date, rules: Rules
+) -> str:
     """`settling` at first, longer while mornings are not quiet; then `returning` to the rung held before."""
     if flared:
         since = (today - flared[-1]).days
         quiet = bool(last) and all(
-            s.morning is Morning.SETTLED and (s.morning_pain or 0) <= rules.pain.settled for s in last
+            s.morning is NextDayResponse.SETTLED and (s.morning_pain or 0) <= rules.pain.settled for s in last
         )
         if since < rules.flare.settling or (since <= rules.flare.most_settling and not quiet):
             return "settling"
     return "returning" if exercise.held and exercise.held in exercise.line[exercise.place + 1 :] else ""
 
 
-def decide(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> Decision:
+def decide(
+    exercise: ExerciseState, log: Sequence[LoggedSet], standing: PlanContext, rules: Rules
+) -> ProgressionDecision:
     """The most careful of the careful rows; where none speaks, the first of the others."""
     x = inputs_of(exercise, log, standing, rules)
     careful = sorted(filter(None, (row(x) for row in CAREFUL)), key=lambda found: (found.move.care, found.row))
@@ -353,36 +377,41 @@ def decide(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Ru
     return next(found for row in OTHERS if (found := row(x)) is not None)
 
 
-def is_ready(exercise: Exercise, log: Sequence[Set], standing: Standing, rules: Rules) -> bool:
+def is_ready(exercise: ExerciseState, log: Sequence[LoggedSet], standing: PlanContext, rules: Rules) -> bool:
     """Whether all sides have their clean sessions and days, with pain that lets climb."""
     return _ready(inputs_of(exercise, log, standing, rules))
 
 
-def _back(row: int, x: Inputs, reason: str, reverses: str, *also: str) -> Decision:
+def _back(row: int, x: RuleInputs, reason: str, reverses: str, *also: str) -> ProgressionDecision:
     """One rung down; at the bottom it is held, with less."""
     if x.exercise.below:
-        return Decision(row, Move.BACK, x.exercise.below, reason, reverses, also)
-    return Decision(
-        row, Move.HOLD, x.exercise.rung, f"{reason}; it is the lowest rung", reverses, ("half the sets", *also)
+        return ProgressionDecision(row, ProgressionMove.BACK, x.exercise.below, reason, reverses, also)
+    return ProgressionDecision(
+        row,
+        ProgressionMove.HOLD,
+        x.exercise.rung,
+        f"{reason}; it is the lowest rung",
+        reverses,
+        ("half the sets", *also),
     )
 
 
-def _hold(row: int, x: Inputs, reason: str, reverses: str, *also: str) -> Decision:
-    return Decision(row, Move.HOLD, x.exercise.rung, reason, reverses, also)
+def _hold(row: int, x: RuleInputs, reason: str, reverses: str, *also: str) -> ProgressionDecision:
+    return ProgressionDecision(row, ProgressionMove.HOLD, x.exercise.rung, reason, reverses, also)
 
 
-def _unanswered(x: Inputs, sets: Iterable[Set]) -> list[Set]:
+def _unanswered(x: RuleInputs, sets: Iterable[LoggedSet]) -> list[LoggedSet]:
     """What alarmed and has not been answered: by a screen after it, and rest where it stopped the exercise."""
     return [one for one in sets if not (one.answered and _rested(x, one))]
 
 
-def _rested(x: Inputs, alarm: Set) -> bool:
+def _rested(x: RuleInputs, alarm: LoggedSet) -> bool:
     """Whether the line rested as long as it must, at any time since."""
     days = sorted({one.day for one in x.line if one.day >= alarm.day} | {alarm.day, x.standing.today})
     return any((later - day).days >= x.rules.alarms.rest for day, later in zip(days, days[1:], strict=False))
 
 
-def _signs(sets: Sequence[Set], rules: Rules) -> str:
+def _signs(sets: Sequence[LoggedSet], rules: Rules) -> str:
     """What stopped the exercise, in words."""
     pain, limit = max(one.pain or 0 for one in sets), rules.pain.stop
     signs = [words for name, words in STOPS.items() if any(getattr(one, name) for one in sets)]
@@ -392,17 +421,30 @@ def _signs(sets: Sequence[Set], rules: Rules) -> str:
 ASK_AGAIN = "ask the safety screen again at once"
 
 
-def _refer_on_red_flag(x: Inputs) -> Decision | None:
+def _refer_on_red_flag(x: RuleInputs) -> ProgressionDecision | None:
     if x.standing.triage is None:
-        return Decision(1, Move.ASK, x.exercise.rung, "no safety screen is on record", "ask the safety screen",
-                        override="nobody")  # fmt: skip
+        return ProgressionDecision(
+            1,
+            ProgressionMove.ASK,
+            x.exercise.rung,
+            "no safety screen is on record",
+            "ask the safety screen",
+            override="nobody",
+        )
     if x.standing.triage is Triage.RED and not x.standing.cleared:
-        return Decision(1, Move.REFER, x.exercise.rung, "a red flag stands: stop and refer", "a clearance on record",
-                        ("testing and loading locked",), "nobody")  # fmt: skip
+        return ProgressionDecision(
+            1,
+            ProgressionMove.REFER,
+            x.exercise.rung,
+            "a red flag stands: stop and refer",
+            "a clearance on record",
+            ("testing and loading locked",),
+            "nobody",
+        )
     return None
 
 
-def _stop_on_alarm(x: Inputs) -> Decision | None:
+def _stop_on_alarm(x: RuleInputs) -> ProgressionDecision | None:
     alarming = [one for one in x.line if one.stops(x.rules)]
     found = _unanswered(x, alarming)
     if not found:
@@ -413,29 +455,39 @@ def _stop_on_alarm(x: Inputs) -> Decision | None:
     window = newest - timedelta(days=x.rules.alarms.again)
     if any(window <= one.day < newest for one in alarming):
         again = f"{reason}, the second time in {x.rules.alarms.again} days"
-        return Decision(2, Move.REFER, x.exercise.rung, again, lifts, (ASK_AGAIN,))
+        return ProgressionDecision(2, ProgressionMove.REFER, x.exercise.rung, again, lifts, (ASK_AGAIN,))
     if x.exercise.stopped is not None and x.exercise.stopped >= newest:  # acted on already: it only rests
-        return Decision(2, Move.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN,))
+        return ProgressionDecision(2, ProgressionMove.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN,))
     if x.exercise.below:
-        return Decision(2, Move.STOP, x.exercise.below, reason, lifts, (ASK_AGAIN, "then one rung down"))
+        return ProgressionDecision(
+            2, ProgressionMove.STOP, x.exercise.below, reason, lifts, (ASK_AGAIN, "then one rung down")
+        )
     if x.exercise.stops:
         out = f"{reason}, again at the lowest rung"
-        return Decision(2, Move.OUT, x.exercise.rung, out, "another ladder", (ASK_AGAIN, "take this ladder out"))
+        return ProgressionDecision(
+            2, ProgressionMove.OUT, x.exercise.rung, out, "another ladder", (ASK_AGAIN, "take this ladder out")
+        )
     light = "then the lightest form of it, at half the sets"
-    return Decision(2, Move.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN, light))
+    return ProgressionDecision(2, ProgressionMove.STOP, x.exercise.rung, reason, lifts, (ASK_AGAIN, light))
 
 
-def _refer_on_nerve_signs(x: Inputs) -> Decision | None:
+def _refer_on_nerve_signs(x: RuleInputs) -> ProgressionDecision | None:
     found = [one for one in x.everything if one.nervous and not one.answered]
     if not found:
         return None
     newest = max(one.day for one in found)
     told = "numb" if any(one.numb for one in found if one.day == newest) else "dizzy"
-    return Decision(3, Move.REFER, x.exercise.rung, f"{told} during exercise on {newest:%-d %b}: end the session",
-                    "a safety screen saved after it", (ASK_AGAIN,))  # fmt: skip
+    return ProgressionDecision(
+        3,
+        ProgressionMove.REFER,
+        x.exercise.rung,
+        f"{told} during exercise on {newest:%-d %b}: end the session",
+        "a safety screen saved after it",
+        (ASK_AGAIN,),
+    )
 
 
-def _refer_on_amber(x: Inputs) -> Decision | None:
+def _refer_on_amber(x: RuleInputs) -> ProgressionDecision | None:
     settled = x.standing.cleared or x.standing.overruled or x.exercise.reason
     if x.standing.triage is not Triage.AMBER or settled or not x.exercise.loaded:
         return None
@@ -443,42 +495,42 @@ def _refer_on_amber(x: Inputs) -> Decision | None:
     if not x.standing.prompt:
         return _hold(3, x, "AMBER is open and this is a loaded exercise", lifts)
     reason = "AMBER is open and this is a loaded exercise: hold, have it checked promptly"
-    return Decision(3, Move.REFER, x.exercise.rung, reason, lifts)
+    return ProgressionDecision(3, ProgressionMove.REFER, x.exercise.rung, reason, lifts)
 
 
-def _back_after_unsettled_morning(x: Inputs) -> Decision | None:
-    if x.morning is not Morning.NOT:
+def _back_after_unsettled_morning(x: RuleInputs) -> ProgressionDecision | None:
+    if x.morning is not NextDayResponse.NOT:
         return None
     days = sorted({one.day for one in x.line})
     before = {one.morning for one in x.line if len(days) > 1 and one.day == days[-2]}
-    also = ("one extra rest day", *(["review: twice running"] if Morning.NOT in before else []))
+    also = ("one extra rest day", *(["review: twice running"] if NextDayResponse.NOT in before else []))
     return _back(4, x, "the morning after had not settled", "settled mornings", *also)
 
 
-def _back_on_rising_mornings(x: Inputs) -> Decision | None:
+def _back_on_rising_mornings(x: RuleInputs) -> ProgressionDecision | None:
     if not x.rising:
         return None
     return _back(5, x, "mean morning pain rose two weeks running", "a week without a rise", "review")
 
 
-def _back_when_felt_elsewhere(x: Inputs) -> Decision | None:
+def _back_when_felt_elsewhere(x: RuleInputs) -> ProgressionDecision | None:
     sessions = x.recent[-x.rules.sessions.wrong :]
     if len(sessions) < x.rules.sessions.wrong or not all(any(one.wrong for one in sets) for sets in sessions):
         return None
     reason = f"felt in an unwanted place in {x.rules.sessions.wrong} sessions"
     if not x.exercise.below:
-        return Decision(6, Move.SECOND, x.exercise.rung, reason, "felt where it is meant")
+        return ProgressionDecision(6, ProgressionMove.SECOND, x.exercise.rung, reason, "felt where it is meant")
     return _back(6, x, reason, "felt where it is meant")
 
 
-def _back_on_many_faults(x: Inputs) -> Decision | None:
+def _back_on_many_faults(x: RuleInputs) -> ProgressionDecision | None:
     many = x.rules.faults.many
     if x.faulty <= many:
         return None
     return _back(7, x, f"faulty repetitions {x.faulty:.0f} % (limit {many:.0f})", f"at most {many:.0f} % faulty")
 
 
-def _back_after_a_break(x: Inputs) -> Decision | None:
+def _back_after_a_break(x: RuleInputs) -> ProgressionDecision | None:
     if x.missed <= x.rules.missed.fewer:
         return None
     reason = f"{x.missed} days since the last session"
@@ -486,12 +538,12 @@ def _back_after_a_break(x: Inputs) -> Decision | None:
         return _hold(8, x, reason, "a session", "one set fewer")
     if x.missed <= x.rules.missed.replace:
         return _back(8, x, reason, "regular sessions")
-    return Decision(8, Move.REPLACE, x.exercise.below or x.exercise.rung, reason, "a new try-out")
+    return ProgressionDecision(8, ProgressionMove.REPLACE, x.exercise.below or x.exercise.rung, reason, "a new try-out")
 
 
-def _cut_or_back_over_strict_pain(x: Inputs) -> Decision | None:
-    limit = x.rules.pain.most[School.STRICT]
-    if x.standing.pain_school is not School.STRICT or x.pain <= limit:
+def _cut_or_back_over_strict_pain(x: RuleInputs) -> ProgressionDecision | None:
+    limit = x.rules.pain.most[PainPolicy.STRICT]
+    if x.standing.pain_school is not PainPolicy.STRICT or x.pain <= limit:
         return None
     reason = f"pain {x.pain}/10 (strict limit {limit})"
     after = max((one.after_cut for one in x.last if one.after_cut is not None), default=None)
@@ -502,13 +554,13 @@ def _cut_or_back_over_strict_pain(x: Inputs) -> Decision | None:
     return _hold(9, x, reason, f"pain at most {limit}", "cut range or zone now, and ask again at once")
 
 
-def _hold_while_settling(x: Inputs) -> Decision | None:
+def _hold_while_settling(x: RuleInputs) -> ProgressionDecision | None:
     if x.flare != "settling":
         return None
     return _hold(10, x, "a flare-up is settling", "quiet mornings", "half the sets", "toe zone one lower")
 
 
-def _hold_when_little_is_done(x: Inputs) -> Decision | None:
+def _hold_when_little_is_done(x: RuleInputs) -> ProgressionDecision | None:
     least = x.rules.adherence.least
     if x.adherence >= least:
         return None
@@ -516,23 +568,23 @@ def _hold_when_little_is_done(x: Inputs) -> Decision | None:
     return _hold(11, x, reason, f"at least {least:.0f} %", "shorten the plan")
 
 
-def _returning(x: Inputs) -> bool:
+def _returning(x: RuleInputs) -> bool:
     clean = all(x.clean.get(side, 0) >= x.rules.sessions.back for side in x.exercise.sides)
     return x.flare == "returning" and clean and x.pain <= x.climb_pain
 
 
-def _ready(x: Inputs) -> bool:
+def _ready(x: RuleInputs) -> bool:
     return all(x.ready(side) for side in x.exercise.sides) and x.pain <= x.climb_pain
 
 
-def _blocked(x: Inputs) -> tuple[str, str] | None:
+def _blocked(x: RuleInputs) -> tuple[str, str] | None:
     """What keeps everything from climbing, ready or not, and what lifts it."""
     one, days = x.exercise, x.rules.alarms.no_climb
     start = x.standing.today - timedelta(days=days)
     alarmed = max((s.day for s in x.everything if s.alarms(x.rules) and s.day >= start), default=None)
     untried = one.transition and not one.tried and not one.within
     reasons = (
-        (x.morning is Morning.UNKNOWN, "the morning after is not known", "how the morning was"),
+        (x.morning is NextDayResponse.UNKNOWN, "the morning after is not known", "how the morning was"),
         (any(s.pain is None for s in x.last), "the pain of the last session is not known", "the pain of a session"),
         (any(s.painkiller for s in x.last), "a painkiller was taken", "a session without one"),
         (alarmed is not None, f"an alarm on {alarmed:%-d %b}" if alarmed else "", f"{days} days without an alarm"),
@@ -544,28 +596,28 @@ def _blocked(x: Inputs) -> tuple[str, str] | None:
     return next(((reason, lifts) for true, reason, lifts in reasons if true), None)
 
 
-def _hold_what_would_climb(x: Inputs) -> Decision | None:
+def _hold_what_would_climb(x: RuleInputs) -> ProgressionDecision | None:
     found = _blocked(x) if _returning(x) or _ready(x) else None
     return _hold(12, x, f"ready, but {found[0]}", found[1]) if found is not None else None
 
 
-def _another_ladder_when_never_felt(x: Inputs) -> Decision | None:
+def _another_ladder_when_never_felt(x: RuleInputs) -> ProgressionDecision | None:
     sessions = x.recent
     unfelt = len(sessions) == x.rules.sessions.unfelt and all(not any(s.felt for s in sets) for sets in sessions)
     if x.exercise.ladder not in x.rules.school.felt or not unfelt:
         return None
     reason = f"not felt where it is meant in {len(sessions)} sessions"
-    return Decision(19, Move.SECOND, x.exercise.rung, reason, "felt where it is meant")
+    return ProgressionDecision(19, ProgressionMove.SECOND, x.exercise.rung, reason, "felt where it is meant")
 
 
-def _climb_back(x: Inputs) -> Decision | None:
+def _climb_back(x: RuleInputs) -> ProgressionDecision | None:
     if not _returning(x):
         return None
     reason = f"back after a flare-up: {x.rules.sessions.back} clean sessions on both sides"
-    return Decision(13, Move.CLIMB, x.exercise.above, reason, "pain over the limit")
+    return ProgressionDecision(13, ProgressionMove.CLIMB, x.exercise.above, reason, "pain over the limit")
 
 
-def _climb(x: Inputs) -> Decision | None:
+def _climb(x: RuleInputs) -> ProgressionDecision | None:
     if not _ready(x):
         return None
     if x.exercise.small:
@@ -574,30 +626,34 @@ def _climb(x: Inputs) -> Decision | None:
         reason = f"{x.exercise.sessions} clean sessions over {x.at_rung} days on both sides, pain {x.pain}/10"
     to = x.exercise.rung if x.exercise.within else x.exercise.above
     also = (x.exercise.within,) if x.exercise.within else ()
-    return Decision(14, Move.CLIMB, to, reason, "a session that is not clean", also)
+    return ProgressionDecision(14, ProgressionMove.CLIMB, to, reason, "a session that is not clean", also)
 
 
-def _change_or_retest_on_plateau(x: Inputs) -> Decision | None:
+def _change_or_retest_on_plateau(x: RuleInputs) -> ProgressionDecision | None:
     """Only where nothing else keeps it from climbing: otherwise more pain would change what less pain holds."""
     if _blocked(x) is not None:
         return None
     reverses = f"{x.exercise.sessions} clean sessions"
     if x.since_change is None and x.since_climb >= x.rules.plateau.change:
         one_of = "tempo, sets, cue or sister rung: one of them"
-        return Decision(15, Move.CHANGE, x.exercise.rung, f"no climb for {x.since_climb} days", reverses, (one_of,))
+        return ProgressionDecision(
+            15, ProgressionMove.CHANGE, x.exercise.rung, f"no climb for {x.since_climb} days", reverses, (one_of,)
+        )
     if x.since_change is not None and x.since_change >= x.rules.plateau.retest:
         reason = f"no climb {x.since_change} days after a change"
-        return Decision(15, Move.RETEST, x.exercise.rung, reason, reverses, ("back to Reasoning",))
+        return ProgressionDecision(
+            15, ProgressionMove.RETEST, x.exercise.rung, reason, reverses, ("back to Reasoning",)
+        )
     return None
 
 
-def _hold_accepted_pain(x: Inputs) -> Decision | None:
-    if x.standing.pain_school is not School.MONITORED or not x.climb_pain < x.pain <= x.rules.pain.stop:
+def _hold_accepted_pain(x: RuleInputs) -> ProgressionDecision | None:
+    if x.standing.pain_school is not PainPolicy.MONITORED or not x.climb_pain < x.pain <= x.rules.pain.stop:
         return None
     return _hold(16, x, f"pain {x.pain}/10 is accepted, not enough to climb", f"pain at most {x.climb_pain}")
 
 
-def _hold_on_some_faults(x: Inputs) -> Decision | None:
+def _hold_on_some_faults(x: RuleInputs) -> ProgressionDecision | None:
     clean = x.rules.faults.clean
     if not clean < x.faulty <= x.rules.faults.many:
         return None
@@ -605,7 +661,7 @@ def _hold_on_some_faults(x: Inputs) -> Decision | None:
     return _hold(17, x, reason, f"{x.exercise.sessions} sessions at {clean:.0f} % or less", "one cue only")
 
 
-def _hold_for_the_other_side(x: Inputs) -> Decision | None:
+def _hold_for_the_other_side(x: RuleInputs) -> ProgressionDecision | None:
     ready = [side for side in x.exercise.sides if x.ready(side)]
     if len(ready) != 1 or len(x.exercise.sides) < 2:
         return None
@@ -613,13 +669,13 @@ def _hold_for_the_other_side(x: Inputs) -> Decision | None:
                  f"one extra set on the {ready[0].other.value} side")  # fmt: skip
 
 
-def _hold_when_not_felt(x: Inputs) -> Decision | None:
+def _hold_when_not_felt(x: RuleInputs) -> ProgressionDecision | None:
     if x.exercise.ladder not in x.rules.school.felt or all(one.felt for one in x.last):
         return None
     return _hold(19, x, "not felt where it is meant", "felt", "repeat the set-up")
 
 
-def _hold_otherwise(x: Inputs) -> Decision:
+def _hold_otherwise(x: RuleInputs) -> ProgressionDecision:
     one, least = x.exercise, min((x.clean.get(side, 0) for side in x.exercise.sides), default=0)
     if one.small:
         wanted = x.rules.sessions.step
@@ -628,7 +684,7 @@ def _hold_otherwise(x: Inputs) -> Decision:
     return _hold(20, x, reason, f"{one.sessions} clean sessions over {one.days} days, both sides")
 
 
-Row = Callable[[Inputs], Decision | None]
+Row = Callable[[RuleInputs], ProgressionDecision | None]
 CAREFUL: tuple[Row, ...] = (
     _refer_on_red_flag, _stop_on_alarm, _refer_on_nerve_signs, _refer_on_amber, _back_after_unsettled_morning,
     _back_on_rising_mornings, _back_when_felt_elsewhere, _back_on_many_faults, _back_after_a_break,

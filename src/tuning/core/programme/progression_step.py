@@ -13,7 +13,7 @@ RANGE_STEP, LEAST_DEPTH = 10.0, 30.0
 
 
 @dataclass(frozen=True)
-class Step:
+class ProgressionStep:
     """The exercise after a step, and in words what moved."""
 
     rung: Rung
@@ -47,23 +47,23 @@ def full_depth(rung: Rung) -> float:
     return max(frame.knee for pose in rung.poses for frame in pose.frames)
 
 
-def within(rung: Rung, dose: Dose, variant: str) -> Step | None:
+def within(rung: Rung, dose: Dose, variant: str) -> ProgressionStep | None:
     """A step that the rung itself still has: more range while it is not whole, then the next variant."""
     if dose.depth_deg is not None and dose.depth_deg < full_depth(rung):
         depth = dose.depth_deg + RANGE_STEP
         whole = depth >= full_depth(rung)
         words = "the whole range" if whole else f"knee bent to {depth:.0f}°"
-        return Step(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
+        return ProgressionStep(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
     names = [pose.name for pose in rung.poses]
     place = names.index(variant) if variant in names else 0
     if place + 1 >= len(names):
         return None
     harder = rung.poses[place + 1]
     loads = harder.load or rung.loaded_as(harder, dose.depth_deg) > rung.loaded_as(rung.poses[place], dose.depth_deg)
-    return Step(rung, dose, f"next variant: {harder.name}", harder.name, loads)
+    return ProgressionStep(rung, dose, f"next variant: {harder.name}", harder.name, loads)
 
 
-def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> Step | None:
+def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> ProgressionStep | None:
     """The step within the rung, else the next rung; None at the top."""
     own = within(rung, dose, variant)
     if own is not None:
@@ -71,13 +71,13 @@ def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) 
     above = ladder.above(rung)
     if above is None:
         return None
-    return Step(above, start_dose(above, phase, dose), f"next rung: {above.name}", above.poses[0].name)
+    return ProgressionStep(above, start_dose(above, phase, dose), f"next rung: {above.name}", above.poses[0].name)
 
 
-def cut(rung: Rung, dose: Dose) -> Step | None:
+def cut(rung: Rung, dose: Dose) -> ProgressionStep | None:
     """Ten degrees less bend, down to 30; None where the knee hardly bends."""
     deepest = full_depth(rung)
     depth = (dose.depth_deg if dose.depth_deg is not None else deepest) - RANGE_STEP
     if depth < LEAST_DEPTH:
         return None
-    return Step(rung, replace(dose, depth_deg=depth), f"less range: knee bent to {depth:.0f}°")
+    return ProgressionStep(rung, replace(dose, depth_deg=depth), f"less range: knee bent to {depth:.0f}°")

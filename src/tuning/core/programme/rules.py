@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
-class School(StrEnum):
+class PainPolicy(StrEnum):
     """How much pain an exercise may give."""
 
     STRICT = "strict"
@@ -28,8 +28,8 @@ class PainRules:
 
     stop: int
     settled: int
-    most: Mapping[School, int]
-    climb: Mapping[School, int]
+    most: Mapping[PainPolicy, int]
+    climb: Mapping[PainPolicy, int]
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,7 @@ NEVER_NEXT = ("knee", "hipshift")
 """Heavy work of these two never stands on consecutive days."""
 
 
-class Place(IntEnum):
+class SessionSlot(IntEnum):
     """Order within a session."""
 
     MOBILITY = 0
@@ -38,9 +38,15 @@ class Place(IntEnum):
 
 
 PLACES = {
-    "hiprot": Place.MOBILITY, "ankle": Place.MOBILITY, "shin": Place.MOBILITY, "foot": Place.FOOT,
-    "shift": Place.ACTIVATION, "slide": Place.ACTIVATION, "base": Place.ACTIVATION, "bandsplit": Place.ACTIVATION,
-}  # fmt: skip
+    "hiprot": SessionSlot.MOBILITY,
+    "ankle": SessionSlot.MOBILITY,
+    "shin": SessionSlot.MOBILITY,
+    "foot": SessionSlot.FOOT,
+    "shift": SessionSlot.ACTIVATION,
+    "slide": SessionSlot.ACTIVATION,
+    "base": SessionSlot.ACTIVATION,
+    "bandsplit": SessionSlot.ACTIVATION,
+}
 
 
 @dataclass(frozen=True)
@@ -52,7 +58,7 @@ class Item:
     name: str
     days: int
     minutes: float
-    place: Place = Place.STRENGTH
+    place: SessionSlot = SessionSlot.STRENGTH
     heavy: bool = False
     first_choice: bool = True
     new: bool = False
@@ -60,7 +66,7 @@ class Item:
 
 
 @dataclass(frozen=True)
-class Room:
+class WeekConstraints:
     """What the week gives: days free for sessions, days of sport, minutes and items of a session."""
 
     free: tuple[int, ...] = tuple(range(7))
@@ -88,17 +94,17 @@ class Week:
 
 def item_of(rung: Rung, ladder: str, dose: Dose, first_choice: bool = True, new: bool = False) -> Item:
     """A rung and its dose as the week sees it."""
-    place = PLACES.get(ladder, Place.STRENGTH)
+    place = PLACES.get(ladder, SessionSlot.STRENGTH)
     if rung.heavy:
-        place = Place.HEAVY
+        place = SessionSlot.HEAVY
     elif rung.skill:
-        place = Place.SKILL
+        place = SessionSlot.SKILL
     elif rung.primer:
-        place = Place.ACTIVATION
+        place = SessionSlot.ACTIVATION
     return Item(rung.id, ladder, rung.name, dose.days, dose.minutes, place, rung.heavy, first_choice, new)
 
 
-def conflicts(days: Mapping[str, Sequence[int]], items: Sequence[Item], room: Room) -> list[str]:
+def conflicts(days: Mapping[str, Sequence[int]], items: Sequence[Item], room: WeekConstraints) -> list[str]:
     """Every rule that a week breaks, in words; the week repeats, so Sunday stands before Monday."""
     by_rung = {item.rung: item for item in items}
     found: list[str] = []
@@ -141,7 +147,7 @@ def _apart(a: int, b: int) -> int:
     return min(gap, 7 - gap)
 
 
-def plan_week(items: Sequence[Item], room: Room) -> Week:
+def plan_week(items: Sequence[Item], room: WeekConstraints) -> Week:
     """A week that keeps every rule; what does not fit is left out with its reason, never squeezed in.
 
     Cut in this order: the third and later new exercise, second-choice ladders, then days. First choice stays longest.
@@ -165,7 +171,7 @@ def _not_too_many_new(items: Sequence[Item]) -> tuple[list[Item], dict[str, str]
     return [i for i in items if i.rung not in late], dict.fromkeys(late, words)
 
 
-def _give_way(wanted: list[Item], left_out: dict[str, str], room: Room) -> tuple[list[Item], dict[str, str]]:
+def _give_way(wanted: list[Item], left_out: dict[str, str], room: WeekConstraints) -> tuple[list[Item], dict[str, str]]:
     """Fewer days of what has most, then second choice out, then the last of first choice."""
     most = max(wanted, key=lambda i: (not i.first_choice, i.days))
     if most.days > most.least_days and most.days > (2 if most.heavy or most.days < DAILY else 3):
@@ -180,7 +186,7 @@ def _give_way(wanted: list[Item], left_out: dict[str, str], room: Room) -> tuple
     return [i for i in wanted if i is not gone], {**left_out, gone.rung: why}
 
 
-def _search(items: Sequence[Item], room: Room) -> dict[str, tuple[int, ...]] | None:
+def _search(items: Sequence[Item], room: WeekConstraints) -> dict[str, tuple[int, ...]] | None:
     """Depth first over sets of days, evenest first; the numbers are small (35 sets for three days of seven)."""
     chosen: dict[str, tuple[int, ...]] = {}
     steps = [0]
@@ -217,7 +223,7 @@ def _unevenness(days: tuple[int, ...]) -> float:
     return sum((gap - 7 / len(days)) ** 2 for gap in gaps) if gaps else 0.0
 
 
-def _sport_notes(days: Mapping[str, tuple[int, ...]], items: Sequence[Item], room: Room) -> list[str]:
+def _sport_notes(days: Mapping[str, tuple[int, ...]], items: Sequence[Item], room: WeekConstraints) -> list[str]:
     """On a day of sport: a light set or two before, heavy work after it."""
     notes = []
     for day in room.sport:
@@ -229,7 +235,9 @@ def _sport_notes(days: Mapping[str, tuple[int, ...]], items: Sequence[Item], roo
     return notes
 
 
-def moved(week: Week, rung: str, was: int, to: int, items: Sequence[Item], room: Room) -> tuple[Week, list[str]]:
+def moved(
+    week: Week, rung: str, was: int, to: int, items: Sequence[Item], room: WeekConstraints
+) -> tuple[Week, list[str]]:
     """A session of one exercise moved to another day, and which rules that breaks; nothing is doubled."""
     chosen = week.days.get(rung, ())
     if to in chosen or was not in chosen:
@@ -249,7 +257,7 @@ def dates(week: Week, monday: date, weeks: int = 1) -> list[tuple[date, str]]:
     )
 
 
-def missed(week: Week, rung: str, day: int, items: Sequence[Item], room: Room) -> tuple[int | None, str]:
+def missed(week: Week, rung: str, day: int, items: Sequence[Item], room: WeekConstraints) -> tuple[int | None, str]:
     """Where a missed session goes: the next day that keeps every rule, or nowhere; it is never doubled."""
     for step in range(1, 7):
         to = day + step

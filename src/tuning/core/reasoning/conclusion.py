@@ -11,13 +11,13 @@ from tuning.core.entries import Decision
 from tuning.core.gate.open_findings import standing_of
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import HABIT, REGIONAL, Preferences
-from tuning.core.reasoning.evidence import Balance, Label, Schools, Seen, balance, patterns_seen
+from tuning.core.reasoning.evidence import Label, PatternEvidence, ReasoningPolicy, SeenPattern, balance, patterns_seen
 from tuning.core.reasoning.findings import Findings, findings
 from tuning.core.reasoning.next_best_test import Tests
 from tuning.core.reasoning.rules import ReasoningTable
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import Role, Side, Triage
 from tuning.core.visit.plan import OrderTable
 
@@ -32,16 +32,16 @@ COMPLAINT = "complaint-"
 class Conclusion:
     """All balances, the pattern that matters most first; `refer` instead of them under a red flag."""
 
-    balances: tuple[Balance, ...]
+    balances: tuple[PatternEvidence, ...]
     found: Findings
     refer: str = ""
 
-    def of(self, pattern: str, side: Side) -> Balance | None:
+    def of(self, pattern: str, side: Side) -> PatternEvidence | None:
         """The balance of a pattern on a side."""
         return next((b for b in self.balances if b.seen.pattern.id == pattern and b.seen.side is side), None)
 
 
-def overruled(case: Case, seen: Seen) -> Mapping[str, tuple[Label, str]]:
+def overruled(case: Case, seen: SeenPattern) -> Mapping[str, tuple[Label, str]]:
     """Labels that a clinician put by hand over the visits, with the reason; an empty outcome takes it back."""
     told: dict[str, tuple[Label, str]] = {}
     for one in case.all(Decision):
@@ -56,13 +56,13 @@ def overruled(case: Case, seen: Seen) -> Mapping[str, tuple[Label, str]]:
 
 def conclude(
     case: Case, table: ReasoningTable, measures: Mapping[str, Measure], tests: Tests, triage: Triage | None,
-    schools: Schools | None = None, rule: Rule = Rule.MEAN,
+    schools: ReasoningPolicy | None = None, rule: TrialRule = TrialRule.MEAN,
 ) -> Conclusion:  # fmt: skip
     """Everything that a case says. Under RED it says “refer” and nothing else."""
     found = findings(case, measures, rule)
     if triage is Triage.RED:
         return Conclusion((), found, REFER)
-    schools = schools or Schools()
+    schools = schools or ReasoningPolicy()
     made = [
         balance(table, found, seen, tests.tests, schools, overruled(case, seen)) for seen in patterns_seen(table, found)
     ]
@@ -87,7 +87,7 @@ class ReasoningTables(Protocol):
         """Patterns and factors."""
 
     @property
-    def tests(self) -> Mapping[str, Test]:
+    def tests(self) -> Mapping[str, TestDefinition]:
         """Every test by its id."""
 
     @property
@@ -98,7 +98,7 @@ class ReasoningTables(Protocol):
     def preferences(self) -> Preferences:
         """What the clinic prefers."""
 
-    def test_of(self, measure_id: str) -> Test | None:
+    def test_of(self, measure_id: str) -> TestDefinition | None:
         """The test that gives a measure, None where none does."""
 
 
@@ -111,7 +111,7 @@ def tests_of(tables: ReasoningTables) -> Tests:
 def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
     """What a case says, by the clinic's schools, bands and rule for trials: the same for screen, letter and sheet."""
     prefers, found = tables.preferences, standing_of(case, tables.safety)
-    schools, triage = Schools(prefers[REGIONAL], prefers[HABIT]), found.level if found is not None else None
+    schools, triage = ReasoningPolicy(prefers[REGIONAL], prefers[HABIT]), found.level if found is not None else None
 
     def work() -> Conclusion:
         return conclude(case, tables.reasoning, tables.measures, tests_of(tables), triage, schools, prefers.rule)
@@ -119,7 +119,7 @@ def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
     return case.remembered(("conclusion", triage), work, tables)
 
 
-def _matters(one: Balance, sore: Collection[Side]) -> tuple[int, int, int, int]:
+def _matters(one: PatternEvidence, sore: Collection[Side]) -> tuple[int, int, int, int]:
     """The complaint first, then the leg that hurts, then the best settled; findings of level and strength come last."""
     settled = max((sheet.score for sheet in one.sheets), default=0.0)
     complaint = one.seen.pattern.id.startswith(COMPLAINT)
@@ -127,7 +127,7 @@ def _matters(one: Balance, sore: Collection[Side]) -> tuple[int, int, int, int]:
     return int(not complaint), int(last), int(one.seen.side not in sore), -round(10 * settled)
 
 
-def name_for(one: Balance, factor: str, role: Role) -> str:
+def name_for(one: PatternEvidence, factor: str, role: Role) -> str:
     """A factor by its name, or, where it is structural and no clinician looks, worth having checked."""
     sheet = one.sheet(factor)
     if sheet.factor.structural and role is not Role.CLINICIAN:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from tuning.core.reasoning.findings import Findings
-from tuning.core.reasoning.rules import KIND_OF_STAGE, Factor, Kind, Line, Pattern, ReasoningTable, Sign
-from tuning.core.reasoning.sign_evaluation import EQUAL_WITHOUT_BAND, MIXED, Look, look
-from tuning.core.test_definitions import Test
+from tuning.core.reasoning.rules import KIND_OF_STAGE, EvidenceKind, EvidenceRule, Factor, Pattern, ReasoningTable, Sign
+from tuning.core.reasoning.sign_evaluation import EQUAL_WITHOUT_BAND, MIXED, SignResult, look
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case
 
@@ -33,12 +33,12 @@ ORDER = (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED, Label.OPEN, Label.UNTES
 
 
 @dataclass(frozen=True)
-class Chip:
+class EvidenceItem:
     """A line as it stands for one pattern: there, looked for and not there, or not tested (`look.done` is False)."""
 
-    line: Line
-    look: Look
-    kind: Kind
+    line: EvidenceRule
+    look: SignResult
+    kind: EvidenceKind
     counted: bool = True
     """False for a line that rests on the same test or capture as a stronger one."""
 
@@ -52,11 +52,11 @@ class Chip:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class FactorEvidence:
     """One factor of a pattern: its chips, score and label; `follows` says when the label follows a response."""
 
     factor: Factor
-    chips: tuple[Chip, ...]
+    chips: tuple[EvidenceItem, ...]
     score: float
     label: Label
     follows: str = ""
@@ -75,12 +75,12 @@ class Sheet:
         return ORDER.index(Label.CONTESTED if self.words == TO_TRAIN else self.label)
 
     @property
-    def fired(self) -> list[Chip]:
+    def fired(self) -> list[EvidenceItem]:
         """What is there, the strongest first."""
         return sorted((c for c in self.chips if c.look.there), key=lambda c: -abs(c.score))
 
     @property
-    def untested(self) -> list[Chip]:
+    def untested(self) -> list[EvidenceItem]:
         """What was not looked for yet."""
         return [c for c in self.chips if not c.look.done]
 
@@ -91,12 +91,12 @@ class Sheet:
 
 
 @dataclass(frozen=True)
-class Seen:
+class SeenPattern:
     """A pattern on a side, and the looks that raised it."""
 
     pattern: Pattern
     side: Side
-    raised: tuple[tuple[Sign, Look], ...]
+    raised: tuple[tuple[Sign, SignResult], ...]
 
     @property
     def name(self) -> str:
@@ -107,13 +107,13 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Balance:
+class PatternEvidence:
     """A pattern with its factors, in the order in which they are shown."""
 
-    seen: Seen
-    sheets: tuple[Sheet, ...]
+    seen: SeenPattern
+    sheets: tuple[FactorEvidence, ...]
 
-    def sheet(self, factor: str) -> Sheet:
+    def sheet(self, factor: str) -> FactorEvidence:
         """The sheet of a factor. Raises KeyError."""
         for one in self.sheets:
             if one.factor.id == factor:
@@ -122,14 +122,14 @@ class Balance:
 
 
 @dataclass(frozen=True)
-class Schools:
+class ReasoningPolicy:
     """Where schools disagree: the regional rule is on at first, the habit pattern off."""
 
     regional: bool = True
     habit: bool = False
 
 
-def patterns_seen(table: ReasoningTable, found: Findings) -> list[Seen]:
+def patterns_seen(table: ReasoningTable, found: Findings) -> list[SeenPattern]:
     """Every pattern that something raises, the left side first; without a side only where neither leg is named."""
     seen = []
     for pattern in table.patterns.values():
@@ -139,13 +139,13 @@ def patterns_seen(table: ReasoningTable, found: Findings) -> list[Seen]:
     return seen
 
 
-def _raised(pattern: Pattern, found: Findings, side: Side) -> Seen | None:
-    there: list[tuple[Sign, Look]] = []
+def _raised(pattern: Pattern, found: Findings, side: Side) -> SeenPattern | None:
+    there: list[tuple[Sign, SignResult]] = []
     for group in pattern.raised_by:
         if all(_has_side(sign, found, side) for sign in group):
             looks = [(sign, look(sign, found, side, pattern.side, raising=True)) for sign in group]
             there += looks[:1] if all(one.there for _, one in looks) else []
-    return Seen(pattern, side, tuple(there)) if there else None
+    return SeenPattern(pattern, side, tuple(there)) if there else None
 
 
 def _has_side(sign: Sign, found: Findings, side: Side) -> bool:
@@ -161,9 +161,13 @@ def _has_side(sign: Sign, found: Findings, side: Side) -> bool:
 
 
 def balance(
-    table: ReasoningTable, found: Findings, seen: Seen, tests: Mapping[str, Test], schools: Schools,
+    table: ReasoningTable,
+    found: Findings,
+    seen: SeenPattern,
+    tests: Mapping[str, TestDefinition],
+    schools: ReasoningPolicy,
     overruled: Mapping[str, tuple[Label, str]] | None = None,
-) -> Balance:  # fmt: skip
+) -> PatternEvidence:
     """All factors of a pattern. With the regional school factors of foot and hip stand before those of the knee."""
     found = replace(found, responses=[r for r in found.responses if r.measure.id in seen.pattern.measures])
     sheets = []
@@ -177,36 +181,38 @@ def balance(
         sheets.append(sheet)
     near = schools.regional and seen.pattern.region == "knee"
     ranked = sorted(sheets, key=lambda s: (s.rank, near and s.factor.region == "knee", -s.score, s.factor.id))
-    return Balance(seen, tuple(ranked))
+    return PatternEvidence(seen, tuple(ranked))
 
 
-def _sheet(table: ReasoningTable, found: Findings, seen: Seen, factor: Factor, tests: Mapping[str, Test]) -> Sheet:
+def _sheet(
+    table: ReasoningTable, found: Findings, seen: SeenPattern, factor: Factor, tests: Mapping[str, TestDefinition]
+) -> FactorEvidence:
     chips = []
     for line in table.lines_of(factor.id, seen.pattern.id):
         looks = [look(sign, found, seen.side, line.side) for sign in line.signs]
         if _raised_it(line, looks, seen):
             continue
-        chips.append(Chip(line, _all_of(looks), line.kind or _kind(line, looks, found, tests)))
+        chips.append(EvidenceItem(line, _all_of(looks), line.kind or _kind(line, looks, found, tests)))
     counted = _once(chips)
     score = sum(chip.score for chip in counted)
     label, follows = label_of(counted, score)
-    return Sheet(factor, tuple(counted), score, label, follows, trains=seen.pattern.id in factor.trains)
+    return FactorEvidence(factor, tuple(counted), score, label, follows, trains=seen.pattern.id in factor.trains)
 
 
-def _raised_it(line: Line, looks: Sequence[Look], seen: Seen) -> bool:
+def _raised_it(line: EvidenceRule, looks: Sequence[SignResult], seen: SeenPattern) -> bool:
     """The very observation that raised the pattern tells nothing of its factors; its pain does, and all others do."""
     alone = looks[0] if len(looks) == 1 and line.signs[0].count == 1 else None
     raising = seen.raised[0][1]
-    return alone is not None and alone.there and alone.entry == raising.entry and alone.kind is not Kind.PAIN
+    return alone is not None and alone.there and alone.entry == raising.entry and alone.kind is not EvidenceKind.PAIN
 
 
-def _all_of(looks: Sequence[Look]) -> Look:
+def _all_of(looks: Sequence[SignResult]) -> SignResult:
     """Several signs are there together or not at all; the first one is what the line rests on."""
     first = looks[0]
     if len(looks) == 1:
         return first
     most = [one.most for one in looks if one.most is not None]
-    return Look(
+    return SignResult(
         all(one.done for one in looks),
         all(one.there for one in looks),
         "; ".join(one.text for one in looks if one.text),
@@ -219,20 +225,26 @@ def _all_of(looks: Sequence[Look]) -> Look:
     )
 
 
-def _kind(line: Line, looks: Sequence[Look], found: Findings, tests: Mapping[str, Test]) -> Kind:
+def _kind(
+    line: EvidenceRule, looks: Sequence[SignResult], found: Findings, tests: Mapping[str, TestDefinition]
+) -> EvidenceKind:
     sign = line.signs[0]
     if sign.changes:
-        return Kind.RESPONSE
+        return EvidenceKind.RESPONSE
     if sign.form or sign.loads:
-        return Kind.HISTORY
+        return EvidenceKind.HISTORY
     if sign.decided:
-        return Kind.POSTURE
+        return EvidenceKind.POSTURE
     if sign.test:
-        return KIND_OF_STAGE.get(tests[sign.test].stage, Kind.MOVEMENT) if sign.test in tests else Kind.MOVEMENT
-    return looks[0].kind or KIND_OF_STAGE.get(found.measures[sign.measures[0]].stage, Kind.MOVEMENT)
+        return (
+            KIND_OF_STAGE.get(tests[sign.test].stage, EvidenceKind.MOVEMENT)
+            if sign.test in tests
+            else EvidenceKind.MOVEMENT
+        )
+    return looks[0].kind or KIND_OF_STAGE.get(found.measures[sign.measures[0]].stage, EvidenceKind.MOVEMENT)
 
 
-def _once(chips: Sequence[Chip]) -> list[Chip]:
+def _once(chips: Sequence[EvidenceItem]) -> list[EvidenceItem]:
     """Lines that rest on one test or capture count once, the strongest of them; equal sides without a band once."""
     chips = _equal_once(chips)
     best: dict[str, float] = {}
@@ -245,11 +257,11 @@ def _once(chips: Sequence[Chip]) -> list[Chip]:
         counts = chip.look.there and abs(chip.score) == best.get(source) and source not in taken
         if counts:
             taken.add(source)
-        made.append(Chip(chip.line, chip.look, chip.kind, counts or not chip.look.there))
+        made.append(EvidenceItem(chip.line, chip.look, chip.kind, counts or not chip.look.there))
     return made
 
 
-def _equal_once(chips: Sequence[Chip]) -> list[Chip]:
+def _equal_once(chips: Sequence[EvidenceItem]) -> list[EvidenceItem]:
     """Two equal sides of which nobody knows how strong they are speak against a factor once, however many there are."""
     made, taken = [], False
     for chip in chips:
@@ -265,7 +277,7 @@ def _equal_once(chips: Sequence[Chip]) -> list[Chip]:
 VAGUE = "equal sides without a band"
 
 
-def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
+def label_of(chips: Sequence[EvidenceItem], score: float) -> tuple[Label, str]:
     """The label that fits first, and a sentence where it follows a response against the other lines."""
     there = [chip for chip in chips if chip.score]
     if not there:
@@ -274,7 +286,7 @@ def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
     others = [chip for chip in there if not chip.line.is_response]
     if any(abs(chip.score) >= LIKELY for chip in measured):  # a weak one is a line among others
         return _by_response(measured, others)
-    strong = {chip.line.sign for chip in there if abs(chip.score) >= STRONG and chip.kind is not Kind.RESPONSE}
+    strong = {chip.line.sign for chip in there if abs(chip.score) >= STRONG and chip.kind is not EvidenceKind.RESPONSE}
     if strong == {1, -1}:
         return Label.CONTESTED, ""
     kinds = {chip.kind for chip in there if chip.score > 0}
@@ -285,7 +297,7 @@ def label_of(chips: Sequence[Chip], score: float) -> tuple[Label, str]:
     return (Label.UNLIKELY if score <= -LIKELY else Label.OPEN), ""
 
 
-def _by_response(measured: Sequence[Chip], others: Sequence[Chip]) -> tuple[Label, str]:
+def _by_response(measured: Sequence[EvidenceItem], others: Sequence[EvidenceItem]) -> tuple[Label, str]:
     """A trial of cause outranks an association; alone it reaches likely or unlikely."""
     if any(chip.look.verdict == MIXED for chip in measured):
         return Label.CONTESTED, "trials of cause disagree"
@@ -296,5 +308,5 @@ def _by_response(measured: Sequence[Chip], others: Sequence[Chip]) -> tuple[Labe
     against = "follows the trial of cause, against other lines" if rest * way < 0 else ""
     if way < 0:
         return Label.UNLIKELY, against
-    agrees = {chip.kind for chip in others if chip.score > 0} - {Kind.RESPONSE}
+    agrees = {chip.kind for chip in others if chip.score > 0} - {EvidenceKind.RESPONSE}
     return (Label.SUPPORTED if agrees and rest >= 0 else Label.LIKELY), against

@@ -9,8 +9,8 @@ from datetime import date
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Done, Ending, Form, OtherLoad, PlanItem, Status
 from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
-from tuning.core.judging.measures import Measure, Who
-from tuning.core.judging.trial_rule import Rule, by_rule
+from tuning.core.judging.measures import Measure, ReferenceGroup
+from tuning.core.judging.trial_rule import TrialRule, by_rule
 from tuning.core.reasoning.trial_of_cause import Response, responses
 from tuning.core.standing.level_suspicion import LEVELS_DECIDED
 from tuning.core.types import LEGS, Observation, Side
@@ -21,7 +21,7 @@ class Findings:
     """Rows by measure, values by measure and side, answers by question and side, forms by kind, responses."""
 
     measures: Mapping[str, Measure]
-    who: Who
+    who: ReferenceGroup
     rows: Mapping[str, Comparison]
     values: Mapping[tuple[str, Side], Observation]
     seen: Sequence[Observation]
@@ -42,7 +42,7 @@ class Findings:
     """Loads beside the exercises, up to the day of the open visit."""
 
 
-def findings(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> Findings:
+def findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN) -> Findings:
     """The newest of everything up to the open visit; both sides of a measure come from the same visit.
 
     Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else; what was found
@@ -51,7 +51,7 @@ def findings(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
     return case.remembered(("findings", rule), lambda: _findings(case, measures, rule), measures)
 
 
-def _findings(case: Case, measures: Mapping[str, Measure], rule: Rule) -> Findings:
+def _findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule) -> Findings:
     order = {visit.uid: n for n, visit in enumerate(case.visits)}
     upto = order[case.visit.uid]
     taken = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
@@ -76,7 +76,7 @@ def _findings(case: Case, measures: Mapping[str, Measure], rule: Rule) -> Findin
     forms = {form.kind: form for form in case.all(Form) if order.get(form.visit, upto) <= upto}
     here = case.visit.uid
     today = {o.measure_id for o in case.today(Observation)} | {a.test for a in case.today(Answer)}
-    who = Who(case.patient.age_on(case.visit.started_at.date()), case.patient.sex)
+    who = ReferenceGroup(case.patient.age_on(case.visit.started_at.date()), case.patient.sex)
     tried = responses(measures, [o for o in known if o.visit == here])
     before: dict[tuple[str, Side], list[Observation]] = {}
     for seen in sorted(usual, key=lambda o: o.at):

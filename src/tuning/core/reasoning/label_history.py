@@ -8,14 +8,14 @@ from datetime import datetime
 
 from tuning.core.case import Case
 from tuning.core.reasoning.conclusion import Conclusion
-from tuning.core.reasoning.evidence import Label, Sheet
+from tuning.core.reasoning.evidence import FactorEvidence, Label
 from tuning.core.types import Side
 
 WORTH = (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED, Label.UNLIKELY)
 
 
 @dataclass(frozen=True)
-class Turn:
+class LabelChange:
     """A factor that got another label at a visit, and the lines that were new there."""
 
     at: datetime
@@ -28,10 +28,10 @@ class Turn:
     because: tuple[str, ...]
 
 
-def trail(case: Case, conclude_at: Callable[[Case], Conclusion]) -> list[Turn]:
+def trail(case: Case, conclude_at: Callable[[Case], Conclusion]) -> list[LabelChange]:
     """Every change of a label from visit to visit, newest first; untested and open ones are told when they change."""
-    turns: list[Turn] = []
-    stood: dict[tuple[str, Side, str], Sheet] = {}
+    turns: list[LabelChange] = []
+    stood: dict[tuple[str, Side, str], FactorEvidence] = {}
     upto = [visit.uid for visit in case.visits].index(case.visit.uid)
     for visit in case.visits[: upto + 1]:
         found = conclude_at(replace(case, visit=visit, _memo={}) if visit.uid != case.visit.uid else case)
@@ -48,7 +48,7 @@ def trail(case: Case, conclude_at: Callable[[Case], Conclusion]) -> list[Turn]:
                 )
                 because = new or ((f"by hand: {sheet.overruled}",) if sheet.overruled else ())
                 turns.append(
-                    Turn(
+                    LabelChange(
                         visit.started_at, key[0], key[1], one.seen.name, sheet.factor.name,
                         before.label if before else None, sheet.label, because,
                     )

@@ -7,14 +7,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 
-from tuning.core.reasoning.evidence import Balance, Chip, Label, Sheet
+from tuning.core.reasoning.evidence import EvidenceItem, FactorEvidence, Label, PatternEvidence
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.rules import ReasoningTable, Sign
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import mid_sentence
 from tuning.core.visit.plan import ClipTask
-from tuning.core.visit.visit_items import Minutes, Place, resolve
+from tuning.core.visit.visit_items import Minutes, Station, resolve
 
 SHOWN = 3
 TRIAL = "trial:"
@@ -48,10 +48,10 @@ class Option:
 class Tests:
     """Everything that can be done: tests, clips and recordings, what a change of place costs."""
 
-    tests: Mapping[str, Test]
+    tests: Mapping[str, TestDefinition]
     clips: Mapping[str, ClipTask]
     minutes: Minutes
-    test_of: Callable[[str], Test | None]
+    test_of: Callable[[str], TestDefinition | None]
 
     def of_sign(self, sign: Sign) -> list[str]:
         """Ids of the tests in which a sign is looked for."""
@@ -88,7 +88,7 @@ SETTING_OUT_MIN = 2.0
 
 
 def next_tests(
-    table: ReasoningTable, sheets: Balance, found: Findings, tests: Tests, now: Place | None = None,
+    table: ReasoningTable, sheets: PatternEvidence, found: Findings, tests: Tests, now: Station | None = None,
     is_open: Callable[[str, Side], bool] = lambda _, __: True,
 ) -> list[Option]:  # fmt: skip
     """The tests that would tell most about a pattern for their time, best first.
@@ -129,7 +129,7 @@ def _among_three(ranked: list[Option], wanted: Sequence[Option]) -> list[Option]
     return [*head, *(o for o in ranked if o not in head)]
 
 
-def _wanted(sheets: Balance, tests: Tests) -> set[str]:
+def _wanted(sheets: PatternEvidence, tests: Tests) -> set[str]:
     """The own measure of the leading factor, where it is missing, and the trials that decide a contested one."""
     found: set[str] = set()
     leading = next((s for s in sheets.sheets if s.label is not Label.UNLIKELY), None)
@@ -148,10 +148,10 @@ class _Gain:
 
     gain: float = 0.0
     loss: float = 0.0
-    line: Chip | None = None
+    line: EvidenceItem | None = None
     value: float = 0.0
 
-    def with_line(self, chip: Chip, signs: int) -> _Gain:
+    def with_line(self, chip: EvidenceItem, signs: int) -> _Gain:
         weight = chip.line.weight / signs
         best = chip if self.line is None or weight > max(self.gain, self.loss) else self.line
         if chip.line.sign > 0:
@@ -174,8 +174,8 @@ def _done(found: Findings, tests: Tests) -> set[str]:
 
 
 def _option(
-    test: str, by_factor: Mapping[str, _Gain], sheets: Balance, table: ReasoningTable, tests: Tests,
-    now: Place | None,
+    test: str, by_factor: Mapping[str, _Gain], sheets: PatternEvidence, table: ReasoningTable, tests: Tests,
+    now: Station | None,
 ) -> Option | None:  # fmt: skip
     side = sheets.seen.side
     if test.startswith(TRIAL):
@@ -183,12 +183,12 @@ def _option(
         name, minutes, place, stage = f"Repeat with: {change.name}", change.minutes, None, "movement"
     elif test in tests.clips:
         clip = tests.clips[test]
-        name, minutes, place = clip.name, clip.minutes, Place("standing", clip.at, clip.equipment)
+        name, minutes, place = clip.name, clip.minutes, Station("standing", clip.at, clip.equipment)
         stage, change = clip.stage, None
     elif test in tests.tests:
         one = tests.tests[test]
         leg = side if side in LEGS else Side.RIGHT
-        place = Place(resolve(one.positions[0], leg), one.at, one.equipment)
+        place = Station(resolve(one.positions[0], leg), one.at, one.equipment)
         name, minutes, stage, change = one.name, one.minutes * (2 if one.by_side else 1), one.stage, None
     else:
         return None
@@ -201,7 +201,7 @@ def _option(
     return Option(test, name, side, minutes, moves, factors, useful, words, stage, kept)
 
 
-def _move(now: Place | None, place: Place | None, minutes: Minutes) -> tuple[float, str]:
+def _move(now: Station | None, place: Station | None, minutes: Minutes) -> tuple[float, str]:
     """What getting there costs, minutes, and in words."""
     if now is None or place is None or now == place:
         return 0.0, "no change of position"
@@ -212,7 +212,7 @@ def _move(now: Place | None, place: Place | None, minutes: Minutes) -> tuple[flo
     return minutes.swap, "no change of position"
 
 
-def _separates(factors: Sequence[str], by_factor: Mapping[str, _Gain], sheets: Balance) -> str:
+def _separates(factors: Sequence[str], by_factor: Mapping[str, _Gain], sheets: PatternEvidence) -> str:
     """Which factor it tells from which other."""
     names = {sheet.factor.id: sheet.factor.name for sheet in sheets.sheets}
     first = factors[0]
@@ -228,5 +228,5 @@ def _separates(factors: Sequence[str], by_factor: Mapping[str, _Gain], sheets: B
     return f"{'; '.join(either)}{told}"
 
 
-def _is_rival(sheet: Sheet) -> bool:
+def _is_rival(sheet: FactorEvidence) -> bool:
     return sheet.label in (Label.SUPPORTED, Label.LIKELY, Label.CONTESTED, Label.OPEN)

@@ -10,7 +10,7 @@ from tuning.core.strength.trials import RatioBand
 from tuning.core.types import Side
 
 
-class Shows(StrEnum):
+class SignCondition(StrEnum):
     """What a measure must show for a sign to be there."""
 
     DEFICIT = "deficit"  # notable or marked on the side at issue, or both sides out of the absolute band
@@ -30,7 +30,7 @@ class Shows(StrEnum):
     UNMOVED = "unmoved"  # the same as before `weeks` of the work that `worked` names, within the band
 
 
-class Toward(StrEnum):
+class SideMapping(StrEnum):
     """How the side of an observation maps to the side of the pattern."""
 
     SAME = "same"
@@ -39,10 +39,12 @@ class Toward(StrEnum):
 
     def of(self, side: Side) -> Side:
         """The side at which a sign is looked for, for a pattern on `side`."""
-        return {Toward.SAME: side, Toward.OTHER: side.other if side is not Side.NONE else side}.get(self, Side.NONE)
+        return {SideMapping.SAME: side, SideMapping.OTHER: side.other if side is not Side.NONE else side}.get(
+            self, Side.NONE
+        )
 
 
-class Kind(StrEnum):
+class EvidenceKind(StrEnum):
     """What a line rests on; a factor is supported by two different kinds at least."""
 
     POSTURE = "posture"
@@ -55,9 +57,13 @@ class Kind(StrEnum):
 
 
 KIND_OF_STAGE = {
-    "standing": Kind.POSTURE, "mobility": Kind.RANGE, "movement": Kind.MOVEMENT, "strength": Kind.STRENGTH,
-    "force": Kind.STRENGTH, "intake": Kind.HISTORY,
-}  # fmt: skip
+    "standing": EvidenceKind.POSTURE,
+    "mobility": EvidenceKind.RANGE,
+    "movement": EvidenceKind.MOVEMENT,
+    "strength": EvidenceKind.STRENGTH,
+    "force": EvidenceKind.STRENGTH,
+    "intake": EvidenceKind.HISTORY,
+}
 
 
 @dataclass(frozen=True)
@@ -70,7 +76,7 @@ class Sign:
     """
 
     measures: tuple[str, ...] = ()
-    shows: Shows = Shows.DEFICIT
+    shows: SignCondition = SignCondition.DEFICIT
     limit: float | None = None
     count: int = 1
     regions: tuple[str, ...] = ()
@@ -92,7 +98,7 @@ class Sign:
     responds: bool = True
     absent: bool = False
     """The line counts where this is not there, once it was looked for."""
-    side: Toward | None = None
+    side: SideMapping | None = None
     """Where it differs from the side of its line."""
 
     @property
@@ -102,7 +108,7 @@ class Sign:
 
 
 @dataclass(frozen=True)
-class Line:
+class EvidenceRule:
     """A line of evidence: it speaks for a factor (or against it) where all its signs are there.
 
     `patterns` narrows it to some of the factor's patterns; `kind` stands in for that of the first sign's stage.
@@ -114,8 +120,8 @@ class Line:
     signs: tuple[Sign, ...]
     words: str
     source: str
-    side: Toward
-    kind: Kind | None = None
+    side: SideMapping
+    kind: EvidenceKind | None = None
     patterns: tuple[str, ...] = ()
 
     @property
@@ -156,7 +162,7 @@ class Pattern:
     plain: str
     region: str
     station: str
-    side: Toward
+    side: SideMapping
     raised_by: tuple[tuple[Sign, ...], ...]
     """Each group raises it where all its signs are there."""
     deficit: bool = False
@@ -169,7 +175,7 @@ class Pattern:
 
 
 @dataclass(frozen=True)
-class Change:
+class TrialCondition:
     """One thing that can be changed in a trial of cause; minutes for plain - changed - plain again."""
 
     id: str
@@ -183,15 +189,15 @@ class ReasoningTable:
 
     patterns: Mapping[str, Pattern]
     factors: Mapping[str, Factor]
-    lines: tuple[Line, ...]
-    changes: Mapping[str, Change]
+    lines: tuple[EvidenceRule, ...]
+    changes: Mapping[str, TrialCondition]
     set_by: str
-    by_factor: Mapping[str, tuple[Line, ...]]
+    by_factor: Mapping[str, tuple[EvidenceRule, ...]]
 
     def bearing_on(self, pattern: str) -> list[Factor]:
         """Factors of a pattern in the order of the table."""
         return [factor for factor in self.factors.values() if pattern in factor.bears_on]
 
-    def lines_of(self, factor: str, pattern: str) -> list[Line]:
+    def lines_of(self, factor: str, pattern: str) -> list[EvidenceRule]:
         """Lines that bear on a factor of a pattern."""
         return [line for line in self.by_factor.get(factor, ()) if not line.patterns or pattern in line.patterns]

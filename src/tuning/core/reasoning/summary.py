@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from tuning.core.reasoning.conclusion import Conclusion, name_for
-from tuning.core.reasoning.evidence import TO_TRAIN, Balance, Label, Sheet
+from tuning.core.reasoning.evidence import TO_TRAIN, FactorEvidence, Label, PatternEvidence
 from tuning.core.reasoning.next_best_test import SHOWN, Option
 from tuning.core.types import LEGS, Role
 from tuning.core.units import mid_sentence
@@ -36,7 +36,7 @@ def for_record(found: Conclusion, role: Role, options: Sequence[Sequence[Option]
     return "\n\n".join([*parts, CLOSING]) if parts else "No pattern was seen in what was measured so far."
 
 
-def _sheet_words(one: Balance, sheet: Sheet, role: Role) -> str:
+def _sheet_words(one: PatternEvidence, sheet: FactorEvidence, role: Role) -> str:
     ways: dict[int, list[str]] = {1: [], -1: []}
     for chip in sheet.fired:
         if chip.counted:

@@ -15,7 +15,7 @@ SECTIONS = (
 )  # fmt: skip
 
 
-class Register(StrEnum):
+class Audience(StrEnum):
     """Whom a report speaks to."""
 
     COLLEAGUE = "colleague"
@@ -23,7 +23,7 @@ class Register(StrEnum):
 
 
 @dataclass(frozen=True)
-class Kind:
+class ReportKind:
     """A kind of report: its sections in order; `most` lines a section where it must be short."""
 
     id: str
@@ -43,7 +43,7 @@ class ReportTable:
     left_out: str
     ask: str
     closing: str
-    kinds: Mapping[str, Kind]
+    kinds: Mapping[str, ReportKind]
     headings: Mapping[str, Mapping[str, str]]
 
     @cached_property
@@ -67,7 +67,7 @@ class Sentence:
 
 
 @dataclass(frozen=True)
-class Line:
+class TableRow:
     """A row of a table and what it rests on."""
 
     cells: tuple[str, ...]
@@ -75,7 +75,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Picture:
+class ReportPicture:
     """Frames of kept pictures, by the observations read from them, and what is said below."""
 
     shows: tuple[str, ...]
@@ -90,8 +90,8 @@ class Section:
     heading: str
     sentences: tuple[Sentence, ...] = ()
     head: tuple[str, ...] = ()
-    lines: tuple[Line, ...] = ()
-    pictures: tuple[Picture, ...] = ()
+    lines: tuple[TableRow, ...] = ()
+    pictures: tuple[ReportPicture, ...] = ()
 
     @property
     def empty(self) -> bool:
@@ -103,8 +103,8 @@ class Section:
 class Report:
     """Everything on the pages. `letterhead` are the lines of the clinic, `left_out` what may not be printed."""
 
-    kind: Kind
-    register: Register
+    kind: ReportKind
+    register: Audience
     patient: str
     born: date
     day: date
@@ -127,7 +127,7 @@ class Report:
     @property
     def title(self) -> str:
         """What it is called: by its kind, or by its only heading where a patient reads nothing else."""
-        if self.register is not Register.PATIENT:
+        if self.register is not Audience.PATIENT:
             return self.kind.name
         return self.sections[0].heading if len(self.sections) == 1 else self.kind.plain or self.kind.name
 
@@ -141,7 +141,7 @@ class Report:
             found += [picture.caption for picture in section.pictures]
         return found
 
-    def without_pictures(self, why: str, those: Callable[[Picture], bool] = lambda _: True) -> Report:
+    def without_pictures(self, why: str, those: Callable[[ReportPicture], bool] = lambda _: True) -> Report:
         """The report without some pictures, usually any, and with the sentence that tells why where it had one."""
         kept = [replace(s, pictures=tuple(p for p in s.pictures if not those(p))) for s in self.sections]
         if kept == list(self.sections):

@@ -10,13 +10,13 @@ from tuning.core.gate.triage import SafetyRule
 from tuning.core.programme.ladders import Dose
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.reasoning_sections import referred
-from tuning.core.reports.report_context import Writer, section_of
+from tuning.core.reports.report_context import SectionWriter, section_of
 from tuning.core.types import LEGS
 from tuning.core.units import sentence_case
 from tuning.core.visit.notes import told
 
 
-def why(w: Writer) -> Section:
+def why(w: SectionWriter) -> Section:
     """Why somebody came."""
     case, patient = w.m.case, w.m.case.patient
     found = []
@@ -43,7 +43,7 @@ def _site(site: Mapping[str, object]) -> str:
     return sentence_case(f"{site.get('region', 'pain')}{side}: {', '.join(pain) or 'pain'}{worst}")
 
 
-def safety(w: Writer) -> Section:
+def safety(w: SectionWriter) -> Section:
     """What stands of the safety screen, the most urgent first."""
     found = w.m.standing
     if found is None:
@@ -95,7 +95,7 @@ def _urgency(rule: SafetyRule) -> str:
     return f": {rule.urgency.split(' ', 1)[1]}{source}"
 
 
-def now(w: Writer) -> Section:
+def now(w: SectionWriter) -> Section:
     """What has to be done now, the most urgent first; for a patient without what it rests on."""
     found = w.m.standing
     words = now_words(found, w.m.safety, w.plain)
@@ -110,7 +110,7 @@ def now(w: Writer) -> Section:
     return section_of(w, "now", [Sentence(f"{sentence_case(name)}: {finding}.", uids, triage=True)])
 
 
-def ask(w: Writer) -> Section:
+def ask(w: SectionWriter) -> Section:
     """What a doctor is asked."""
     found = w.m.standing
     if found is None:
@@ -118,14 +118,14 @@ def ask(w: Writer) -> Section:
     return section_of(w, "ask", [Sentence(w.table.ask, (found.screen.uid,)), *referred(w)])
 
 
-def did(w: Writer) -> Section:
+def did(w: SectionWriter) -> Section:
     """Treatments since the visit before."""
     since = w.m.before.started_at if w.m.before is not None else w.m.case.visit.started_at
     done = [t for t in w.m.case.all(Treatment) if t.at >= since]
     return section_of(w, "did", w.few([Sentence(f"{t.at.astimezone():%-d %b %Y}: {told(t)}.", (t.uid,)) for t in done]))
 
 
-def plan(w: Writer) -> Section:
+def plan(w: SectionWriter) -> Section:
     """The standing plan."""
     if w.m.is_red and w.m.plan and w.m.standing is not None:
         paused = Sentence("Paused: a red flag is open. No exercise until it is cleared.", (w.m.standing.screen.uid,))
@@ -141,7 +141,7 @@ def plan(w: Writer) -> Section:
     return section_of(w, "plan", w.few(sentences))
 
 
-def sessions(w: Writer) -> Section:
+def sessions(w: SectionWriter) -> Section:
     """What was done of it."""
     done = [d for d in w.m.case.all(Done) if not d.trial]
     if not done:

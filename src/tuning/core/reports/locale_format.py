@@ -29,7 +29,7 @@ AS_TYPED = ("did",)
 
 
 @dataclass(frozen=True)
-class Manner:
+class LocaleFormat:
     """The manner of one clinic."""
 
     comma: bool = False
@@ -55,7 +55,7 @@ class Manner:
         return f"{year}-{month:02d}-{day:02d}" if self.days is Days.ISO and year else words
 
 
-def in_manner(report: Report, manner: Manner) -> Report:
+def in_manner(report: Report, manner: LocaleFormat) -> Report:
     """The report with every sentence, row and caption in a manner; nothing else of it changes."""
 
     def told(sentence: Sentence) -> Sentence:

@@ -10,7 +10,7 @@ from tuning.core.judging.ledger import ledger, ledger_at
 from tuning.core.preferences import CLINIC_NAME, LETTERHEAD, TELEPHONE, Preferences
 from tuning.core.programme.plan_status import ProgrammeTables, plan_status
 from tuning.core.reasoning.conclusion import ReasoningTables, conclusion_of
-from tuning.core.reports.report_context import Material
+from tuning.core.reports.report_context import ReportContext
 from tuning.core.review.changes import between_visits, not_retested
 from tuning.core.types import Role
 
@@ -19,14 +19,14 @@ class ReportTables(ProgrammeTables, ReasoningTables, Protocol):
     """What letters need of the knowledge files."""
 
 
-def material_of(case: Case, tables: ReportTables, scope: str, role: Role, author: str) -> Material:
+def material_of(case: Case, tables: ReportTables, scope: str, role: Role, author: str) -> ReportContext:
     """What a report of the open visit may speak of, by the rules and schools that the screen follows."""
     measures, rule = tables.measures, tables.preferences.rule
     before = case.visits[case.number - 2] if case.number > 1 else None
     rows = between_visits(case, before, case.visit, measures, rule) if before is not None else []
     missing = not_retested(rows, ledger_at(case, before, measures, rule)) if before is not None else []
     status = plan_status(case, tables, case.visit.started_at.astimezone().date())
-    return Material(
+    return ReportContext(
         case=case,
         measures=measures,
         safety=tables.safety,

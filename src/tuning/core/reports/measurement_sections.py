@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from tuning.core.judging.comparison import Comparison
-from tuning.core.judging.verdict import Verdict, Word
-from tuning.core.reports.content import Line, Picture, Section, Sentence
-from tuning.core.reports.report_context import Writer, judged, rows_of, section_of, uids_of, value_words
-from tuning.core.review.changes import Finding
+from tuning.core.judging.verdict import Verdict, VerdictWord
+from tuning.core.reports.content import ReportPicture, Section, Sentence, TableRow
+from tuning.core.reports.report_context import SectionWriter, judged, rows_of, section_of, uids_of, value_words
+from tuning.core.review.changes import ChangeFinding
 from tuning.core.types import LEGS, FrameRef, Observation
 from tuning.core.units import behind, sentence_case
 
@@ -25,10 +25,10 @@ def _both(row: Comparison) -> str:
     return f"left {value_words(m, row.left)}, right {value_words(m, row.right)}"
 
 
-def found(w: Writer) -> Section:
+def found(w: SectionWriter) -> Section:
     """What stands out."""
     sentences = []
-    for row, verdict in judged(w, Word.MARKED, Word.NOTABLE):
+    for row, verdict in judged(w, VerdictWord.MARKED, VerdictWord.NOTABLE):
         words = f"{row.measure.name}: {_both(row)}; {row.sentence}"
         if not w.plain:
             words += f" ({row.error_words}), {verdict.word.value}"
@@ -36,26 +36,26 @@ def found(w: Writer) -> Section:
     return section_of(w, "found", w.few(sentences))
 
 
-def unclear(w: Writer) -> Section:
+def unclear(w: SectionWriter) -> Section:
     """What cannot be told."""
-    rows = judged(w, Word.CANNOT_TELL)
+    rows = judged(w, VerdictWord.CANNOT_TELL)
     sentences = [
         Sentence(f"{row.measure.name}: {_both(row)}; {row.sentence}.", uids_of(row.left, row.right)) for row, _ in rows
     ]
     return section_of(w, "unclear", w.few(sentences))
 
 
-def level(w: Writer) -> Section:
+def level(w: SectionWriter) -> Section:
     """What is in tune."""
-    rows = judged(w, Word.IN_TUNE)
+    rows = judged(w, VerdictWord.IN_TUNE)
     sentences = [Sentence(f"{row.measure.name}: {_both(row)}.", uids_of(row.left, row.right)) for row, _ in rows]
     return section_of(w, "level", w.few(sentences))
 
 
-def formulas(w: Writer) -> Section:
+def formulas(w: SectionWriter) -> Section:
     """How each number was worked out."""
     sentences = []
-    for row, _ in judged(w, *Word):
+    for row, _ in judged(w, *VerdictWord):
         m = row.measure
         band = f" Band {m.band:g}{behind(m.comparison_unit)}: {m.band_source}." if m.band is not None else ""
         error = f" {sentence_case(row.error_words)}, from {row.error_source}." if row.error_words else ""
@@ -78,14 +78,14 @@ def _by_side(row: Comparison) -> tuple[str, str]:
     return (size, "") if row.verdict.d < 0 else ("", size)
 
 
-def _lines(rows: Sequence[Comparison]) -> tuple[Line, ...]:
+def _lines(rows: Sequence[Comparison]) -> tuple[TableRow, ...]:
     lines = []
     for row in rows:
         word = row.verdict.word.value if isinstance(row.verdict, Verdict) else ""
         says = ": ".join(part for part in (word, row.sentence) if part)
         error = f" ({row.error_words})" if row.error_words else ""
         cells = (sentence_case(row.measure.station), row.measure.name, *_by_side(row), says + error)
-        lines.append(Line(cells, uids_of(row.left, row.right)))
+        lines.append(TableRow(cells, uids_of(row.left, row.right)))
     return tuple(line for line in lines if line.rests)
 
 
@@ -94,20 +94,20 @@ def _from_the_feet(rows: Iterable[Comparison]) -> list[Comparison]:
     return sorted(rows, key=lambda row: place.get(row.measure.station, len(place)))
 
 
-def standing(w: Writer) -> Section:
+def standing(w: SectionWriter) -> Section:
     """The standing checks, feet to head."""
     rows = _from_the_feet(row for row in w.m.ledger if row.measure.stage == "standing")
     return section_of(w, "standing", head=HEAD, lines=_lines(rows))
 
 
-def measured(w: Writer) -> Section:
+def measured(w: SectionWriter) -> Section:
     """Both sides of everything."""
     return section_of(w, "measured", head=HEAD, lines=_lines(_from_the_feet(w.m.ledger)))
 
 
-def pictures(w: Writer) -> Section:
+def pictures(w: SectionWriter) -> Section:
     """Frames that values were read from."""
-    changed = [row for row in rows_of(w, Finding.CHANGED) if framed(row.before) and framed(row.now)]
+    changed = [row for row in rows_of(w, ChangeFinding.CHANGED) if framed(row.before) and framed(row.now)]
     shown = []
     if "changed" in w.kind.sections:
         for row in changed[:SHOWN_PICTURES]:
@@ -115,9 +115,9 @@ def pictures(w: Writer) -> Section:
             words = (
                 f"{row.name}: {value_words(row.measure, row.before)} before, {value_words(row.measure, row.now)} now"
             )
-            shown.append(Picture(uids, Sentence(f"{words}.", uids)))
+            shown.append(ReportPicture(uids, Sentence(f"{words}.", uids)))
     captures: set[str] = set()
-    for compared, _ in judged(w, Word.MARKED, Word.NOTABLE, Word.CANNOT_TELL, Word.IN_TUNE):
+    for compared, _ in judged(w, VerdictWord.MARKED, VerdictWord.NOTABLE, VerdictWord.CANNOT_TELL, VerdictWord.IN_TUNE):
         m = compared.measure
         if "standing" in w.kind.sections and m.stage != "standing":
             continue
@@ -126,7 +126,7 @@ def pictures(w: Writer) -> Section:
             continue
         captures.add(one.capture)
         side = f", {one.side.value}" if one.side in LEGS else ""
-        shown.append(Picture((one.uid,), Sentence(f"{m.name}{side}: {value_words(m, one)}.", (one.uid,))))
+        shown.append(ReportPicture((one.uid,), Sentence(f"{m.name}{side}: {value_words(m, one)}.", (one.uid,))))
     return section_of(w, "pictures", pictures=tuple(shown))
 
 

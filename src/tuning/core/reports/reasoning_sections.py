@@ -6,16 +6,16 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from tuning.core.reasoning.conclusion import name_for
-from tuning.core.reasoning.evidence import TO_TRAIN, Balance, Chip, Label
+from tuning.core.reasoning.evidence import TO_TRAIN, EvidenceItem, Label, PatternEvidence
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.measurement_sections import SHOWN_FACTORS, SHOWN_PATTERNS
-from tuning.core.reports.report_context import EVERYDAY, Writer, rows_of, section_of, uids_of, value_words
-from tuning.core.review.changes import Finding, Row, finding_of
+from tuning.core.reports.report_context import EVERYDAY, SectionWriter, rows_of, section_of, uids_of, value_words
+from tuning.core.review.changes import ChangeFinding, Row, finding_of
 from tuning.core.types import LEGS, NotMeasured
 from tuning.core.units import mid_sentence, sentence_case
 
 
-def contributes(w: Writer) -> Section:
+def contributes(w: SectionWriter) -> Section:
     """What may contribute, with what speaks for and against."""
     found = w.m.conclusion
     if found.refer:
@@ -28,7 +28,7 @@ def contributes(w: Writer) -> Section:
     return section_of(w, "contributes", w.few(sentences))
 
 
-def _pattern(w: Writer, one: Balance) -> list[Sentence]:
+def _pattern(w: SectionWriter, one: PatternEvidence) -> list[Sentence]:
     raised = tuple(dict.fromkeys(look.entry for _, look in one.seen.raised if look.entry))
     if not raised:
         return []
@@ -44,7 +44,7 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
         return said
     said = []
     for sheet in best:
-        ways: dict[int, list[Chip]] = {1: [], -1: []}
+        ways: dict[int, list[EvidenceItem]] = {1: [], -1: []}
         for chip in sheet.fired:
             if chip.counted:
                 ways[chip.line.sign].append(chip)
@@ -58,7 +58,7 @@ def _pattern(w: Writer, one: Balance) -> list[Sentence]:
     return said or [Sentence(f"{one.seen.name}: nothing is likely yet.", raised)]
 
 
-def referred(w: Writer) -> list[Sentence]:
+def referred(w: SectionWriter) -> list[Sentence]:
     """What exercise cannot settle and somebody should look at, from likely on; a colleague reads it."""
     if w.plain:
         return []
@@ -77,22 +77,22 @@ def referred(w: Writer) -> list[Sentence]:
     ]
 
 
-def _chip(chip: Chip) -> str:
+def _chip(chip: EvidenceItem) -> str:
     return f"{chip.line.words} ({chip.look.short})" if chip.look.short else chip.line.words
 
 
-def _resting(chips: Sequence[Chip]) -> tuple[str, ...]:
+def _resting(chips: Sequence[EvidenceItem]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(chip.look.entry for chip in chips if chip.look.entry))
 
 
-def changed(w: Writer) -> Section:
+def changed(w: SectionWriter) -> Section:
     """What changed beyond error."""
-    rows = rows_of(w, Finding.CHANGED)
+    rows = rows_of(w, ChangeFinding.CHANGED)
     since = w.m.before.started_at if w.m.before is not None else None
     return section_of(w, "changed", w.few([_change(w, row, since) for row in rows]))
 
 
-def _change(w: Writer, row: Row, since: datetime | None) -> Sentence:
+def _change(w: SectionWriter, row: Row, since: datetime | None) -> Sentence:
     m = row.measure
     when = f" (since {since.astimezone():%-d %b %Y})" if since is not None and not w.plain else ""
     words = f"{row.name}: {value_words(m, row.before)} before, {value_words(m, row.now)} now"
@@ -103,29 +103,29 @@ def _change(w: Writer, row: Row, since: datetime | None) -> Sentence:
     return Sentence(f"{words}{when}; {says}.", uids_of(row.before, row.now))
 
 
-def held(w: Writer) -> Section:
+def held(w: SectionWriter) -> Section:
     """What did not, or cannot be told."""
-    rows = rows_of(w, Finding.NOT_YET, Finding.CANNOT_TELL)
+    rows = rows_of(w, ChangeFinding.NOT_YET, ChangeFinding.CANNOT_TELL)
     return section_of(w, "held", w.few([_change(w, row, None) for row in rows]))
 
 
-def gaps(w: Writer) -> Section:
+def gaps(w: SectionWriter) -> Section:
     """How the sides moved towards each other."""
     seen: set[str] = set()
     sentences = []
-    for row in rows_of(w, *Finding):
+    for row in rows_of(w, *ChangeFinding):
         gap = row.gap
         if gap is None or isinstance(gap.verdict, NotMeasured) or row.measure.id in seen:
             continue
         seen.add(row.measure.id)
         uids = uids_of(gap.before.left, gap.before.right, gap.now.left, gap.now.right)
-        moved = finding_of(gap.verdict) is Finding.CHANGED
+        moved = finding_of(gap.verdict) is ChangeFinding.CHANGED
         says = gap.sentence if moved or not w.plain else "no change that we can tell"
         sentences.append(Sentence(f"{row.measure.name}: {says}.", uids))
     return section_of(w, "gaps", w.few(sentences))
 
 
-def missing(w: Writer) -> Section:
+def missing(w: SectionWriter) -> Section:
     """What is due."""
     return section_of(
         w, "missing", [Sentence(f"{row.name}: {value_words(row.measure, row.before)} before.", uids_of(row.before))

@@ -8,27 +8,27 @@ from datetime import date
 
 from tuning.core.case import Case, Visit
 from tuning.core.entries import PlanItem
-from tuning.core.gate.open_findings import Standing
+from tuning.core.gate.open_findings import ScreeningStatus
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.programme.ladders import Rung
 from tuning.core.reasoning.conclusion import Conclusion
-from tuning.core.reports.content import Kind, Register, ReportTable, Section, Sentence
-from tuning.core.review.changes import Finding, Row
+from tuning.core.reports.content import Audience, ReportKind, ReportTable, Section, Sentence
+from tuning.core.review.changes import ChangeFinding, Row
 from tuning.core.types import NotMeasured, Observation, Role, Triage
 from tuning.core.units import behind
 
 
 @dataclass(frozen=True)
-class Material:
+class ReportContext:
     """Everything that a report may speak of. `rows` are changes since `before`; `missing` what is due."""
 
     case: Case
     measures: Mapping[str, Measure]
     safety: SafetyTable
-    standing: Standing | None
+    standing: ScreeningStatus | None
     ledger: Sequence[Comparison]
     conclusion: Conclusion
     plan: Sequence[PlanItem]
@@ -60,26 +60,26 @@ class Material:
 
 
 @dataclass
-class Writer:
+class SectionWriter:
     """What a section is written with: the material, the kind and for whom; what may not be printed is noted."""
 
-    m: Material
+    m: ReportContext
     table: ReportTable
-    kind: Kind
-    register: Register
+    kind: ReportKind
+    register: Audience
     left_out: list[str] = field(default_factory=list)
 
     @property
     def plain(self) -> bool:
         """Whether everyday words are wanted."""
-        return self.register is Register.PATIENT
+        return self.register is Audience.PATIENT
 
     def few(self, sentences: list[Sentence]) -> list[Sentence]:
         """As many as the kind has room for."""
         return sentences[: self.kind.most] if self.kind.most else sentences
 
 
-def section_of(w: Writer, name: str, sentences: Iterable[Sentence] = (), **more: object) -> Section:
+def section_of(w: SectionWriter, name: str, sentences: Iterable[Sentence] = (), **more: object) -> Section:
     """A section under its heading."""
     heading = w.table.headings[w.register.value][name]
     return Section(name, heading, tuple(sentences), **more)  # type: ignore[arg-type]
@@ -99,15 +99,15 @@ def value_words(measure: Measure, seen: Observation | None) -> str:
     return f"{measure.text(seen.value)}{behind(measure.unit)}"
 
 
-def judged(w: Writer, *words: Word) -> list[tuple[Comparison, Verdict]]:
+def judged(w: SectionWriter, *words: VerdictWord) -> list[tuple[Comparison, Verdict]]:
     """Rows of the ledger with one of some verdicts."""
     return [(row, row.verdict) for row in w.m.ledger if isinstance(row.verdict, Verdict) and row.verdict.word in words]
 
 
-EVERYDAY = {Finding.NOT_YET: "as before", Finding.CANNOT_TELL: "no change that we can tell"}
+EVERYDAY = {ChangeFinding.NOT_YET: "as before", ChangeFinding.CANNOT_TELL: "no change that we can tell"}
 
 
-def rows_of(w: Writer, *findings: Finding) -> list[Row]:
+def rows_of(w: SectionWriter, *findings: ChangeFinding) -> list[Row]:
     """Changes of some kinds; a measure that another one of the same test tells is left out."""
     ids = {row.measure.id for row in w.m.rows}
     return [r for r in w.m.rows if r.change is not None and r.finding in findings and r.measure.within not in ids]

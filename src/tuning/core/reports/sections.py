@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from tuning.core.reports.content import Kind, Register, Report, ReportTable, Section
+from tuning.core.reports.content import Audience, Report, ReportKind, ReportTable, Section
 from tuning.core.reports.history_sections import ask, did, now, plan, safety, sessions, why
 from tuning.core.reports.measurement_sections import formulas, found, level, measured, pictures, standing, unclear
 from tuning.core.reports.reasoning_sections import changed, contributes, gaps, held, missing
-from tuning.core.reports.report_context import Material, Writer
+from tuning.core.reports.report_context import ReportContext, SectionWriter
 
-WRITERS: Mapping[str, Callable[[Writer], Section]] = {
+WRITERS: Mapping[str, Callable[[SectionWriter], Section]] = {
     "why": why, "safety": safety, "changed": changed, "held": held, "gaps": gaps, "found": found,
     "unclear": unclear, "level": level, "contributes": contributes, "pictures": pictures, "did": did,
     "plan": plan, "sessions": sessions, "missing": missing, "formulas": formulas, "standing": standing,
@@ -19,9 +19,11 @@ WRITERS: Mapping[str, Callable[[Writer], Section]] = {
 }  # fmt: skip
 
 
-def written(material: Material, table: ReportTable, kind: Kind, register: Register = Register.COLLEAGUE) -> Report:
+def written(
+    material: ReportContext, table: ReportTable, kind: ReportKind, register: Audience = Audience.COLLEAGUE
+) -> Report:
     """A whole report. Sections with nothing to say are left out, and so is every sentence with a forbidden word."""
-    writer = Writer(material, table, kind, register)
+    writer = SectionWriter(material, table, kind, register)
     made = []
     for name in _sections(writer):
         section = WRITERS[name](writer)
@@ -38,16 +40,16 @@ def written(material: Material, table: ReportTable, kind: Kind, register: Regist
     )  # fmt: skip
 
 
-def _sections(w: Writer) -> Sequence[str]:
+def _sections(w: SectionWriter) -> Sequence[str]:
     """The sections of a kind; a patient under a red flag reads what to do now and nothing else."""
     return ("now",) if _red_patient(w) else w.kind.sections
 
 
-def _red_patient(w: Writer) -> bool:
+def _red_patient(w: SectionWriter) -> bool:
     return w.plain and w.m.is_red
 
 
-def _allowed(w: Writer, section: Section) -> Section:
+def _allowed(w: SectionWriter, section: Section) -> Section:
     """Without what holds a forbidden word; the reader is told that something was left out."""
 
     def fits(text: str) -> bool:

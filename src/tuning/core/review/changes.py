@@ -11,8 +11,8 @@ from tuning.core.case import Case, Visit
 from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, joined
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule
-from tuning.core.judging.verdict import Verdict, Word, judge
+from tuning.core.judging.trial_rule import TrialRule
+from tuning.core.judging.verdict import Verdict, VerdictWord, judge
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind, signed
 
@@ -20,7 +20,7 @@ Key = tuple[str, Side, str]
 """Measure, side, region: two places that hurt on one side are two things."""
 
 
-class Finding(StrEnum):
+class ChangeFinding(StrEnum):
     """What is said of a change."""
 
     CHANGED = "changed beyond error"
@@ -29,14 +29,16 @@ class Finding(StrEnum):
     UNLIKE = "not compared"
 
 
-ORDER = (Finding.CHANGED, Finding.CANNOT_TELL, Finding.NOT_YET, Finding.UNLIKE)
+ORDER = (ChangeFinding.CHANGED, ChangeFinding.CANNOT_TELL, ChangeFinding.NOT_YET, ChangeFinding.UNLIKE)
 
 
-def finding_of(verdict: Verdict | NotMeasured) -> Finding:
+def finding_of(verdict: Verdict | NotMeasured) -> ChangeFinding:
     """The word for a verdict on a change: one that is surely smaller than what matters is not there yet."""
     if isinstance(verdict, NotMeasured):
-        return Finding.UNLIKE
-    return {Word.IN_TUNE: Finding.NOT_YET, Word.CANNOT_TELL: Finding.CANNOT_TELL}.get(verdict.word, Finding.CHANGED)
+        return ChangeFinding.UNLIKE
+    return {VerdictWord.IN_TUNE: ChangeFinding.NOT_YET, VerdictWord.CANNOT_TELL: ChangeFinding.CANNOT_TELL}.get(
+        verdict.word, ChangeFinding.CHANGED
+    )
 
 
 @dataclass(frozen=True)
@@ -61,9 +63,9 @@ class GapChange:
             return self.verdict.detail
         v, unit = self.verdict, behind(self.measure.comparison_unit)
         places = 0 if unit == " %" else max(self.measure.decimals, 1)
-        if v.word is Word.CANNOT_TELL:
+        if v.word is VerdictWord.CANNOT_TELL:
             return f"the sides moved no more than the error of ±{v.e:.{places}f}{unit}"
-        if v.word is Word.IN_TUNE:
+        if v.word is VerdictWord.IN_TUNE:
             return f"the gap is as it was, less than {v.band:g}{unit} either way"
         way = "nearer together" if v.d < 0 else "further apart"
         if self.flipped:
@@ -89,9 +91,9 @@ class Row:
         return self.measure.id, self.side, self.region
 
     @property
-    def finding(self) -> Finding:
+    def finding(self) -> ChangeFinding:
         """The word for it."""
-        return finding_of(self.change.verdict) if self.change is not None else Finding.UNLIKE
+        return finding_of(self.change.verdict) if self.change is not None else ChangeFinding.UNLIKE
 
     @property
     def name(self) -> str:
@@ -127,7 +129,7 @@ def newest(measures: Mapping[str, Measure], seen: Sequence[Observation], plain: 
 
 
 def between_visits(
-    case: Case, before: Visit, now: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN
+    case: Case, before: Visit, now: Visit, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
 ) -> list[Row]:
     """Every measure that either visit holds; what changed first, then by size in errors."""
     earlier = newest(measures, at_visit(case, before, measures, rule))
@@ -135,7 +137,9 @@ def between_visits(
     return _rows(measures, earlier, present, same_session=False)
 
 
-def within_visit(case: Case, visit: Visit, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> list[Row]:
+def within_visit(
+    case: Case, visit: Visit, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
+) -> list[Row]:
     """Before and after what was done in one visit: the plain value against the one after a treatment."""
     seen = at_visit(case, visit, measures, rule)
     after = newest(measures, [o for o in seen if not o.setup.changed], plain=False)
@@ -189,14 +193,16 @@ def gap_verdict(a: Comparison, b: Comparison) -> Verdict | NotMeasured:
 def not_retested(rows: Sequence[Row], before: Sequence[Comparison]) -> list[Row]:
     """What stood out or was undecided at the earlier visit, and pain and goals, where not measured again."""
     open_then = {
-        row.measure.id for row in before if isinstance(row.verdict, Verdict) and row.verdict.word is not Word.IN_TUNE
+        row.measure.id
+        for row in before
+        if isinstance(row.verdict, Verdict) and row.verdict.word is not VerdictWord.IN_TUNE
     }
     return [row for row in rows if row.now is None and (row.measure.id in open_then or row.measure.change is not None)]
 
 
 def summary(rows: Sequence[Row], missing: Sequence[Row]) -> str:
     """How many changed, in one sentence."""
-    judged = [row for row in rows if row.change is not None and row.finding is not Finding.UNLIKE]
+    judged = [row for row in rows if row.change is not None and row.finding is not ChangeFinding.UNLIKE]
     counts = {f: sum(row.finding is f for row in judged) for f in ORDER}
     parts = [f"{counts[f]} {f.value}" for f in ORDER[:3]]
     left_out = f"; {len(missing)} due and not re-tested" if missing else ""

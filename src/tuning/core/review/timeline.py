@@ -11,7 +11,7 @@ from tuning.core.entries import PlanItem, Treatment
 from tuning.core.judging.comparison import compare_sides, error_parts, trials_averaged
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.judging.verdict import Verdict, error_of_value
 from tuning.core.programme.ladders import Ladder
 from tuning.core.review.changes import Key, newest
@@ -49,14 +49,14 @@ class RungStep:
 
 
 @dataclass(frozen=True)
-class Tick:
+class TreatmentMark:
     """Something that was done at a moment."""
 
     at: datetime
     words: str
 
 
-def series(case: Case, measures: Mapping[str, Measure], key: Key, rule: Rule = Rule.MEAN) -> Series:
+def series(case: Case, measures: Mapping[str, Measure], key: Key, rule: TrialRule = TrialRule.MEAN) -> Series:
     """The values of a measure, side and region at every visit."""
     measure, points = measures[key[0]], []
     for visit in case.visits:
@@ -74,7 +74,9 @@ def _error(measure: Measure, value: float, seen: Observation) -> float:
     return abs(value) * error / 100 if measure.in_percent else error
 
 
-def gaps(case: Case, measures: Mapping[str, Measure], measure_id: str, region: str, rule: Rule) -> tuple[Point, ...]:
+def gaps(
+    case: Case, measures: Mapping[str, Measure], measure_id: str, region: str, rule: TrialRule
+) -> tuple[Point, ...]:
     """The left-right difference at every visit where both sides can be compared, with its error."""
     measure, found = measures[measure_id], []
     if not measure.paired:
@@ -88,7 +90,7 @@ def gaps(case: Case, measures: Mapping[str, Measure], measure_id: str, region: s
     return tuple(found)
 
 
-def told_series(case: Case, measures: Mapping[str, Measure], rule: Rule = Rule.MEAN) -> list[Series]:
+def told_series(case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN) -> list[Series]:
     """Pain by place and goals: what the person tells of every visit."""
     keys: dict[Key, None] = {}
     for visit in case.visits:
@@ -114,6 +116,6 @@ def rung_steps(case: Case, ladders: Mapping[str, Ladder]) -> list[RungStep]:
     return steps
 
 
-def ticks(case: Case) -> Sequence[Tick]:
+def ticks(case: Case) -> Sequence[TreatmentMark]:
     """Treatments, oldest first."""
-    return [Tick(t.at, told(t)) for t in case.all(Treatment)]
+    return [TreatmentMark(t.at, told(t)) for t in case.all(Treatment)]

@@ -8,7 +8,7 @@ from typing import Protocol
 from tuning.core.case import Case
 from tuning.core.next_step import MeasureTables, NextStep, missing_side, rows_of
 from tuning.core.target import Target
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.units import mid_sentence
 from tuning.core.visit.plan import OrderTable
 
@@ -17,7 +17,7 @@ class StrengthTables(MeasureTables, Protocol):
     """What strength needs of the knowledge files to say what is next."""
 
     @property
-    def tests(self) -> Mapping[str, Test]:
+    def tests(self) -> Mapping[str, TestDefinition]:
         """Tests by id."""
         ...
 

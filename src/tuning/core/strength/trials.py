@@ -12,7 +12,7 @@ import numpy as np
 
 from tuning.core.judging.comparability import is_pain_limited
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import Rule, summed_up
+from tuning.core.judging.trial_rule import TrialRule, summed_up
 from tuning.core.judging.verdict import Z95, error_of_difference, split_sem
 from tuning.core.types import LEGS, Floats, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.core.units import GRAVITY
@@ -54,7 +54,7 @@ class TrialSummary:
     repeat_advised: bool
 
 
-def summarise(trials: Floats, rule: Rule = Rule.MEAN) -> TrialSummary | NotMeasured:
+def summarise(trials: Floats, rule: TrialRule = TrialRule.MEAN) -> TrialSummary | NotMeasured:
     """Summarise trials of shape (n,), n 0..5, one unit.
 
     Returns NotMeasured without trials. SD is over n - 1 and zero for one trial.
@@ -156,7 +156,7 @@ USUAL = Setup(mode=Mode.MAKE.value, fixation="hand")
 
 
 @dataclass(frozen=True)
-class Effort:
+class StrengthTrials:
     """The trials of one test and side: newtons of shape (n,), as entered, traces where a gauge was read.
 
     `pain` is 0-10, None when not asked. `reason` is why it was done although the gate asked.
@@ -177,7 +177,7 @@ class Effort:
         return "gauge" if self.newtons.size and self.traces and all(t is not None for t in self.traces) else "typed"
 
 
-def observe(done: Effort, rule: Rule = Rule.MEAN) -> list[Observation]:
+def observe(done: StrengthTrials, rule: TrialRule = TrialRule.MEAN) -> list[Observation]:
     """Observations of one side: the force in N and, for a side with lever and mass, Nm/kg.
 
     One to five trials. Returns an empty list without trials. Raises ValueError above five.

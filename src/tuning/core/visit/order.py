@@ -14,13 +14,13 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.order_search import Search
-from tuning.core.visit.visit_items import Effort, Order, Place, Stop, Wishes, first_side
+from tuning.core.visit.order_search import OrderSearch
+from tuning.core.visit.visit_items import Order, OrderedItem, OrderPreferences, Station, VisitItem, first_side
 
-NO_WISHES = Wishes()
+NO_WISHES = OrderPreferences()
 
 
-def plan(efforts: Sequence[Effort], wishes: Wishes = NO_WISHES) -> Order:
+def plan(efforts: Sequence[VisitItem], wishes: OrderPreferences = NO_WISHES) -> Order:
     """Put efforts into the order with the fewest turns.
 
     Hard rules: posture before loading, `last` efforts after the others of
@@ -31,7 +31,7 @@ def plan(efforts: Sequence[Effort], wishes: Wishes = NO_WISHES) -> Order:
     """
     if not efforts:
         return Order((), 0, 0, 0, 0.0)
-    search = Search(efforts, wishes)
+    search = OrderSearch(efforts, wishes)
     ordered: list[int] = []
     done = 0
     for place in search.run():
@@ -42,7 +42,7 @@ def plan(efforts: Sequence[Effort], wishes: Wishes = NO_WISHES) -> Order:
     return _told([efforts[n] for n in ordered], wishes, search)
 
 
-def _inside(here: list[int], done: int, search: Search, before: int | None) -> list[int]:
+def _inside(here: list[int], done: int, search: OrderSearch, before: int | None) -> list[int]:
     """Order inside one place: first side first, and no muscle group twice in a row if it can be helped."""
     efforts, first = search.efforts, search.first
     left, made = list(here), list[int]()
@@ -56,14 +56,14 @@ def _inside(here: list[int], done: int, search: Search, before: int | None) -> l
     return made
 
 
-def _tired(before: Effort | None, now: Effort) -> bool:
+def _tired(before: VisitItem | None, now: VisitItem) -> bool:
     """True when a maximal effort tires the muscle group of the next one on the same side."""
     if before is None or not now.muscle or before.muscle != now.muscle:
         return False
     return before.side is now.side or Side.NONE in (before.side, now.side)
 
 
-def _told(ordered: Sequence[Effort], wishes: Wishes, search: Search | None) -> Order:
+def _told(ordered: Sequence[VisitItem], wishes: OrderPreferences, search: OrderSearch | None) -> Order:
     """The order with its cost and a reason for every stop."""
     minutes, stops = wishes.minutes, []
     turns = walks = swaps = 0
@@ -75,14 +75,14 @@ def _told(ordered: Sequence[Effort], wishes: Wishes, search: Search | None) -> O
             turns += here.position != effort.place.position
             walks += here.at != effort.place.at
             swaps += here.equipment != effort.place.equipment
-        stops.append(Stop(effort, _why(ordered, n, here, wishes) if search is not None else "", rest))
+        stops.append(OrderedItem(effort, _why(ordered, n, here, wishes) if search is not None else "", rest))
         total += effort.minutes + rest
         here, previous = effort.place, effort
     total += turns * minutes.turn + walks * minutes.walk + swaps * minutes.swap
     return Order(tuple(stops), turns, walks, swaps, total)
 
 
-def _why(ordered: Sequence[Effort], n: int, here: Place | None, wishes: Wishes) -> str:
+def _why(ordered: Sequence[VisitItem], n: int, here: Station | None, wishes: OrderPreferences) -> str:
     effort = ordered[n]
     reasons = []
     if any(effort.id in pair for pair in wishes.pairs):
@@ -102,7 +102,7 @@ def _why(ordered: Sequence[Effort], n: int, here: Place | None, wishes: Wishes) 
     return "; ".join(reasons) or "nothing binds it: the first place costs no turn"
 
 
-def as_listed(efforts: Sequence[Effort], wishes: Wishes = NO_WISHES) -> Order:
+def as_listed(efforts: Sequence[VisitItem], wishes: OrderPreferences = NO_WISHES) -> Order:
     """The cost of doing efforts in the order of the list, for comparison."""
     return _told(list(efforts), wishes, None)
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from tuning.core.errors import BadInput
-from tuning.core.visit.visit_items import Effort, Place, Wishes, first_side
+from tuning.core.visit.visit_items import OrderPreferences, Station, VisitItem, first_side
 
 _Befores = list[int]
 """For each effort the bit mask of those that must come before it."""
 
 
-def _befores(efforts: Sequence[Effort], wishes: Wishes) -> _Befores:
+def _befores(efforts: Sequence[VisitItem], wishes: OrderPreferences) -> _Befores:
     index = {e.id: n for n, e in enumerate(efforts)}
     befores = [0] * len(efforts)
     for n, effort in enumerate(efforts):
@@ -29,7 +29,7 @@ def _befores(efforts: Sequence[Effort], wishes: Wishes) -> _Befores:
     return befores
 
 
-def _check(efforts: Sequence[Effort], befores: _Befores) -> None:
+def _check(efforts: Sequence[VisitItem], befores: _Befores) -> None:
     """Raises BadInput when the wishes contradict one another or a hard rule."""
     done, rest = 0, set(range(len(efforts)))
     while rest:
@@ -48,10 +48,10 @@ _Route = tuple[int, tuple[int, ...]]
 """Cost and the places in order."""
 
 
-class Search:
+class OrderSearch:
     """Efforts are bits of a mask, places are numbers."""
 
-    def __init__(self, efforts: Sequence[Effort], wishes: Wishes) -> None:
+    def __init__(self, efforts: Sequence[VisitItem], wishes: OrderPreferences) -> None:
         self.efforts = efforts
         self.first = first_side(wishes.involved)
         self.befores = _befores(efforts, wishes)
@@ -106,7 +106,7 @@ class Search:
             faults += (self.twin[bit.bit_length() - 1] & ~before & ~mine).bit_count()
         return faults
 
-    def step(self, here: Place, there: Place) -> int:
+    def step(self, here: Station, there: Station) -> int:
         """Walks and changes of kit between two places, milliminutes."""
         return (here.at != there.at) * self.walk + (here.equipment != there.equipment) * self.swap
 

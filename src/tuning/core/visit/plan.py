@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.visit_items import Effort, Minutes, Place, first_side, resolve
+from tuning.core.visit.visit_items import Minutes, Station, VisitItem, first_side, resolve
 
 POSTURE_STAGE = "standing"
 
@@ -60,7 +60,7 @@ class OrderTable:
 
 
 @dataclass(frozen=True)
-class Choice:
+class VisitSelection:
     """What the user chose: test ids, other positions than the usual, painful tests."""
 
     tests: tuple[str, ...]
@@ -73,17 +73,17 @@ class Choice:
 class Chosen:
     """Efforts in list order, and what the surgeon's limits keep out, with the reason."""
 
-    efforts: tuple[Effort, ...]
+    efforts: tuple[VisitItem, ...]
     locked: tuple[tuple[str, str], ...]
 
 
-def position_of(test: Test, choice: Choice) -> str:
+def position_of(test: TestDefinition, choice: VisitSelection) -> str:
     """The chosen position of a test, the usual one if none was chosen or it is not one of the test's."""
     wanted = choice.positions.get(test.id, "")
     return wanted if wanted in test.positions else test.positions[0]
 
 
-def pad_of(test: Test, choice: Choice, limits: StandingLimits = NO_LIMITS) -> str:
+def pad_of(test: TestDefinition, choice: VisitSelection, limits: StandingLimits = NO_LIMITS) -> str:
     """Where the pad goes: as chosen, else the first place that no limit locks, the same on both sides."""
     wanted = choice.pads.get(test.id, "")
     if not test.pads or any(pad.id == wanted for pad in test.pads):
@@ -93,7 +93,7 @@ def pad_of(test: Test, choice: Choice, limits: StandingLimits = NO_LIMITS) -> st
     return free[0] if free else test.pads[0].id
 
 
-def sides_of(test: Test, involved: Side) -> tuple[Side, ...]:
+def sides_of(test: TestDefinition, involved: Side) -> tuple[Side, ...]:
     """The efforts of a test, the first side first."""
     if not test.by_side:
         return (Side.NONE,)
@@ -107,8 +107,8 @@ def effort_id(test_id: str, side: Side) -> str:
 
 
 def chosen_efforts(
-    choice: Choice,
-    tests: Mapping[str, Test],
+    choice: VisitSelection,
+    tests: Mapping[str, TestDefinition],
     clips: Iterable[ClipTask],
     involved: Side = Side.NONE,
     limits: StandingLimits = NO_LIMITS,
@@ -116,18 +116,18 @@ def chosen_efforts(
 ) -> Chosen:
     """Efforts for the chosen tests and clips; `out` says what else keeps one out. Raises KeyError for an unknown id."""
     by_id = {clip.id: clip for clip in clips}
-    made: list[Effort] = []
+    made: list[VisitItem] = []
     locked: list[tuple[str, str]] = []
     for wanted in dict.fromkeys(choice.tests):
         if wanted in by_id:
             clip = by_id[wanted]
             lock = limits.lock(clip.demands, amounts=clip.amounts) or out(clip.id, Side.NONE)
-            place = Place("standing", clip.at, clip.equipment)
+            place = Station("standing", clip.at, clip.equipment)
             if lock:
                 locked.append((clip.name, lock))
             else:
                 made.append(
-                    Effort(clip.id, clip.id, clip.name, Side.NONE, place, clip.minutes, loads=True, last=clip.last)
+                    VisitItem(clip.id, clip.id, clip.name, Side.NONE, place, clip.minutes, loads=True, last=clip.last)
                 )
             continue
         test = tests[wanted]
@@ -143,14 +143,14 @@ def chosen_efforts(
     return Chosen(tuple(made), tuple(locked))
 
 
-def _effort(test: Test, side: Side, name: str, choice: Choice) -> Effort:
+def _effort(test: TestDefinition, side: Side, name: str, choice: VisitSelection) -> VisitItem:
     at = side.value if test.at == "tested" else test.at
-    return Effort(
+    return VisitItem(
         effort_id(test.id, side),
         test.id,
         name,
         side,
-        Place(resolve(position_of(test, choice), side), at, test.equipment),
+        Station(resolve(position_of(test, choice), side), at, test.equipment),
         test.minutes,
         posture=test.stage == POSTURE_STAGE,
         loads=test.loads,

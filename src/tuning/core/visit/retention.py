@@ -9,7 +9,7 @@ ADULT = 18
 
 
 @dataclass(frozen=True)
-class Keep:
+class RetentionRule:
     """Years after the last visit, 0 for ever; who was not of age then is kept until an `age` at least.
 
     Ten years and the 25th birthday are usual in several countries; the law of the place decides (practice judgement,

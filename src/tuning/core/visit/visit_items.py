@@ -8,7 +8,7 @@ from tuning.core.types import LEGS, Side
 
 
 @dataclass(frozen=True)
-class Place:
+class Station:
     """Where something is done: the patient's position, the clinician's side of the table, what is in the hand."""
 
     position: str
@@ -17,14 +17,14 @@ class Place:
 
 
 @dataclass(frozen=True)
-class Effort:
+class VisitItem:
     """One thing to do: a test, or one side of it. `minutes` is the time in place, rests between trials included."""
 
     id: str
     test: str
     name: str
     side: Side
-    place: Place
+    place: Station
     minutes: float
     posture: bool = False
     loads: bool = False
@@ -45,7 +45,7 @@ class Minutes:
 
 
 @dataclass(frozen=True)
-class Wishes:
+class OrderPreferences:
     """What the clinic and the user want besides the hard rules.
 
     `involved` none means start right. `pairs` are (before, after) effort ids
@@ -56,16 +56,16 @@ class Wishes:
     uninvolved_first: bool = False
     """Hard: every uninvolved side before its involved side, at the price of turns."""
     pairs: tuple[tuple[str, str], ...] = ()
-    start: Place | None = None
+    start: Station | None = None
     """Where the patient is now; None when the first position costs nothing."""
     minutes: Minutes = Minutes()
 
 
 @dataclass(frozen=True)
-class Stop:
+class OrderedItem:
     """One effort in its place of the order; `rest` minutes are waited before it."""
 
-    effort: Effort
+    effort: VisitItem
     why: str
     rest: float = 0.0
 
@@ -74,20 +74,20 @@ class Stop:
 class Order:
     """An order with its cost."""
 
-    stops: tuple[Stop, ...]
+    stops: tuple[OrderedItem, ...]
     turns: int
     walks: int
     swaps: int
     minutes: float
 
     @property
-    def efforts(self) -> list[Effort]:
+    def efforts(self) -> list[VisitItem]:
         """The efforts in order."""
         return [stop.effort for stop in self.stops]
 
-    def stays(self) -> list[list[Stop]]:
+    def stays(self) -> list[list[OrderedItem]]:
         """Stops grouped by unbroken stay in one position."""
-        groups: list[list[Stop]] = []
+        groups: list[list[OrderedItem]] = []
         for stop in self.stops:
             if groups and groups[-1][-1].effort.place.position == stop.effort.place.position:
                 groups[-1].append(stop)

@@ -46,7 +46,7 @@ PICTURES = ("capture", "mark", "calibration", "track")
 
 
 @dataclass(frozen=True)
-class Masked:
+class MaskedCopy:
     """A copy of a picture in which the face is hidden; it takes the place of the picture."""
 
     sha256: str
@@ -64,10 +64,12 @@ def shift_of(secret: bytes, uid: str) -> int:
     return 30 + int(hmac.new(secret, b"days " + uid.encode(), sha256).hexdigest()[:8], 16) % 365
 
 
-NO_COPIES: Mapping[str, Masked] = {}
+NO_COPIES: Mapping[str, MaskedCopy] = {}
 
 
-def pseudonymised(data: Mapping[str, Any], secret: bytes, masked: Mapping[str, Masked] = NO_COPIES) -> dict[str, Any]:
+def pseudonymised(
+    data: Mapping[str, Any], secret: bytes, masked: Mapping[str, MaskedCopy] = NO_COPIES
+) -> dict[str, Any]:
     """A dump without what names the person. Time between events and age stay true.
 
     `masked` are copies without the face, by the hash of their picture; every other picture is left out.

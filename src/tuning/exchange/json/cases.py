@@ -18,9 +18,9 @@ from tuning.core.entries import Answer, Form
 from tuning.core.errors import BadInput
 from tuning.core.gate.triage import entry_of, screen
 from tuning.core.reasoning.conclusion import Conclusion, name_for
-from tuning.core.reasoning.evidence import Balance, Schools
+from tuning.core.reasoning.evidence import PatternEvidence, ReasoningPolicy
 from tuning.core.reasoning.next_best_test import Option
-from tuning.core.test_definitions import Ask
+from tuning.core.test_definitions import AnswerKind
 from tuning.core.types import Entry, FrameRef, NotMeasured, Observation, Role, Setup, Side, Triage
 from tuning.exchange.files import read_json
 from tuning.knowledge.knowledge import Knowledge
@@ -30,7 +30,7 @@ SETUP = {f.name for f in fields(Setup)}
 
 
 @dataclass(frozen=True)
-class PersonTold:
+class CaseSubject:
     """Who the case is about; role is who looks."""
 
     birth_date: str = "1985-01-01"
@@ -41,7 +41,7 @@ class PersonTold:
 
 
 @dataclass(frozen=True)
-class Told:
+class ObservationRecord:
     """One observation: a measure with its value or trials; `value` null with a reason is "not measured"."""
 
     measure: str
@@ -59,7 +59,7 @@ class Told:
 
 
 @dataclass(frozen=True)
-class Found:
+class AnswerRecord:
     """One answer to a question of a test."""
 
     test: str
@@ -76,12 +76,12 @@ class CaseFile:
 
     version: int = VERSION
     day: str = "2026-01-15"
-    person: PersonTold = PersonTold()
+    person: CaseSubject = CaseSubject()
     safety: Mapping[str, bool] | None = None
-    observations: tuple[Told, ...] = ()
-    findings: tuple[Found, ...] = ()
+    observations: tuple[ObservationRecord, ...] = ()
+    findings: tuple[AnswerRecord, ...] = ()
     forms: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-    schools: Schools = Schools()
+    schools: ReasoningPolicy = ReasoningPolicy()
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ class ReadCase:
     case: Case
     role: Role
     triage: Triage | None
-    schools: Schools
+    schools: ReasoningPolicy
 
 
 def read_case(path: Path, knowledge: Knowledge) -> ReadCase:
@@ -183,7 +183,7 @@ class _Reader:
             raise self._wrong(where, f"has the time “{text}”; write 2026-03-12T09:30:00+00:00") from err
         return at if at.tzinfo is not None else at.replace(tzinfo=UTC)
 
-    def _observed(self, n: int, told: Told, start: datetime) -> Observation:
+    def _observed(self, n: int, told: ObservationRecord, start: datetime) -> Observation:
         where = f"observation {n + 1}"
         measure = self._knowledge.measures.get(told.measure)
         if measure is None:
@@ -215,12 +215,12 @@ class _Reader:
             at=self._time(told.time, where, start, n),
         )
 
-    def _answered(self, n: int, told: Found, start: datetime) -> Answer:
+    def _answered(self, n: int, told: AnswerRecord, start: datetime) -> Answer:
         where = f"finding {n + 1}"
         test = self._knowledge.tests.get(told.test)
         if test is None:
             raise self._wrong(where, f"names the test “{told.test}”, which is not known")
-        asked = {q.key: q.options for q in test.questions if q.ask is Ask.CHOICE}
+        asked = {q.key: q.options for q in test.questions if q.ask is AnswerKind.CHOICE}
         if told.option not in asked.get(told.question, ()):
             raise self._wrong(where, f"“{told.question}: {told.option}” is no answer in {told.test}")
         at = self._time(told.time, where, start, n)
@@ -251,7 +251,7 @@ def reasoned(read: ReadCase, found: Conclusion, next_of: Mapping[int, list[Optio
     }
 
 
-def _pattern(one: Balance, role: Role, options: list[Option]) -> dict[str, Any]:
+def _pattern(one: PatternEvidence, role: Role, options: list[Option]) -> dict[str, Any]:
     return {
         "pattern": one.seen.pattern.id,
         "side": one.seen.side.value,

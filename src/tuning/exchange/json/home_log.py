@@ -14,7 +14,7 @@ import cattrs
 from tuning.core.entries import Done
 from tuning.core.errors import BadInput
 from tuning.core.programme.log_mapping import ALARMS
-from tuning.core.programme.progression_rules import Set
+from tuning.core.programme.progression_rules import LoggedSet
 from tuning.core.types import Side
 from tuning.exchange.files import read_json
 from tuning.exchange.json.plan_log import plain_converter
@@ -47,11 +47,11 @@ def read_home_log(path: Path, owner: str, rungs: Collection[str], today: date) -
 
 def _line(path: Path, number: int, line: Any, rungs: Collection[str], today: date) -> Done:
     where = f"“{path.name}”, line {number}"
-    known = {f.name for f in fields(Set)} - {"supervised", "answered", "past", "after_cut"}
+    known = {f.name for f in fields(LoggedSet)} - {"supervised", "answered", "past", "after_cut"}
     if not isinstance(line, dict) or not set(line) <= known:
         raise BadInput(f"{where}: it may hold {', '.join(sorted(known))}.")
     try:
-        one = plain_converter().structure(line, Set)
+        one = plain_converter().structure(line, LoggedSet)
     except Exception as err:
         raise BadInput(f"{where}: {'; '.join(cattrs.transform_error(err, path='line')[:3])}.") from err
     if one.rung not in rungs:

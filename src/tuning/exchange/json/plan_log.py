@@ -12,12 +12,11 @@ from typing import Any
 import cattrs
 import cattrs.v
 
-from tuning.core.entries import Morning
 from tuning.core.errors import BadInput
-from tuning.core.programme.equipment import Kit
+from tuning.core.programme.equipment import Equipment
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.progression_rules import Decision, Exercise, Set, Standing
-from tuning.core.programme.rules import School
+from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, ProgressionDecision
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.exchange.files import read_json
 
@@ -29,12 +28,12 @@ class PlanFile:
     """The whole file; days are written 2026-03-12, sides left, right or none."""
 
     today: date
-    plan: tuple[Exercise, ...]
-    log: tuple[Set, ...] = ()
+    plan: tuple[ExerciseState, ...]
+    log: tuple[LoggedSet, ...] = ()
     screen: Triage | None = None
     cleared: bool = False
     overruled: bool = False
-    school: School = School.STRICT
+    school: PainPolicy = PainPolicy.STRICT
     bone_stress: bool = False
     deload: bool = False
     prompt: bool = True
@@ -49,9 +48,9 @@ class PlanFile:
     version: int = VERSION
 
     @property
-    def standing(self) -> Standing:
+    def standing(self) -> PlanContext:
         """What stands around the exercises."""
-        return Standing(
+        return PlanContext(
             self.today, self.screen, self.cleared, self.overruled, self.school, self.bone_stress, self.deload,
             self.prompt,
         )  # fmt: skip
@@ -118,7 +117,7 @@ def _sound(path: Path, told: PlanFile) -> PlanFile:
     return told
 
 
-def exercises(told: PlanFile) -> list[tuple[Exercise, tuple[Set, ...], Standing]]:
+def exercises(told: PlanFile) -> list[tuple[ExerciseState, tuple[LoggedSet, ...], PlanContext]]:
     """Each exercise with the sets of its line and what stands around it; one without sides is done with both legs."""
     made = []
     log = [replace(one, answered=one.answered or _answers(told.screened, one)) for one in told.log]
@@ -130,19 +129,19 @@ def exercises(told: PlanFile) -> list[tuple[Exercise, tuple[Set, ...], Standing]
     return made
 
 
-def _answers(screened: date | None, one: Set) -> bool:
+def _answers(screened: date | None, one: LoggedSet) -> bool:
     """Whether the newest screen came after a day: of two on one day nobody knows which was first."""
     return screened is not None and screened > one.day
 
 
-def decided(exercise: Exercise, decision: Decision) -> dict[str, Any]:
+def decided(exercise: ExerciseState, decision: ProgressionDecision) -> dict[str, Any]:
     """A decision as plain data."""
-    told = {f.name: getattr(decision, f.name) for f in fields(Decision)}
+    told = {f.name: getattr(decision, f.name) for f in fields(ProgressionDecision)}
     return {"rung": exercise.rung, **told, "move": decision.move.value, "also": list(decision.also)}
 
 
 def plan_data(
-    standing: Standing, plan: Iterable[Exercise], log: Iterable[Set], phase: Phase | None, kit: Kit
+    standing: PlanContext, plan: Iterable[ExerciseState], log: Iterable[LoggedSet], phase: Phase | None, kit: Equipment
 ) -> dict[str, Any]:
     """The file that `read_plan` reads, as plain data; it names nobody."""
     made = cattrs.Converter(omit_if_default=True)
@@ -165,4 +164,4 @@ def plan_data(
     }
 
 
-__all__ = ["VERSION", "Morning", "PlanFile", "decided", "exercises", "plan_data", "read_plan"]
+__all__ = ["VERSION", "PlanFile", "decided", "exercises", "plan_data", "read_plan"]

@@ -25,7 +25,7 @@ WORKING, FELT = HexColor("#CFC6AE"), HexColor("#8FB4B5")
 """The working leg, and where an exercise should be felt."""
 
 
-class Letters(TTFont):  # type: ignore[misc]
+class BodyFont(TTFont):  # type: ignore[misc]
     """The shipped typeface, never shaped: its ligatures would make "fi" one sign that a reader cannot search for.
 
     Paragraphs in it may hold runs of other typefaces, and those are shaped; see `scripts`.
@@ -41,7 +41,7 @@ def fonts() -> None:
     folder = Path(str(files("tuning"))) / "fonts"
     for name, file in (("Body", "Lato-Regular"), ("BodyBold", "Lato-Bold")):
         if name not in pdfmetrics.getRegisteredFontNames():
-            pdfmetrics.registerFont(Letters(name, str(folder / f"{file}.ttf")))
+            pdfmetrics.registerFont(BodyFont(name, str(folder / f"{file}.ttf")))
     pdfmetrics.registerFontFamily("Body", normal="Body", bold="BodyBold", italic="Body", boldItalic="BodyBold")
 
 

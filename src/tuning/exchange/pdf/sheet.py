@@ -43,7 +43,7 @@ class SheetItem:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class PatientSheet:
     """Everything that is printed. `found` are plain lines of what was seen; `large` is large print."""
 
     patient: str
@@ -213,7 +213,7 @@ def _height(parts: Sequence[Flowable], width: float) -> float:
     return float(sum(one.wrap(width, 1e4)[1] + one.getSpaceBefore() + one.getSpaceAfter() for one in parts))
 
 
-def write_sheet(sheet: Sheet, target: Path) -> None:
+def write_sheet(sheet: PatientSheet, target: Path) -> None:
     """Write the sheet to `target`, complete or not at all.
 
     Up to three exercises stand on one page; in large print each has its own. Raises

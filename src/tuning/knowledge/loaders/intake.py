@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import AGES, SafetyTable
-from tuning.core.intake.forms import Form
+from tuning.core.intake.forms import FormDefinition
 from tuning.core.intake.soles_and_regions import SoleRules
 from tuning.core.standing.level_suspicion import LOOK_METHODS, Chain, is_sound
 from tuning.core.standing.posture import POINTS, PostureRule
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 
-def load_forms(reading: Reading) -> dict[str, Form]:
+def load_forms(reading: TomlReader) -> dict[str, FormDefinition]:
     """The forms of the intake by id."""
     tables = reading.toml(reading.folder / "intake.toml")
-    made = {key: reading.structure(table, Form, f"intake.toml: {key}") for key, table in tables.items()}
+    made = {key: reading.structure(table, FormDefinition, f"intake.toml: {key}") for key, table in tables.items()}
     return {key: form for key, form in made.items() if form is not None}
 
 
-def load_safety(reading: Reading) -> SafetyTable | None:
+def load_safety(reading: TomlReader) -> SafetyTable | None:
     """Questions, rules and limits of the safety screen."""
     path = reading.folder / "safety.toml"
     table = reading.structure(reading.toml(path), SafetyTable, path.name)
@@ -42,7 +42,7 @@ def load_safety(reading: Reading) -> SafetyTable | None:
     return table
 
 
-def load_chain(reading: Reading) -> Chain | None:
+def load_chain(reading: TomlReader) -> Chain | None:
     """The chain of levels, without a hole."""
     path = reading.folder / "levels_chain.toml"
     table = reading.toml(path)
@@ -59,7 +59,7 @@ def load_chain(reading: Reading) -> Chain | None:
     return chain
 
 
-def load_posture(reading: Reading) -> tuple[PostureRule, ...]:
+def load_posture(reading: TomlReader) -> tuple[PostureRule, ...]:
     """How a side view is named, first rule first."""
     path = reading.folder / "posture.toml"
     made = [reading.structure(raw, PostureRule, path.name) for raw in reading.toml(path).get("rule", [])]
@@ -71,7 +71,7 @@ def load_posture(reading: Reading) -> tuple[PostureRule, ...]:
     return rules
 
 
-def load_soles(reading: Reading) -> SoleRules | None:
+def load_soles(reading: TomlReader) -> SoleRules | None:
     """What counts when shoes are read."""
     path = reading.folder / "soles.toml"
     return reading.structure(reading.toml(path), SoleRules, path.name)

@@ -10,20 +10,20 @@ from typing import Any
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
-from tuning.core.pose import ANGLE_SLACK, Frame, Position
+from tuning.core.pose import ANGLE_SLACK, BodyPosition, PoseFrame
 from tuning.core.programme.body_model import drawing_faults
 from tuning.core.programme.cautions import Caution
-from tuning.core.programme.equipment import KitItem
+from tuning.core.programme.equipment import Substitute
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
-from tuning.core.programme.rules import Rules, School
-from tuning.core.test_definitions import Test
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.core.programme.rules import PainPolicy, Rules
+from tuning.core.test_definitions import TestDefinition
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 NEEDED = ("id", "name", "purpose", "steps", "poses", "dose", "demand")
 
 
-def load_faults(reading: Reading) -> dict[str, Fault]:
+def load_faults(reading: TomlReader) -> dict[str, Fault]:
     """Faults by id."""
     tables = reading.toml(reading.folder / "faults.toml")
     made = {key: reading.structure({"id": key, **t}, Fault, f"faults.toml: {key}") for key, t in tables.items()}
@@ -31,7 +31,7 @@ def load_faults(reading: Reading) -> dict[str, Fault]:
 
 
 def load_ladders(
-    reading: Reading, measures: Mapping[str, Measure], faults: Mapping[str, Fault], factors: Iterable[str]
+    reading: TomlReader, measures: Mapping[str, Measure], faults: Mapping[str, Fault], factors: Iterable[str]
 ) -> dict[str, Ladder]:
     """Every ladder by id."""
     ladders: dict[str, Ladder] = {}
@@ -56,7 +56,7 @@ def load_ladders(
 
 
 def _check(
-    reading: Reading,
+    reading: TomlReader,
     where: str,
     rung: Rung,
     rungs: Mapping[str, Rung],
@@ -72,7 +72,9 @@ def _check(
     standing_soles(reading, where, [frame for pose in rung.poses for frame in pose.frames], rung.position)
 
 
-def standing_soles(reading: Reading, where: str, frames: Iterable[Frame], position: Position = Position.STAND) -> None:
+def standing_soles(
+    reading: TomlReader, where: str, frames: Iterable[PoseFrame], position: BodyPosition = BodyPosition.STAND
+) -> None:
     """Note the poses whose angles do not add up over a flat sole."""
     for frame in frames:
         gap = frame.angle_gap(position)
@@ -80,7 +82,7 @@ def standing_soles(reading: Reading, where: str, frames: Iterable[Frame], positi
             reading.wrong(where, f"a pose breaks hip = trunk + knee - ankle by {gap:.0f}°")
 
 
-def check_drawings(reading: Reading, ladders: Mapping[str, Ladder]) -> None:
+def check_drawings(reading: TomlReader, ladders: Mapping[str, Ladder]) -> None:
     """Whether every drawn body can stand as drawn; takes longer than a start may."""
     for ladder in ladders.values():
         for rung in ladder.rungs:
@@ -99,7 +101,7 @@ def _with_transitions(ladder: Ladder, rungs: Mapping[str, Rung]) -> Ladder:
     )
 
 
-def _rung(reading: Reading, path: Path, order: int, raw: dict[str, Any]) -> dict[str, Any] | None:
+def _rung(reading: TomlReader, path: Path, order: int, raw: dict[str, Any]) -> dict[str, Any] | None:
     missing = [key for key in NEEDED if key not in raw]
     if missing:
         reading.wrong(path.name, f"rung {order}: {missing[0]} is missing")
@@ -115,27 +117,27 @@ def _rung(reading: Reading, path: Path, order: int, raw: dict[str, Any]) -> dict
     }
 
 
-def load_kit(reading: Reading, ladders: Mapping[str, Ladder]) -> dict[str, KitItem]:
+def load_kit(reading: TomlReader, ladders: Mapping[str, Ladder]) -> dict[str, Substitute]:
     """What serves instead of each thing; every thing that a ladder names has a row, and every row a ladder."""
     tables = reading.toml(reading.folder / "kit.toml")
-    rows = {item: reading.structure(row, KitItem, f"kit.toml: {item}") for item, row in tables.items()}
+    rows = {item: reading.structure(row, Substitute, f"kit.toml: {item}") for item, row in tables.items()}
     needed = {item for ladder in ladders.values() for rung in ladder.rungs for item in ladder.needs(rung)}
     reading.orphans("kit.toml", needed, rows)
     reading.orphans("kit.toml: no ladder needs", rows, needed)
     return {item: row for item, row in rows.items() if row is not None}
 
 
-def load_progression(reading: Reading) -> Rules | None:
+def load_progression(reading: TomlReader) -> Rules | None:
     """The numbers of up, hold or back."""
     path = reading.folder / "progression.toml"
     rules = reading.structure(reading.toml(path), Rules, path.name)
-    if rules is not None and any(set(table) != set(School) for table in (rules.pain.most, rules.pain.climb)):
-        reading.wrong(path.name, f"pain: name every school, {', '.join(School)}")
+    if rules is not None and any(set(table) != set(PainPolicy) for table in (rules.pain.most, rules.pain.climb)):
+        reading.wrong(path.name, f"pain: name every school, {', '.join(PainPolicy)}")
     return rules
 
 
 def check_cautions(
-    reading: Reading, cautions: Mapping[str, Caution], safety: SafetyTable, tests: Mapping[str, Test],
+    reading: TomlReader, cautions: Mapping[str, Caution], safety: SafetyTable, tests: Mapping[str, TestDefinition],
     ladders: Mapping[str, Ladder], placement: PlacementTable,
 ) -> None:  # fmt: skip
     """What cautions, ladders and placement name of each other; a caution that nothing names is dead."""
@@ -153,7 +155,7 @@ def check_cautions(
     reading.orphans("cautions.toml: named by no ladder, test or placement", cautions, named)
 
 
-def load_placement(reading: Reading, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:
+def load_placement(reading: TomlReader, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:
     """Which ladders and rungs a factor or pattern asks for; every cause needs a line."""
     table = reading.structure(reading.toml(reading.folder / "placement.toml"), PlacementTable, "placement.toml")
     if table is None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from tuning.core.judging.measures import Compare, Measure
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 
-def load_measures(reading: Reading) -> dict[str, Measure]:
+def load_measures(reading: TomlReader) -> dict[str, Measure]:
     """Every measure by id."""
     measures: dict[str, Measure] = {}
     for path in sorted((reading.folder / "measures").glob("*.toml")):
@@ -27,7 +27,7 @@ def load_measures(reading: Reading) -> dict[str, Measure]:
     return measures
 
 
-def _measure(reading: Reading, where: str, key: str, table: dict[str, Any]) -> Measure | None:
+def _measure(reading: TomlReader, where: str, key: str, table: dict[str, Any]) -> Measure | None:
     if table.get("band") == 0:  # says "none is published" over a default
         table = {**table, "band": None}
     m = reading.structure({"id": key, **table}, Measure, where)

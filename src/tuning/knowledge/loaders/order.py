@@ -7,14 +7,16 @@ from dataclasses import replace
 
 from tuning.core.force.plate_tests import TESTS as PLATE_TESTS
 from tuning.core.force.test_instructions import Advice
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.visit.plan import OrderTable, known_ids
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 ANY_SIDE = ("side-opposite", "side-same")
 
 
-def load_order(reading: Reading, tests: Mapping[str, Test], plates: Mapping[str, Advice]) -> OrderTable | None:
+def load_order(
+    reading: TomlReader, tests: Mapping[str, TestDefinition], plates: Mapping[str, Advice]
+) -> OrderTable | None:
     """The table of the order."""
     path = reading.folder / "order.toml"
     order = reading.structure(reading.toml(path), OrderTable, path.name)

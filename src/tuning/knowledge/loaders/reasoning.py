@@ -8,10 +8,20 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.judging.measures import Measure
-from tuning.core.reasoning.rules import Change, Factor, Kind, Line, Pattern, ReasoningTable, Shows, Sign, Toward
+from tuning.core.reasoning.rules import (
+    EvidenceKind,
+    EvidenceRule,
+    Factor,
+    Pattern,
+    ReasoningTable,
+    SideMapping,
+    Sign,
+    SignCondition,
+    TrialCondition,
+)
 from tuning.core.strength.trials import RatioBand
-from tuning.core.test_definitions import Ask, Test
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.core.test_definitions import AnswerKind, TestDefinition
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 FILE = "reasoning.toml"
 PAIN_LIMIT = 3.0
@@ -20,7 +30,7 @@ INTAKE_FORMS = ("intake-history", "shoe-wear-map")
 
 
 def load_reasoning(
-    reading: Reading, measures: Mapping[str, Measure], tests: Mapping[str, Test], around: Around,
+    reading: TomlReader, measures: Mapping[str, Measure], tests: Mapping[str, TestDefinition], around: RelatedTables,
     path: Path | None = None,
 ) -> ReasoningTable | None:  # fmt: skip
     """The table, whole and without an orphan; `path` is that of a clinic's own."""
@@ -28,10 +38,10 @@ def load_reasoning(
     if not tables:
         return None
     source = tables.get("source", "practice judgement, editable")
-    changes = _all(reading, tables.get("changes", {}), Change, "changes")
+    changes = _all(reading, tables.get("changes", {}), TrialCondition, "changes")
     patterns = _all(reading, tables.get("patterns", {}), Pattern, "patterns")
     factors: dict[str, Factor] = {}
-    lines: list[Line] = []
+    lines: list[EvidenceRule] = []
     for key, raw in tables.get("factors", {}).items():
         own = {name: value for name, value in raw.items() if name != "lines"}
         factor = reading.structure({"id": key, **own}, Factor, f"{FILE}: factors.{key}")
@@ -40,7 +50,7 @@ def load_reasoning(
         factors[key] = factor
         for table in raw.get("lines", []):
             where = f"{FILE}: {key}, “{table.get('words', '')}”"
-            line = reading.structure({"factor": key, "source": source, **table}, Line, where)
+            line = reading.structure({"factor": key, "source": source, **table}, EvidenceRule, where)
             lines += [_with_bands(line, around.ratios)] if line is not None else []
     factors, more = _with_pain(factors, patterns)
     lines += more
@@ -51,14 +61,14 @@ def load_reasoning(
 
 
 @dataclass(frozen=True)
-class Around:
+class RelatedTables:
     """What other tables hold that a sign may name: bands of two forces, outcomes of looks at the levels."""
 
     ratios: Sequence[RatioBand] = ()
     outcomes: Collection[str] = ()
 
 
-def _with_bands(line: Line, ratios: Sequence[RatioBand]) -> Line:
+def _with_bands(line: EvidenceRule, ratios: Sequence[RatioBand]) -> EvidenceRule:
     """Signs of one force over another with the band of the two."""
     bands = {(band.upper, band.lower): band for band in ratios}
     return replace(
@@ -70,23 +80,25 @@ def _with_bands(line: Line, ratios: Sequence[RatioBand]) -> Line:
     )
 
 
-def _look_around(reading: Reading, lines: Sequence[Line], around: Around) -> None:
+def _look_around(reading: TomlReader, lines: Sequence[EvidenceRule], around: RelatedTables) -> None:
     for line in lines:
         where = f"{FILE}: {line.factor}, “{line.words}”"
         for sign in line.signs:
             reading.orphans(where, sign.decided, around.outcomes)
             if sign.over and sign.band is None:
                 reading.wrong(where, f"no band is known for {', '.join(sign.measures)} over {sign.over}")
-            if (sign.shows is Shows.UNMOVED) != bool(sign.worked):
+            if (sign.shows is SignCondition.UNMOVED) != bool(sign.worked):
                 reading.wrong(where, "“unmoved” names the ladder that was worked at")
 
 
-def _all(reading: Reading, tables: Mapping[str, Any], kind: type[Any], name: str) -> dict[str, Any]:
+def _all(reading: TomlReader, tables: Mapping[str, Any], kind: type[Any], name: str) -> dict[str, Any]:
     made = {key: reading.structure({"id": key, **raw}, kind, f"{FILE}: {name}.{key}") for key, raw in tables.items()}
     return {key: one for key, one in made.items() if one is not None}
 
 
-def _with_pain(factors: dict[str, Factor], patterns: Mapping[str, Pattern]) -> tuple[dict[str, Factor], list[Line]]:
+def _with_pain(
+    factors: dict[str, Factor], patterns: Mapping[str, Pattern]
+) -> tuple[dict[str, Factor], list[EvidenceRule]]:
     """Pain may explain every pattern that a deficit raises: one line a pattern, for and against."""
     if PAIN_FACTOR not in factors:
         return factors, []
@@ -95,18 +107,22 @@ def _with_pain(factors: dict[str, Factor], patterns: Mapping[str, Pattern]) -> t
     lines = []
     for key, pattern in raised.items():
         for speaks, shows, weight, words in (
-            ("for", Shows.PAINFUL, 2.0, "pain in the test"),
-            ("against", Shows.PAINLESS, 1.0, "no pain in the test"),
+            ("for", SignCondition.PAINFUL, 2.0, "pain in the test"),
+            ("against", SignCondition.PAINLESS, 1.0, "no pain in the test"),
         ):
             sign = Sign(tuple(sorted(pattern.measures)), shows, PAIN_LIMIT)
             source = "practice judgement, editable"
-            lines.append(Line(PAIN_FACTOR, speaks, weight, (sign,), words, source, Toward.SAME, Kind.PAIN, (key,)))
+            lines.append(
+                EvidenceRule(
+                    PAIN_FACTOR, speaks, weight, (sign,), words, source, SideMapping.SAME, EvidenceKind.PAIN, (key,)
+                )
+            )
     return {**factors, PAIN_FACTOR: replace(factors[PAIN_FACTOR], bears_on=bears_on)}, lines
 
 
 def _look_at(
-    reading: Reading, patterns: Mapping[str, Pattern], factors: Mapping[str, Factor], lines: list[Line],
-    changes: Mapping[str, Change], measures: Mapping[str, Measure], tests: Mapping[str, Test],
+    reading: TomlReader, patterns: Mapping[str, Pattern], factors: Mapping[str, Factor], lines: list[EvidenceRule],
+    changes: Mapping[str, TrialCondition], measures: Mapping[str, Measure], tests: Mapping[str, TestDefinition],
 ) -> None:  # fmt: skip
     for key, pattern in patterns.items():
         where = f"{FILE}: patterns.{key}"
@@ -130,8 +146,8 @@ def _look_at(
 
 
 def _look_at_sign(
-    reading: Reading, where: str, sign: Sign, changes: Mapping[str, Change], measures: Mapping[str, Measure],
-    tests: Mapping[str, Test],
+    reading: TomlReader, where: str, sign: Sign, changes: Mapping[str, TrialCondition], measures: Mapping[str, Measure],
+    tests: Mapping[str, TestDefinition],
 ) -> None:  # fmt: skip
     reading.orphans(where, sign.measures, measures)
     reading.orphans(where, sign.changes, changes)
@@ -141,12 +157,12 @@ def _look_at_sign(
     if sign.test and sign.test not in tests:
         reading.wrong(where, f"unknown id “{sign.test}”")
     elif sign.test:
-        asked = {q.key: q.options for q in tests[sign.test].questions if q.ask is Ask.CHOICE}
+        asked = {q.key: q.options for q in tests[sign.test].questions if q.ask is AnswerKind.CHOICE}
         reading.orphans(where, [sign.question], asked)
         reading.orphans(where, sign.options, asked.get(sign.question, ()))
-    if sign.shows in (Shows.AT_LEAST, Shows.UNDER) and sign.limit is None and sign.measures:
+    if sign.shows in (SignCondition.AT_LEAST, SignCondition.UNDER) and sign.limit is None and sign.measures:
         reading.wrong(where, "“at least” and “under” need a limit")
-    if sign.shows in (Shows.LOWER, Shows.LEVEL):
+    if sign.shows in (SignCondition.LOWER, SignCondition.LEVEL):
         paired = [m for m in sign.measures if m in measures and measures[m].paired]
         if paired:
             reading.wrong(where, f"{paired[0]} has two sides; “{sign.shows}” is for one signed value")

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from tuning.core.reports.content import SECTIONS, Register, ReportTable
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.core.reports.content import SECTIONS, Audience, ReportTable
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 FILE = "reports.toml"
 
 
-def load_reports(reading: Reading) -> ReportTable | None:
+def load_reports(reading: TomlReader) -> ReportTable | None:
     """The table of reports; every kind names sections that exist, and every section has a heading."""
     table = reading.toml(reading.folder / FILE)
     kinds = {key: {"id": key, **kind} for key, kind in table.get("kinds", {}).items()}
@@ -19,7 +19,7 @@ def load_reports(reading: Reading) -> ReportTable | None:
         for section in kind.sections:
             if section not in SECTIONS:
                 reading.wrong(FILE, f"{kind.id}: “{section}” is no section")
-    for register in Register:
+    for register in Audience:
         for section in SECTIONS:
             if section not in found.headings.get(register, {}):
                 reading.wrong(FILE, f"headings.{register.value} has none for “{section}”")

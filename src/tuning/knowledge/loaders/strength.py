@@ -6,10 +6,10 @@ from collections.abc import Mapping
 
 from tuning.core.judging.measures import Measure
 from tuning.core.strength.trials import StrengthTable
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 
-def load_strength(reading: Reading, measures: Mapping[str, Measure]) -> StrengthTable | None:
+def load_strength(reading: TomlReader, measures: Mapping[str, Measure]) -> StrengthTable | None:
     """Bands of pain and ratios of two tests."""
     path = reading.folder / "strength.toml"
     table = reading.structure(reading.toml(path), StrengthTable, path.name)

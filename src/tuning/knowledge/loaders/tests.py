@@ -12,20 +12,20 @@ from tuning.core.gate.demands import DEMANDS
 from tuning.core.judging.measures import Measure
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.programme.ladders import Ladder
-from tuning.core.test_definitions import Ask, Test
+from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.knowledge.loaders.ladders import standing_soles
-from tuning.knowledge.loaders.toml_reader import Reading
+from tuning.knowledge.loaders.toml_reader import TomlReader
 
 
-def load_tests(reading: Reading, measures: Mapping[str, Measure]) -> dict[str, Test]:
+def load_tests(reading: TomlReader, measures: Mapping[str, Measure]) -> dict[str, TestDefinition]:
     """Every test by id, file after file in its own order."""
-    tests: dict[str, Test] = {}
+    tests: dict[str, TestDefinition] = {}
     for path in sorted((reading.folder / "tests").glob("*.toml")):
         tables = reading.toml(path)
         for raw in tables.get("test", []):
             table = {**tables.get("defaults", {}), **raw}
             where = f"{path.name}: {table.get('id', 'a test without id')}"
-            test = reading.structure({"stage": path.stem, **table}, Test, where)
+            test = reading.structure({"stage": path.stem, **table}, TestDefinition, where)
             if test is None:
                 continue
             _look_at(reading, where, test, measures)
@@ -35,7 +35,7 @@ def load_tests(reading: Reading, measures: Mapping[str, Measure]) -> dict[str, T
     return tests
 
 
-def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Measure]) -> None:
+def _look_at(reading: TomlReader, where: str, test: TestDefinition, measures: Mapping[str, Measure]) -> None:
     named = [m for q in test.questions for m in (q.measure, q.number, q.proposed_by)]
     reading.orphans(where, named, measures)
     reading.orphans(where, test.picture_kinds, PICTURE_KINDS)
@@ -46,16 +46,16 @@ def _look_at(reading: Reading, where: str, test: Test, measures: Mapping[str, Me
         reading.wrong(where, "say what it demands, or looks = true; not both")
     if test.score is not None:
         reading.orphans(where, [test.score.measure], measures)
-        options = {q.key: q.options for q in test.questions if q.ask is Ask.CHOICE}
+        options = {q.key: q.options for q in test.questions if q.ask is AnswerKind.CHOICE}
         asked = [*test.score.points, *test.score.only, *(k for k in (test.score.region, test.score.height) if k)]
         reading.orphans(where, asked, options)
         if any(set(given) != set(options.get(key, ())) for key, given in test.score.points.items()):
             reading.wrong(where, "every option of a scored question needs its points")
-    if any(not (q.key and q.options) if q.ask is Ask.CHOICE else not q.measure for q in test.questions):
+    if any(not (q.key and q.options) if q.ask is AnswerKind.CHOICE else not q.measure for q in test.questions):
         reading.wrong(where, "a choice needs key and options, every other question a measure")
 
 
-def load_plates(reading: Reading) -> dict[str, Advice]:
+def load_plates(reading: TomlReader) -> dict[str, Advice]:
     """Advice for every test on the plates."""
     path = reading.folder / "plates.toml"
     by_id: dict[str, Advice] = {}
@@ -80,7 +80,7 @@ def load_plates(reading: Reading) -> dict[str, Advice]:
     return by_id
 
 
-def load_plate_errors(reading: Reading) -> PlateErrors | None:
+def load_plate_errors(reading: TomlReader) -> PlateErrors | None:
     """How far the metrics of the plates may be off."""
     path = reading.folder / "plates.toml"
     errors = reading.structure(reading.toml(path).get("error"), PlateErrors, f"{path.name}: error")
@@ -89,7 +89,7 @@ def load_plate_errors(reading: Reading) -> PlateErrors | None:
     return errors
 
 
-def check_poses(reading: Reading, tests: Mapping[str, Test], ladders: Mapping[str, Ladder]) -> None:
+def check_poses(reading: TomlReader, tests: Mapping[str, TestDefinition], ladders: Mapping[str, Ladder]) -> None:
     """A test that is drawn as an exercise names a rung, and a variant that it has."""
     rungs = {rung.id: rung for ladder in ladders.values() for rung in ladder.rungs}
     for test in tests.values():

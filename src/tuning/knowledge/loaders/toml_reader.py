@@ -12,13 +12,13 @@ import cattrs.v
 
 from tuning.core.intake.forms import FieldKind
 from tuning.core.judging.measures import Compare
-from tuning.core.pose import Frame, Position, parse_frame
+from tuning.core.pose import BodyPosition, PoseFrame, parse_frame
 from tuning.core.programme.ladders import Sides
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.rules import School
-from tuning.core.reasoning.rules import Kind, Shows, Toward
+from tuning.core.programme.rules import PainPolicy
+from tuning.core.reasoning.rules import EvidenceKind, SideMapping, SignCondition
 from tuning.core.standing.posture import Posture, SpineCurve
-from tuning.core.test_definitions import Ask
+from tuning.core.test_definitions import AnswerKind
 from tuning.core.types import Triage
 
 T = TypeVar("T")
@@ -42,21 +42,21 @@ def _converter() -> cattrs.Converter:
     # The hook for str would otherwise catch enumerations of words, too.
     for words in (
         Compare,
-        Ask,
+        AnswerKind,
         Triage,
         FieldKind,
         Posture,
         SpineCurve,
-        Shows,
-        Toward,
-        Kind,
+        SignCondition,
+        SideMapping,
+        EvidenceKind,
         Sides,
         Phase,
-        Position,
-        School,
+        BodyPosition,
+        PainPolicy,
     ):
         converter.register_structure_hook(words, lambda value, kind: kind(value))
-    converter.register_structure_hook(Frame, lambda value, _: parse_frame(value))
+    converter.register_structure_hook(PoseFrame, lambda value, _: parse_frame(value))
     return converter
 
 
@@ -68,7 +68,7 @@ def _reason(err: BaseException, kind: Any) -> str:
     return str(err) if type(err) is ValueError else cattrs.v.format_exception(err, kind)
 
 
-class Reading:
+class TomlReader:
     """A pass over the files of a folder; `problems` grows, nothing is raised."""
 
     def __init__(self, folder: Path) -> None:

@@ -21,7 +21,7 @@ from tuning.exchange.csv.detect_columns import Preview
 from tuning.exchange.csv.mapping import CLOCKS, POINT_UNITS, Mapping
 from tuning.exchange.csv.plates import read_table
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, label
+from tuning.ui.widgets import TextField, button, label
 
 NONE = "—"
 
@@ -68,7 +68,7 @@ class MapperDialog(QDialog):
                 box.addItem(said, option)
             box.setCurrentIndex(box.findData(getattr(mapping, key)))
             self._add(choices, key, words, box)
-        self.rate = Line(f"{mapping.rate:g}" if mapping.rate else "")
+        self.rate = TextField(f"{mapping.rate:g}" if mapping.rate else "")
         self.rate.setPlaceholderText("1000")
         self.rate.setAccessibleName("Samples a second, where there is no time column")
         self.rate.textChanged.connect(lambda _: self.try_out())

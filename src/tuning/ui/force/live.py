@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.errors import DeviceFault
-from tuning.core.force.live import Rolling
+from tuning.core.force.live import RingBuffer
 from tuning.core.types import LEGS, Side
 from tuning.devices import answering
 from tuning.devices.plates import ForcePlates
@@ -57,7 +57,7 @@ class LivePlates(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.plates: ForcePlates | None = None
-        self.buffer = Rolling(1000.0)
+        self.buffer = RingBuffer(1000.0)
         self.recording: list[np.ndarray] | None = None
         self.top = 1500.0
         self.band = 5.0
@@ -94,7 +94,7 @@ class LivePlates(QWidget):
         except DeviceFault as err:
             self.failed.emit(f"{err}. Nothing was recorded.")
             return
-        self.plates, self.buffer = plates, Rolling(plates.rate)
+        self.plates, self.buffer = plates, RingBuffer(plates.rate)
         self.recording = [] if record else None
         self._seen = time.monotonic()
         self._timer.start()

@@ -25,7 +25,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import sentence_case
-from tuning.devices import Subject, answering
+from tuning.devices import SimulatedSubject, answering
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
@@ -36,13 +36,13 @@ from tuning.ui.force.balance import SQUAT, BalancePanel
 from tuning.ui.force.column_dialog import MapperDialog
 from tuning.ui.force.instruction_card import TestCard
 from tuning.ui.force.live import LivePlates
-from tuning.ui.force.recording_view import PastRecording
+from tuning.ui.force.recording_view import RecordingView
 from tuning.ui.force.state import ForceState
 from tuning.ui.force.test_matrix import MatrixView
 from tuning.ui.force.weighing_control import Weigher
 from tuning.ui.stage import StagePage
 from tuning.ui.symbols import VerdictSign
-from tuning.ui.widgets import Line, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
@@ -63,7 +63,7 @@ class ForcePage(StagePage):
         self._space = workspace
         self.state = ForceState(workspace)
         self.live, self.card = LivePlates(), TestCard()
-        self.past = PastRecording(workspace.knowledge.plate_errors, self.swap, self.show_formulas)
+        self.past = RecordingView(workspace.knowledge.plate_errors, self.swap, self.show_formulas)
         self.matrix, self.balance = MatrixView(self.state), BalancePanel(self.state)
         self.weigher = Weigher(self.state, self.live, self._plates, partial(self._stream, record=False))
         self._last_file: Path | None = None
@@ -96,7 +96,7 @@ class ForcePage(StagePage):
         head.addStretch(1)
         for made in self.views.values():
             head.addWidget(made)
-        self.reason = Line()
+        self.reason = TextField()
         self.reason.setPlaceholderText("Reason for testing anyway (saved with the recording)")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
@@ -237,7 +237,7 @@ class ForcePage(StagePage):
         patient, devices = self._space.patient, self._space.devices
         if patient is None or devices.plates is None:
             return None
-        who = Subject(patient.occupation, patient.body_mass_kg or 75.0, test, side.value)
+        who = SimulatedSubject(patient.occupation, patient.body_mass_kg or 75.0, test, side.value)
         try:
             with answering("pair of plates"):
                 return devices.plates(who)

@@ -19,7 +19,7 @@ AROUND_S = (-0.3, 1.7)
 """What is seen of a repetition, from its start."""
 
 
-class PastRecording(QWidget):
+class RecordingView(QWidget):
     """Trace on the left, numbers on the right."""
 
     def __init__(self, errors: PlateErrors, swap: Callable[[], None], formulas: Callable[[], None]) -> None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stage import StageAction, StageContext, StagePage, StageSpec
 
 if TYPE_CHECKING:
     from tuning.ui.force.page import ForcePage
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.force.page import ForcePage
 
     return ForcePage(desk.space)

@@ -15,8 +15,8 @@ from tuning.core.force.force_observations import every_formula, observations
 from tuning.core.force.plate_tests import TESTS, Analysis, PlateTest
 from tuning.core.force.recording import Recording
 from tuning.core.force.test_battery_pattern import PatternRow, rows, sentence
-from tuning.core.force.weighing import Weight, weigh
-from tuning.core.gate.permission import Act, Permission, permit
+from tuning.core.force.weighing import BodyWeight, weigh
+from tuning.core.gate.permission import GateAct, Permission, permit
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.exchange.csv.mapping import Mapping
@@ -98,10 +98,10 @@ class ForceState(QObject):
         return self._read[key]
 
     @property
-    def weight(self) -> Weight | None:
+    def weight(self) -> BodyWeight | None:
         """What the plates weighed in the open visit."""
         form = self.space.form_today(WEIGHED)
-        return Weight(form.data["newtons"], form.data["sd"], 0, 0) if form is not None else None
+        return BodyWeight(form.data["newtons"], form.data["sd"], 0, 0) if form is not None else None
 
     def _mass(self) -> float | None:
         """Body mass, kg: what was weighed today before what the record says."""
@@ -119,7 +119,7 @@ class ForceState(QObject):
             self.recording = self.shown = None
             self.unread = UNREAD
 
-    def act(self, test_id: str = "") -> Act:
+    def act(self, test_id: str = "") -> GateAct:
         """What a test, the chosen one if none is named, asks of the gate."""
         wanted = test_id or self.test_id
         return act_of_plates(self.space.knowledge, wanted, self._leg(wanted))
@@ -141,10 +141,10 @@ class ForceState(QObject):
         """The reason to keep with a test. Raises Refused when it may not be done now."""
         return permit(self.act(test_id), self.space.facts(), self.reason)
 
-    def weigh(self, samples: np.ndarray, rate: float) -> Weight | NotMeasured:
+    def weigh(self, samples: np.ndarray, rate: float) -> BodyWeight | NotMeasured:
         """Weigh from live samples, shape (n, 2); kept for the visit when the stand was still. Raises TuningError."""
         found = weigh(Recording(rate, {Side.LEFT: samples[:, 0], Side.RIGHT: samples[:, 1]}))
-        if isinstance(found, Weight):
+        if isinstance(found, BodyWeight):
             data = {"newtons": round(found.newtons, 2), "sd": round(found.sd, 3)}
             with self.space.action("weighed on the plates") as act:
                 act.put(Form(WEIGHED, data), self.space.form_today(WEIGHED))

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tuning.core.target import Target
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.guided_tests.pictures import TestPictureView
@@ -38,7 +38,7 @@ class TestRunPage(StagePage):
         self.list = WalkList(self.state)
         self.picture, self.question = TestPictureView(self.state), QuestionPanel(self.state)
         self.panels: dict[str, QWidget] = {}
-        self.panel_test: Test | None = None
+        self.panel_test: TestDefinition | None = None
         self._tall = tall
         self._build()
         self.list.rows.chosen.connect(self.open_test)
@@ -141,7 +141,7 @@ class TestRunPage(StagePage):
         elif target.test:
             self.show_bench()
 
-    def open_test(self, test: Test, go: bool = True) -> None:
+    def open_test(self, test: TestDefinition, go: bool = True) -> None:
         """Show a test: its question, or its special panel."""
         self.panel_test = test if test.panel else None
         if test.panel:

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.test_definitions import Ask, Test
+from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.core.types import LEGS, Side
-from tuning.drawings.positions import DRAWN, Position, standing_side
+from tuning.drawings.positions import DRAWN, PositionDrawing, standing_side
 from tuning.ui import theme
 from tuning.ui.exercise_figure import paint_fitted, tested_figure
 from tuning.ui.guided_tests.state import RunState
@@ -20,7 +20,7 @@ TILT_PER_GRADE = 4.0
 """Drawn tilt of a level line, degrees a grade: a picture, not the measured angle."""
 
 
-def paint_position(painter: QPainter, position: Position, box: QRectF) -> None:
+def paint_position(painter: QPainter, position: PositionDrawing, box: QRectF) -> None:
     """A position to fit a box, with the angles and lengths that are read off."""
     points = [p for shape in position.shapes for p in shape.points]
     points += [p for angle in position.angles for p in angle] + [p for line in position.lengths for p in line]
@@ -94,7 +94,7 @@ class TestPictureView(QWidget):
         else:
             self._paint_body(painter, box, test)
 
-    def _paint_pose(self, painter: QPainter, box: QRectF, test: Test) -> None:
+    def _paint_pose(self, painter: QPainter, box: QRectF, test: TestDefinition) -> None:
         """The person in the test, the tested leg washed in its colour; the left one in the mirror image."""
         rung_id, _, variant = test.pose.partition("/")
         rung, side = self._state.workspace.knowledge.rung(rung_id), self._state.step.side
@@ -113,7 +113,7 @@ class TestPictureView(QWidget):
         painter.setPen(QPen(theme.colour("accent"), 1.5, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, box.top() - 8), QPointF(x, box.bottom() + 8))
 
-    def _paint_body(self, painter: QPainter, box: QRectF, test: Test) -> None:
+    def _paint_body(self, painter: QPainter, box: QRectF, test: TestDefinition) -> None:
         painter.setPen(QPen(theme.colour("ink"), 1.5))
         painter.setBrush(theme.colour("skin"))
         painter.drawPath(body_outline(box))
@@ -131,9 +131,9 @@ class TestPictureView(QWidget):
             words = painter.fontMetrics().horizontalAdvance(side.value)
             painter.drawText(QPointF(x + 12 if on_left else x - 12 - words, box.bottom() + 25), side.value)
 
-    def _paint_level(self, painter: QPainter, box: QRectF, test: Test, front: bool, current: bool) -> None:
+    def _paint_level(self, painter: QPainter, box: QRectF, test: TestDefinition, front: bool, current: bool) -> None:
         """The level line of a test, tipped by its grade; dashed while nothing is answered."""
-        question = next((q for q in test.questions if q.ask is Ask.SIGNED), None)
+        question = next((q for q in test.questions if q.ask is AnswerKind.SIGNED), None)
         grades = self._state.trials(question.measure, Side.NONE) if question is not None else []
         if not current and not grades:
             return

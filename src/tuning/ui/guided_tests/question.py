@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBox
 
 from tuning.core.entries import Status
 from tuning.core.errors import TuningError
-from tuning.core.test_definitions import GRADES, Ask, grade_words
+from tuning.core.test_definitions import GRADES, AnswerKind, grade_words
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case, signed
 from tuning.ui import theme
@@ -22,10 +22,10 @@ from tuning.ui.widgets import EntryField, Flow, button, empty, label, set_role
 
 ENDINGS = {"U": Status.UNABLE, "P": Status.PAIN, "V": Status.INVALID, "S": Status.NOT_DONE}
 HINTS = {
-    Ask.GRADES: "0 none · R, L or B and 1-3 · LR13 left 1, right 3",
-    Ask.SIGNED: "0 level · R or L and 1-3",
-    Ask.CHOICE: "press the number",
-    Ask.NUMBER: "number, Enter; units may be typed",
+    AnswerKind.GRADES: "0 none · R, L or B and 1-3 · LR13 left 1, right 3",
+    AnswerKind.SIGNED: "0 level · R or L and 1-3",
+    AnswerKind.CHOICE: "press the number",
+    AnswerKind.NUMBER: "number, Enter; units may be typed",
 }
 
 
@@ -160,9 +160,9 @@ class QuestionPanel(QWidget):
         if step.side in LEGS:
             self._sign.addWidget(SideSign(step.side))
         measure = state.measures.get(question.measure)
-        unit = f" ({measure.unit})" if question.ask is Ask.NUMBER and measure is not None else ""
+        unit = f" ({measure.unit})" if question.ask is AnswerKind.NUMBER and measure is not None else ""
         self.asked.setText(f"{question.text}{side}{unit}")
-        is_number = question.ask is Ask.NUMBER
+        is_number = question.ask is AnswerKind.NUMBER
         self.number.setVisible(is_number)
         self.number.setAccessibleName(self.asked.text())
         self.strike.setVisible(is_number and bool(state.trials(question.measure, step.side)))
@@ -179,12 +179,12 @@ class QuestionPanel(QWidget):
         empty(self._answers)
         self.answers.clear()
         question = self._state.step.question
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             for n, option in enumerate(question.options):
                 self._add_answer(f"{n + 1}  {option}", option, 0, n, partial(self._answer, option))
-        elif question.ask is not Ask.NUMBER:
+        elif question.ask is not AnswerKind.NUMBER:
             sides = [(Side.LEFT, "L"), (Side.RIGHT, "R")]
-            if question.ask is Ask.GRADES:
+            if question.ask is AnswerKind.GRADES:
                 sides.insert(1, (Side.BOTH, "B"))
             for n, (side, key) in enumerate(sides):
                 self._add_answer(f"{key}  {side.value}", key, 0, n, partial(self._press, key))
@@ -209,7 +209,7 @@ class QuestionPanel(QWidget):
         self._set(self.proposal, text if not state.answered(step, state.look) else "")
         self._set(self.so_far, self._so_far())
         self._set(self.meaning, "\n".join(state.verdict(step)))
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             chosen = state.choice(step)
             for option, made in self.answers.items():
                 set_role(made, chosen=chosen is not None and chosen.option == option)
@@ -220,9 +220,9 @@ class QuestionPanel(QWidget):
         ending = state.ending(step.test, step.side)
         if ending is not None:
             return f"On record: {ending.value}."
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             return ""
-        if question.ask is Ask.NUMBER:
+        if question.ask is AnswerKind.NUMBER:
             measure = state.measures[question.measure]
             trials = state.trials(measure.id, step.side)
             if not trials:
@@ -231,7 +231,7 @@ class QuestionPanel(QWidget):
             mean = signed(sum(trials) / len(trials), measure.decimals)
             return f"{shown} {measure.unit}   mean {mean}"
         told = []
-        for side in LEGS if question.ask is Ask.GRADES else (Side.NONE,):
+        for side in LEGS if question.ask is AnswerKind.GRADES else (Side.NONE,):
             for n, grade in enumerate(state.trials(question.measure, side), start=1):
                 where = side.value if side in LEGS else ("right" if grade > 0 else "left" if grade < 0 else "")
                 told.append((n, f"{where} {grade_words(grade)}".strip()))
@@ -315,7 +315,7 @@ class QuestionPanel(QWidget):
         self._state.reason = text
 
     def _focus_answer(self) -> None:
-        (self.number if self._state.step.question.ask is Ask.NUMBER else self).setFocus()
+        (self.number if self._state.step.question.ask is AnswerKind.NUMBER else self).setFocus()
 
     def _answer(self, text: str) -> None:
         self._do(lambda: self._state.answer(text))

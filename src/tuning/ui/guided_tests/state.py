@@ -6,13 +6,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Answer, Ending, Status
 from tuning.core.errors import BadInput
-from tuning.core.gate.permission import Act, Permission, permit
+from tuning.core.gate.permission import GateAct, Permission, permit
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.standing.level_suspicion import proposed_grade
 from tuning.core.test_definitions import (
-    Ask,
-    Test,
+    AnswerKind,
+    TestDefinition,
     WalkStep,
     answer_is_complete,
     answer_may_continue,
@@ -25,7 +25,7 @@ from tuning.core.test_definitions import (
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import behind, signed
 from tuning.knowledge.gate_acts import act_of_test
-from tuning.ui.change_set import Action
+from tuning.ui.change_set import ChangeSet
 from tuning.ui.picture.changed_condition import found_causes
 from tuning.ui.workspace import Workspace
 
@@ -81,7 +81,7 @@ class RunState(QObject):
     # reading
 
     @staticmethod
-    def act(step: WalkStep) -> Act:
+    def act(step: WalkStep) -> GateAct:
         """What a step asks of the gate."""
         return act_of_test(step.test, step.side)
 
@@ -94,7 +94,7 @@ class RunState(QObject):
         found = self.permission(step)
         return found.sentence if found.locked else ""
 
-    def locked(self, test: Test) -> bool:
+    def locked(self, test: TestDefinition) -> bool:
         """Whether all of a test is locked."""
         mine = [s for s in self.steps if s.test is test]
         return bool(mine) and all(self.lock(s) for s in mine)
@@ -116,7 +116,7 @@ class RunState(QObject):
         ]
         return found[-1] if found else None
 
-    def ending(self, test: Test, side: Side = Side.NONE) -> Status | None:
+    def ending(self, test: TestDefinition, side: Side = Side.NONE) -> Status | None:
         """How a test ended on a side when it was not done as asked; on no side: how all of it did."""
         found = [e for e in self.workspace.endings(test.id) if e.side in (side, Side.NONE)]
         return found[-1].status if found else None
@@ -126,19 +126,19 @@ class RunState(QObject):
         if self.ending(step.test, step.side) is not None or self.lock(step):
             return True
         question = step.question
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             chosen = self.choice(step)
             return chosen is not None and chosen.looks >= look
-        if question.ask is Ask.NUMBER:
+        if question.ask is AnswerKind.NUMBER:
             return len(self.trials(question.measure, step.side)) >= question.trials
         by_eye = len(self.trials(question.measure, self._sides(step)[0]))
         by_number = len(self.trials(question.number, Side.NONE)) if question.number else 0
         return max(by_eye, by_number) >= look
 
     def _sides(self, step: WalkStep) -> tuple[Side, ...]:
-        return LEGS if step.question.ask is Ask.GRADES else (Side.NONE,)
+        return LEGS if step.question.ask is AnswerKind.GRADES else (Side.NONE,)
 
-    def panel_text(self, test: Test) -> str:
+    def panel_text(self, test: TestDefinition) -> str:
         """What stands for a test with a panel of its own, short."""
         measure = self.measures[test.id]
         sides = LEGS if measure.paired else (Side.NONE,)
@@ -148,7 +148,7 @@ class RunState(QObject):
         shown = ["–" if o is None or o.measured is None else measure.text(o.measured) for o in seen]
         return " | ".join(shown) + ("" if measure.unit == "points" else f" {measure.unit}")
 
-    def done(self, test: Test, look: int = 1) -> bool:
+    def done(self, test: TestDefinition, look: int = 1) -> bool:
         """Whether all steps of a test are answered in a look."""
         steps = [s for s in self.steps if s.test is test]
         return bool(steps) and all(self.answered(s, look) for s in steps)
@@ -167,7 +167,7 @@ class RunState(QObject):
         if not photo:
             return None
         unit, chain = behind(measure.unit), self.workspace.knowledge.chain
-        if question.ask is Ask.SIGNED:
+        if question.ask is AnswerKind.SIGNED:
             value = photo.get(Side.NONE)
             if value is None:
                 return None
@@ -184,7 +184,7 @@ class RunState(QObject):
     def verdict(self, step: WalkStep) -> list[str]:
         """What the answers of a step mean so far, one sentence a line."""
         question = step.question
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             return self._told_by_clips(step)
         lines = []
         wanted = [m for m in (question.measure, question.number) if m]
@@ -221,7 +221,7 @@ class RunState(QObject):
         self.index, self.pending = min(max(index, 0), len(self.steps) - 1), ""
         self.changed.emit()
 
-    def go_test(self, test: Test) -> None:
+    def go_test(self, test: TestDefinition) -> None:
         """To the first open step of a test."""
         mine = [i for i, s in enumerate(self.steps) if s.test is test]
         if mine:
@@ -259,12 +259,12 @@ class RunState(QObject):
     def press(self, key: str) -> bool:
         """One key of a one-key answer; True when it was taken."""
         ask = self.step.question.ask
-        if ask is Ask.CHOICE:
+        if ask is AnswerKind.CHOICE:
             if not (key.isdigit() and 1 <= int(key) <= len(self.step.question.options)):
                 return False
             self.answer(self.step.question.options[int(key) - 1])
             return True
-        if ask is Ask.NUMBER:
+        if ask is AnswerKind.NUMBER:
             return False
         keys = self.pending + key.upper()
         if answer_is_complete(keys):
@@ -288,25 +288,25 @@ class RunState(QObject):
             self.answer(before)
         elif proposal is not None:
             self.answer(proposal[1], method="photo, accepted")
-        elif step.question.ask is Ask.CHOICE:
+        elif step.question.ask is AnswerKind.CHOICE:
             raise BadInput(f"Press 1 to {len(step.question.options)}.")
-        elif step.question.ask is Ask.NUMBER:
+        elif step.question.ask is AnswerKind.NUMBER:
             raise BadInput(f"Type the number and press Enter; {Status.UNABLE.value} and others have their buttons.")
-        elif step.question.ask is Ask.GRADES:
+        elif step.question.ask is AnswerKind.GRADES:
             raise BadInput("Press 0 for none, or a side and a grade: R2, L1, B2 for both.")
         else:
             raise BadInput("Press 0 for level, or the side and a grade: R2 or L1.")
 
     def _before(self, step: WalkStep) -> str | None:
         """The answer of the look before, as it would be typed."""
-        if step.question.ask is Ask.CHOICE:
+        if step.question.ask is AnswerKind.CHOICE:
             chosen = self.choice(step)
             return None if chosen is None else chosen.option
         grades = [self.trials(step.question.measure, side) for side in self._sides(step)]
         if not all(grades):
             return None
         last = [round(g[-1]) for g in grades]
-        if step.question.ask is Ask.GRADES:
+        if step.question.ask is AnswerKind.GRADES:
             return f"LR{last[0]}{last[1]}"
         return f"{'R' if last[0] > 0 else 'L'}{abs(last[0])}" if last[0] else "0"
 
@@ -314,13 +314,13 @@ class RunState(QObject):
         """Keep an answer to the current step and go on. Raises BadInput; nothing is lost."""
         reason = self._permit()
         step, question = self.step, self.step.question
-        if question.ask is Ask.CHOICE:
+        if question.ask is AnswerKind.CHOICE:
             self._keep_choice(step, text, reason)
-        elif question.ask is Ask.NUMBER:
+        elif question.ask is AnswerKind.NUMBER:
             self._keep_number(step, text)
             return
         else:
-            grades = read_grades(text) if question.ask is Ask.GRADES else {Side.NONE: read_signed(text)}
+            grades = read_grades(text) if question.ask is AnswerKind.GRADES else {Side.NONE: read_signed(text)}
             with self.workspace.action(step.test.name) as act:
                 for side, grade in grades.items():
                     looks = [*self.trials(question.measure, side)[: self.look - 1], float(grade)]
@@ -338,7 +338,7 @@ class RunState(QObject):
         """The reason to keep; empty where none is asked. Raises Refused."""
         return permit(self.act(self.step), self.workspace.facts(), self.reason)
 
-    def _strike_endings(self, act: Action) -> None:
+    def _strike_endings(self, act: ChangeSet) -> None:
         """An answer also takes back that this side of the test had ended without one."""
         side = self.step.side
         ends = self.workspace.endings(self.step.test.id)
@@ -352,7 +352,7 @@ class RunState(QObject):
             for side in LEGS if step.side is Side.NONE else (step.side,):
                 self._put_score(act, step.test, side, answer)
 
-    def _put_score(self, act: Action, test: Test, side: Side, newest: Answer) -> None:
+    def _put_score(self, act: ChangeSet, test: TestDefinition, side: Side, newest: Answer) -> None:
         """What the answers of a side add up to, in the place of what they added up to before."""
         if test.score is None:
             return
@@ -385,7 +385,7 @@ class RunState(QObject):
         """Take the last trial of a number out."""
         step = self.step
         trials = self.trials(step.question.measure, step.side)
-        if step.question.ask is Ask.NUMBER and trials:
+        if step.question.ask is AnswerKind.NUMBER and trials:
             self._write_trials(self.measures[step.question.measure], step.side, trials[:-1])
 
     def _write_trials(self, measure: Measure, side: Side, trials: list[float]) -> None:

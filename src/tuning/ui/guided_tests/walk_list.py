@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
-from tuning.core.test_definitions import Ask, Test, WalkStep
+from tuning.core.test_definitions import AnswerKind, TestDefinition, WalkStep
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.guided_tests.state import RunState
@@ -15,7 +15,7 @@ ROW = 32
 LETTER = {Side.LEFT: "L", Side.RIGHT: "R"}
 
 
-def result_text(state: RunState, test: Test) -> str:
+def result_text(state: RunState, test: TestDefinition) -> str:
     """What stands in the record for a test, as short as it can be told."""
     whole = state.ending(test)
     if whole is not None:
@@ -31,18 +31,18 @@ def result_text(state: RunState, test: Test) -> str:
 
 def _step_text(state: RunState, step: WalkStep) -> str:
     question = step.question
-    if question.ask is Ask.CHOICE:
+    if question.ask is AnswerKind.CHOICE:
         chosen = state.choice(step)
         return "" if chosen is None else str(chosen.option)
     measure = state.measures[question.measure]
-    if question.ask is Ask.NUMBER:
+    if question.ask is AnswerKind.NUMBER:
         sides = LEGS if measure.paired else (Side.NONE,)
         means = [state.observation(measure.id, side) for side in sides]
         if not any(means):
             return ""
         shown = ["–" if o is None or o.measured is None else measure.text(o.measured) for o in means]
         return f"{' | '.join(shown)}{'' if measure.unit == '°' else ' '}{measure.unit}"
-    if question.ask is Ask.SIGNED:
+    if question.ask is AnswerKind.SIGNED:
         number = state.observation(question.number, Side.NONE) if question.number else None
         seen = state.observation(question.measure, Side.NONE) or number
         if seen is None or seen.measured is None:
@@ -66,10 +66,10 @@ class _Rows(QWidget):
         self._state = state
         walk = [t for t in state.tests if not t.extra]
         extras = [t for t in state.tests if t.extra]
-        self.rows: list[Test | None] = [*walk, *([None, *extras] if extras else [])]
+        self.rows: list[TestDefinition | None] = [*walk, *([None, *extras] if extras else [])]
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(ROW * len(self.rows) + 4)
-        self.current: Test | None = None
+        self.current: TestDefinition | None = None
 
     def sizeHint(self) -> QSize:
         """All rows."""
@@ -99,7 +99,7 @@ class _Rows(QWidget):
                 painter.fillRect(QRectF(0, box.top(), 3, ROW), theme.colour("accent"))
             self._paint_row(painter, box, test)
 
-    def _paint_row(self, painter: QPainter, box: QRectF, test: Test) -> None:
+    def _paint_row(self, painter: QPainter, box: QRectF, test: TestDefinition) -> None:
         found = result_text(self._state, test)
         painter.setFont(theme.font(theme.SMALL, bold=test is self.current))
         metrics = painter.fontMetrics()
@@ -130,7 +130,7 @@ class WalkList(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Tests of this stage")
 
-    def show_current(self, test: Test) -> None:
+    def show_current(self, test: TestDefinition) -> None:
         """Mark a test as the one being done."""
         self.rows.current = test
         if test in self.rows.rows:

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBo
 
 from tuning.core.dates import day_words
 from tuning.core.errors import BadInput
-from tuning.core.intake.forms import Field, FieldKind, Form, RowsField, read_field
+from tuning.core.intake.forms import Field, FieldKind, FormDefinition, RowsField, read_field
 from tuning.ui import theme
-from tuning.ui.widgets import Line, button, empty, label, set_role
+from tuning.ui.widgets import TextField, button, empty, label, set_role
 
 
 def shown(value: Any) -> str:
@@ -43,7 +43,7 @@ class FieldEdit(QWidget):
             box.activated.connect(lambda _: self._take(box.currentText()))
             self.edit = box
         else:
-            line = Line()
+            line = TextField()
             line.setPlaceholderText(field.hint or field.unit)
             line.editingFinished.connect(lambda: self._take(line.text()))
             self.edit = line
@@ -150,7 +150,7 @@ class FormEdit(QWidget):
 
     changed = pyqtSignal()
 
-    def __init__(self, form: Form, columns: int = 3) -> None:
+    def __init__(self, form: FormDefinition, columns: int = 3) -> None:
         super().__init__()
         self.fields = {field.id: FieldEdit(field) for field in form.fields}
         self.lists = {rows.id: RowsEdit(rows) for rows in form.lists}

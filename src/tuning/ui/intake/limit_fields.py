@@ -11,7 +11,7 @@ from tuning.core.entries import Screen
 from tuning.core.gate.limits import LimitFacts, limits_told
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.units import parse_number
-from tuning.ui.widgets import Line, label
+from tuning.ui.widgets import TextField, label
 
 
 class LimitFields(QWidget):
@@ -24,11 +24,11 @@ class LimitFields(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         grid.setVerticalSpacing(3)
-        self.numbers: dict[str, Line] = {}
-        self.until: dict[str, Line] = {}
+        self.numbers: dict[str, TextField] = {}
+        self.until: dict[str, TextField] = {}
         self._rows: dict[str, list[QWidget]] = {}
         for row, limit in enumerate(table.limits):
-            number, until = Line(), Line()
+            number, until = TextField(), TextField()
             number.setPlaceholderText(f"to how many {limit.unit}?")
             number.setAccessibleName(f"Number of the limit: {limit.name}")
             until.setPlaceholderText("until when, for example 12.3.2027; asked again then")

@@ -20,7 +20,7 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
 from tuning.core.gate.measured import grounds
 from tuning.core.gate.text import finding_name, standing_words
-from tuning.core.gate.triage import Screened, entry_of, screen
+from tuning.core.gate.triage import TriageResult, entry_of, screen
 from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.types import Role, Triage
 from tuning.core.units import sentence_case
@@ -29,7 +29,7 @@ from tuning.ui.actions import bind_owners
 from tuning.ui.formatting import day
 from tuning.ui.intake.limit_fields import LimitFields
 from tuning.ui.intake.safety_questions import ROW, AnswerList
-from tuning.ui.widgets import Line, button, elided, label, rule
+from tuning.ui.widgets import TextField, button, elided, label, rule
 from tuning.ui.workspace import Workspace
 
 EFFECT = {
@@ -67,7 +67,7 @@ class SafetyPanel(QWidget):
         bind_owners((self.nothing_new,), "Return", self.record_nothing_new)
         self.level = label("", theme.LARGE, bold=True)
         self.why = label("", theme.BODY, wrap=True)
-        self.note = Line()
+        self.note = TextField()
         self.note.setPlaceholderText("What was said, or the surgeon's limit, for example: surgeon, no jumps")
         self.note.setAccessibleName("Note to the safety screen")
         self.save = button("Record the screen", self.record, "primary")
@@ -120,7 +120,7 @@ class SafetyPanel(QWidget):
 
     def _clearance(self) -> QWidget:
         self.clearance = QWidget()
-        self.cleared_by, self.cleared_on, self.result = Line(), QDateEdit(), Line()
+        self.cleared_by, self.cleared_on, self.result = TextField(), QDateEdit(), TextField()
         self.subject = QComboBox()
         self.subject.setAccessibleName("The finding or limit that is cleared; each by itself")
         self.subject.setFixedWidth(235)
@@ -166,7 +166,7 @@ class SafetyPanel(QWidget):
         self.refresh()
         (self.nothing_new if self.again_row.isVisible() else self.list).setFocus()
 
-    def screened(self, measured: bool = True) -> Screened:
+    def screened(self, measured: bool = True) -> TriageResult:
         """What the answers so far amount to, with what was measured; that is no part of a screen, it counts alone."""
         patient = self._space.patient
         assert patient is not None

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from tuning.core.intake.progress import count, urgent
-from tuning.ui.stage import Desk, StagePage, StageSpec
+from tuning.ui.stage import StageContext, StagePage, StageSpec
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.intake.page import IntakePage
 
     return IntakePage(desk.space)

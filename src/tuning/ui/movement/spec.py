@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from tuning.core.movement.progress import next_step
 from tuning.ui.guided_tests.picture_actions import EVENT_ACTIONS, PICTURE_ACTIONS, PICTURE_KEYS
-from tuning.ui.stage import Desk, StagePage, StageSpec
+from tuning.ui.stage import StageContext, StagePage, StageSpec
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.guided_tests.page import TestRunPage
 
     return TestRunPage(desk.space, "movement", "Movement", looks=1, tall=True, pictures_first=True)

@@ -18,7 +18,7 @@ from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.visit.notes import between, told
 from tuning.ui import theme
 from tuning.ui.formatting import day
-from tuning.ui.picture.frame_pair import Frames, PairView
+from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.symbols import SideSign, VerdictSign
 from tuning.ui.widgets import button, empty, label, rule, set_role
 from tuning.ui.workspace import Workspace
@@ -64,7 +64,7 @@ class BeforeAfter(QDialog):
         self.changes: list[Change] = []
         self.chosen: Change | None = None
         self.offset_s = 0.0
-        self._frames = Frames(space)
+        self._frames = FrameReader(space)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(-1500, 1500)
         self.slider.setSingleStep(20)

@@ -17,11 +17,11 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.pictures.marks import Reading
+from tuning.core.pictures.marks import MarkReading
 from tuning.core.types import Floats, Side
 from tuning.core.units import signed
 from tuning.ui import theme
-from tuning.ui.picture.mark_state import REFERENCES, MarkBoard
+from tuning.ui.picture.mark_state import REFERENCES, MarkState
 
 GRAB_PX = 11.0
 CLEAR = 14.0
@@ -46,7 +46,7 @@ def side_of(key: str) -> Side:
 class Canvas(QWidget):
     """Arrow keys nudge, Delete removes, wheel zooms, middle button pans, Escape abandons a drag."""
 
-    def __init__(self, board: MarkBoard) -> None:
+    def __init__(self, board: MarkState) -> None:
         super().__init__()
         self.board = board
         self.image: QImage | None = None
@@ -395,7 +395,7 @@ class Canvas(QWidget):
             painter.drawLine(centre + step * 0.25, centre + step)
 
 
-def reading_text(reading: Reading, unit: str, name: str = "") -> str:
+def reading_text(reading: MarkReading, unit: str, name: str = "") -> str:
     """A reading with its expected marking error, for the picture."""
     assert isinstance(reading.value, float) and reading.expected_error is not None
     return f"{name} {signed(reading.value, 1)}{unit} ±{reading.expected_error:.1f}".strip()

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QComboBox
 
-from tuning.core.movement.cue_effects import SHIFT, Cause, causes
+from tuning.core.movement.cue_effects import SHIFT, CueEffect, causes
 from tuning.core.types import Observation
-from tuning.ui.picture.tracking_state import Following
+from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.workspace import Workspace
 
 
-def found_causes(space: Workspace) -> list[Cause]:
+def found_causes(space: Workspace) -> list[CueEffect]:
     """Each changed clip of the visit against the newest plain one."""
     seen = [o for o in space.entries(Observation) if o.measure_id == SHIFT and o.measured is not None and o.capture]
     plain = [o for o in seen if not o.setup.changed]
@@ -25,7 +25,7 @@ def found_causes(space: Workspace) -> list[Cause]:
 class ChangedBox(QComboBox):
     """Says what was changed in the open clip; kept with the clip and with everything measured in it."""
 
-    def __init__(self, space: Workspace, following: Following) -> None:
+    def __init__(self, space: Workspace, following: TrackingState) -> None:
         super().__init__()
         self._space, self._following = space, following
         self.setMaximumWidth(176)

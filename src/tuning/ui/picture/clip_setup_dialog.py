@@ -13,7 +13,7 @@ from tuning.core.preferences import LENGTH_UNIT, MASS_UNIT
 from tuning.core.types import LEGS, Setup, Side
 from tuning.core.units import parse_load, parse_speed, parse_step_height, parse_turn_out, shown_length, shown_mass
 from tuning.ui.patient_forms import FieldsDialog
-from tuning.ui.picture.tracking_state import Following
+from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.workspace import Workspace
 
 NOT_TOLD = "not told"
@@ -26,7 +26,7 @@ KMH = 3.6
 class TagsDialog(FieldsDialog):
     """Says how the open clip was taken; kept with the clip and with everything measured in it."""
 
-    def __init__(self, parent: QWidget | None, space: Workspace, following: Following) -> None:
+    def __init__(self, parent: QWidget | None, space: Workspace, following: TrackingState) -> None:
         super().__init__(parent, "How this clip was taken", "Keep")
         self._following = following
         setup = following.facts().setup

@@ -10,16 +10,16 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from tuning.core.movement.tracks import TRUSTED
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.picture.mark_state import MarkBoard
-from tuning.ui.picture.tracking_state import Following
+from tuning.ui.picture.mark_state import MarkState
+from tuning.ui.picture.tracking_state import TrackingState
 
 
-class Strip(QWidget):
+class ClipTimeline(QWidget):
     """Time runs to the right by true time stamps."""
 
     frame_wanted = pyqtSignal(int)
 
-    def __init__(self, board: MarkBoard) -> None:
+    def __init__(self, board: MarkState) -> None:
         super().__init__()
         self._board = board
         self.setFixedHeight(36)
@@ -27,10 +27,10 @@ class Strip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Strip of the clip")
         board.changed.connect(self.update)
-        self._following: Following | None = None
+        self._following: TrackingState | None = None
         self._held: tuple[int, float] | None = None
 
-    def follow(self, following: Following) -> None:
+    def follow(self, following: TrackingState) -> None:
         """Show the quality and the events of followed marks."""
         self._following = following
         following.changed.connect(self.update)

@@ -7,11 +7,11 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.entries import Answer
-from tuning.core.test_definitions import Question, Test, how_often
+from tuning.core.test_definitions import Question, TestDefinition, how_often
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.picture.mark_state import MarkBoard
-from tuning.ui.picture.tracking_state import Following
+from tuning.ui.picture.mark_state import MarkState
+from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.workspace import Workspace
 
 HEAD, ROW, NAME = 24.0, 21.0, 190.0
@@ -25,7 +25,7 @@ class FaultGrid(QWidget):
     moved = pyqtSignal(int)
     """The frame of the turn of the chosen repetition."""
 
-    def __init__(self, workspace: Workspace, board: MarkBoard, following: Following) -> None:
+    def __init__(self, workspace: Workspace, board: MarkState, following: TrackingState) -> None:
         super().__init__()
         self._space, self._board, self._following = workspace, board, following
         self.leg, self.column = Side.LEFT, 0
@@ -36,7 +36,7 @@ class FaultGrid(QWidget):
 
     # what stands
 
-    def test(self) -> Test | None:
+    def test(self) -> TestDefinition | None:
         """The by-eye test whose faults this clip can show."""
         task = self._following.task
         return next((t for t in self._space.knowledge.tests.values() if task and task in t.tasks), None)

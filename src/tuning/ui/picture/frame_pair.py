@@ -22,7 +22,7 @@ from tuning.video import PictureSource, open_source
 
 
 @dataclass
-class Half:
+class FrameSide:
     """One side of the picture: the frame, its marks, what is written on it."""
 
     image: QImage
@@ -36,7 +36,7 @@ class PairView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.halves: list[Half] = []
+        self.halves: list[FrameSide] = []
         self.chains: tuple[tuple[str, ...], ...] = ()
         self.side = Side.NONE
         self.setMinimumSize(560, 420)
@@ -60,7 +60,7 @@ class PairView(QWidget):
             width = box.width() / 2 - 2
             self._paint_half(painter, QRectF(box.left() + n * (width + 4), box.top(), width, box.height()), half)
 
-    def _paint_half(self, painter: QPainter, box: QRectF, half: Half) -> None:
+    def _paint_half(self, painter: QPainter, box: QRectF, half: FrameSide) -> None:
         places = np.array(list(half.marks.values())).reshape(-1, 2)
         if not places.size:  # no mark is held in this frame: show all of it
             places = np.array([[0.0, 0.0], [half.image.width(), half.image.height()]])
@@ -105,7 +105,7 @@ class PairView(QWidget):
         painter.restore()
 
 
-class Frames:
+class FrameReader:
     """Frames of kept clips with their followed marks; clips stay open until `close`."""
 
     def __init__(self, space: Workspace) -> None:
@@ -131,7 +131,7 @@ class Frames:
 
     def half(
         self, capture: Capture, track: Track | None, seen: Observation, measure: Measure, offset_s: float = 0.0
-    ) -> Half:
+    ) -> FrameSide:
         """The frame that a value was read at, or so many seconds from it, with followed or placed marks.
 
         Raises TuningError, ValueError.
@@ -151,4 +151,4 @@ class Frames:
         marks = {n: at for n, at in places.items() if np.isfinite(at).all()}
         time = f", {signed(float(times[frame]), 2)} s" if len(times) > 1 else ""
         shown = measure.text(seen.measured or 0.0) + behind(measure.unit)
-        return Half(image, marks, f"{day(capture.at)}{time}", shown)
+        return FrameSide(image, marks, f"{day(capture.at)}{time}", shown)

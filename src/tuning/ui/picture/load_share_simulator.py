@@ -7,11 +7,11 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from tuning.core.movement.load_share import SidePose, balance_percent, hip_share, lever_share, moments
-from tuning.core.pose import Frame, knee_over_foot_percent, knee_zone
+from tuning.core.pose import PoseFrame, knee_over_foot_percent, knee_zone
 from tuning.core.programme.body_model import body_of
 from tuning.core.types import NotMeasured
 from tuning.core.units import sentence_case
-from tuning.drawings.exercise import Scene, exercise_figure
+from tuning.drawings.exercise import ExercisePicture, exercise_figure
 from tuning.ui import theme
 from tuning.ui.symbols import paint_outlines
 from tuning.ui.widgets import label
@@ -22,12 +22,12 @@ ASSUMED = (
 )
 
 
-def frame_of(trunk: float, shin: float, knee: float) -> Frame:
+def frame_of(trunk: float, shin: float, knee: float) -> PoseFrame:
     """The pose with a flat foot: the hip bends by trunk + knee - ankle."""
-    return Frame(trunk, trunk + knee - shin, knee, shin)
+    return PoseFrame(trunk, trunk + knee - shin, knee, shin)
 
 
-def pose_of(frame: Frame) -> SidePose:
+def pose_of(frame: PoseFrame) -> SidePose:
     """Forward places of the joints in stature units."""
     leg = body_of(frame).working
     hip, knee, ankle, heel, toe = (float(place[0]) for place in (leg.hip, leg.knee, leg.ankle, leg.heel, leg.toe))
@@ -54,7 +54,7 @@ class _Figure(QWidget):
         painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         scale = self.height() / 1.15
         origin = QPointF(self.width() * 0.42, self.height() - 24)
-        paint_outlines(painter, exercise_figure(Scene(self.frame_shown, view="square")), origin, scale)
+        paint_outlines(painter, exercise_figure(ExercisePicture(self.frame_shown, view="square")), origin, scale)
         leg, pose = body_of(self.frame_shown).working, pose_of(self.frame_shown)
         x = origin.x() + pose.mid_foot * scale
         painter.setPen(QPen(theme.colour("accent"), 1.5, Qt.PenStyle.DashLine))

@@ -19,9 +19,9 @@ from tuning.core.pictures.landmarks import plain
 from tuning.core.pictures.marks import (
     Level,
     LevelReference,
+    MarkReading,
     PictureContext,
     PictureKind,
-    Reading,
     Scale,
     observe,
     placing_sd,
@@ -29,7 +29,7 @@ from tuning.core.pictures.marks import (
 )
 from tuning.core.types import Floats, FrameRef, Observation, Setup
 from tuning.core.units import behind
-from tuning.ui.change_set import Action
+from tuning.ui.change_set import ChangeSet
 from tuning.ui.workspace import Workspace
 
 LENGTH = "length"
@@ -49,7 +49,7 @@ class PictureReference:
     frame: int = 0
 
 
-class MarkBoard(QObject):
+class MarkState(QObject):
     """Everything that can be placed has a key: a landmark name, or `plumb line:a` and the like."""
 
     changed = pyqtSignal()
@@ -75,7 +75,7 @@ class MarkBoard(QObject):
         self._begun: tuple[Floats, int] | None = None
         self._held: tuple[str, Floats] | None = None
         self._tracks: Tracks | None = None
-        self.measured_anew: Callable[[Action], None] = lambda _: None
+        self.measured_anew: Callable[[ChangeSet], None] = lambda _: None
         """What followed marks say once level or length has changed, in the same action."""
         workspace.content_changed.connect(self.reload)
 
@@ -240,7 +240,7 @@ class MarkBoard(QObject):
         unit = self._workspace.knowledge.measures[measure_id].unit
         return behind(unit)
 
-    def readings(self, frame: int | None = None) -> list[Reading]:
+    def readings(self, frame: int | None = None) -> list[MarkReading]:
         """What the marks of this frame, or of another, say, a held mark included."""
         frame = self.frame if frame is None else frame
         points = self.points(frame)
@@ -389,7 +389,7 @@ class MarkBoard(QObject):
         found = {key: value for key, value in self._references.items() if key not in gone}
         return found if reference is None else {**found, what: reference}
 
-    def _observe(self, act: Action, frame: int, marks: dict[str, Floats], context: PictureContext) -> None:
+    def _observe(self, act: ChangeSet, frame: int, marks: dict[str, Floats], context: PictureContext) -> None:
         """What the marks of a frame say, in the place of what they said before."""
         assert self.capture is not None
         where = FrameRef(self.capture.uid, frame, float(self.times[frame]))

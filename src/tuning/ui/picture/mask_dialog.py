@@ -16,7 +16,7 @@ from tuning.ui.jobs import Job
 from tuning.ui.widgets import button, label
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource
-from tuning.video.media.face_mask import Box, Way, masked
+from tuning.video.media.face_mask import Box, BoxTrack, masked
 
 STEP, FAR = 1.0, 10.0
 """How far an arrow key moves the box, image px; with Shift."""
@@ -172,7 +172,7 @@ class MaskDialog(QDialog):
         """Work in the background; what should be looked at is said at the end."""
         path, boxes = self._path, dict(self.boxes)
 
-        def work(tick: Callable[[float], None]) -> Way | None:
+        def work(tick: Callable[[float], None]) -> BoxTrack | None:
             def goes_on(done: float) -> bool:
                 tick(done)
                 return True
@@ -185,7 +185,7 @@ class MaskDialog(QDialog):
         self.accept()
 
 
-def told(way: Way | None, out: Path) -> str:
+def told(way: BoxTrack | None, out: Path) -> str:
     """What became of the copy, and which frames somebody should look at."""
     if way is None:
         return "No copy was made."

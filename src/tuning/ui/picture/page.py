@@ -19,17 +19,17 @@ from tuning.ui.picture.canvas import Canvas
 from tuning.ui.picture.capture_rate import RateChoice, slowness, stored_rate, told_rate
 from tuning.ui.picture.changed_condition import ChangedBox
 from tuning.ui.picture.clip_setup_dialog import TagsDialog
-from tuning.ui.picture.clip_timeline import Strip
+from tuning.ui.picture.clip_timeline import ClipTimeline
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.load_share_simulator import WhatIf
-from tuning.ui.picture.mark_state import MarkBoard
-from tuning.ui.picture.picture_import import Arrivals, Arrived
+from tuning.ui.picture.mark_state import MarkState
+from tuning.ui.picture.picture_import import ImportedPicture, PictureImporter
 from tuning.ui.picture.plates_dialog import GroundDialog
 from tuning.ui.picture.player import Player
 from tuning.ui.picture.result_curves import CurveView, ResultList
 from tuning.ui.picture.side_panel import SidePanel
-from tuning.ui.picture.splitter import SharedHeight
-from tuning.ui.picture.tracking_state import Following, tasks_for
+from tuning.ui.picture.splitter import PictureSplitter
+from tuning.ui.picture.tracking_state import TrackingState, tasks_for
 from tuning.ui.widgets import ElidedLabel, Flow, button, elided, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
@@ -62,17 +62,17 @@ class PicturePage(QWidget):
         super().__init__()
         self._workspace, self._name, self._way_back, self._wide = workspace, name, way_back, wide
         self.picture_kinds = [picture_kind for picture_kind in PICTURE_KINDS.values() if picture_kind.stage == stage]
-        self.board = MarkBoard(workspace)
-        self.canvas, self.strip = Canvas(self.board), Strip(self.board)
+        self.board = MarkState(workspace)
+        self.canvas, self.strip = Canvas(self.board), ClipTimeline(self.board)
         self.panel = SidePanel(self.board, workspace.knowledge.measures)
         measures = workspace.knowledge.measures
-        self.following = Following(workspace, self.board)
+        self.following = TrackingState(workspace, self.board)
         self.results, self.curves = ResultList(self.following, measures), CurveView(self.following, measures)
         self.strip.follow(self.following)
         self.faults = FaultGrid(workspace, self.board, self.following)
         self.changed_box = ChangedBox(workspace, self.following)
         self.player = Player(self.board)
-        self.arrivals = Arrivals(workspace, self._arrived, self)
+        self.arrivals = PictureImporter(workspace, self._arrived, self)
         self.arrivals.job_started.connect(self.job_started)
         self.arrivals.refused.connect(self.refused)
         self._alone = False
@@ -101,7 +101,7 @@ class PicturePage(QWidget):
         for below in (self.curves, self.faults):
             lower.addWidget(below, 1)
             below.hide()
-        self.divider = SharedHeight(self._workspace.settings, upper, lower)
+        self.divider = PictureSplitter(self._workspace.settings, upper, lower)
         left = QVBoxLayout()
         left.setSpacing(8)
         left.addWidget(self.divider, 1)
@@ -312,7 +312,7 @@ class PicturePage(QWidget):
         """Take a file into the open visit and show it."""
         self.arrivals.open_file(path, kind_id)
 
-    def _arrived(self, arrived: Arrived) -> None:
+    def _arrived(self, arrived: ImportedPicture) -> None:
         self._show(arrived.capture, arrived.source)
         if arrived.plates is not None:
             self._stand_on_recorded(arrived.plates)

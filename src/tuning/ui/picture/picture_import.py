@@ -16,9 +16,9 @@ from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import Role
 from tuning.core.units import sentence_case
-from tuning.devices import Subject, answering
+from tuning.devices import SimulatedSubject, answering
 from tuning.knowledge.gate_acts import act_of_picture
-from tuning.records.media import Kept
+from tuning.records.media import StoredFile
 from tuning.ui.jobs import Job
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
@@ -28,7 +28,7 @@ FILES = "Photographs and clips (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.mp4 *.m
 
 
 @dataclass(frozen=True)
-class Filmed:
+class CameraRecording:
     """What the live camera wrote, and the plates beside it; removed once it is kept."""
 
     clip: Path
@@ -38,19 +38,19 @@ class Filmed:
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedFile:
     """Result of opening a file off the interface thread."""
 
     source: PictureSource
-    kept: Kept
+    kept: StoredFile
     kind: str
     case: Case
     """The case it was opened for, whatever is open when it comes."""
-    filmed: Filmed | None
+    filmed: CameraRecording | None
 
 
 @dataclass(frozen=True)
-class Arrived:
+class ImportedPicture:
     """A picture of the open visit, kept and ready to show; `plates` ran with it."""
 
     capture: Capture
@@ -58,18 +58,18 @@ class Arrived:
     plates: Path | None
 
 
-def _where(filmed: Filmed | None) -> str:
+def _where(filmed: CameraRecording | None) -> str:
     """Where a recording lies that could not be kept."""
     return f" The recording lies in {filmed.clip}." if filmed is not None else ""
 
 
-class Arrivals(QObject):
+class PictureImporter(QObject):
     """Takes pictures in; tells about background work, refusals, and each picture that the open visit now has."""
 
     job_started = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, show: Callable[[Arrived], None], window: QWidget) -> None:
+    def __init__(self, workspace: Workspace, show: Callable[[ImportedPicture], None], window: QWidget) -> None:
         super().__init__(window)
         self._workspace, self._show, self._window = workspace, show, window
 
@@ -87,7 +87,7 @@ class Arrivals(QObject):
         if found:
             self.open_file(Path(found), kind_id)
 
-    def open_file(self, path: Path, kind_id: str, filmed: Filmed | None = None) -> None:
+    def open_file(self, path: Path, kind_id: str, filmed: CameraRecording | None = None) -> None:
         """Check, copy and open a file in the background, for the case that is open now."""
         media, case = self._workspace.record.media, self._workspace.case
         if case is None or self.refuses():
@@ -95,7 +95,7 @@ class Arrivals(QObject):
                 shutil.rmtree(filmed.clip.parent, ignore_errors=True)
             return
 
-        def work(tick: Callable[[float], None]) -> Opened:
+        def work(tick: Callable[[float], None]) -> OpenedFile:
             try:
                 look_at(path)
                 kept = media.keep(path, tick)
@@ -103,13 +103,13 @@ class Arrivals(QObject):
             except TuningError as err:
                 err.args = (f"{err}{_where(filmed)}",)
                 raise
-            return Opened(source, kept, kind_id, case, filmed)
+            return OpenedFile(source, kept, kind_id, case, filmed)
 
         job = Job(f"Opening {path.name}", work, case)
         job.done.connect(self._keep)
         self.job_started.emit(job)
 
-    def _keep(self, opened: Opened) -> None:
+    def _keep(self, opened: OpenedFile) -> None:
         """Into the visit it was opened for; on screen only while that visit is open."""
         space, filmed, shown = self._workspace, opened.filmed, False
         try:
@@ -119,7 +119,7 @@ class Arrivals(QObject):
                 made_up, reason = filmed is not None and space.devices.simulated, filmed.reason if filmed else ""
                 capture = act.add(Capture(medium, view=opened.kind, simulated=made_up, reason=reason))
             if space.case is not None and space.case.entry(capture.uid) is not None:
-                self._show(Arrived(capture, opened.source, filmed.plates if filmed else None))
+                self._show(ImportedPicture(capture, opened.source, filmed.plates if filmed else None))
                 shown = True
             if filmed is not None:  # it is in the record now; what the camera wrote is not needed any more
                 shutil.rmtree(filmed.clip.parent, ignore_errors=True)
@@ -143,7 +143,7 @@ class Arrivals(QObject):
         reason = self._reason_for(kind)
         if reason is None:
             return
-        who = Subject(patient.occupation, patient.body_mass_kg or 75.0)
+        who = SimulatedSubject(patient.occupation, patient.body_mass_kg or 75.0)
         try:
             with answering("camera"):
                 camera = devices.camera(kind)
@@ -154,7 +154,7 @@ class Arrivals(QObject):
         dialog = LiveDialog(self._window, camera, plates)
         dialog.exec()
         if dialog.recorded is not None:
-            self.open_file(dialog.recorded, kind, Filmed(dialog.recorded, dialog.pressed, reason))
+            self.open_file(dialog.recorded, kind, CameraRecording(dialog.recorded, dialog.pressed, reason))
 
     def _reason_for(self, kind: str) -> str | None:
         """Why it is filmed although the gate asks, empty where it does not; None where it is not filmed now."""

@@ -10,8 +10,8 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.core.units import parse_number
 from tuning.ui import theme
 from tuning.ui.formatting import clock
-from tuning.ui.picture.tracking_state import Following
-from tuning.ui.widgets import Line, button, label, set_role
+from tuning.ui.picture.tracking_state import TrackingState
+from tuning.ui.widgets import TextField, button, label, set_role
 
 ABOUT = (
     "The hip share is then worked out at the measured point of pressure, beside the one at mid-foot. "
@@ -25,14 +25,14 @@ HEELS_MM = 1000.0
 class GroundDialog(QDialog):
     """Choose a recording of the visit or open a file; say where the heels stood."""
 
-    def __init__(self, parent: QWidget | None, following: Following) -> None:
+    def __init__(self, parent: QWidget | None, following: TrackingState) -> None:
         super().__init__(parent)
         self.setWindowTitle("Plates that ran with this clip")
         self.resize(620, 260)
         self._following = following
         self.choice = QComboBox()
         self.choice.setAccessibleName("Recording of the plates")
-        self.heels = Line()
+        self.heels = TextField()
         self.heels.setAccessibleName("Heels ahead of the plates' origin, mm")
         self.heels.setMaximumWidth(90)
         self.heels.returnPressed.connect(self.keep)

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 from tuning.core.pictures.landmarks import spoken
 from tuning.core.types import Floats
 from tuning.ui.picture.frames import FrameServer, to_image, to_pixels
-from tuning.ui.picture.mark_state import MarkBoard
+from tuning.ui.picture.mark_state import MarkState
 from tuning.ui.widgets import button, label, set_role
 from tuning.video import PictureSource
 
@@ -50,7 +50,7 @@ class Player(QObject):
     """A frame for the eye as QImage with its number, None when the picture is closed."""
     failed = pyqtSignal(str)
 
-    def __init__(self, board: MarkBoard) -> None:
+    def __init__(self, board: MarkState) -> None:
         super().__init__()
         self._board = board
         self._server: FrameServer | None = None

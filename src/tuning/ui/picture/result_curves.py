@@ -15,7 +15,7 @@ from tuning.core.movement.kinematics import POINTS, Curve, by_cycle
 from tuning.core.movement.tasks import TASKS
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
-from tuning.ui.picture.tracking_state import Following
+from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.symbols import SideSign
 from tuning.ui.widgets import empty, label, set_role
 
@@ -26,7 +26,7 @@ NAMES_APART = 18
 class CurveView(QWidget):
     """All cycles thin, their mean thick, left and right in their colours, named beside the line."""
 
-    def __init__(self, following: Following, measures: dict[str, Measure]) -> None:
+    def __init__(self, following: TrackingState, measures: dict[str, Measure]) -> None:
         super().__init__()
         self._following, self._measures = following, measures
         self.measure = ""
@@ -135,7 +135,7 @@ class CurveView(QWidget):
 class ResultButton(QPushButton):
     """Name of a measure over the clip; F1 tells how its values were worked out."""
 
-    def __init__(self, following: Following, measure: Measure, act: partial[None]) -> None:
+    def __init__(self, following: TrackingState, measure: Measure, act: partial[None]) -> None:
         super().__init__(measure.name)
         self._following, self._measure = following, measure
         self.title = measure.name
@@ -155,7 +155,7 @@ class ResultList(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self, following: Following, measures: dict[str, Measure]) -> None:
+    def __init__(self, following: TrackingState, measures: dict[str, Measure]) -> None:
         super().__init__()
         self._following, self._measures = following, measures
         self.current = ""

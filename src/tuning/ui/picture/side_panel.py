@@ -11,13 +11,13 @@ from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Z95
 from tuning.core.pictures.landmarks import plain
-from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, PictureKind, Reading
+from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, MarkReading, PictureKind
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import behind, parse_length, sentence_case, signed
 from tuning.ui import theme
-from tuning.ui.picture.mark_state import LENGTH, REFERENCES, MarkBoard
+from tuning.ui.picture.mark_state import LENGTH, REFERENCES, MarkState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import Line, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
 
 DEVIATION = "-deviation"
 
@@ -25,7 +25,7 @@ DEVIATION = "-deviation"
 class SidePanel(QWidget):
     """Three blocks: marks, references, readings."""
 
-    def __init__(self, board: MarkBoard, measures: dict[str, Measure]) -> None:
+    def __init__(self, board: MarkState, measures: dict[str, Measure]) -> None:
         super().__init__()
         self.board, self._measures = board, measures
         self.setFixedWidth(344)
@@ -61,7 +61,7 @@ class SidePanel(QWidget):
             self._buttons[what] = button(what, partial(self._choose, what), tip=tip)
             self._buttons[what].setStyleSheet("padding: 5px 8px;")
             row.addWidget(self._buttons[what])
-        self.length = Line()
+        self.length = TextField()
         self.length.setPlaceholderText("40 cm")
         self.length.setAccessibleName("True length")
         self.length.setMaximumWidth(76)
@@ -196,9 +196,9 @@ class SidePanel(QWidget):
             text += f" Length {100 * context.scale.length_m:.4g} cm marked."
         self.level_text.setText(text)
 
-    def _show_readings(self, readings: list[Reading]) -> None:
+    def _show_readings(self, readings: list[MarkReading]) -> None:
         empty(self._readings)
-        by_id: dict[str, dict[Side, Reading]] = {}
+        by_id: dict[str, dict[Side, MarkReading]] = {}
         for reading in readings:
             by_id.setdefault(reading.measure_id, {})[reading.side] = reading
         for measure_id, sides in by_id.items():
@@ -215,7 +215,7 @@ class ReadingRow(QWidget):
     """One measure: a value a side with the error that marking adds."""
 
     def __init__(
-        self, measure: Measure, sides: dict[Side, Reading], deviations: dict[Side, Reading], first: Side
+        self, measure: Measure, sides: dict[Side, MarkReading], deviations: dict[Side, MarkReading], first: Side
     ) -> None:
         super().__init__()
         self._measure, self._sides = measure, sides
@@ -269,7 +269,7 @@ class ReadingRow(QWidget):
         lines.append(f"Error of the method, used for the verdict: SEM {m.sem:g} {m.comparison_unit} ({m.sem_source}).")
         return "\n\n".join(lines)
 
-    def _value(self, reading: Reading, deviation: Reading | None, unit: str) -> QVBoxLayout:
+    def _value(self, reading: MarkReading, deviation: MarkReading | None, unit: str) -> QVBoxLayout:
         box = QVBoxLayout()
         box.setSpacing(0)
         if isinstance(reading.value, NotMeasured):
@@ -295,7 +295,7 @@ def _spoken(mark: str) -> str:
     return f"{plain(mark)} {side}" if side in ("left", "right") else plain(mark)
 
 
-def _meaning(reading: Reading, deviation: Reading | None) -> str:
+def _meaning(reading: MarkReading, deviation: MarkReading | None) -> str:
     """Which way the number points, in words."""
     if deviation is None or not isinstance(deviation.value, float) or abs(deviation.value) < 0.05:
         return reading.meaning

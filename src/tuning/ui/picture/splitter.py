@@ -13,7 +13,7 @@ SHARE = "picture.share"
 USUAL, LEAST, MOST = 68, 30, 90
 
 
-class SharedHeight(QSplitter):
+class PictureSplitter(QSplitter):
     """Picture above, curve or faults below; the lower part is there while something in it is shown."""
 
     def __init__(self, settings: Settings, upper: QLayout, lower: QLayout) -> None:

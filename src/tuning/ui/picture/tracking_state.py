@@ -16,9 +16,9 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import PLAIN, Observation, Setup, Side
 from tuning.core.units import sentence_case
 from tuning.records.track_codec import pack, unpack
-from tuning.ui.change_set import Action
+from tuning.ui.change_set import ChangeSet
 from tuning.ui.jobs import Cancelled, Job
-from tuning.ui.picture.mark_state import MarkBoard
+from tuning.ui.picture.mark_state import MarkState
 from tuning.ui.picture.plate_recordings import Recordings
 from tuning.ui.workspace import Workspace
 
@@ -49,13 +49,13 @@ def goes_on(tick: Callable[[float], None]) -> Callable[[float], bool]:
     return told
 
 
-class Following(QObject):
+class TrackingState(QObject):
     """One open clip. Everything is kept in the record as it comes."""
 
     changed = pyqtSignal()
     job_started = pyqtSignal(object)
 
-    def __init__(self, workspace: Workspace, board: MarkBoard) -> None:
+    def __init__(self, workspace: Workspace, board: MarkState) -> None:
         super().__init__()
         self._workspace, self._board = workspace, board
         self.tracks: Tracks | None = None
@@ -255,11 +255,11 @@ class Following(QObject):
         with self._workspace.action(text) as act:
             self._put(act, tracks)
 
-    def _measure_with(self, act: Action) -> None:
+    def _measure_with(self, act: ChangeSet) -> None:
         if self.tracks is not None:
             self._put(act, self.tracks)
 
-    def _put(self, act: Action, tracks: Tracks) -> None:
+    def _put(self, act: ChangeSet, tracks: Tracks) -> None:
         """The tracks and what they measure, in the place of those that stood."""
         capture = self._board.capture
         assert capture is not None
@@ -277,7 +277,7 @@ class Following(QObject):
         act.put(row, self._row())
         self._put_measured(act, tracks, self.facts().setup)
 
-    def _put_measured(self, act: Action, tracks: Tracks, setup: Setup) -> None:
+    def _put_measured(self, act: ChangeSet, tracks: Tracks, setup: Setup) -> None:
         """What the tracks say under a set-up, in the place of what they said before."""
         assert self.capture is not None
         setup = replace(setup, simulated=self.capture.simulated)

@@ -22,7 +22,7 @@ from tuning.core.types import Observation, Role
 from tuning.ui.workspace import Workspace
 
 
-class OpenEnds:
+class Discharge:
     """Reads the case; every change is one action of the workspace."""
 
     def __init__(self, space: Workspace) -> None:

@@ -13,7 +13,7 @@ from tuning.core.errors import BadInput
 from tuning.core.preferences import TELEPHONE
 from tuning.core.programme.ladders import Dose
 from tuning.core.programme.log_mapping import log_of, step_since
-from tuning.core.programme.progression_rules import Standing
+from tuning.core.programme.progression_rules import PlanContext
 from tuning.core.programme.weekly_schedule import retests
 from tuning.core.types import LEGS, Side
 from tuning.exchange.files import write_whole
@@ -93,7 +93,7 @@ class Exports:
         status = course.status
         plan = [(item, status.exercise(item)) for item in self._space.plan()]
         log = [s for item, one in plan for s in log_of(entries, one.line, step_since(item, entries))]
-        known = replace(status.standing(plan[0][0]), elsewhere=()) if plan else Standing(today, status.triage)
+        known = replace(status.standing(plan[0][0]), elsewhere=()) if plan else PlanContext(today, status.triage)
         data = plan_data(known, [one for _, one in plan], log, status.phase[0], status.kit)
         write_whole(json.dumps(data, indent=1).encode(), target, "The plan")
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.programme.equipment import Kit
+from tuning.core.programme.equipment import Equipment
 from tuning.ui import theme
 from tuning.ui.widgets import button, in_scroll, label
 
@@ -12,7 +12,7 @@ from tuning.ui.widgets import button, in_scroll, label
 class KitDialog(QDialog):
     """A row for each thing; Tab and Space tick, Enter keeps."""
 
-    def __init__(self, kit: Kit, parent: QWidget | None = None) -> None:
+    def __init__(self, kit: Equipment, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Kit at home")
         self.boxes: dict[str, QCheckBox] = {}
@@ -50,7 +50,7 @@ class KitDialog(QDialog):
         column.addLayout(buttons)
         self.resize(900, 780)
 
-    def _box(self, thing: str, kit: Kit) -> QCheckBox:
+    def _box(self, thing: str, kit: Equipment) -> QCheckBox:
         """One box a thing, also where several things may be replaced by it: they are ticked together."""
         box = QCheckBox(thing)
         box.setFont(theme.font())

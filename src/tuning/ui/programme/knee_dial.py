@@ -7,7 +7,7 @@ from functools import cached_property
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QSlider, QVBoxLayout, QWidget
 
-from tuning.core.programme.joint_load import Dial, dial
+from tuning.core.programme.joint_load import LoadDial, dial
 from tuning.ui import theme
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.widgets import label
@@ -54,7 +54,7 @@ class KneeDial(QWidget):
         return made
 
     @cached_property
-    def _notches(self) -> Dial:
+    def _notches(self) -> LoadDial:
         ladders = self._state._workspace.knowledge.ladders.values()
         return dial(rung for ladder in ladders for rung in ladder.rungs)
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSpi
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import LARGE_PRINT, PAPER
-from tuning.core.programme.ladders import State, Trial
+from tuning.core.programme.ladders import ConditionState, SideTrial
 from tuning.core.programme.progression_step import full_depth
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
@@ -20,10 +20,10 @@ from tuning.ui.programme.plan_list import PlanList
 from tuning.ui.programme.rung_card import RungCard
 from tuning.ui.programme.state import PAPER_NAMES, ProgrammeState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import Flow, Line, button, empty, in_scroll, label, rule
+from tuning.ui.widgets import Flow, TextField, button, empty, in_scroll, label, rule
 from tuning.ui.workspace import Workspace
 
-MARKS = {State.MET: "●", State.NOT_MET: "◇", State.UNKNOWN: "○", State.LOCKED: "■"}
+MARKS = {ConditionState.MET: "●", ConditionState.NOT_MET: "◇", ConditionState.UNKNOWN: "○", ConditionState.LOCKED: "■"}
 TRIAL_WORDS = ("not tried", "clean", "with faults", "not felt there", "felt elsewhere")
 DOSE_PARTS = (
     ("sets", "sets", 1, 10, ""),
@@ -175,7 +175,7 @@ class ChooseView(QWidget):
         column.addLayout(self._dose)
         self.dose_words = label("", wrap=True)
         column.addWidget(self.dose_words)
-        self.reason = Line()
+        self.reason = TextField()
         self.reason.setPlaceholderText("Reason for starting anyway")
         self.reason.setAccessibleName("Reason")
         self._workspace.case_changed.connect(self.reason.clear)
@@ -225,7 +225,7 @@ class ChooseView(QWidget):
             return
         word = self.clean[side].currentText()
         clean, faults, unfelt, elsewhere = TRIAL_WORDS[1:]
-        trial = Trial(word == clean, self.pain[side].value(), word != unfelt, word == elsewhere)
+        trial = SideTrial(word == clean, self.pain[side].value(), word != unfelt, word == elsewhere)
         self.state.set_trial(side, None if word == TRIAL_WORDS[0] else trial)
 
     def _dose_changed(self, part: str, value: int) -> None:
@@ -361,7 +361,7 @@ class ChooseView(QWidget):
         for check in self.state.checks():
             row = QHBoxLayout()
             row.setSpacing(8)
-            caution = check.state in (State.LOCKED, State.NOT_MET)
+            caution = check.state in (ConditionState.LOCKED, ConditionState.NOT_MET)
             mark = label(MARKS[check.state], role="caution" if caution else "")
             row.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
             row.addWidget(label(f"{check.state.value}: {check.text}", role="caution" if caution else "", wrap=True), 1)
@@ -372,6 +372,6 @@ class ChooseView(QWidget):
         self.reason.setVisible(bool(self.state.open_points()) and not locked)
 
 
-def _word_of(trial: Trial) -> int:
+def _word_of(trial: SideTrial) -> int:
     """The choice that says what a try-out was."""
     return 1 if trial.clean else 4 if trial.wrong else 3 if not trial.felt else 2

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.programme.joint_load import Tolerated, WeekLoad
+from tuning.core.programme.joint_load import ToleratedLoad, WeekLoad
 from tuning.ui import theme
 
 SHOWN = 9
@@ -20,7 +20,7 @@ class LoadChart(QWidget):
         super().__init__()
         self._weeks: list[WeekLoad] = []
         self._name = self._region = "kneecap"
-        self._tolerated: Tolerated | None = None
+        self._tolerated: ToleratedLoad | None = None
         self._graded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(190)
@@ -30,7 +30,7 @@ class LoadChart(QWidget):
         return QSize(400, 190)
 
     def show_load(
-        self, weeks: list[WeekLoad], name: str, region: str, tolerated: Tolerated | None, graded: bool
+        self, weeks: list[WeekLoad], name: str, region: str, tolerated: ToleratedLoad | None, graded: bool
     ) -> None:
         """Another region or leg, named by `name`, or newer weeks; `graded` where no moment of it is known."""
         self._name = name

@@ -18,21 +18,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tuning.core.entries import Done, Morning, PlanItem
+from tuning.core.entries import Done, NextDayResponse, PlanItem
 from tuning.core.errors import TuningError
 from tuning.core.programme.joint_load import REGIONS, last_tolerated
 from tuning.core.programme.log_mapping import ALARMS, amended
-from tuning.core.programme.progression_rules import Decision, Move
+from tuning.core.programme.progression_rules import ProgressionDecision, ProgressionMove
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.load_chart import LoadChart
 from tuning.ui.programme.phase_view import PhaseView
-from tuning.ui.programme.plan_controller import Course, done_of
-from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule
+from tuning.ui.programme.plan_controller import PlanController, done_of
+from tuning.ui.widgets import TextField, button, empty, in_scroll, label, rule
 from tuning.ui.workspace import Workspace
 
-OVERRULES = {"Climb": Move.CLIMB, "Hold": Move.HOLD, "Step back": Move.BACK}
+OVERRULES = {"Climb": ProgressionMove.CLIMB, "Hold": ProgressionMove.HOLD, "Step back": ProgressionMove.BACK}
 LAST_SHOWN = 4
 ALARM_WORDS = {
     "giving way": "gave way", "catch": "caught or locked", "swelling": "new swelling", "numb": "numb", "dizzy": "dizzy",
@@ -47,7 +47,7 @@ class LogView(QWidget):
     refused = pyqtSignal(str)
     told = pyqtSignal(str)
 
-    def __init__(self, workspace: Workspace, course: Course, exports: Exports) -> None:
+    def __init__(self, workspace: Workspace, course: PlanController, exports: Exports) -> None:
         super().__init__()
         self._workspace, self._course, self._exports = workspace, course, exports
         self._leg_of = ""
@@ -117,7 +117,7 @@ class LogView(QWidget):
         self.faulty.setRange(0, 100)
         self.faulty.setSuffix(" % faulty")
         self.felt.addItems(["felt there", "not felt there", "felt elsewhere"])
-        for morning in Morning:
+        for morning in NextDayResponse:
             self.morning.addItem(f"morning after: {morning.value}", morning)
         self.morning.setCurrentIndex(2)
         named = ((self.item, "Exercise"), (self.side, "Side"), (self.pain, "Peak pain"), (self.faulty, "Faulty share"),
@@ -145,7 +145,7 @@ class LogView(QWidget):
 
     def _other(self) -> QGridLayout:
         """What was done beside the exercises; it stands in the same weeks."""
-        self.what, self.amount, self.unit, self.effort = Line(), QSpinBox(), QComboBox(), QSpinBox()
+        self.what, self.amount, self.unit, self.effort = TextField(), QSpinBox(), QComboBox(), QSpinBox()
         self.what.setPlaceholderText("car-deck ramps")
         self.amount.setRange(0, 2000)
         self.unit.addItems(["min", "km", "h standing"])
@@ -160,9 +160,9 @@ class LogView(QWidget):
             grid.addWidget(part, 1, column)
             grid.setColumnStretch(column, 1)
         self.after = QComboBox()
-        for morning in Morning:
+        for morning in NextDayResponse:
             self.after.addItem(f"morning after: {morning.value}", morning)
-        self.after.setCurrentIndex(self.after.findData(Morning.UNKNOWN))
+        self.after.setCurrentIndex(self.after.findData(NextDayResponse.UNKNOWN))
         self.after.setAccessibleName("Morning after the load")
         grid.addWidget(self.after, 2, 0, 1, 3)
         grid.addWidget(button("Add", self.add_other), 2, 3)
@@ -176,12 +176,12 @@ class LogView(QWidget):
         with self._workspace.trying():
             day = self.day.date().toPyDate()
             amount, unit = float(self.amount.value()), self.unit.currentText()
-            morning = Morning(self.after.currentData())
+            morning = NextDayResponse(self.after.currentData())
             self._course.log_other(self.what.text(), day, amount, unit, self.effort.value(), morning)
         if self._workspace.case is not before:
             self.what.clear()
             self.amount.setValue(0)
-            self.after.setCurrentIndex(self.after.findData(Morning.UNKNOWN))
+            self.after.setCurrentIndex(self.after.findData(NextDayResponse.UNKNOWN))
 
     def add_typed(self) -> None:
         """One line of the home log."""
@@ -198,7 +198,7 @@ class LogView(QWidget):
             self._course.log(
                 done_of(
                     item, self.side.currentData(), day, pain=self.pain.value(), faulty=float(self.faulty.value()),
-                    felt=felt == 0, wrong=felt == 2, morning=Morning(self.morning.currentData()), source="home",
+                    felt=felt == 0, wrong=felt == 2, morning=NextDayResponse(self.morning.currentData()), source="home",
                     alarms=tuple(alarm for alarm, box in self.alarms.items() if box.isChecked()),
                 )
             )  # fmt: skip
@@ -239,11 +239,11 @@ class LogView(QWidget):
             return
         self.told.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
 
-    def _confirm(self, item: PlanItem, decision: Decision, reason: Line) -> None:
+    def _confirm(self, item: PlanItem, decision: ProgressionDecision, reason: TextField) -> None:
         with self._workspace.trying():
             self._course.confirm(item, decision, reason.text())
 
-    def _overrule(self, item: PlanItem, choice: QComboBox, reason: Line) -> None:
+    def _overrule(self, item: PlanItem, choice: QComboBox, reason: TextField) -> None:
         with self._workspace.trying():
             self._course.overrule(item, OVERRULES[choice.currentText()], reason.text())
 
@@ -324,9 +324,9 @@ class LogView(QWidget):
         column.addWidget(rule())
         return card
 
-    def _choice(self, item: PlanItem, decision: Decision) -> QHBoxLayout:
+    def _choice(self, item: PlanItem, decision: ProgressionDecision) -> QHBoxLayout:
         row = QHBoxLayout()
-        reason, choice = Line(), QComboBox()
+        reason, choice = TextField(), QComboBox()
         reason.setPlaceholderText("Reason, where you overrule or the gate asks")
         reason.setAccessibleName("Reason of the decision")
         choice.addItems([words for words, move in OVERRULES.items() if move is not decision.move])
@@ -351,16 +351,16 @@ class LogView(QWidget):
             told = [f"{_side(d.side)}pain {d.pain}/10, {d.faulty:.0f} % faulty" + _more(d) for d in done]
             row = QHBoxLayout()
             row.addWidget(label(f"{done[0].day:%-d %b}: {'; '.join(told)}", wrap=True), 1)
-            if any(d.morning == Morning.UNKNOWN for d in done):
+            if any(d.morning == NextDayResponse.UNKNOWN for d in done):
                 row.addWidget(label("next morning", role="muted"))
-                row.addWidget(button("settled", partial(self._morning, done, Morning.SETTLED), "link"))
-                row.addWidget(button("not settled", partial(self._morning, done, Morning.NOT), "link"))
+                row.addWidget(button("settled", partial(self._morning, done, NextDayResponse.SETTLED), "link"))
+                row.addWidget(button("not settled", partial(self._morning, done, NextDayResponse.NOT), "link"))
             else:
                 row.addWidget(label(f"morning {done[0].morning}", role="muted"))
             column.addLayout(row)
         return column
 
-    def _morning(self, done: list[Done], morning: Morning) -> None:
+    def _morning(self, done: list[Done], morning: NextDayResponse) -> None:
         with self._workspace.trying():
             self._course.set_morning(done, morning)
 

@@ -8,10 +8,10 @@ from functools import partial
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.rules import School
+from tuning.core.programme.rules import PainPolicy
 from tuning.core.units import sentence_case
 from tuning.ui import theme
-from tuning.ui.programme.plan_controller import Course
+from tuning.ui.programme.plan_controller import PlanController
 from tuning.ui.widgets import button, empty, label
 from tuning.ui.workspace import Workspace
 
@@ -22,7 +22,7 @@ CONCERNED = {Phase.SETTLE: "no stage", Phase.RESTORE: "mobility", Phase.LOAD: "s
 class PhaseView(QWidget):
     """Phase and school by choice; gaps and goals one to a line, each with what can be decided about it."""
 
-    def __init__(self, workspace: Workspace, course: Course) -> None:
+    def __init__(self, workspace: Workspace, course: PlanController) -> None:
         super().__init__()
         self._workspace, self._course = workspace, course
         self._filling = False
@@ -38,8 +38,8 @@ class PhaseView(QWidget):
         self.school.setAccessibleName("Pain school")
         for phase in Phase:
             self.phase.addItem(phase.value, phase)
-        self.school.addItem("strict: pain at most 2", School.STRICT)
-        self.school.addItem("monitored: to 5 if settled", School.MONITORED)
+        self.school.addItem("strict: pain at most 2", PainPolicy.STRICT)
+        self.school.addItem("monitored: to 5 if settled", PainPolicy.MONITORED)
         self.phase.activated.connect(lambda _: self._set_phase())
         self.school.activated.connect(lambda _: self._set_school())
         choices.addWidget(self.phase)

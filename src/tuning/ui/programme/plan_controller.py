@@ -8,9 +8,9 @@ from datetime import date, timedelta
 from typing import Any
 
 from tuning.core.entries import Decision as Decided
-from tuning.core.entries import Done, Morning, OtherLoad, PlanItem
+from tuning.core.entries import Done, NextDayResponse, OtherLoad, PlanItem
 from tuning.core.errors import BadInput, Refused
-from tuning.core.programme.equipment import Kit
+from tuning.core.programme.equipment import Equipment
 from tuning.core.programme.joint_load import USUAL_STATURE_M, WeekLoad
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.log_mapping import amended, sessions
@@ -18,23 +18,23 @@ from tuning.core.programme.phases import Phase, next_phase, score_change
 from tuning.core.programme.plan_facts import scores, weekly_load
 from tuning.core.programme.plan_moves import confirmed, overruled
 from tuning.core.programme.plan_status import DIAL, KIT, PHASE, SCHOOL, PlanStatus, plan_status
-from tuning.core.programme.progression_rules import Decision, Exercise, Move
-from tuning.core.programme.progression_step import Step
-from tuning.core.programme.rules import School
-from tuning.core.programme.weekly_schedule import Item, Room, Week, item_of, plan_week
+from tuning.core.programme.progression_rules import ExerciseState, ProgressionDecision, ProgressionMove
+from tuning.core.programme.progression_step import ProgressionStep
+from tuning.core.programme.rules import PainPolicy
+from tuning.core.programme.weekly_schedule import Item, Week, WeekConstraints, item_of, plan_week
 from tuning.core.types import Observation, Side
-from tuning.ui.programme.discharge import OpenEnds
+from tuning.ui.programme.discharge import Discharge
 from tuning.ui.workspace import Workspace
 
 WEEK = "week"
 
 
-class Course:
+class PlanController:
     """Reads the case; every change is one action of the workspace."""
 
     def __init__(self, space: Workspace) -> None:
         self._space = space
-        self.ends = OpenEnds(space)
+        self.ends = Discharge(space)
 
     @property
     def today(self) -> date:
@@ -95,7 +95,7 @@ class Course:
         with self._space.action("knee dial") as act:
             act.add(Decided(DIAL, f"{zone}/{kneecap}", {"zone": zone, "kneecap": kneecap}))
 
-    def kit(self) -> Kit:
+    def kit(self) -> Equipment:
         """What the patient has for exercises; everything until somebody asked."""
         return self.status.kit
 
@@ -109,16 +109,16 @@ class Course:
         """What an exercise of the plan is done with."""
         return self._space.knowledge.ladder_of(item.rung).needs(self._rung(item))
 
-    def school(self) -> School:
+    def school(self) -> PainPolicy:
         """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
         return self.status.school
 
-    def set_school(self, school: School) -> None:
+    def set_school(self, school: PainPolicy) -> None:
         """Choose the pain school of this plan."""
         with self._space.action(f"pain school {school.value}") as act:
             act.add(Decided(SCHOOL, school.value))
 
-    def pain_school(self) -> School:
+    def pain_school(self) -> PainPolicy:
         """The school that counts: strict while bone stress is suspected, whatever was chosen."""
         return self.status.pain_school
 
@@ -132,19 +132,19 @@ class Course:
 
     # decisions
 
-    def exercise(self, item: PlanItem) -> Exercise:
+    def exercise(self, item: PlanItem) -> ExerciseState:
         """An item of the plan as the decision table reads it."""
         return self.status.exercise(item)
 
-    def decision(self, item: PlanItem) -> Decision:
+    def decision(self, item: PlanItem) -> ProgressionDecision:
         """Up, hold or back, from what was done."""
         return self.status.decision(item)
 
-    def after(self, item: PlanItem, decision: Decision) -> Step | None:
+    def after(self, item: PlanItem, decision: ProgressionDecision) -> ProgressionStep | None:
         """The exercise as it would go on; None where nothing of it changes."""
         return self.status.after(item, decision)
 
-    def confirm(self, item: PlanItem, decision: Decision, reason: str = "") -> None:
+    def confirm(self, item: PlanItem, decision: ProgressionDecision, reason: str = "") -> None:
         """Take the table's decision over. Raises TuningError where the gate refuses, or it says something else now."""
         now = self.status.decision(item)
         if (now.row, now.move, now.to) != (decision.row, decision.move, decision.to):
@@ -153,7 +153,7 @@ class Course:
             for entry in confirmed(self.status, item, reason):
                 act.add(entry)
 
-    def overrule(self, item: PlanItem, move: Move, reason: str) -> None:
+    def overrule(self, item: PlanItem, move: ProgressionMove, reason: str) -> None:
         """Another move than the table's; nobody overrules its first row. Raises TuningError."""
         with self._space.action(f"{move.value}: {self._rung(item).name}") as act:
             for entry in overruled(self.status, item, move, reason):
@@ -168,7 +168,13 @@ class Course:
                 act.add(one)
 
     def log_other(
-        self, what: str, day: date, amount: float, unit: str, effort: int, morning: Morning = Morning.UNKNOWN
+        self,
+        what: str,
+        day: date,
+        amount: float,
+        unit: str,
+        effort: int,
+        morning: NextDayResponse = NextDayResponse.UNKNOWN,
     ) -> None:
         """Keep a load beside the exercises. Raises BadInput."""
         if not what.strip() or amount <= 0:
@@ -176,7 +182,7 @@ class Course:
         if day > self.today:
             raise BadInput("That date is in the future.")
         with self._space.action(what.strip()) as act:
-            settled = {Morning.SETTLED: True, Morning.NOT: False}.get(morning)
+            settled = {NextDayResponse.SETTLED: True, NextDayResponse.NOT: False}.get(morning)
             act.add(OtherLoad(what.strip(), day, amount, unit, effort, settled))
 
     def done(self, item: PlanItem) -> list[Done]:
@@ -191,26 +197,28 @@ class Course:
             for one in done:
                 act.put(amended(one, replace(one, **told), rules), one)
 
-    def set_morning(self, done: Sequence[Done], morning: Morning, pain: int | None = None) -> None:
+    def set_morning(self, done: Sequence[Done], morning: NextDayResponse, pain: int | None = None) -> None:
         """How the morning after a session was."""
         self.amend("next morning", done, morning=morning, morning_pain=pain)
 
     # the week
 
-    def room(self) -> Room:
+    def room(self) -> WeekConstraints:
         """Free days, sport days and minutes of a session."""
         found = self._newest(WEEK)
         if found is None:
-            return Room()
+            return WeekConstraints()
         known = found.inputs
-        return Room(tuple(known.get("free", range(7))), tuple(known.get("sport", ())), float(known.get("minutes", 40)))
+        return WeekConstraints(
+            tuple(known.get("free", range(7))), tuple(known.get("sport", ())), float(known.get("minutes", 40))
+        )
 
     def moves(self) -> dict[str, list[int]]:
         """Days by rung where somebody moved a session by hand."""
         found = self._newest(WEEK)
         return dict(found.inputs.get("days", {})) if found is not None else {}
 
-    def set_week(self, room: Room, days: dict[str, list[int]] | None = None) -> None:
+    def set_week(self, room: WeekConstraints, days: dict[str, list[int]] | None = None) -> None:
         """Keep what the week gives, and days that were moved by hand."""
         inputs: dict[str, Any] = {"free": list(room.free), "sport": list(room.sport), "minutes": room.minutes}
         with self._space.action("week") as act:

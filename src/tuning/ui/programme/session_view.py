@@ -45,7 +45,7 @@ class SetAnswer:
 
 
 @dataclass(frozen=True)
-class Turn:
+class SessionSet:
     """One set of one side of an item."""
 
     item: PlanItem
@@ -63,7 +63,7 @@ class SessionView(QWidget):
     def __init__(self, workspace: Workspace, state: ProgrammeState) -> None:
         super().__init__()
         self._workspace, self._state = workspace, state
-        self.turns: list[Turn] = []
+        self.turns: list[SessionSet] = []
         self.at = 0
         self.answers: dict[int, SetAnswer] = {}
         self._visit = ""
@@ -124,7 +124,7 @@ class SessionView(QWidget):
         self._visit = visit
         self._show()
 
-    def _planned(self) -> list[Turn]:
+    def _planned(self) -> list[SessionSet]:
         """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
         made = []
         for item in self._workspace.plan():
@@ -133,11 +133,11 @@ class SessionView(QWidget):
             rung, dose = self._workspace.knowledge.rung(item.rung), self._state.course.dose_now(item)
             sides = (item.first_side, item.first_side.other) if rung.sides == LEGS else (Side.NONE,)
             for number in range(1, dose.sets + 1):
-                made += [Turn(item, rung, dose, side, number) for side in sides]
+                made += [SessionSet(item, rung, dose, side, number) for side in sides]
         return made
 
     @property
-    def current(self) -> Turn | None:
+    def current(self) -> SessionSet | None:
         """The set that is on."""
         return self.turns[self.at] if self.at < len(self.turns) else None
 
@@ -244,7 +244,7 @@ class SessionView(QWidget):
         self.rest = float(turn.dose.rest_s)
         self._timer.start()
 
-    def _leave_out(self, turn: Turn, everything: bool) -> None:
+    def _leave_out(self, turn: SessionSet, everything: bool) -> None:
         """An alarm ends the exercise, numbness or dizziness the session: the other sets are not done."""
         kept = [t for n, t in enumerate(self.turns) if n < self.at or (t.item.uid != turn.item.uid and not everything)]
         self.turns = kept
@@ -272,7 +272,7 @@ class SessionView(QWidget):
         """Everything that was done, one line a side of each exercise: the worst pain, all alarms."""
         self.stop()
         lines = []
-        done: dict[tuple[str, Side], list[tuple[Turn, SetAnswer]]] = {}
+        done: dict[tuple[str, Side], list[tuple[SessionSet, SetAnswer]]] = {}
         for n, answer in self.answers.items():
             if n < len(self.turns) and answer.pain is not None:
                 turn = self.turns[n]
@@ -355,7 +355,7 @@ class SessionView(QWidget):
         left = len(self.turns) - self.at - 4
         return "Then: " + "\n".join(told) + (f"\nand {left} more" if left > 0 else "") if told else "The last set."
 
-    def _word(self, turn: Turn) -> str:
+    def _word(self, turn: SessionSet) -> str:
         if not self.running and self.seconds == 0:
             return "ready"
         if turn.dose.reps:
@@ -364,7 +364,7 @@ class SessionView(QWidget):
             return "breathe in" if self.seconds % BREATH_S < BREATH_S * 0.4 else "breathe out"
         return "hold"
 
-    def _count(self, turn: Turn) -> str:
+    def _count(self, turn: SessionSet) -> str:
         if turn.dose.reps:
             return f"{min(turn.dose.reps, phase_at(self.seconds, turn.dose)[2] + 1)} of {turn.dose.reps}"
         if turn.dose.breaths:
@@ -382,7 +382,7 @@ class SessionView(QWidget):
         return " · ".join(told)
 
 
-def _key(turn: Turn) -> tuple[str, Side, int]:
+def _key(turn: SessionSet) -> tuple[str, Side, int]:
     return turn.item.uid, turn.side, turn.number
 
 

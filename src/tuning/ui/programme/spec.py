@@ -7,10 +7,10 @@ from collections.abc import Callable
 from tuning.core.programme.progress import count, next_step
 from tuning.core.target import Target
 from tuning.knowledge import Knowledge
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stage import StageAction, StageContext, StagePage, StageSpec
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.programme.page import ProgrammePage
 
     return ProgrammePage(desk.space)

@@ -12,16 +12,25 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
-from tuning.core.gate.permission import Act
+from tuning.core.gate.permission import GateAct
 from tuning.core.preferences import CLINIC_NAME, LARGE_PRINT, PAPER, STEP_CLOCK, TELEPHONE
-from tuning.core.programme.ladders import Check, Dose, Ladder, Pose, Rung, State, Trial, act_of_rung
+from tuning.core.programme.ladders import (
+    ConditionState,
+    Dose,
+    EntryCondition,
+    Ladder,
+    Pose,
+    Rung,
+    SideTrial,
+    act_of_rung,
+)
 from tuning.core.programme.placement import (
     FIRST,
     FirstSchool,
-    Placed,
+    PlacementPolicy,
+    PlacementResult,
+    PlacementTrial,
     Proposal,
-    Schools,
-    TryOut,
     place,
 )
 from tuning.core.programme.progression_step import start_dose
@@ -30,7 +39,7 @@ from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.summary import for_patient
 from tuning.core.types import LEGS, Side
-from tuning.ui.programme.plan_controller import Course
+from tuning.ui.programme.plan_controller import PlanController
 from tuning.ui.workspace import Workspace
 
 PAPER_NAMES = ("A4", "Letter")
@@ -46,12 +55,12 @@ class ProgrammeState(QObject):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
-        self.course = Course(workspace)
+        self.course = PlanController(workspace)
         self.rung: Rung = workspace.knowledge.ladders[USUAL].rungs[0]
         self.variant = ""
         self.side = Side.LEFT
         self.dose: Dose = self.rung.dose
-        self.trials: dict[Side, Trial] = {}
+        self.trials: dict[Side, SideTrial] = {}
         workspace.content_changed.connect(self.changed)
         workspace.case_changed.connect(self._new_case)
         self._new_case()
@@ -98,7 +107,7 @@ class ProgrammeState(QObject):
         self.side = side
         self.changed.emit()
 
-    def set_trial(self, side: Side, trial: Trial | None) -> None:
+    def set_trial(self, side: Side, trial: SideTrial | None) -> None:
         """Result of the try-out on one side, or of both legs together."""
         if trial is None:
             self.trials.pop(side, None)
@@ -117,11 +126,11 @@ class ProgrammeState(QObject):
         return self._workspace.decisions(TO_PROGRAMME)
 
     @property
-    def schools(self) -> Schools:
+    def schools(self) -> PlacementPolicy:
         """What the clinic follows."""
         return self.course.status.clinic_schools
 
-    def proposals(self, schools: Schools | None = None) -> tuple[list[Proposal], list[str]]:
+    def proposals(self, schools: PlacementPolicy | None = None) -> tuple[list[Proposal], list[str]]:
         """Ladders for those factors, and what is to be done where none helps; by another school than the clinic's."""
         return self.course.status.proposals(schools) if self._workspace.case is not None else ([], [])
 
@@ -135,24 +144,24 @@ class ProgrammeState(QObject):
         own = [p.ladder for p in self.proposals()[0] if p.rank == FIRST]
         told = []
         for words, school in (
-            ("Foot first", Schools(FirstSchool.FOOT)),
-            ("Hip first", Schools(FirstSchool.HIP)),
-            ("Test-led", Schools()),
-            ("One pattern", Schools(pattern=True)),
+            ("Foot first", PlacementPolicy(FirstSchool.FOOT)),
+            ("Hip first", PlacementPolicy(FirstSchool.HIP)),
+            ("Test-led", PlacementPolicy()),
+            ("One pattern", PlacementPolicy(pattern=True)),
         ):
             first = [p.ladder for p in self.proposals(school)[0] if p.rank == FIRST]
             if school != self.schools and first and first != own:
                 told.append(f"{words} would begin with {', '.join(names[key] for key in first)}.")
         return told
 
-    def tries(self) -> list[TryOut]:
+    def tries(self) -> list[PlacementTrial]:
         """Try-outs of the chosen line that were kept."""
         line = {rung.id for rung in self.ladder.line(self.rung)}
         entries = self._workspace.case.entries if self._workspace.case is not None else ()
         kept = [e for e in entries if isinstance(e, Done) and e.trial and e.rung in line]
-        return [TryOut(e.rung, e.side, e.felt, e.wrong, e.faults, e.pain, e.cued) for e in kept]
+        return [PlacementTrial(e.rung, e.side, e.felt, e.wrong, e.faults, e.pain, e.cued) for e in kept]
 
-    def placed(self) -> Placed:
+    def placed(self) -> PlacementResult:
         """Where the kept try-outs leave the line."""
         limit = self.course.status.pain_limit
         return place(self.ladder.line(self.rung), self.tries(), self.rung.id, limit)
@@ -177,7 +186,7 @@ class ProgrammeState(QObject):
 
     # conditions
 
-    def checks(self) -> list[Check]:
+    def checks(self) -> list[EntryCondition]:
         """Every entry condition of the chosen rung as it stands."""
         if self._workspace.case is None:
             return []
@@ -191,11 +200,11 @@ class ProgrammeState(QObject):
 
     def locked(self) -> str:
         """Why the rung cannot be written at all; empty when it can."""
-        return next((c.text for c in self.checks() if c.state is State.LOCKED), "")
+        return next((c.text for c in self.checks() if c.state is ConditionState.LOCKED), "")
 
     def open_points(self) -> list[str]:
         """Conditions that need a reason from a named person."""
-        return [c.text for c in self.checks() if c.state in (State.NOT_MET, State.UNKNOWN)]
+        return [c.text for c in self.checks() if c.state in (ConditionState.NOT_MET, ConditionState.UNKNOWN)]
 
     def from_reasoning(self) -> list[str]:
         """Factors that were taken over, with side and label, and whether this ladder is meant for them."""
@@ -250,7 +259,7 @@ class ProgrammeState(QObject):
 
     def print_sheet(self, target: Path, today: date) -> None:
         """Write the patient sheet of the standing plan. Raises TuningError."""
-        from tuning.exchange.pdf.sheet import Sheet, SheetItem, write_sheet
+        from tuning.exchange.pdf.sheet import PatientSheet, SheetItem, write_sheet
 
         space, cautions = self._workspace, self._workspace.knowledge.cautions
         assert space.patient is not None and space.person is not None
@@ -271,7 +280,7 @@ class ProgrammeState(QObject):
             )
         settings, prefers = space.settings, space.knowledge.preferences
         write_sheet(
-            Sheet(
+            PatientSheet(
                 patient=space.patient.name,
                 day=today,
                 clinician=space.person.name,
@@ -292,7 +301,7 @@ class ProgrammeState(QObject):
 
     def may_print(self) -> list[PlanItem]:
         """The plan, where it may be given out. Raises BadInput."""
-        loading = self._workspace.may(Act("an exercise sheet"))
+        loading = self._workspace.may(GateAct("an exercise sheet"))
         if loading.locked:
             raise BadInput(f"No sheet: {loading.sentence}.")
         plan = self._workspace.plan()

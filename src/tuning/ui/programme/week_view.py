@@ -16,11 +16,11 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tuning.core.programme.weekly_schedule import DAYS, Item, Room, Week, conflicts, moved, retests
+from tuning.core.programme.weekly_schedule import DAYS, Item, Week, WeekConstraints, conflicts, moved, retests
 from tuning.core.types import Side
 from tuning.ui import theme
 from tuning.ui.exercise_figure import figure_of, paint_fitted
-from tuning.ui.programme.plan_controller import Course
+from tuning.ui.programme.plan_controller import PlanController
 from tuning.ui.widgets import button, label, rule
 from tuning.ui.workspace import Workspace
 
@@ -37,7 +37,7 @@ class WeekGrid(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
-        self._week, self._items, self._room = Week({}), list[Item](), Room()
+        self._week, self._items, self._room = Week({}), list[Item](), WeekConstraints()
         self.chosen: tuple[str, int] | None = None
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -49,7 +49,7 @@ class WeekGrid(QWidget):
         """Six exercises deep."""
         return QSize(900, 44 + 5 * ROW)
 
-    def show_week(self, week: Week, items: list[Item], room: Room) -> None:
+    def show_week(self, week: Week, items: list[Item], room: WeekConstraints) -> None:
         """Another week."""
         self._week, self._items, self._room = week, items, room
         words = [f"{DAYS[d]}: {', '.join(i.name for i in week.session(d, items)) or 'rest'}" for d in range(7)]
@@ -168,7 +168,7 @@ class WeekView(QWidget):
     told = pyqtSignal(str)
     calendar_wanted = pyqtSignal()
 
-    def __init__(self, workspace: Workspace, course: Course) -> None:
+    def __init__(self, workspace: Workspace, course: PlanController) -> None:
         super().__init__()
         self._workspace, self._course = workspace, course
         self._filling = False
@@ -221,7 +221,7 @@ class WeekView(QWidget):
         free = tuple(n for n, box in enumerate(self.free) if box.isChecked())
         sport = tuple(n for n, box in enumerate(self.sport) if box.isChecked())
         with self._workspace.trying():
-            self._course.set_week(Room(free, sport, float(self.minutes.currentData())))
+            self._course.set_week(WeekConstraints(free, sport, float(self.minutes.currentData())))
 
     def plan_anew(self) -> None:
         """The week by its rules, without moves by hand."""

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.reasoning.evidence import Chip, Label, Sheet
-from tuning.core.reasoning.rules import Kind
+from tuning.core.reasoning.evidence import EvidenceItem, FactorEvidence, Label
+from tuning.core.reasoning.rules import EvidenceKind
 from tuning.ui import theme
 from tuning.ui.reasoning.state import ReasoningState
 
@@ -19,13 +19,23 @@ LEAST_AGAINST, MOST_AGAINST = 96.0, 0.5
 """Room left of the axis: at least so many px (the words above it), at most this share of what the chips have."""
 CHIP, GAP, MOST_UNTESTED = 26, 5, 3
 LETTERS = {
-    Kind.STRENGTH: "S", Kind.MOVEMENT: "M", Kind.RANGE: "°", Kind.POSTURE: "P", Kind.HISTORY: "H", Kind.PAIN: "!",
-    Kind.RESPONSE: "~",
-}  # fmt: skip
+    EvidenceKind.STRENGTH: "S",
+    EvidenceKind.MOVEMENT: "M",
+    EvidenceKind.RANGE: "°",
+    EvidenceKind.POSTURE: "P",
+    EvidenceKind.HISTORY: "H",
+    EvidenceKind.PAIN: "!",
+    EvidenceKind.RESPONSE: "~",
+}
 WORDS = {
-    Kind.STRENGTH: "strength", Kind.MOVEMENT: "movement", Kind.RANGE: "range", Kind.POSTURE: "posture",
-    Kind.HISTORY: "history", Kind.PAIN: "pain", Kind.RESPONSE: "response",
-}  # fmt: skip
+    EvidenceKind.STRENGTH: "strength",
+    EvidenceKind.MOVEMENT: "movement",
+    EvidenceKind.RANGE: "range",
+    EvidenceKind.POSTURE: "posture",
+    EvidenceKind.HISTORY: "history",
+    EvidenceKind.PAIN: "pain",
+    EvidenceKind.RESPONSE: "response",
+}
 
 
 def paint_label(painter: QPainter, centre: QPointF, label: Label) -> None:
@@ -86,7 +96,7 @@ class BalanceView(QWidget):
         self.setAccessibleName(f"Balance of evidence: {told}")
         self.update()
 
-    def _sheets(self) -> tuple[Sheet, ...]:
+    def _sheets(self) -> tuple[FactorEvidence, ...]:
         one = self._state.balance
         return one.sheets if one is not None else ()
 
@@ -172,7 +182,7 @@ class BalanceView(QWidget):
             wanted.append(sum(self._width(painter, chip, 1e4) + GAP for chip in against) + 16)
         return NAMES + min(max(wanted), MOST_AGAINST * (self.width() - NAMES - LABELS))
 
-    def _paint_row(self, painter: QPainter, n: int, sheet: Sheet, row: QRectF, axis: float) -> None:
+    def _paint_row(self, painter: QPainter, n: int, sheet: FactorEvidence, row: QRectF, axis: float) -> None:
         chosen = n == self._state.factor
         if chosen:
             painter.setPen(QPen(theme.colour("accent" if self.hasFocus() else "line"), 1.4))
@@ -202,7 +212,7 @@ class BalanceView(QWidget):
         if chosen:
             self._paint_told(painter, sheet, row)
 
-    def _paint_told(self, painter: QPainter, sheet: Sheet, row: QRectF) -> None:
+    def _paint_told(self, painter: QPainter, sheet: FactorEvidence, row: QRectF) -> None:
         """The chosen line in full, and why the label is as it is."""
         chip = self._state.chosen_chip
         words = told(chip) if chip is not None else "nothing to look for in this pattern"
@@ -212,7 +222,7 @@ class BalanceView(QWidget):
         text = painter.fontMetrics().elidedText(words + more, Qt.TextElideMode.ElideRight, self.width() - 24)
         painter.drawText(QPointF(10, row.top() + 84), text)
 
-    def _paint_chips(self, painter: QPainter, n: int, sheet: Sheet, row: QRectF, axis: float) -> None:
+    def _paint_chips(self, painter: QPainter, n: int, sheet: FactorEvidence, row: QRectF, axis: float) -> None:
         numbers = {id(chip): k for k, chip in enumerate(_chips(sheet))}
         against = [c for c in sheet.fired if c.line.sign < 0]
         for_ = [c for c in sheet.fired if c.line.sign > 0]
@@ -221,7 +231,7 @@ class BalanceView(QWidget):
         self._paint_side(painter, n, numbers, [*for_, *hollow], row, axis + 8, self.width() - LABELS - 8)
 
     def _paint_side(
-        self, painter: QPainter, n: int, numbers: dict[int, int], chips: list[Chip], row: QRectF, start: float,
+        self, painter: QPainter, n: int, numbers: dict[int, int], chips: list[EvidenceItem], row: QRectF, start: float,
         end: float,
     ) -> None:  # fmt: skip
         """Chips from the axis outward, in two lines where one is too short."""
@@ -236,18 +246,18 @@ class BalanceView(QWidget):
             self._paint_chip(painter, box, chip, _Placed(box, n, numbers[id(chip)]))
             edge += way * (width + GAP)
 
-    def _width(self, painter: QPainter, chip: Chip, room: float) -> float:
+    def _width(self, painter: QPainter, chip: EvidenceItem, room: float) -> float:
         painter.setFont(theme.font())
         wanted = painter.fontMetrics().horizontalAdvance(self._text(chip)) + (38 if chip.look.there else 18)
         return float(min(wanted, room))
 
-    def _text(self, chip: Chip) -> str:
+    def _text(self, chip: EvidenceItem) -> str:
         if chip.look.there:
             return f"{chip.line.words} {chip.look.short}".strip()
         minutes = self._state.minutes_of(chip)
         return f"{chip.line.words}: {minutes:g} min" if minutes else chip.line.words
 
-    def _paint_chip(self, painter: QPainter, box: QRectF, chip: Chip, placed: _Placed) -> None:
+    def _paint_chip(self, painter: QPainter, box: QRectF, chip: EvidenceItem, placed: _Placed) -> None:
         self._placed.append(placed)
         chosen = (self._state.factor, self._state.chip) == (placed.factor, placed.chip)
         there, for_ = chip.look.there, chip.line.sign > 0
@@ -278,12 +288,12 @@ class BalanceView(QWidget):
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
 
 
-def _chips(sheet: Sheet) -> list[Chip]:
+def _chips(sheet: FactorEvidence) -> list[EvidenceItem]:
     """In the order in which left and right go through them."""
     return [*sheet.fired, *sheet.untested]
 
 
-def told(chip: Chip) -> str:
+def told(chip: EvidenceItem) -> str:
     """A line of evidence whole: what it says, its number, kind and weight."""
     if not chip.look.done:
         return f"{chip.line.words}: not tested yet ({WORDS[chip.kind]}, weight {chip.line.weight:g})"

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QPlainTextEdit, QTa
 
 from tuning.core.errors import TuningError
 from tuning.core.reasoning.evidence import ORDER, Label
-from tuning.core.reasoning.label_history import Turn
+from tuning.core.reasoning.label_history import LabelChange
 from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.patient_forms import FieldsDialog
@@ -80,7 +80,7 @@ class SummaryDialog(QDialog):
 class TrailDialog(QDialog):
     """Every change of a label, newest first."""
 
-    def __init__(self, parent: QWidget, turns: list[Turn]) -> None:
+    def __init__(self, parent: QWidget, turns: list[LabelChange]) -> None:
         super().__init__(parent)
         self.setWindowTitle("Trail: what was suspected when")
         self.resize(720, 560)

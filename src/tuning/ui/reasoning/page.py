@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 
 from tuning.core.preferences import HABIT, REGIONAL
-from tuning.core.reasoning.evidence import Chip
+from tuning.core.reasoning.evidence import EvidenceItem
 from tuning.core.reasoning.next_best_test import Option
 from tuning.core.target import Target
 from tuning.ui import theme
@@ -111,7 +111,7 @@ class ReasoningPage(StagePage):
             name = self._space.knowledge.reasoning.changes[option.change].name
             self.told.emit(f"Film plain, then with {name}, then plain again; say under the clip what was changed.")
 
-    def open_chip(self, chip: Chip) -> None:
+    def open_chip(self, chip: EvidenceItem) -> None:
         """Look at what a line of evidence rests on, or go to its test."""
         target = self.state.evidence(chip)
         if target is None:

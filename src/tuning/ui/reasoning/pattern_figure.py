@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QIcon, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from tuning.core.reasoning.evidence import Balance, Label
+from tuning.core.reasoning.evidence import Label, PatternEvidence
 from tuning.core.types import Side
 from tuning.ui import theme
 from tuning.ui.figure_column import STATIONS
@@ -26,7 +26,7 @@ SHORT = {
 }  # fmt: skip
 
 
-def best_label(one: Balance) -> Label:
+def best_label(one: PatternEvidence) -> Label:
     """The best that a pattern has: what marks it on the figure."""
     return one.sheets[0].label if one.sheets else Label.UNTESTED
 
@@ -55,7 +55,7 @@ class PatternFigure(QWidget):
     def _box(self) -> QRectF:
         return QRectF(8, 8, self.width() - 16, self.height() - 20)
 
-    def _place(self, one: Balance) -> QPointF:
+    def _place(self, one: PatternEvidence) -> QPointF:
         x, y = STATIONS[one.seen.pattern.station]
         box = self._box()
         sign = {Side.LEFT: -1, Side.RIGHT: 1}.get(one.seen.side, 0)

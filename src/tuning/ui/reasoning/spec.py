@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 from tuning.core.reasoning.progress import count, next_step
 from tuning.core.target import Target
 from tuning.knowledge import Knowledge
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stage import StageAction, StageContext, StagePage, StageSpec
 
 if TYPE_CHECKING:
     from tuning.ui.reasoning.page import ReasoningPage
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.reasoning.page import ReasoningPage
 
     return ReasoningPage(desk.space)

@@ -9,11 +9,11 @@ from tuning.core.entries import Answer, Decision, Note
 from tuning.core.errors import Refused
 from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclusion_of, name_for, tests_of
-from tuning.core.reasoning.evidence import Balance, Chip, Label, Schools, Sheet
-from tuning.core.reasoning.label_history import Turn, trail
+from tuning.core.reasoning.evidence import EvidenceItem, FactorEvidence, Label, PatternEvidence, ReasoningPolicy
+from tuning.core.reasoning.label_history import LabelChange, trail
 from tuning.core.reasoning.next_best_test import SHOWN, TRIAL, Option, next_tests
 from tuning.core.reasoning.progress import TO_PROGRAMME
-from tuning.core.reasoning.sign_evaluation import Look
+from tuning.core.reasoning.sign_evaluation import SignResult
 from tuning.core.reasoning.summary import for_patient, for_record
 from tuning.core.reasoning.trial_of_cause import Response
 from tuning.core.target import Target, target_of
@@ -47,9 +47,9 @@ class ReasoningState(QObject):
         self.changed.emit()
 
     @property
-    def schools(self) -> Schools:
+    def schools(self) -> ReasoningPolicy:
         """Clinic settings where schools disagree."""
-        return Schools(regional=self.space.prefer(REGIONAL), habit=self.space.prefer(HABIT))
+        return ReasoningPolicy(regional=self.space.prefer(REGIONAL), habit=self.space.prefer(HABIT))
 
     def set_school(self, key: str, on: bool) -> None:
         """Follow a school, or not. Raises EnvironmentFault."""
@@ -68,7 +68,7 @@ class ReasoningState(QObject):
         return conclusion_of(case, self.space.knowledge)
 
     @property
-    def balance(self) -> Balance | None:
+    def balance(self) -> PatternEvidence | None:
         """The chosen pattern."""
         if self.space.case is None:
             return None
@@ -76,13 +76,13 @@ class ReasoningState(QObject):
         return found[min(self.pattern, len(found) - 1)] if found else None
 
     @property
-    def sheet(self) -> Sheet | None:
+    def sheet(self) -> FactorEvidence | None:
         """The chosen factor."""
         one = self.balance
         return one.sheets[min(self.factor, len(one.sheets) - 1)] if one is not None and one.sheets else None
 
     @property
-    def chosen_chip(self) -> Chip | None:
+    def chosen_chip(self) -> EvidenceItem | None:
         """The chosen line of evidence of the chosen factor, what is there before what is untested."""
         sheet = self.sheet
         chips = [*sheet.fired, *sheet.untested] if sheet is not None else []
@@ -111,7 +111,7 @@ class ReasoningState(QObject):
                     return True
         return False
 
-    def options(self, one: Balance | None = None) -> list[Option]:
+    def options(self, one: PatternEvidence | None = None) -> list[Option]:
         """The next best tests of the chosen pattern, none that the gate keeps closed."""
         one = one or self.balance
         if one is None:
@@ -127,7 +127,7 @@ class ReasoningState(QObject):
         """Where a test is done."""
         return Target(option.stage, "" if option.change else option.id, option.side)
 
-    def evidence(self, chip: Chip) -> Target | None:
+    def evidence(self, chip: EvidenceItem) -> Target | None:
         """Where a line of evidence is looked at; None where it rests on nothing yet."""
         case = self.space.case
         entry = case.entry(chip.look.entry) if case is not None and chip.look.entry else None
@@ -142,7 +142,7 @@ class ReasoningState(QObject):
         known = [t for t in tests if t in self.tests.tests]
         return Target(self.tests.tests[known[0]].stage, known[0]) if known else None
 
-    def raised(self, look: Look) -> str:
+    def raised(self, look: SignResult) -> str:
         """What raised a pattern, with the name of the measure or test."""
         case, knowledge = self.space.case, self.space.knowledge
         entry = case.entry(look.entry) if case is not None else None
@@ -153,7 +153,7 @@ class ReasoningState(QObject):
             return f"{knowledge.tests[entry.test].name}: {look.text}"
         return look.text
 
-    def minutes_of(self, chip: Chip) -> float:
+    def minutes_of(self, chip: EvidenceItem) -> float:
         """How long looking for an untested line takes, minutes; 0 where no test tells it."""
         found = [0.0]
         for sign in chip.line.signs:
@@ -180,7 +180,7 @@ class ReasoningState(QObject):
         """Who is looking."""
         return self.space.role
 
-    def name(self, sheet: Sheet) -> str:
+    def name(self, sheet: FactorEvidence) -> str:
         """A factor in the words of the role."""
         one = self.balance
         return name_for(one, sheet.factor.id, self.role) if one is not None else sheet.factor.name
@@ -225,6 +225,6 @@ class ReasoningState(QObject):
         found = self.conclusion
         return for_record(found, self.role, [self.options(one) for one in found.balances]), for_patient(found)
 
-    def turns(self) -> list[Turn]:
+    def turns(self) -> list[LabelChange]:
         """What was suspected when."""
         return trail(self.space.case, self._at) if self.space.case is not None else []

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.entries import Letter
 from tuning.core.errors import TuningError
-from tuning.core.reports.content import Register, Report, as_text, edited
+from tuning.core.reports.content import Audience, Report, as_text, edited
 from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.reports.pages import PagesView
@@ -32,7 +32,7 @@ from tuning.ui.workspace import Workspace
 
 IDLE_MS = 500
 """Pause in typing after which the pages are laid out again."""
-REGISTERS = {"a colleague": Register.COLLEAGUE, "the patient": Register.PATIENT}
+REGISTERS = {"a colleague": Audience.COLLEAGUE, "the patient": Audience.PATIENT}
 
 
 class ReportDialog(QDialog):

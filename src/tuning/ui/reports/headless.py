@@ -6,7 +6,7 @@ from pathlib import Path
 
 from tuning.core.case import Patient, Person
 from tuning.core.errors import BadInput
-from tuning.core.reports.content import Register
+from tuning.core.reports.content import Audience
 from tuning.knowledge import load
 from tuning.records import Record
 from tuning.ui import theme
@@ -31,7 +31,7 @@ def write_alone(record: Record, patient: Patient, person: Person, kind: str, reg
         known = {one.id: one for one in maker.kinds}
         if kind not in known:
             raise BadInput(f"“{kind}” is no kind of report; one of {', '.join(known)}.")
-        report = maker.report(known[kind], Register(register))
+        report = maker.report(known[kind], Audience(register))
         images = maker.images(report)
         if target.suffix == ".html":
             write_html(report, images, target)

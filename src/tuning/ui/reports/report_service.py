@@ -15,20 +15,20 @@ from tuning.core.intake.consent import kept_back
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.preferences import DAYS, DECIMALS, PAPER
 from tuning.core.reports import material_of as material
-from tuning.core.reports.content import Kind, Picture, Register, Report, as_text
-from tuning.core.reports.locale_format import Days, Manner, in_manner
-from tuning.core.reports.report_context import Material
+from tuning.core.reports.content import Audience, Report, ReportKind, ReportPicture, as_text
+from tuning.core.reports.locale_format import Days, LocaleFormat, in_manner
+from tuning.core.reports.report_context import ReportContext
 from tuning.core.reports.sections import written
 from tuning.core.target import Target, target_of
 from tuning.core.types import Observation
-from tuning.ui.picture.frame_pair import Frames, PairView
+from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.workspace import Workspace
 
 WIDE, TALL = 1200, 620
 """Pixels of a pair of frames."""
 
 
-def material_of(space: Workspace) -> Material:
+def material_of(space: Workspace) -> ReportContext:
     """Everything that a report of the open case may speak of. Raises BadInput where no case is open."""
     case, person, knowledge = space.case, space.person, space.knowledge
     if case is None or person is None:
@@ -47,7 +47,7 @@ class ReportMaker:
         self._images: dict[tuple[str, ...], bytes] = {}
 
     @property
-    def kinds(self) -> Sequence[Kind]:
+    def kinds(self) -> Sequence[ReportKind]:
         """Kinds of reports, the usual one first."""
         return list(self._space.knowledge.reports.kinds.values())
 
@@ -56,7 +56,7 @@ class ReportMaker:
         """The clinic's paper."""
         return str(self._space.settings.get(PAPER, "A4"))
 
-    def report(self, kind: Kind, register: Register) -> Report:
+    def report(self, kind: ReportKind, register: Audience) -> Report:
         """A report as the case says it. Raises BadInput."""
         made = written(material_of(self._space), self._space.knowledge.reports, kind, register)
         if not made.sections:
@@ -66,9 +66,9 @@ class ReportMaker:
             made = made.without_pictures(refusal)
         made = made.without_pictures(ONE_KEPT_BACK, self._kept_back)
         prefer = self._space.prefer
-        return in_manner(made, Manner(prefer(DECIMALS) == "comma", Days(prefer(DAYS))))
+        return in_manner(made, LocaleFormat(prefer(DECIMALS) == "comma", Days(prefer(DAYS))))
 
-    def _kept_back(self, picture: Picture) -> bool:
+    def _kept_back(self, picture: ReportPicture) -> bool:
         """Whether it shows a capture that the patient does not want in letters."""
         case = self._space.case
         assert case is not None
@@ -77,7 +77,7 @@ class ReportMaker:
 
     def images(self, report: Report) -> dict[tuple[str, ...], bytes]:
         """The pictures of a report as PNG; one that cannot be drawn is left out."""
-        frames = Frames(self._space)
+        frames = FrameReader(self._space)
         try:
             for section in report.sections:
                 for picture in section.pictures:
@@ -90,7 +90,7 @@ class ReportMaker:
         shown = [picture.shows for section in report.sections for picture in section.pictures]
         return {key: self._images[key] for key in shown if key in self._images}
 
-    def _drawn(self, frames: Frames, picture: Picture) -> bytes:
+    def _drawn(self, frames: FrameReader, picture: ReportPicture) -> bytes:
         case, halves, view = self._space.case, [], ""
         assert case is not None
         for uid in picture.shows:

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from tuning.core.judging.verdict import Verdict
-from tuning.core.review.changes import ORDER, Finding, Row
+from tuning.core.review.changes import ORDER, ChangeFinding, Row
 from tuning.core.types import LEGS
 from tuning.core.units import behind, sentence_case
 from tuning.ui import theme
@@ -120,7 +120,7 @@ class ChangeDelegate(QStyledItemDelegate):
         elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, int(_LEFT), elided)
         verdict = row.change.verdict if row.change is not None else None
-        if isinstance(verdict, Verdict) and row.finding is not Finding.UNLIKE:
+        if isinstance(verdict, Verdict) and row.finding is not ChangeFinding.UNLIKE:
             paint_verdict(painter, QPointF(box.left() + 34, box.top() + 39), 5, verdict.word)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))

@@ -13,7 +13,7 @@ from tuning.core.units import sentence_case
 from tuning.core.visit.notes import between, told
 from tuning.ui import theme
 from tuning.ui.formatting import day
-from tuning.ui.picture.frame_pair import Frames, PairView
+from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.review.change_list import ChangeList, values
 from tuning.ui.review.state import ReviewState
 from tuning.ui.review.timeline_chart import CourseChart
@@ -31,7 +31,7 @@ class ReviewPage(StagePage):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._space, self.state = workspace, ReviewState(workspace)
-        self._frames, self._shown = Frames(workspace), ("", "")
+        self._frames, self._shown = FrameReader(workspace), ("", "")
         self.before, self.now = QComboBox(), label("", theme.BODY)
         self.before.setAccessibleName("Visit before")
         self.before.setMinimumWidth(190)

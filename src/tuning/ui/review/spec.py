@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from tuning.core.case import Case
 from tuning.knowledge import Knowledge
-from tuning.ui.stage import Desk, StagePage, StageSpec
+from tuning.ui.stage import StageContext, StagePage, StageSpec
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.review.page import ReviewPage
 
     return ReviewPage(desk.space)

@@ -15,7 +15,7 @@ from tuning.core.review.timeline import (
     Point,
     RungStep,
     Series,
-    Tick,
+    TreatmentMark,
     gaps,
     rung_steps,
     series,
@@ -35,7 +35,7 @@ class CourseView:
     gap: tuple[Point, ...] = ()
     told: tuple[Series, ...] = ()
     rungs: tuple[RungStep, ...] = ()
-    ticks: tuple[Tick, ...] = ()
+    ticks: tuple[TreatmentMark, ...] = ()
 
 
 class ReviewState(QObject):

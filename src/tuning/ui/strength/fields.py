@@ -10,10 +10,10 @@ from tuning.core.types import LEGS
 from tuning.core.units import from_newtons
 from tuning.ui import theme
 from tuning.ui.strength.state import StrengthState
-from tuning.ui.widgets import Line
+from tuning.ui.widgets import TextField
 
 
-class NumberField(Line):
+class NumberField(TextField):
     """Digits, point, Enter; Space belongs to the gauge while one is chosen."""
 
     space = pyqtSignal()

@@ -17,7 +17,7 @@ from tuning.core.types import NotMeasured
 from tuning.devices import answering
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme
-from tuning.ui.strength.state import Caught
+from tuning.ui.strength.state import PendingEffort
 from tuning.ui.symbols import begin_panel
 
 COUNT, TICK_MS = 3, 30
@@ -25,7 +25,7 @@ LONGEST_S, QUIET_S = 8.0, 0.7
 """An effort ends by itself after this long on the clock, or this long after the push has ended."""
 
 
-class Phase(StrEnum):
+class GaugePhase(StrEnum):
     """What the gauge is doing."""
 
     READY = "ready"
@@ -48,10 +48,10 @@ class LivePanel(QWidget):
         self.breaks = False
         self.simulated = False
         """Whether the gauge is made up; what it sends says so for good."""
-        self.phase = Phase.READY
+        self.phase = GaugePhase.READY
         self.count = 0
         self.samples = np.empty((0, 2))
-        self.last: Caught | None = None
+        self.last: PendingEffort | None = None
         self._started = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._counter = QTimer(self)
@@ -75,19 +75,19 @@ class LivePanel(QWidget):
     def clear(self) -> None:
         """Forget the last trace."""
         self.samples, self.last = np.empty((0, 2)), None
-        self.phase = Phase.READY
+        self.phase = GaugePhase.READY
         self._tell()
 
     def toggle(self) -> None:
         """Start the countdown, or end the effort now."""
-        if self.phase is Phase.PUSHING:
+        if self.phase is GaugePhase.PUSHING:
             self._finish()
-        elif self.phase is Phase.COUNTING:
+        elif self.phase is GaugePhase.COUNTING:
             self.stop()
             self.clear()
         elif self.gauge is not None:
             self.clear()
-            self.phase, self.count = Phase.COUNTING, COUNT
+            self.phase, self.count = GaugePhase.COUNTING, COUNT
             QApplication.beep()
             self._counter.start()
             self._tell()
@@ -96,7 +96,7 @@ class LivePanel(QWidget):
         """Let the gauge go; what was not whole is dropped."""
         self._counter.stop()
         self._ticker.stop()
-        if self.phase is Phase.PUSHING:
+        if self.phase is GaugePhase.PUSHING:
             self._stop_gauge()
 
     def _stop_gauge(self) -> None:
@@ -119,7 +119,7 @@ class LivePanel(QWidget):
         except DeviceFault as err:
             self._fail(err)
             return
-        self.phase, self._started = Phase.PUSHING, time.monotonic()
+        self.phase, self._started = GaugePhase.PUSHING, time.monotonic()
         self._ticker.start()
         self._tell()
 
@@ -165,16 +165,18 @@ class LivePanel(QWidget):
             self.refused.emit(f"No trial: {why}. Space starts again.")
             return
         name = self.gauge.name if self.gauge is not None else ""
-        self.phase, self.last = Phase.SHOWN, Caught(found, self.samples, name, self.simulated)
+        self.phase, self.last = GaugePhase.SHOWN, PendingEffort(found, self.samples, name, self.simulated)
         self._tell()
         self.caught.emit(self.last)
 
     def _tell(self) -> None:
         words = {
-            Phase.READY: "Gauge: Space starts the countdown",
-            Phase.COUNTING: f"{'Hold' if self.breaks else 'Push'} in {self.count}",
-            Phase.PUSHING: "Hold, the tester overcomes; Space ends" if self.breaks else "Push and hold; Space ends",
-            Phase.SHOWN: "Trace of the last effort; Space repeats",
+            GaugePhase.READY: "Gauge: Space starts the countdown",
+            GaugePhase.COUNTING: f"{'Hold' if self.breaks else 'Push'} in {self.count}",
+            GaugePhase.PUSHING: "Hold, the tester overcomes; Space ends"
+            if self.breaks
+            else "Push and hold; Space ends",
+            GaugePhase.SHOWN: "Trace of the last effort; Space repeats",
         }
         self.words = words[self.phase]
         self.setAccessibleName(self.words)
@@ -184,12 +186,12 @@ class LivePanel(QWidget):
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Words, the trace, the best second."""
         painter, box = begin_panel(self)
-        if self.phase is Phase.COUNTING:
+        if self.phase is GaugePhase.COUNTING:
             painter.setFont(theme.font(theme.TITLE))
             painter.setPen(theme.colour("accent"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(self.count))
             return
-        painter.setFont(theme.font(theme.BODY, bold=self.phase is Phase.PUSHING))
+        painter.setFont(theme.font(theme.BODY, bold=self.phase is GaugePhase.PUSHING))
         painter.setPen(theme.colour("muted"))
         painter.drawText(QPointF(12, 24), self.words)
         if len(self.samples) < 2:

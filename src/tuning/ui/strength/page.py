@@ -12,22 +12,22 @@ from tuning.core.strength.trials import MOST_TRIALS, per_mass, percent_of_weight
 from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import FORCE_UNITS, from_newtons, parse_force, sentence_case
-from tuning.devices import Subject
+from tuning.devices import SimulatedSubject
 from tuning.ui import theme
 from tuning.ui.stage import StagePage
 from tuning.ui.strength.fields import NumberField, TrialBars
-from tuning.ui.strength.live import LivePanel, Phase
+from tuning.ui.strength.live import GaugePhase, LivePanel
 from tuning.ui.strength.position import PositionPicture
 from tuning.ui.strength.profile import SummaryPanel
 from tuning.ui.strength.result import ResultBox
 from tuning.ui.strength.setup_row import SetupRow
-from tuning.ui.strength.state import Caught, StrengthState
+from tuning.ui.strength.state import PendingEffort, StrengthState
 from tuning.ui.strength.strength_queries import STAGE
 from tuning.ui.symbols import SideSign
 from tuning.ui.visit_order.board import OrderBoard
 from tuning.ui.visit_order.dialog import cost_words
 from tuning.ui.visit_order.state import OrderState
-from tuning.ui.widgets import Line, button, empty, in_scroll, label, rule, set_role
+from tuning.ui.widgets import TextField, button, empty, in_scroll, label, rule, set_role
 from tuning.ui.workspace import Workspace
 
 TYPED, GAUGE = "typed", "gauge"
@@ -42,7 +42,7 @@ class StrengthPage(StagePage):
         super().__init__()
         self._workspace = workspace
         self.state = StrengthState(workspace, order)
-        self.caught: Caught | None = None
+        self.caught: PendingEffort | None = None
         self._shown = ""
         self._build()
         self.state.changed.connect(self.refresh)
@@ -68,7 +68,7 @@ class StrengthPage(StagePage):
         head.addWidget(again)
         head.addWidget(self.view_button)
         self.about = label(role="muted", wrap=True)
-        self.reason = Line()
+        self.reason = TextField()
         self.reason.setPlaceholderText("Reason for testing anyway (saved with each trial)")
         self.reason.setAccessibleName("Reason under AMBER")
         self.reason.textEdited.connect(self._reason_typed)
@@ -188,7 +188,7 @@ class StrengthPage(StagePage):
 
     def unfinished(self) -> str:
         """An effort on the gauge that was not kept."""
-        running = self.live.phase in (Phase.COUNTING, Phase.PUSHING) or self.caught is not None
+        running = self.live.phase in (GaugePhase.COUNTING, GaugePhase.PUSHING) or self.caught is not None
         return "The last effort on the gauge has not been kept yet." if running else ""
 
     def show_target(self, target: Target) -> None:
@@ -258,7 +258,7 @@ class StrengthPage(StagePage):
         self._drop_caught()
         self.number.clear()
 
-    def _caught(self, caught: Caught) -> None:
+    def _caught(self, caught: PendingEffort) -> None:
         """A whole effort came from the gauge; a valid one waits for Enter."""
         trace = caught.trace
         self.caught = caught
@@ -273,7 +273,7 @@ class StrengthPage(StagePage):
             self._say(f"Not valid: {trace.reason}. Space repeats.", wrong=True)
         self.keep_anyway.setVisible(not trace.valid)
 
-    def _peak_text(self, caught: Caught) -> str:
+    def _peak_text(self, caught: PendingEffort) -> str:
         return f"{from_newtons(caught.trace.peak, self.state.unit):.1f} {self.state.unit}"
 
     def _keep_anyway(self) -> None:
@@ -316,7 +316,7 @@ class StrengthPage(StagePage):
             return "How much did it hurt, 0 to 10? Then Enter."
         if state.trials(state.side).size >= MOST_TRIALS:
             return f"{MOST_TRIALS} trials kept. Enter goes on."
-        if self.live.phase is Phase.READY and self.number.gauge_chosen:
+        if self.live.phase is GaugePhase.READY and self.number.gauge_chosen:
             return "Space starts the gauge; a number may be typed as well."
         return "Type the number, Enter. Enter alone goes on."
 
@@ -343,7 +343,7 @@ class StrengthPage(StagePage):
             return
         devices, state = self._workspace.devices, self.state
         assert devices.gauge is not None
-        who = Subject(patient.occupation, patient.body_mass_kg or 70.0, state.test_id, state.side.value)
+        who = SimulatedSubject(patient.occupation, patient.body_mass_kg or 70.0, state.test_id, state.side.value)
         self.live.simulated = devices.simulated
         self.live.use(devices.gauge(who))
 
@@ -405,7 +405,7 @@ class StrengthPage(StagePage):
 
     def _show_live(self) -> None:
         """The trace in the place of the picture while there is one."""
-        self.picture_side.setCurrentWidget(self.picture if self.live.phase is Phase.READY else self.live)
+        self.picture_side.setCurrentWidget(self.picture if self.live.phase is GaugePhase.READY else self.live)
 
     def _show_entry(self) -> None:
         state = self.state

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
 from tuning.drawings.strength_pictures import TestPicture, test_picture
 from tuning.ui import theme
@@ -18,7 +18,7 @@ class PositionPicture(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._test: Test | None = None
+        self._test: TestDefinition | None = None
         self._side, self._picture = Side.NONE, TestPicture((), (), "")
         self._cue = self._pad = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -27,7 +27,7 @@ class PositionPicture(QWidget):
         """Wide and low."""
         return QSize(470, 250)
 
-    def show_test(self, test: Test, position: str, side: Side, cue: str, pad: str) -> None:
+    def show_test(self, test: TestDefinition, position: str, side: Side, cue: str, pad: str) -> None:
         """Draw another test or side, with what to say and where the pad goes."""
         self._test, self._side, self._cue, self._pad = test, side, cue, pad
         self._picture = test_picture(test.picture, position, side)

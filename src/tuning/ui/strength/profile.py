@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QScrol
 
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.symmetry import DIFFERENCES
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.strength.trials import Ratio
 from tuning.core.types import NotMeasured, Side
@@ -159,10 +159,10 @@ class SummaryPanel(QWidget):
             self.count.addItem(f"{count} trial{'s' if count > 1 else ''} a test", count)
         self.count.setAccessibleName("Trials of each test, in this clinic")
         self.count.activated.connect(lambda _: self._keep(partial(state.set_count, self.count.currentData())))
-        for rule in Rule:
+        for rule in TrialRule:
             self.rule.addItem(f"{rule.value} of trials", rule.value)
         self.rule.setAccessibleName("How trials become one value")
-        self.rule.activated.connect(lambda _: self._keep(partial(state.set_rule, Rule(self.rule.currentData()))))
+        self.rule.activated.connect(lambda _: self._keep(partial(state.set_rule, TrialRule(self.rule.currentData()))))
         for key, formula in DIFFERENCES.items():
             self.formula.addItem(formula.name, key)
         self.formula.setAccessibleName("Percentage that is shown")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from tuning.core.judging.verdict import Verdict, Word
+from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.strength.trials import what_resolves
 from tuning.core.types import LEGS, NotMeasured
 from tuning.core.units import sentence_case
@@ -57,7 +57,7 @@ class ResultBox(QWidget):
         """What more would tell: trials, a belt, a repeat."""
         state, measure = self.state, self.state.measure
         counts = [state.trials(side).size for side in LEGS]
-        unsure = isinstance(verdict, Verdict) and (verdict.word is Word.CANNOT_TELL or not verdict.resolves)
+        unsure = isinstance(verdict, Verdict) and (verdict.word is VerdictWord.CANNOT_TELL or not verdict.resolves)
         if unsure and measure.band is not None and min(counts):
             belt = measure.sem_by.get("belt", measure.sem)
             text = what_resolves(measure.sem, belt, measure.band, int(np.min(counts)))

@@ -14,7 +14,7 @@ from tuning.core.strength.trials import Mode
 from tuning.core.types import LEGS
 from tuning.core.units import shown_length
 from tuning.ui.strength.state import StrengthState
-from tuning.ui.widgets import Flow, Line
+from tuning.ui.widgets import Flow, TextField
 
 PAD_WORDS = {"ankle": "ankle pad", "knee": "knee pad"}
 POSITION_WORDS = {"side-opposite": "on the other side", "side-same": "on this side"}
@@ -30,7 +30,7 @@ class SetupRow(QWidget):
         self._state = state
         self.mode, self.place, self.fixation = QComboBox(), QComboBox(), QComboBox()
         self.pad = QComboBox()
-        self.lever, self.pain = Line(), Line()
+        self.lever, self.pain = TextField(), TextField()
         for mode in Mode:
             self.mode.addItem(mode.value, mode.value)
         self.fixation.addItem("by hand", "hand")

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from tuning.core.strength.progress import next_step
-from tuning.ui.stage import Desk, StageAction, StagePage, StageSpec
+from tuning.ui.stage import StageAction, StageContext, StagePage, StageSpec
 
 
-def _page(desk: Desk) -> StagePage:
+def _page(desk: StageContext) -> StagePage:
     from tuning.ui.strength.page import StrengthPage
 
     return StrengthPage(desk.space, desk.order)

@@ -14,16 +14,16 @@ from tuning.core.entries import Ending, Form, Status
 from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.permission import may, permit
 from tuning.core.judging.comparability import PAIN_LIMITED
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import FORMULA, LENGTH_UNIT, TRIALS, UNIT
 from tuning.core.strength.gauge_trace import GaugeEffort
 from tuning.core.strength.protocol import last_protocol
-from tuning.core.strength.trials import MOST_TRIALS, USUAL, Effort, Mode, doubt_of, observe
+from tuning.core.strength.trials import MOST_TRIALS, USUAL, Mode, StrengthTrials, doubt_of, observe
 from tuning.core.types import LEGS, Observation, Setup, Side, TraceRef
 from tuning.core.units import parse_force, parse_lever, sentence_case
-from tuning.core.visit.visit_items import Effort as OrderedEffort
+from tuning.core.visit.visit_items import VisitItem as OrderedEffort
 from tuning.knowledge.gate_acts import act_of_test
-from tuning.ui.change_set import Action
+from tuning.ui.change_set import ChangeSet
 from tuning.ui.formatting import day
 from tuning.ui.strength.strength_queries import PAIN, REPEATS, STAGE, StrengthReadings
 from tuning.ui.visit_order.state import KEPT as KEPT_ORDER
@@ -32,7 +32,7 @@ from tuning.ui.workspace import Workspace
 
 
 @dataclass(frozen=True)
-class Caught:
+class PendingEffort:
     """An effort from the gauge that waits to be kept."""
 
     trace: GaugeEffort
@@ -168,7 +168,7 @@ class StrengthState(StrengthReadings):
 
     # entering
 
-    def enter(self, text: str, caught: Caught | None = None) -> None:
+    def enter(self, text: str, caught: PendingEffort | None = None) -> None:
         """Keep one typed or caught trial, or the pain that was asked. Raises BadInput; nothing is lost."""
         if self.asking_pain:
             self._enter_pain(text)
@@ -188,7 +188,7 @@ class StrengthState(StrengthReadings):
         said = text.strip() if text.strip()[-1].isalpha() else f"{text.strip()} {self.unit}"
         trace = caught.kept if caught is not None else None
         setup = self._setup(before, caught)
-        grown = Effort(
+        grown = StrengthTrials(
             self.test_id,
             self.side,
             np.append(trials, force),
@@ -215,7 +215,7 @@ class StrengthState(StrengthReadings):
             raise BadInput(f"{doubt}. Put it right, or press Enter again to keep it.")
         self._questioned = None
 
-    def _setup(self, before: Observation | None, caught: Caught | None) -> Setup:
+    def _setup(self, before: Observation | None, caught: PendingEffort | None) -> Setup:
         """How a trial is done: as those before it on this side, else as is chosen now."""
         if before is not None:
             setup = replace(before.setup, lever_m=self.lever(self.side))
@@ -262,9 +262,9 @@ class StrengthState(StrengthReadings):
         kept = seen.evidence.traces if isinstance(seen.evidence, TraceRef) else ()
         return kept or (None,) * seen.trials.size
 
-    def _standing(self, seen: Observation) -> Effort:
+    def _standing(self, seen: Observation) -> StrengthTrials:
         """What stands of a test and side, as an effort to be put right."""
-        return Effort(
+        return StrengthTrials(
             seen.measure_id,
             seen.side,
             seen.trials,
@@ -392,7 +392,7 @@ class StrengthState(StrengthReadings):
         self.order.changed.emit()
         self.changed.emit()
 
-    def set_rule(self, rule: Rule) -> None:
+    def set_rule(self, rule: TrialRule) -> None:
         """Clinic setting: how trials become one value; what stands is read anew and stays as it was written."""
         self.space.set_rule(rule)
 
@@ -410,10 +410,10 @@ class StrengthState(StrengthReadings):
 
     # writing
 
-    def _action(self, text: str) -> AbstractContextManager[Action]:
+    def _action(self, text: str) -> AbstractContextManager[ChangeSet]:
         return self.space.action(f"{text}, {self.side.value}" if self.side in LEGS else text)
 
-    def _put(self, act: Action, done: Effort, pains: tuple[int, ...] | None = None) -> None:
+    def _put(self, act: ChangeSet, done: StrengthTrials, pains: tuple[int, ...] | None = None) -> None:
         """Everything that an effort says, in the place of what stood of its test and side."""
         mine = {done.test, f"{done.test}-torque"} | ({PAIN} if self.asks_pain else set())
         before = {o.measure_id: o for o in self.space.observations() if o.measure_id in mine and o.side is done.side}

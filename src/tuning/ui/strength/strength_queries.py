@@ -5,15 +5,15 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject
 
-from tuning.core.gate.permission import Act, Permission
+from tuning.core.gate.permission import GateAct, Permission
 from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
-from tuning.core.judging.trial_rule import Rule
+from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import FORMULA, UNIT
 from tuning.core.strength.protocol import Protocol, protocol_of
 from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, sem_of_both, summarise
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.core.visit.plan import pad_of, position_of
 from tuning.knowledge.gate_acts import act_of_test
@@ -44,12 +44,12 @@ class StrengthReadings(QObject):
         return next(t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE)
 
     @property
-    def rule(self) -> Rule:
+    def rule(self) -> TrialRule:
         """How trials become one value."""
         return self.space.rule
 
     @property
-    def test(self) -> Test:
+    def test(self) -> TestDefinition:
         """The test of the current effort."""
         return self.space.knowledge.tests[self.test_id]
 
@@ -231,7 +231,7 @@ class StrengthReadings(QObject):
         return [t.id for t in self.space.knowledge.tests.values() if t.stage == STAGE and t.id in have]
 
     @property
-    def act(self) -> Act:
+    def act(self) -> GateAct:
         """What the current effort asks of the gate."""
         return act_of_test(self.test, self.side, self.mode.value, self.pad)
 

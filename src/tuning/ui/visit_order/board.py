@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from tuning.core.types import LEGS
 from tuning.core.units import sentence_case
-from tuning.core.visit.visit_items import Stop
+from tuning.core.visit.visit_items import OrderedItem
 from tuning.ui import theme
 from tuning.ui.symbols import paint_side
 from tuning.ui.visit_order.state import OrderState
@@ -22,7 +22,7 @@ ROW, HEAD, GAP, MOST_COLUMNS = 25.0, 26.0, 8.0, 5
 class _Cell:
     """A stop and where it is drawn; `place` is its number in the whole order."""
 
-    stop: Stop
+    stop: OrderedItem
     place: int
     box: QRectF
 
@@ -46,7 +46,7 @@ class OrderBoard(QWidget):
         self.setAccessibleName("Order of the tests; Up and Down choose, Delete leaves out")
         state.changed.connect(self.fit)
 
-    def columns(self) -> list[list[Stop]]:
+    def columns(self) -> list[list[OrderedItem]]:
         """Stays with the efforts of this board's stage."""
         stays = [
             [s for s in stay if not self._stage or self._state.stage(s.effort) == self._stage]
@@ -54,13 +54,13 @@ class OrderBoard(QWidget):
         ]
         return [stay for stay in stays if stay]
 
-    def packed(self) -> list[list[list[Stop]]]:
+    def packed(self) -> list[list[list[OrderedItem]]]:
         """Stays in columns: one each while they fit, else short ones below one another."""
         stays = self.columns()
         if len(stays) <= MOST_COLUMNS:
             return [[stay] for stay in stays]
         room = max(max(len(s) + 1 for s in stays), -(-sum(len(s) + 1 for s in stays) // MOST_COLUMNS) + 1)
-        packed: list[list[list[Stop]]] = [[]]
+        packed: list[list[list[OrderedItem]]] = [[]]
         for stay in stays:
             if packed[-1] and sum(len(s) + 1 for s in (*packed[-1], stay)) > room:
                 packed.append([])

@@ -22,7 +22,7 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.ui import theme
 from tuning.ui.visit_order.board import OrderBoard
 from tuning.ui.visit_order.state import OrderState
-from tuning.ui.widgets import Line, button, empty, label, rule
+from tuning.ui.widgets import TextField, button, empty, label, rule
 from tuning.ui.workspace import Workspace
 
 
@@ -89,7 +89,7 @@ class PlanDialog(QDialog):
         self.hard.setFont(theme.font())
         self.hard.toggled.connect(self._hard_chosen)
         self.why = label(role="muted", wrap=True)
-        self.name = Line()
+        self.name = TextField()
         self.name.setPlaceholderText("Name of an own template")
         self.name.setAccessibleName("Name of an own template")
         self.name.setMinimumWidth(210)

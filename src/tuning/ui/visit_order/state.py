@@ -9,17 +9,17 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Capture, Ending, Form, Track
 from tuning.core.errors import BadInput, TuningError
-from tuning.core.gate.permission import Facts
+from tuning.core.gate.permission import GateFacts
 from tuning.core.next_step import NextStep
 from tuning.core.preferences import UNINVOLVED_FIRST
 from tuning.core.target import Target
-from tuning.core.test_definitions import Test
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import Observation, Side, Triage
 from tuning.core.visit.order import as_listed, plan, with_drag
-from tuning.core.visit.plan import Choice, Chosen, ClipTask, Template, chosen_efforts
-from tuning.core.visit.visit_items import Effort, Order, Stop, Wishes
+from tuning.core.visit.plan import Chosen, ClipTask, Template, VisitSelection, chosen_efforts
+from tuning.core.visit.visit_items import Order, OrderedItem, OrderPreferences, VisitItem
 from tuning.knowledge.gate_acts import not_proposed
-from tuning.ui.change_set import Action
+from tuning.ui.change_set import ChangeSet
 from tuning.ui.workspace import Workspace
 
 KEPT = "visit-order"
@@ -77,7 +77,7 @@ class OrderState(QObject):
         knowledge = self._space.knowledge
         return [*knowledge.tests, *(c.id for c in knowledge.order.clip)]
 
-    def named(self, wanted: str) -> Test | ClipTask:
+    def named(self, wanted: str) -> TestDefinition | ClipTask:
         """A test or clip by its id."""
         knowledge = self._space.knowledge
         clips = {c.id: c for c in knowledge.order.clip}
@@ -87,7 +87,7 @@ class OrderState(QObject):
         """Positions in words, by id."""
         return self._space.knowledge.order.positions
 
-    def stage(self, effort: Effort) -> str:
+    def stage(self, effort: VisitItem) -> str:
         """The stage where an effort is done."""
         return self.named(effort.test).stage
 
@@ -97,20 +97,20 @@ class OrderState(QObject):
         patient = self._space.patient
         return patient.involved if patient is not None else Side.NONE
 
-    def wishes(self, kept: dict[str, Any], hard: bool | None = None) -> Wishes:
+    def wishes(self, kept: dict[str, Any], hard: bool | None = None) -> OrderPreferences:
         """What binds the order besides the hard rules."""
         pairs = tuple((str(a), str(b)) for a, b in kept["pairs"])
         first = self.hard if hard is None else hard
-        return Wishes(self._involved(), first, pairs, minutes=self._space.knowledge.order.minutes)
+        return OrderPreferences(self._involved(), first, pairs, minutes=self._space.knowledge.order.minutes)
 
-    def choice(self) -> Choice:
+    def choice(self) -> VisitSelection:
         """What stands chosen."""
         return self._choice(self.kept())
 
-    def _choice(self, kept: dict[str, Any]) -> Choice:
+    def _choice(self, kept: dict[str, Any]) -> VisitSelection:
         known = set(self._names())
         tests = tuple(t for t in kept["tests"] if t in known)
-        return Choice(tests, kept["positions"], frozenset(kept["painful"]), kept["pads"])
+        return VisitSelection(tests, kept["positions"], frozenset(kept["painful"]), kept["pads"])
 
     def _work(self, kept: dict[str, Any], hard: bool | None = None) -> tuple[Chosen, Order, Order]:
         """Everything chosen, its order, and its cost as listed. Raises BadInput."""
@@ -132,7 +132,7 @@ class OrderState(QObject):
         status = self._space.plan_status()
         if status is None:
             return ""
-        person = Facts(Triage.NONE, asked=True, gone=self._space.facts().gone)
+        person = GateFacts(Triage.NONE, asked=True, gone=self._space.facts().gone)
         return not_proposed(self._space.knowledge, status, person, test_id, side)
 
     def _cautions_now(self) -> tuple[str, ...]:
@@ -166,7 +166,7 @@ class OrderState(QObject):
         """What the surgeon's limits keep out."""
         return self._now()[0].locked
 
-    def skipped(self) -> list[Effort]:
+    def skipped(self) -> list[VisitItem]:
         """Efforts that the user left out."""
         out = self.kept()["skipped"]
         return [e for e in self._now()[0].efforts if e.id in out]
@@ -179,13 +179,13 @@ class OrderState(QObject):
         except BadInput:
             return 0
 
-    def stops(self, stage: str = "") -> list[Stop]:
+    def stops(self, stage: str = "") -> list[OrderedItem]:
         """The stops of a stage, or all, in order."""
         return [s for s in self.order.stops if not stage or self.stage(s.effort) == stage]
 
     # what is done
 
-    def progress(self, effort: Effort) -> tuple[int, int]:
+    def progress(self, effort: VisitItem) -> tuple[int, int]:
         """Trials on record and trials wanted."""
         space, named = self._space, self.named(effort.test)
         if isinstance(named, ClipTask) and named.plates:
@@ -200,17 +200,17 @@ class OrderState(QObject):
             return int(bool(counted or space.answers(named.id))), 1
         return max(counted, default=0), wanted
 
-    def _seen(self, test: Test, side: Side) -> list[Observation]:
+    def _seen(self, test: TestDefinition, side: Side) -> list[Observation]:
         measures = {test.id, *(q.measure for q in test.questions if q.measure)}
         seen = self._space.observations()
         return [o for o in seen if o.measure_id in measures and (side is Side.NONE or o.side is side)]
 
-    def done(self, effort: Effort) -> bool:
+    def done(self, effort: VisitItem) -> bool:
         """Whether an effort has what it needs: all trials, or one for tests of other stages."""
         have, wanted = self.progress(effort)
         return have >= wanted
 
-    def open_stops(self, stage: str = "") -> list[Stop]:
+    def open_stops(self, stage: str = "") -> list[OrderedItem]:
         """What is left, in order."""
         return [s for s in self.stops(stage) if not self.done(s.effort)]
 
@@ -243,7 +243,7 @@ class OrderState(QObject):
         names = self._space.knowledge.order
         return f"{names.positions[stop.effort.place.position]} · you {names.at[stop.effort.place.at]} · {stop.why}"
 
-    def _where(self, effort: Effort) -> Target:
+    def _where(self, effort: VisitItem) -> Target:
         return Target(self.stage(effort), effort.test, effort.side)
 
     def target(self, effort_id: str) -> Target | None:
@@ -257,7 +257,7 @@ class OrderState(QObject):
         with self._space.action(text) as act:
             self._put(act, **changes)
 
-    def _put(self, act: Action, **changes: Any) -> None:
+    def _put(self, act: ChangeSet, **changes: Any) -> None:
         kept = {**self.kept(), **changes}
         self._work(kept)
         act.put(Form(KEPT, kept), self._space.form_today(KEPT))
@@ -289,14 +289,14 @@ class OrderState(QObject):
         """Do a test with the pad in another place."""
         self._keep("pad", pads={**self.kept()["pads"], test_id: pad})
 
-    def take_over(self, act: Action, data: Mapping[str, Any]) -> None:
+    def take_over(self, act: ChangeSet, data: Mapping[str, Any]) -> None:
         """Take over the order of an earlier visit as part of an action; what hurt then does not count now."""
         known = set(self._names())
         tests = [t for t in data.get("tests", []) if t in known]
         kept = {key: data[key] for key in ("skipped", "pairs", "positions", "pads") if key in data}
         self._put(act, **{**kept, "tests": tests, "painful": []})
 
-    def put_painful(self, act: Action, test_id: str) -> None:
+    def put_painful(self, act: ChangeSet, test_id: str) -> None:
         """A test that hurt goes last in its position, as part of the action that tells of it."""
         painful = set(self.kept()["painful"])
         if test_id not in painful:

@@ -94,7 +94,7 @@ class _Ground:
         return np.asarray(seen, dtype=np.float64).ravel()
 
 
-class Background:
+class CameraMotion:
     """What stands still around the person in one picture, and where it is in others."""
 
     def __init__(self, plane: Plane, marks: Floats) -> None:

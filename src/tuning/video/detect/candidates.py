@@ -12,7 +12,7 @@ import numpy as np
 from tuning.core.types import Floats
 from tuning.video.detect.stickers import Axis, Blob, Sticker, centroids, likeness, trace_of
 from tuning.video.media.kernels import spots
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 
 LEAST_RESPONSE, MOST_FINDS, LEAST_LIKE = 0.2, 30, 0.05
 """Share of a sticker's contrast from which a spot is looked at; how many of them at most; how like a sticker one is at
@@ -39,19 +39,19 @@ def _cosine(a: Axis, b: Axis) -> float:
     return sum(x * y for x, y in zip(a, b, strict=True))
 
 
-class Seen(NamedTuple):
+class Candidates(NamedTuple):
     """Blobs with how like a sticker each is, 0..1, and the places of what is too little of one to tell."""
 
     finds: list[tuple[Blob, float]]
     traces: list[Floats]
 
 
-def survey(picture: Picture, low: Floats, high: Floats, looks: Sequence[Sticker], known: Floats) -> Seen:
+def survey(picture: YuvFrame, low: Floats, high: Floats, looks: Sequence[Sticker], known: Floats) -> Candidates:
     """What lies between two corners (px); nothing of the `known` places (n, 2)."""
     x0, y0 = (max(0, math.floor(v) // 2 * 2) for v in low)
     x1, y1 = min(math.ceil(high[0]), picture.shape[1]), min(math.ceil(high[1]), picture.shape[0])
     if x1 - x0 < 8 or y1 - y0 < 8:
-        return Seen([], [])
+        return Candidates([], [])
     finds, places, traces = list[tuple[Blob, float]](), list[list[float]](), list[Floats]()
     for look in looks:
         for seen in _spots(picture, (x0, y0, x1, y1), look, known):
@@ -68,10 +68,10 @@ def survey(picture: Picture, low: Floats, high: Floats, looks: Sequence[Sticker]
                 places.append(place)
             elif like > finds[same][1]:
                 finds[same], places[same] = (seen, like), place
-    return Seen(finds, traces)
+    return Candidates(finds, traces)
 
 
-def _spots(picture: Picture, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:
+def _spots(picture: YuvFrame, box: tuple[int, int, int, int], look: Sticker, known: Floats) -> list[Blob]:
     """Spots of a sticker's size, measured as stickers are."""
     x0, y0, x1, y1 = box
     half, least = math.ceil(look.radius), LEAST_RESPONSE * look.contrast

@@ -16,7 +16,7 @@ from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
 from tuning.video.detect.stickers import Blob
 from tuning.video.media.kernels import ground_beside
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 
 NARROW, UNLIKE = 0.8, 10.0
 """Half a disc is narrower than this share of its length, and its two sides differ by more than so many grey levels,
@@ -31,7 +31,7 @@ WHOLE = np.full(2, np.nan)
 COLOUR_COUNTS = np.array([1.0, 2.0, 2.0])
 
 
-def narrow_way(picture: Picture, seen: Blob | None) -> Floats:
+def narrow_way(picture: YuvFrame, seen: Blob | None) -> Floats:
     """The direction in which a find is narrow between two unlike grounds, as long as its middle is off (px) if it is a
     disc with a part hidden on one of the two sides; NaN where it is whole."""
     if picture.halves is None or seen is None:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tuning.core.types import Floats
 from tuning.video.media.kernels import Plane, middles, telling_mix
-from tuning.video.media.planes import Picture, picture_of, square
+from tuning.video.media.planes import YuvFrame, picture_of, square
 
 ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 2.0, 2.0
 """How often a window is laid anew at most; what has less contrast (grey levels) or less area (px²) is nothing."""
@@ -132,7 +132,7 @@ class Blob(NamedTuple):
     """Of its middle; None in a picture without colours."""
 
 
-def centroids(picture: Picture, starts: Floats, radii: Sequence[float], axes: Sequence[Axis]) -> list[Blob | None]:
+def centroids(picture: YuvFrame, starts: Floats, radii: Sequence[float], axes: Sequence[Axis]) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
     at, weights = np.ascontiguousarray(starts, dtype=np.float64), np.array(axes, dtype=np.float64)
     discs, planes = _discs(tuple(radii)), picture.planes
@@ -145,11 +145,11 @@ def centroids(picture: Picture, starts: Floats, radii: Sequence[float], axes: Se
     ]
 
 
-def _centroid(picture: Picture, start: Floats, radius: float, axis: Axis) -> Blob | None:
+def _centroid(picture: YuvFrame, start: Floats, radius: float, axis: Axis) -> Blob | None:
     return centroids(picture, start[None], (radius,), (axis,))[0]
 
 
-def _telling_axes(picture: Picture, at: Floats, radii: Sequence[float]) -> list[tuple[Axis, float] | None]:
+def _telling_axes(picture: YuvFrame, at: Floats, radii: Sequence[float]) -> list[tuple[Axis, float] | None]:
     """For each radius the mix of brightness and colour that tells a disc here from the ring around it best (Fisher
     1936), and the contrast along it from which a disc is no chance: a plain ground needs little."""
     if picture.halves is None:
@@ -177,7 +177,7 @@ def _telling_axis(colours: Floats, core: NDArray[np.intp], ring: NDArray[np.intp
     return ((wy, wu, wv), least) if (wy, wu, wv) != (0, 0, 0) else None
 
 
-def recognise(picture: Picture | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
+def recognise(picture: YuvFrame | Plane, click: Floats) -> tuple[Floats, Sticker | None]:
     """The sticker that was meant by a click, with its centre; None where there is no sticker."""
     picture = as_picture(picture)
     sizes = RADII[::3].tolist()
@@ -220,12 +220,12 @@ def sticker_under(pixels: NDArray[np.uint8], click: Floats) -> bool:
     return recognise(picture_of(pixels[y : y + reach, x : x + reach]), click - corner)[1] is not None
 
 
-def as_picture(found: Picture | Plane) -> Picture:
+def as_picture(found: YuvFrame | Plane) -> YuvFrame:
     """A brightness plane alone is a picture without colour."""
-    return found if isinstance(found, Picture) else Picture(found)
+    return found if isinstance(found, YuvFrame) else YuvFrame(found)
 
 
-def search(picture: Picture, centre: Floats, reach: float, sticker: Sticker) -> list[Blob]:
+def search(picture: YuvFrame, centre: Floats, reach: float, sticker: Sticker) -> list[Blob]:
     """Places within `reach` that look like the sticker, best first."""
     half = int(reach + 2.1 * sticker.radius) + 2
     x0, y0 = (math.floor(v) - half for v in centre)

@@ -33,7 +33,7 @@ INK, LEAST_PX = 96, 4
 
 
 @dataclass(frozen=True)
-class Way:
+class BoxTrack:
     """The box in every frame, shape (n, 4), and whether the face was surely behind it, shape (n,)."""
 
     boxes: Floats
@@ -48,7 +48,7 @@ class Way:
 
 def masked(
     path: Path, boxes: Mapping[int, Box], out: Path, tick: Callable[[float], bool] = lambda _: True
-) -> Way | None:
+) -> BoxTrack | None:
     """Write a copy of a clip or photograph with the box through all frames; None where `tick` said stop.
 
     `boxes` are set by a person in some frames; between them each is followed from the nearest earlier one, before the
@@ -80,7 +80,7 @@ def masked(
 
 def followed(
     source: PictureSource, boxes: Mapping[int, Box], tick: Callable[[float], bool] = lambda _: True
-) -> Way | None:
+) -> BoxTrack | None:
     """The way of the box through all frames. Raises BadInput."""
     frames, (width, height) = len(source.times), source.size
     if not boxes:
@@ -102,7 +102,7 @@ def followed(
         _follow(small, start, range(start + 1, frames), np.array(boxes[start]) * scale, found, sure)
     start = min(boxes)
     _follow(small, start, range(start - 1, -1, -1), np.array(boxes[start]) * scale, found, sure)
-    return Way(found / scale, sure)
+    return BoxTrack(found / scale, sure)
 
 
 def _follow(
@@ -140,7 +140,7 @@ def _part(picture: NDArray[np.uint8], corner: Floats, size: Floats) -> NDArray[n
     return picture[np.ix_(rows, columns)]
 
 
-def _painted(source: PictureSource, way: Way, frame: int) -> NDArray[np.uint8]:
+def _painted(source: PictureSource, way: BoxTrack, frame: int) -> NDArray[np.uint8]:
     """A frame without what the box hides."""
     picture = source.frame(frame).copy()
     left, top, right, bottom = _hidden(way, frame, *source.size)
@@ -148,7 +148,7 @@ def _painted(source: PictureSource, way: Way, frame: int) -> NDArray[np.uint8]:
     return picture
 
 
-def _hidden(way: Way, frame: int, width: int, height: int) -> tuple[int, int, int, int]:
+def _hidden(way: BoxTrack, frame: int, width: int, height: int) -> tuple[int, int, int, int]:
     """Left, top, right and bottom of what is hidden: in doubt, also where the neighbouring frames had the face."""
     near = way.boxes[max(0, frame - 1) : frame + 2] if not way.sure[frame] else way.boxes[frame : frame + 1]
     more = (MARGIN if way.sure[frame] else DOUBT_MARGIN) * near[:, 2:].max(axis=0)

@@ -25,7 +25,7 @@ BACKWARD_BYTES = 192 * 2**20
 
 
 @dataclass(frozen=True)
-class Picture:
+class YuvFrame:
     """One upright frame: brightness, and blue and red differences where the decoder gives them."""
 
     y: Plane
@@ -49,19 +49,19 @@ class Picture:
         """Brightness, blue and red; the last two empty in a picture without colours."""
         return self.y, *(self.halves or (NO_COLOURS, NO_COLOURS))
 
-    def copy(self) -> Picture:
+    def copy(self) -> YuvFrame:
         """A picture that outlives its frame."""
         halves = None if self.halves is None else (self.halves[0].copy(), self.halves[1].copy())
-        return Picture(self.y.copy(), halves)
+        return YuvFrame(self.y.copy(), halves)
 
 
-def picture_of(pixels: NDArray[np.uint8]) -> Picture:
+def picture_of(pixels: NDArray[np.uint8]) -> YuvFrame:
     """An RGB picture (height, width, 3) as a decoder would give it, cut to even sides."""
     height, width = (side - side % 2 for side in pixels.shape[:2])
     even = np.ascontiguousarray(pixels[:height, :width])
     planes = cv2.cvtColor(even, cv2.COLOR_RGB2YUV_I420).astype(np.uint8, copy=False)
     blue, red = planes[height:].reshape(2, height // 2, width // 2)
-    return Picture(planes[:height], (blue, red))
+    return YuvFrame(planes[:height], (blue, red))
 
 
 def square(plane: Plane, x: int, y: int, size: int) -> Plane:
@@ -106,15 +106,15 @@ def _planes(frame: av.VideoFrame) -> tuple[Plane, Plane, Plane]:
     return (y, _halved(blue.astype(np.float32)), _halved(red.astype(np.float32))) if whole else (y, blue, red)
 
 
-def _picture(frame: av.VideoFrame, turns: int) -> Picture:
+def _picture(frame: av.VideoFrame, turns: int) -> YuvFrame:
     y, blue, red = _planes(frame)
     if not turns:
-        return Picture(y, (blue, red))
+        return YuvFrame(y, (blue, red))
     if y.shape[0] % 2 or y.shape[1] % 2:  # the sample that covers the odd edge alone would come first
         whole = [np.rot90(_doubled(half)[: y.shape[0], : y.shape[1]], turns) for half in (blue, red)]
         blue, red = (_halved(plane) for plane in whole)
-        return Picture(_turned(y, turns), (blue, red))
-    return Picture(_turned(y, turns), (_turned(blue, turns), _turned(red, turns)))
+        return YuvFrame(_turned(y, turns), (blue, red))
+    return YuvFrame(_turned(y, turns), (_turned(blue, turns), _turned(red, turns)))
 
 
 class LumaReader:
@@ -139,7 +139,7 @@ class LumaReader:
         """Let go of the file."""
         self._container.close()
 
-    def forward(self, start: int, stop: int) -> Iterator[tuple[int, Picture]]:
+    def forward(self, start: int, stop: int) -> Iterator[tuple[int, YuvFrame]]:
         """Frames start..stop-1 in order; a picture must be copied to be kept."""
         for number, frame in self._frames(start):
             if number >= stop:
@@ -147,7 +147,7 @@ class LumaReader:
             if number >= start:
                 yield number, _picture(frame, self._turns)
 
-    def backward(self, start: int, stop: int) -> Iterator[tuple[int, Picture]]:
+    def backward(self, start: int, stop: int) -> Iterator[tuple[int, YuvFrame]]:
         """Frames start, start-1, … stop+1, a stretch at a time, in bounded memory."""
         codec = self._stream.codec_context
         room = max(8, BACKWARD_BYTES // (codec.width * codec.height * 3 // 2))

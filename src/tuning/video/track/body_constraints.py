@@ -47,7 +47,7 @@ APART = 0.03
 
 
 @dataclass(frozen=True)
-class Body:
+class MarkSkeleton:
     """The marks of a clip as parts of a body; m marks, p pairs of one limb.
 
     `company` (m, m) weighs whose motion a hidden mark shares; `first`, `second` are the pairs with `share` (p) of their
@@ -74,7 +74,7 @@ def side_of(name: str) -> str:
     return next((side for side in SIDES if name.endswith(f"_{side}")), "")
 
 
-def body_of(names: Sequence[str], places: Floats) -> Body:
+def body_of(names: Sequence[str], places: Floats) -> MarkSkeleton:
     """The body that wears these marks at these places (m, 2), px."""
     limbs = [side_of(name) for name in names]
     kinds = [name.removesuffix(f"_{limb}") for name, limb in zip(names, limbs, strict=True)]
@@ -93,7 +93,7 @@ def body_of(names: Sequence[str], places: Floats) -> Body:
     low = high < LEG_FROM
     below = np.where(~low[:, None], KNEE_STAYS, FOOT_STAYS)
     stays = below if frontal else np.broadcast_to(SEEN_ASIDE, below.shape)
-    return Body(
+    return MarkSkeleton(
         company=_company(apart, limbs),
         first=first,
         second=second,

@@ -16,11 +16,11 @@ from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import STILL, Tracks, carried
 from tuning.core.pictures.marks import CLICK_SD_PX
 from tuning.core.types import Floats
-from tuning.video.detect.camera_motion import Background, known_moves
+from tuning.video.detect.camera_motion import CameraMotion, known_moves
 from tuning.video.detect.stickers import gap
-from tuning.video.media.planes import LumaReader, Picture
+from tuning.video.media.planes import LumaReader, YuvFrame
 from tuning.video.track.body_constraints import body_of, unmarked
-from tuning.video.track.detections import Sights
+from tuning.video.track.detections import Detections
 from tuning.video.track.fixed_tracks import SAME_PX, given
 from tuning.video.track.frame_tracker import OFTEN, SURE, USUAL_FRAME_S, Follower
 from tuning.video.track.gap_ends import follow_traces
@@ -54,7 +54,7 @@ def track(
     last = frames - 1 if last is None else last
     opening = _opening(reader, start)
     seen = _Seen.at_first(tuple(marks), times, start)
-    found, background = seen.found, Background(opening.y, np.array(list(marks.values())))
+    found, background = seen.found, CameraMotion(opening.y, np.array(list(marks.values())))
     frame_s = float(np.median(seen.between))
     follower = Follower(opening, marks, frame_s)
     worn = [k for k, target in enumerate(follower.targets) if target.sticker is not None]
@@ -87,7 +87,7 @@ class _Seen:
 
     found: Tracks
     narrow: Floats
-    sights: list[Sights]
+    sights: list[Detections]
     camera: Floats
     read: NDArray[np.bool_]
     between: Floats
@@ -100,13 +100,13 @@ class _Seen:
         camera, read = np.full((frames, 4), np.nan), np.zeros(frames, dtype=bool)
         camera[start], read[start] = STILL, True
         narrow = np.full((frames, len(names), 2), np.nan)
-        return cls(Tracks.empty(names, times), narrow, [Sights.none()] * frames, camera, read, paces(times))
+        return cls(Tracks.empty(names, times), narrow, [Detections.none()] * frames, camera, read, paces(times))
 
     def follow(
         self,
-        pictures: Iterable[tuple[int, Picture]],
+        pictures: Iterable[tuple[int, YuvFrame]],
         follower: Follower,
-        background: Background,
+        background: CameraMotion,
         start: int,
         goes_on: Callable[[], bool],
     ) -> bool:
@@ -140,7 +140,7 @@ def paces(times: Floats) -> Floats:
     return np.asarray(usual * np.clip(np.round(2 * steps / usual) / 2, 0.5, LONGEST_BREAK))
 
 
-def _opening(reader: LumaReader, start: int) -> Picture:
+def _opening(reader: LumaReader, start: int) -> YuvFrame:
     """The picture in which the marks were set."""
     for _, picture in reader.forward(start, start + 1):
         return picture.copy()
@@ -156,7 +156,7 @@ def _whole(camera: Floats, shape: tuple[int, int], first: int, last: int) -> Flo
     return camera
 
 
-def _steadied(sights: Sequence[Sights], camera: Floats | None, start: int, first: int) -> Sequence[Sights]:
+def _steadied(sights: Sequence[Detections], camera: Floats | None, start: int, first: int) -> Sequence[Detections]:
     """What the frames from `first` on would have shown from where the camera was in frame `start`."""
     if camera is None:
         return sights
@@ -166,7 +166,7 @@ def _steadied(sights: Sequence[Sights], camera: Floats | None, start: int, first
 def _tell_apart(
     found: Tracks,
     narrow: Floats,
-    sights: Sequence[Sights],
+    sights: Sequence[Detections],
     start: int,
     first: int,
     worn: Sequence[int],

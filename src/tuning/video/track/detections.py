@@ -19,7 +19,7 @@ OLD_SHARE = 0.35
 
 
 @dataclass(frozen=True)
-class Sights:
+class Detections:
     """Everything in a frame that may be a sticker: places (n, 2) px, how like one each is (n), 0..1, and the direction
     in which it is narrow (n, 2) as `narrow_way` gives it, NaN for a whole disc. `traces` (t, 2) are places of what is
     too little of one to tell by itself."""
@@ -30,13 +30,13 @@ class Sights:
     traces: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
     @classmethod
-    def none(cls) -> Sights:
+    def none(cls) -> Detections:
         """A frame that shows nothing, or was not read."""
         return cls(np.zeros((0, 2)), np.zeros(0), np.zeros((0, 2)))
 
 
 @dataclass(frozen=True)
-class Runs:
+class Tracklets:
     """Stickers followed from frame to frame where no other can be meant: places (n, 2), speeds (n, 2), frames so far
     (n), and for each of the frame before its number in this one, -1 where that is not sure."""
 
@@ -46,13 +46,13 @@ class Runs:
     follower: Ints
 
     @classmethod
-    def begin(cls, at: Floats, before: int = 0) -> Runs:
+    def begin(cls, at: Floats, before: int = 0) -> Tracklets:
         """All of them new; none of the `before` goes on."""
         return cls(at, np.zeros_like(at), np.zeros(len(at), dtype=np.intp), np.full(before, -1, dtype=np.intp))
 
-    def then(self, at: Floats, loose: float) -> Runs:
+    def then(self, at: Floats, loose: float) -> Tracklets:
         """The runs after a frame with stickers at these places (n, 2), each within `loose` px (SD) of its course."""
-        runs = Runs.begin(at, len(self.at))
+        runs = Tracklets.begin(at, len(self.at))
         if not len(at) or not len(self.at):
             return runs
         off = np.linalg.norm((self.at + self.speed)[:, None] - at[None], axis=2)

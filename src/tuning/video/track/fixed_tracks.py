@@ -8,13 +8,15 @@ import numpy as np
 
 from tuning.core.movement.tracks import Tracks
 from tuning.video.track.assignment_kernels import Ints
-from tuning.video.track.detections import Sights
+from tuning.video.track.detections import Detections
 
 SAME_PX = 3.0
 """Two places closer than this are one sticker."""
 
 
-def given(sights: Sequence[Sights], names: Sequence[str], known: Tracks, first: int) -> tuple[list[Sights], Ints]:
+def given(
+    sights: Sequence[Detections], names: Sequence[str], known: Tracks, first: int
+) -> tuple[list[Detections], Ints]:
     """The frames from `first` on with what is known put in, and the number of each mark's find in every frame,
     (frames, marks), -1 where it is not known.
 
@@ -23,7 +25,7 @@ def given(sights: Sequence[Sights], names: Sequence[str], known: Tracks, first: 
     """
     own = [known.names.index(name) if name in known.names else -1 for name in names]
     numbers = np.full((len(sights), len(names)), -1)
-    filled = list[Sights]()
+    filled = list[Detections]()
     for n, seen in enumerate(sights):
         sure = known.quality[first + n] > 0
         taken = known.xy[first + n, sure]
@@ -32,7 +34,7 @@ def given(sights: Sequence[Sights], names: Sequence[str], known: Tracks, first: 
         columns = [own[m] for m in marks]
         numbers[n, marks] = int(free.sum()) + np.arange(len(marks))
         filled.append(
-            Sights(
+            Detections(
                 np.concatenate([seen.at[free], known.xy[first + n, columns]]),
                 np.concatenate([seen.like[free], known.quality[first + n, columns]]),
                 np.concatenate([seen.narrow[free], np.full((len(marks), 2), np.nan)]),

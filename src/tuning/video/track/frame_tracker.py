@@ -39,8 +39,8 @@ from tuning.video.detect.stickers import (
     weakest_slope,
 )
 from tuning.video.media.kernels import Plane
-from tuning.video.media.planes import Picture
-from tuning.video.track.detections import Sights
+from tuning.video.media.planes import YuvFrame
+from tuning.video.track.detections import Detections
 from tuning.video.track.fixed_tracks import SAME_PX
 from tuning.video.track.gap_ends import TRACE_QUALITY
 from tuning.video.track.group_assignment import (
@@ -51,12 +51,12 @@ from tuning.video.track.group_assignment import (
     LONG_HIDDEN,
     NEAR_RADII,
     NEAR_SHARE,
-    Member,
+    GroupMember,
     groups,
     solve,
 )
 from tuning.video.track.optical_flow import find_plain
-from tuning.video.track.track_state import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Find, Target
+from tuning.video.track.track_state import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Detection, MarkTrack
 
 USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
 """Gates are those of a picture 720 px high at 60 frames/s. What a foot gains of speed in a longer frame moves it by the
@@ -93,13 +93,13 @@ STRAIGHT_ON = 15
 class Follower:
     """Carries all marks from one frame to the next."""
 
-    def __init__(self, picture: Picture | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
+    def __init__(self, picture: YuvFrame | Plane, marks: Mapping[str, Floats], frame_s: float = USUAL_FRAME_S) -> None:
         self._frame_s = frame_s
         self._set_gates(as_picture(picture).shape[0])
-        self.targets: list[Target] = []
+        self.targets: list[MarkTrack] = []
         self.narrow: list[Floats] = []
         """For each mark the direction in which its last find is narrow, as half a disc is (`narrow_way`)."""
-        self.finds: list[Find | None] = []
+        self.finds: list[Detection | None] = []
         """What was found of each mark in the last picture."""
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
@@ -113,13 +113,15 @@ class Follower:
         self._gate = GATE_PX * height / USUAL_HEIGHT * longer**2
         self._scale = max(1.0, height / USUAL_HEIGHT) * longer
 
-    def _by_the_others(self, picture: Picture, target: Target) -> None:
+    def _by_the_others(self, picture: YuvFrame, target: MarkTrack) -> None:
         """A sticker too pale or blurred to be told by itself may look like the other stickers of the clip."""
         if target.sticker is None:
             looks = [t.sticker for t in self.targets if t.sticker is not None]
             self._take_as(picture, target, looks, PALE_LIKE, SNAP_PX)
 
-    def _take_as(self, picture: Picture, target: Target, looks: Sequence[Sticker], least: float, reach: float) -> None:
+    def _take_as(
+        self, picture: YuvFrame, target: MarkTrack, looks: Sequence[Sticker], least: float, reach: float
+    ) -> None:
         """Take what is nobody's, lies within `reach` px and looks, at `least` so much, like one of these stickers."""
         taken = [t.at for t in self.targets if t.sticker is not None]
         finds = [
@@ -137,25 +139,25 @@ class Follower:
             target.sticker = Sticker(look.radius, look.axis, seen.contrast, seen.area, seen.colour or look.colour)
             self._any_plain = any(t.sticker is None for t in self.targets)
 
-    def _take_late(self, picture: Picture) -> None:
+    def _take_late(self, picture: YuvFrame) -> None:
         """A sticker that did not show where it was clicked is taken when it does."""
         looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
         for target in [t for t in self.targets if t.sticker is None]:
             self._take_as(picture, target, looks, CLEARLY, max(SNAP_PX, self._gate))
 
-    def add(self, picture: Picture | Plane, name: str, click: Floats) -> None:
+    def add(self, picture: YuvFrame | Plane, name: str, click: Floats) -> None:
         """Follow one more mark from this picture on."""
         picture = as_picture(picture)
         plane = picture.y
         at, sticker = recognise(picture, np.asarray(click, dtype=np.float64))
         patch = None if sticker is not None else crop(plane, at, 10)[0].copy()
         hold = 1.0 if patch is None else min(1.0, weakest_slope(patch) / FIRM)
-        self.targets.append(Target(name, at, sticker, patch, hold))
+        self.targets.append(MarkTrack(name, at, sticker, patch, hold))
         self._any_plain = self._any_plain or sticker is None
         self._before = plane.copy()
         self._by_the_others(picture, self.targets[-1])
 
-    def step(self, picture: Picture | Plane, frame_s: float | None = None) -> list[tuple[Floats, float]]:
+    def step(self, picture: YuvFrame | Plane, frame_s: float | None = None) -> list[tuple[Floats, float]]:
         """Places and qualities in the next picture, in the order of the marks; NaN where lost. `frame_s` is the time
         since the one before, as usual where it is not given."""
         picture = as_picture(picture)
@@ -193,7 +195,7 @@ class Follower:
         for target, drift in zip(self.targets, there - at, strict=True):
             target.drift = drift
 
-    def sights(self, picture: Picture | Plane) -> Sights:
+    def sights(self, picture: YuvFrame | Plane) -> Detections:
         """What the last picture shows; all of it where a mark was not surely found."""
         picture = as_picture(picture)
         worn = self._worn_by_most
@@ -213,7 +215,7 @@ class Follower:
             own = [one for n, one in enumerate(own) if n not in near]
             own += [(seen.at, like, narrow_way(picture, seen)) for seen, like in more]
         at, quality, narrow = zip(*own, strict=True) if own else ((), (), ())
-        return Sights(_pairs(at), np.array(quality, dtype=np.float64), _pairs(narrow), _pairs(traces))
+        return Detections(_pairs(at), np.array(quality, dtype=np.float64), _pairs(narrow), _pairs(traces))
 
     @property
     def unsure(self) -> bool:
@@ -245,7 +247,7 @@ class Follower:
         nearest: list[float] = apart.min(axis=1).tolist()
         return nearest
 
-    def _quick(self, picture: Picture, predicted: list[Floats]) -> dict[int, Blob | None]:
+    def _quick(self, picture: YuvFrame, predicted: list[Floats]) -> dict[int, Blob | None]:
         """All stickers that were seen in the frame before, at one go."""
         at = [k for k, t in enumerate(self.targets) if t.sticker is not None and not t.unseen]
         if not at:
@@ -256,8 +258,8 @@ class Follower:
         return dict(zip(at, seen, strict=True))
 
     def _find(
-        self, picture: Picture, target: Target, predicted: Floats, quick: Blob | None, free: float
-    ) -> Find | None:
+        self, picture: YuvFrame, target: MarkTrack, predicted: Floats, quick: Blob | None, free: float
+    ) -> Detection | None:
         height, width = picture.shape
         inside = -4 <= predicted[0] < width + 4 and -4 <= predicted[1] < height + 4
         if not inside:
@@ -267,8 +269,8 @@ class Follower:
         return self._find_sticker(picture, target, target.sticker, predicted, quick, free)
 
     def _find_sticker(
-        self, picture: Picture, target: Target, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
-    ) -> Find | None:
+        self, picture: YuvFrame, target: MarkTrack, sticker: Sticker, predicted: Floats, seen: Blob | None, free: float
+    ) -> Detection | None:
         speed = math.hypot(target.velocity[0], target.velocity[1])
         gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
         if target.unseen:
@@ -288,7 +290,7 @@ class Follower:
                 nearest = min(close, key=lambda s: gap(s.at, predicted)).at if close else predicted
                 anew = _learnt_anew(picture, target, sticker, nearest)
                 if anew is not None:
-                    return Find(anew, 1.0)
+                    return Detection(anew, 1.0)
                 traces = [s for s in close if trace_of(s, sticker) >= SURE]
                 return self._trace(target, min(traces, key=lambda s: gap(s.at, predicted))) if traces else None
             seen, like, _ = min(good, key=lambda find: gap(find[0].at, find[2]) / (0.3 + find[1]))
@@ -297,12 +299,12 @@ class Follower:
             sticker.contrast += 0.05 * (seen.contrast - sticker.contrast)
             sticker.area += 0.25 * (seen.area - sticker.area)
         target.traces = 0
-        return Find(seen.at, like, seen)
+        return Detection(seen.at, like, seen)
 
     def _together(
         self,
-        picture: Picture,
-        finds: list[Find | None],
+        picture: YuvFrame,
+        finds: list[Detection | None],
         predicted: list[Floats],
         nearest: list[float],
     ) -> None:
@@ -322,7 +324,7 @@ class Follower:
             for k, found in zip(numbers, solve(picture, members), strict=True):
                 finds[k] = None if found is None else self._taken(picture, self.targets[k], *found)
 
-    def _come_back(self, picture: Picture, finds: list[Find | None], predicted: list[Floats]) -> None:
+    def _come_back(self, picture: YuvFrame, finds: list[Detection | None], predicted: list[Floats]) -> None:
         """A mark hidden for long may be far from where its neighbours went: a clear sticker that is nobody's is it."""
         height = picture.shape[0]
         for k, target in enumerate(self.targets):
@@ -342,29 +344,29 @@ class Follower:
                 seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))
                 finds[k] = self._taken(picture, target, seen, like)
 
-    def _taken(self, picture: Picture, target: Target, seen: Blob, like: float) -> Find | None:
+    def _taken(self, picture: YuvFrame, target: MarkTrack, seen: Blob, like: float) -> Detection | None:
         """A find as place and quality: the mark itself, the mark as it looks in another light, or a trace of it."""
         if like >= SURE:
             target.traces = 0
-            return Find(seen.at, like, seen)
+            return Detection(seen.at, like, seen)
         if target.sticker is not None and not target.unseen:
             anew = _learnt_anew(picture, target, target.sticker, seen.at)
             if anew is not None:
-                return Find(anew, 1.0)
+                return Detection(anew, 1.0)
         return self._trace(target, seen)
 
     @staticmethod
-    def _trace(target: Target, seen: Blob) -> Find | None:
+    def _trace(target: MarkTrack, seen: Blob) -> Detection | None:
         """A trace keeps a mark's course alive for a while, at a quality nobody trusts."""
         target.traces += 1
-        return Find(seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
+        return Detection(seen.at, TRACE_QUALITY) if target.traces <= MOST_TRACES else None
 
     @staticmethod
-    def _in_doubt(find: Find | None, predicted: Floats, nearest: float) -> bool:
+    def _in_doubt(find: Detection | None, predicted: Floats, nearest: float) -> bool:
         """Not found, half covered, or found as far from its course as another mark might lie."""
         return find is None or find[1] < CLEAR or gap(find[0], predicted) > DOUBT_SHARE * nearest
 
-    def _member(self, k: int, predicted: Floats, far: float) -> Member:
+    def _member(self, k: int, predicted: Floats, far: float) -> GroupMember:
         target = self.targets[k]
         assert target.sticker is not None
         speed = math.hypot(target.velocity[0], target.velocity[1])
@@ -372,9 +374,9 @@ class Follower:
         reach = min(reach + GATE_GROWTH_PX * target.unseen, GATE_MOST_PX * self._scale)
         unsettled = max(0, UNSETTLED - 2 * target.age)
         far = far if target.unseen >= LONG_HIDDEN else 0.0
-        return Member(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
+        return GroupMember(predicted, reach, target.sticker, target.unseen, unsettled, target.limb, far, self._scale)
 
-    def _guard(self, finds: list[Find | None], predicted: list[Floats]) -> None:
+    def _guard(self, finds: list[Detection | None], predicted: list[Floats]) -> None:
         """Two marks may not sit on one sticker: the one that fits its own course worse is let go."""
         shown = [(k, find.at.tolist()) for k, find in enumerate(finds) if find is not None]
         for (a, one), (b, other) in combinations(shown, 2):
@@ -391,14 +393,14 @@ def _pairs(of: Sequence[Floats]) -> Floats:
     return np.array(of, dtype=np.float64).reshape(-1, 2)
 
 
-def _as_before(picture: Picture, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
+def _as_before(picture: YuvFrame, at: Floats, blurred: Sticker) -> tuple[Blob, float] | None:
     """A mark that was learnt anew may be as blurred again as it was before."""
     [seen] = centroids(picture, at[None], (blurred.radius,), (blurred.axis,))
     like = likeness(seen, blurred) if seen is not None else 0.0
     return (seen, like) if seen is not None and like >= SURE else None
 
 
-def _learnt_anew(picture: Picture, target: Target, sticker: Sticker, at: Floats) -> Floats | None:
+def _learnt_anew(picture: YuvFrame, target: MarkTrack, sticker: Sticker, at: Floats) -> Floats | None:
     """Where a mark lies that looks otherwise now than when it was learnt, much clearer or in another light.
 
     Many clips begin blurred, and a disc that was smeared over its ground has a small radius and little contrast; and

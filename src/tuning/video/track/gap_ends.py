@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
-from tuning.video.track.detections import Sights
+from tuning.video.track.detections import Detections
 from tuning.video.track.fixed_tracks import SAME_PX
 
 TRACE_QUALITY = 0.3
@@ -19,7 +19,7 @@ COURSE, MOST, REACH_PX, REACH_SPEED = 3, 8, 3.0, 0.35
 share of the speed (practice judgement, editable)."""
 
 
-def follow_traces(found: Tracks, sights: Sequence[Sights], first: int) -> None:
+def follow_traces(found: Tracks, sights: Sequence[Detections], first: int) -> None:
     """Fill the ends of gaps, from `first` on, with traces that lie where the mark came from or was going."""
     for k in range(len(found.names)):
         seen = found.quality[first : first + len(sights), k] > 0
@@ -30,7 +30,7 @@ def follow_traces(found: Tracks, sights: Sequence[Sights], first: int) -> None:
                     _outward(found, k, sights, first, n, way)
 
 
-def _outward(found: Tracks, k: int, sights: Sequence[Sights], first: int, n: int, way: int) -> None:
+def _outward(found: Tracks, k: int, sights: Sequence[Detections], first: int, n: int, way: int) -> None:
     """From a mark's place in frame `n` on into a gap, if there is one, as long as there is something."""
     at, before = found.xy[first + n, k], found.xy[first + n - way * (COURSE - 1), k]
     step = (at - before) / (COURSE - 1)
@@ -46,7 +46,7 @@ def _outward(found: Tracks, k: int, sights: Sequence[Sights], first: int, n: int
         found.xy[first + n, k], found.quality[first + n, k] = at, TRACE_QUALITY
 
 
-def _free(taken: Floats, seen: Sights) -> Floats:
+def _free(taken: Floats, seen: Detections) -> Floats:
     """Places of what is hardly a sticker and no mark's: a clear one that was told to be nobody's is."""
     places = np.concatenate([seen.at[seen.like < TRUSTED], seen.traces])
     near: NDArray[np.bool_] = np.linalg.norm(places[:, None] - taken[None], axis=2) <= SAME_PX

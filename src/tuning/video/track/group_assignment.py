@@ -11,7 +11,7 @@ from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
 from tuning.video.detect.stickers import Blob, Sticker, gap, likeness, search, trace_of
-from tuning.video.media.planes import Picture
+from tuning.video.media.planes import YuvFrame
 
 NEAR_SHARE, NEAR_RADII = 0.075, 9.0
 """Marks closer than this share of the picture's height, or than so many radii, belong together (practice judgement,
@@ -42,7 +42,7 @@ from what is another's."""
 
 
 @dataclass(frozen=True)
-class Member:
+class GroupMember:
     """A mark that is looked for: where it should be, how far from there at most, how it looks, frames unseen.
 
     `unsettled` says how little is known of its course among the others, in frames: it was hidden, or has just come.
@@ -81,7 +81,7 @@ def groups(places: Floats, near: float) -> list[list[int]]:
     return found
 
 
-def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float] | None]:
+def solve(picture: YuvFrame, members: Sequence[GroupMember]) -> list[tuple[Blob, float] | None]:
     """The find of each member, with its likeness: all of a limb moved by one shift, none on another's sticker."""
     finds = _candidates(picture, members)
     if not finds:
@@ -102,7 +102,7 @@ def solve(picture: Picture, members: Sequence[Member]) -> list[tuple[Blob, float
     return made
 
 
-def _by_limb(members: Sequence[Member]) -> list[list[int]]:
+def _by_limb(members: Sequence[GroupMember]) -> list[list[int]]:
     """Numbers of the members of each limb: a left foot does not go where the right one goes."""
     names = dict.fromkeys(m.limb for m in members)
     return [[k for k, m in enumerate(members) if m.limb == name] for name in names]
@@ -122,7 +122,7 @@ class _Limb:
     hoped: Floats
 
 
-def _shifted(members: Sequence[Member], rows: list[int], at: Floats, worth: Floats) -> _Limb:
+def _shifted(members: Sequence[GroupMember], rows: list[int], at: Floats, worth: Floats) -> _Limb:
     """Every shift that would put a member of a limb onto a find, and none at all."""
     places = np.array([m.predicted for m in members])
     reach = np.array([m.reach for m in members])
@@ -161,7 +161,7 @@ def _assigned(limbs: Sequence[_Limb], members: int, finds: int) -> list[tuple[in
 
 
 def _of_their_own(
-    members: Sequence[Member], rows_of: list[list[int]], at: Floats, worth: Floats, pairs: list[tuple[int, int]]
+    members: Sequence[GroupMember], rows_of: list[list[int]], at: Floats, worth: Floats, pairs: list[tuple[int, int]]
 ) -> list[tuple[int, int]]:
     """A part of a limb may go its own way: a heel lands while hip and toe stay. Two or more that are left over move
     by a shift of their own onto what is left over; one alone does not."""
@@ -178,7 +178,7 @@ def _of_their_own(
 
 
 def _found_again(
-    made: list[tuple[Blob, float] | None], members: Sequence[Member], finds: Sequence[Blob], like: Floats
+    made: list[tuple[Blob, float] | None], members: Sequence[GroupMember], finds: Sequence[Blob], like: Floats
 ) -> None:
     """A mark that was hidden for long may come back anywhere near: it takes a clear sticker that is nobody's."""
     free = [c for c, find in enumerate(finds) if all(m is None or gap(m[0].at, find.at) > FREE_PX for m in made)]
@@ -195,7 +195,7 @@ def _found_again(
                 free.remove(best)
 
 
-def _candidates(picture: Picture, members: Sequence[Member]) -> list[Blob]:
+def _candidates(picture: YuvFrame, members: Sequence[GroupMember]) -> list[Blob]:
     """Everything near any member that looks like a sticker, once."""
     finds: list[Blob] = []
     for member in members:

@@ -18,8 +18,8 @@ from scipy.optimize import linear_sum_assignment
 
 from tuning.core.types import Floats
 from tuning.video.track.assignment_kernels import Flags, Ints, each_its_best, may_differ
-from tuning.video.track.body_constraints import Body
-from tuning.video.track.detections import Runs, Sights
+from tuning.video.track.body_constraints import MarkSkeleton
+from tuning.video.track.detections import Detections, Tracklets
 from tuning.video.track.group_assignment import FAR_SHARE
 from tuning.video.track.hypothesis_step import gains, move
 
@@ -44,7 +44,7 @@ the last than none is not done without for nothing."""
 
 
 @dataclass(frozen=True)
-class _Accounts:
+class _Hypotheses:
     """n accounts of m marks: places and speeds (n, m, 2), frames unseen and seen (n, m), mean place below the pelvis
     and its variance (n, m, 2), numbers of their stickers in the last frame (n, m), -1 for none, and charges (n)."""
 
@@ -57,12 +57,12 @@ class _Accounts:
     last: Ints
     charge: Floats
 
-    def of(self, rows: Ints) -> _Accounts:
+    def of(self, rows: Ints) -> _Hypotheses:
         """Some of them, in this order."""
-        return _Accounts(*(getattr(self, field.name)[rows] for field in fields(self)))
+        return _Hypotheses(*(getattr(self, field.name)[rows] for field in fields(self)))
 
 
-class Told(NamedTuple):
+class Assignment(NamedTuple):
     """The number of each mark's sticker in every frame, -1 for none, (frames, marks), and where another account that is
     about as good has another sticker for it, or another mark for its sticker."""
 
@@ -70,14 +70,14 @@ class Told(NamedTuple):
     tied: Flags
 
 
-class Teller:
+class HypothesisTracker:
     """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
 
     `frame_s` is the usual time between frames, `height` that of the picture, px. The last `unmarked` of the marks are
     stickers that nobody marked and that may be worn: so that no mark is taken for one of them.
     """
 
-    def __init__(self, body: Body, start: Floats, frame_s: float, height: int, unmarked: int = 0) -> None:
+    def __init__(self, body: MarkSkeleton, start: Floats, frame_s: float, height: int, unmarked: int = 0) -> None:
         self.body, self.start = body, start
         self.unmarked = np.arange(len(start)) >= len(start) - unmarked
         self.tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
@@ -92,10 +92,12 @@ class Teller:
         self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
         """How far a mark of known speed lies from its course, px (SD)."""
 
-    def told(self, sights: Iterable[Sights], between: Floats, given: Ints, going: Callable[[], bool]) -> Told | None:
+    def told(
+        self, sights: Iterable[Detections], between: Floats, given: Ints, going: Callable[[], bool]
+    ) -> Assignment | None:
         """What is told of these frames, each so long after the one before, `between` (frames,) s; None if `going` ends
         it. Finds whose numbers are `given` (frames, m) are those of their marks, -1 where nothing is known."""
-        now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Runs.begin(np.zeros((0, 2)))
+        now, trail, runs = self._first(), list[tuple[Ints, Ints]](), Tracklets.begin(np.zeros((0, 2)))
         for n, (seen, frame_s, sure) in enumerate(zip(sights, between.tolist(), given, strict=True)):
             if n % ASKED_EVERY == 0 and not going():
                 return None
@@ -115,16 +117,16 @@ class Teller:
         best = every[:, :1]
         elsewhere = (every != best) & (every >= 0)
         anothers = ((every[:, :, None] == best[..., None]) & ~np.eye(len(self.start), dtype=bool)).any(axis=3)
-        return Told(every[:, 0], ((elsewhere | anothers) & (best >= 0)).any(axis=1))
+        return Assignment(every[:, 0], ((elsewhere | anothers) & (best >= 0)).any(axis=1))
 
-    def _first(self) -> _Accounts:
+    def _first(self) -> _Hypotheses:
         at = self.start[None].copy()
         none = np.zeros(at.shape[:2], dtype=np.intp)
         stray = np.square(self.body.stays)[None]
         pelvis = at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else 0.0
-        return _Accounts(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
+        return _Hypotheses(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
 
-    def _next(self, now: _Accounts, seen: Sights, follower: Ints, sure: Ints) -> tuple[_Accounts, Ints, Ints]:
+    def _next(self, now: _Hypotheses, seen: Detections, follower: Ints, sure: Ints) -> tuple[_Hypotheses, Ints, Ints]:
         """The accounts after one more frame, the one that each came from, and what each says."""
         body, marks = self.body, (now.at, now.speed, now.unseen, now.age, now.place, now.stray)
         scale = self.loose, self.metre, self.frame_s, self.far
@@ -211,7 +213,7 @@ def _assigned(gain: Floats, forced: frozenset[int] = frozenset()) -> tuple[float
     return float(whole[rows, columns].sum()), tuple(int(c) if c < gain.shape[1] else -1 for c in columns)
 
 
-def _best(after: _Accounts, chosen: Ints) -> Ints:
+def _best(after: _Hypotheses, chosen: Ints) -> Ints:
     """Numbers of the accounts that are kept; of those that say the same now and go on alike, the better one."""
     kept, known = list[int](), set[tuple[bytes, ...]]()
     order = np.argsort(after.charge, kind="stable")
@@ -228,22 +230,22 @@ def _best(after: _Accounts, chosen: Ints) -> Ints:
 
 
 def tell(
-    body: Body,
+    body: MarkSkeleton,
     start: Floats,
-    sights: Sequence[Sights],
+    sights: Sequence[Detections],
     first: int,
     frame_s: float | Floats,
     height: int,
     going: Callable[[], bool] = lambda: True,
     unmarked: int = 0,
     given: Ints | None = None,
-) -> Told | None:
+) -> Assignment | None:
     """What the marks of a clip are in every frame, from where they lay, `start` (m, 2) px, in frame `first`, of which
     it says nothing. `frame_s` is the time from each frame to the next, one for all or (frames - 1,). None where `going`
     ends it. The last `unmarked` are stickers that nobody marked; `given` as
     `Teller.told` takes it."""
     between = np.broadcast_to(frame_s, max(len(sights) - 1, 0))
-    teller = Teller(body, start, float(np.median(frame_s)), height, unmarked)
+    teller = HypothesisTracker(body, start, float(np.median(frame_s)), height, unmarked)
     given = np.full((len(sights), len(start)), -1) if given is None else given
     before = teller.told(reversed(sights[:first]), between[:first][::-1], given[:first][::-1], going)
     after = teller.told(sights[first + 1 :], between[first:], given[first + 1 :], going)
@@ -251,4 +253,4 @@ def tell(
         return None
     nothing = np.full((1, len(start)), -1)
     numbers = np.concatenate([before.numbers[::-1], nothing, after.numbers])
-    return Told(numbers, np.concatenate([before.tied[::-1], nothing > 0, after.tied]))
+    return Assignment(numbers, np.concatenate([before.tied[::-1], nothing > 0, after.tied]))

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from tuning.core.types import Floats
 from tuning.video.detect.stickers import crop
 from tuning.video.media.kernels import Plane
-from tuning.video.track.track_state import Find, Target
+from tuning.video.track.track_state import Detection, MarkTrack
 
 LEAST_QUALITY = 0.25
 """A place of less is none."""
 
 
-def find_plain(earlier: Plane, plane: Plane, target: Target, predicted: Floats) -> Find | None:
+def find_plain(earlier: Plane, plane: Plane, target: MarkTrack, predicted: Floats) -> Detection | None:
     """Pyramidal Lucas-Kanade in a small region, checked backward, then drawn to the template."""
     assert target.patch is not None
     half = 44
@@ -36,7 +36,7 @@ def find_plain(earlier: Plane, plane: Plane, target: Target, predicted: Floats) 
     likeness, at = _draw_to_template(plane, target.patch, at)
     quality = float(np.clip(1 - wrong / 1.5, 0, 1) * np.clip((likeness - 0.4) / 0.4, 0, 1))
     quality *= target.hold
-    return Find(at, quality) if quality >= LEAST_QUALITY else None
+    return Detection(at, quality) if quality >= LEAST_QUALITY else None
 
 
 def _draw_to_template(plane: Plane, patch: NDArray[np.uint8], at: Floats) -> tuple[float, Floats]:

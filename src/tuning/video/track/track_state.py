@@ -20,7 +20,7 @@ KNOWN_COURSE = 3
 """Frames unseen after which a mark's own speed is forgotten."""
 
 
-class Find(NamedTuple):
+class Detection(NamedTuple):
     """Where a mark was found, how surely (0..1), and as what."""
 
     at: Floats
@@ -29,7 +29,7 @@ class Find(NamedTuple):
 
 
 @dataclass
-class Target:
+class MarkTrack:
     """One mark on its way through the clip."""
 
     name: str
@@ -50,7 +50,7 @@ class Target:
     """Frames in which only a trace of it was seen."""
     reach: float = GATE_MOST_PX
     """How far from its prediction it is looked for at most: never as far as the next mark."""
-    company: list[tuple[Target, Floats, Floats, float]] = field(default_factory=list)
+    company: list[tuple[MarkTrack, Floats, Floats, float]] = field(default_factory=list)
     """While unseen: the nearest marks, their places and speeds when it was last seen, and their weights."""
 
     @property
@@ -86,7 +86,7 @@ class Target:
         total = sum(w for _, w in shown)
         return sum((speed * w for speed, w in shown), np.zeros(2)) / total if total else np.zeros(2)
 
-    def leave(self, others: list[Target]) -> None:
+    def leave(self, others: list[MarkTrack]) -> None:
         """It is out of sight from now on: remember who was near."""
         shown = [t for t in others if t is not self and not t.unseen]
         near = sorted(shown, key=lambda t: (t.limb != self.limb, gap(t.at, self.at)))[:3]
@@ -95,7 +95,7 @@ class Target:
         gaps = [gap(t.at, self.at) for t in others if t is not self]
         self.reach = float(np.clip(NEIGHBOUR_SHARE * min(gaps, default=GATE_MOST_PX), GATE_PX, GATE_MOST_PX))
 
-    def settle(self, find: Find | None) -> tuple[Floats, float]:
+    def settle(self, find: Detection | None) -> tuple[Floats, float]:
         """Take a find over, or a frame without one; place and quality as they are told."""
         if find is None:
             self.unseen += 1

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.movement.kinematics import CycleValue, Signals, camera_bump
+from tuning.core.movement.kinematics import CycleValue, MarkSignals, camera_bump
 from tuning.core.movement.tasks.front import HIP_SHIFT_MARKS, bridge, front_squat, hip_shift, one_leg_front
 from tuning.core.movement.tasks.rear import rear_gait
 from tuning.core.movement.tasks.result import CycleSummary, Options, Result
@@ -25,7 +25,7 @@ class Task:
     name: str
     picture_kind: str
     cutoff_hz: float
-    measure: Callable[[Signals, Options, Result], None]
+    measure: Callable[[MarkSignals, Options, Result], None]
     one_leg: bool = False
     loadable: bool = False
     """Whether the load of a bar and the turn-out of the feet change what it says."""
@@ -57,7 +57,7 @@ USUAL_HZ, LEAST_RATE = 24.0, 2.5
 editable)."""
 
 
-def _fast_enough(signals: Signals, result: Result) -> bool:
+def _fast_enough(signals: MarkSignals, result: Result) -> bool:
     """Whether the clip has enough frames a second; what it lacks is told."""
     told = f"Only {signals.rate:.0f} frames a second"
     if signals.rate < LEAST_RATE * signals.cutoff_hz:
@@ -77,7 +77,7 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
     if len(tracks.times) < LEAST_FRAMES:
         result.warnings.append(f"The clip is shorter than {LEAST_FRAMES} frames; nothing can be measured over time.")
         return result
-    signals = Signals(tracks, cutoff, options.roll_deg, options.metres_per_px)
+    signals = MarkSignals(tracks, cutoff, options.roll_deg, options.metres_per_px)
     if tracks.camera_told:
         result.notes.append(tracks.camera_told)
     lost = [spoken(name) for name in tracks.names if not signals.has(name)]

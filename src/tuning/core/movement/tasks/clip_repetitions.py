@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from tuning.core.movement.gait import EVENT_SD_FRAMES
-from tuning.core.movement.kinematics import CycleValue, Signals
+from tuning.core.movement.kinematics import CycleValue, MarkSignals
 from tuning.core.movement.repetitions import Repetition, find_repetitions
 from tuning.core.movement.tasks.manual_events import repetitions_with
 from tuning.core.movement.tasks.result import Options, Result
@@ -19,7 +19,7 @@ HIDDEN_S = 0.5
 
 
 def repetitions(
-    signals: Signals, options: Options, result: Result, names: tuple[str, ...], rising: bool = False
+    signals: MarkSignals, options: Options, result: Result, names: tuple[str, ...], rising: bool = False
 ) -> list[Repetition]:
     """Repetitions by the marks that were seen best, and by what was put by hand; a warning when there are none."""
     reps = []
@@ -36,7 +36,7 @@ def repetitions(
     return reps
 
 
-def _found(signals: Signals, result: Result, names: tuple[str, ...], rising: bool) -> list[Repetition]:
+def _found(signals: MarkSignals, result: Result, names: tuple[str, ...], rising: bool) -> list[Repetition]:
     """Repetitions that the marks tell; why there are none, or fewer, is said."""
     shown = [n for n in names if signals.has(n)]
     if not shown:
@@ -61,7 +61,9 @@ def _kinds(rep: Repetition) -> tuple[str, ...]:
     return ("start", "there", "turn", "back", "end") if rep.held else ("start", "turn", "end")
 
 
-def tempo(signals: Signals, result: Result, reps: Sequence[Repetition], prefix: str, side: Side = Side.NONE) -> None:
+def tempo(
+    signals: MarkSignals, result: Result, reps: Sequence[Repetition], prefix: str, side: Side = Side.NONE
+) -> None:
     """Times of the way there, the hold and the way back of every repetition, s."""
     for rep in reps:
         sd = float(np.hypot(EVENT_SD_FRAMES * np.sqrt(2) / signals.rate, rep.sd))

@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.kinematics import MarkSignals
 from tuning.core.movement.movement_views import FRONT
 from tuning.core.movement.repetitions import Repetition
 from tuning.core.movement.tasks.clip_repetitions import repetitions, tempo
-from tuning.core.movement.tasks.result import Line, Meter, Options, Result, scaled, three
+from tuning.core.movement.tasks.result import MeasureCollector, MeasuredCurve, Options, Result, scaled, three
 from tuning.core.movement.tasks.stance_leg import by_leg
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
@@ -18,7 +18,7 @@ from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
 
 
-def _read(line: Line, reps: Sequence[Repetition], rising: bool, peak: str = "") -> None:
+def _read(line: MeasuredCurve, reps: Sequence[Repetition], rising: bool, peak: str = "") -> None:
     """A value where the load is greatest: at the deepest point, or where a rise begins; and at its peak."""
     signals = line.meter.signals
     for rep in reps:
@@ -27,7 +27,9 @@ def _read(line: Line, reps: Sequence[Repetition], rising: bool, peak: str = "") 
             line.extreme(signals.window(rep.start, rep.there if rising else rep.end), rep.number, measure=peak)
 
 
-def _knee_front(meter: Meter, side: Side, reps: Sequence[Repetition], prefix: str, rising: bool = False) -> None:
+def _knee_front(
+    meter: MeasureCollector, side: Side, reps: Sequence[Repetition], prefix: str, rising: bool = False
+) -> None:
     signals, inward = meter.signals, medial_x(FRONT, side)
     chain = (f"asis_{side}", f"knee_{side}", f"ankle_{side}")
     if signals.has(*chain):
@@ -54,9 +56,9 @@ def hip_shift(m: Marks) -> float:
     return 100 * float(off) / float(np.linalg.norm(m["ankle_left"] - m["ankle_right"]))
 
 
-def front_squat(signals: Signals, options: Options, result: Result) -> None:
+def front_squat(signals: MarkSignals, options: Options, result: Result) -> None:
     """Knees, hip shift and trunk of a two-leg squat."""
-    meter = Meter(signals, result)
+    meter = MeasureCollector(signals, result)
     reps = repetitions(signals, options, result, ("asis_left", "asis_right", "shoulder_left", "shoulder_right"))
     for side in LEGS:
         _knee_front(meter, side, reps, "squat-front")
@@ -75,7 +77,9 @@ def front_squat(signals: Signals, options: Options, result: Result) -> None:
     tempo(signals, result, reps, "squat")
 
 
-def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance: Side, rising: bool = False) -> None:
+def _trunk_front(
+    meter: MeasureCollector, reps: Sequence[Repetition], measure: str, stance: Side, rising: bool = False
+) -> None:
     """Side-lean of the trunk: + to the right, or over the stance leg where there is one."""
     names = ("asis_left", "asis_right", "shoulder_left", "shoulder_right")
     if not meter.signals.has(*names):
@@ -91,12 +95,12 @@ def _trunk_front(meter: Meter, reps: Sequence[Repetition], measure: str, stance:
     _read(meter.curve(measure, stance, names, value), reps, rising, f"{measure}-peak" if rising else "")
 
 
-def one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Options, Result], None]:
+def one_leg_front(prefix: str, rising: bool = False) -> Callable[[MarkSignals, Options, Result], None]:
     """The measure of a one-leg task: knee, pelvis and trunk of the standing leg, of both where no side is named."""
 
-    def measure(signals: Signals, options: Options, result: Result) -> None:
+    def measure(signals: MarkSignals, options: Options, result: Result) -> None:
         """Everything that the view shows of each repetition."""
-        meter = Meter(signals, result)
+        meter = MeasureCollector(signals, result)
         names = ("asis_left", "asis_right", "shoulder_left", "shoulder_right")
         legs = by_leg(signals, repetitions(signals, options, result, names, rising), options.side, result)
         stood = {rep.start: side for side, reps in legs.items() for rep in reps}
@@ -110,7 +114,7 @@ def one_leg_front(prefix: str, rising: bool = False) -> Callable[[Signals, Optio
     return measure
 
 
-def _drop_front(meter: Meter, stance: Side, reps: Sequence[Repetition], measure: str, rising: bool) -> None:
+def _drop_front(meter: MeasureCollector, stance: Side, reps: Sequence[Repetition], measure: str, rising: bool) -> None:
     """Drop of the pelvis to the side that is not supported."""
     pelvis = ("asis_left", "asis_right")
     if not meter.signals.has(*pelvis):
@@ -124,7 +128,7 @@ def _drop_front(meter: Meter, stance: Side, reps: Sequence[Repetition], measure:
     _read(meter.curve(measure, stance, pelvis, drop), reps, rising, f"{measure}-peak" if rising else "")
 
 
-def bridge(signals: Signals, options: Options, result: Result) -> None:
+def bridge(signals: MarkSignals, options: Options, result: Result) -> None:
     """Bar tilt while one foot is raised: greatest drop on the raised side, told under the leg that supports."""
     if not signals.has("bar_left", "bar_right"):
         result.warnings.append("The bridge needs both ends of the bar: bar_left, bar_right.")
@@ -132,7 +136,7 @@ def bridge(signals: Signals, options: Options, result: Result) -> None:
     if options.side not in LEGS:
         result.warnings.append("Say which leg supports: side left or right.")
         return
-    meter = Meter(signals, result)
+    meter = MeasureCollector(signals, result)
     sign = 1 if options.side is Side.RIGHT else -1
     names = ("bar_left", "bar_right")
     line = meter.curve(

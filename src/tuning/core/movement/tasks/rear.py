@@ -8,11 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from tuning.core.judging.verdict import Z95
-from tuning.core.movement.gait import EVENT_SD_FRAMES, Stance, Step, find_stances, gait_of, steps_of
-from tuning.core.movement.kinematics import CycleValue, Signals
+from tuning.core.movement.gait import EVENT_SD_FRAMES, GaitStep, Stance, find_stances, gait_of, steps_of
+from tuning.core.movement.kinematics import CycleValue, MarkSignals
 from tuning.core.movement.movement_views import REAR
 from tuning.core.movement.tasks.manual_events import stances_with
-from tuning.core.movement.tasks.result import LEAST_SEEN, Meter, Options, Result, scaled, three
+from tuning.core.movement.tasks.result import LEAST_SEEN, MeasureCollector, Options, Result, scaled, three
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import medial_x
@@ -25,9 +25,9 @@ LOOK_THROUGH = (
 """Drawn runs have by far the most places on another's sticker (docs/accuracy.md)."""
 
 
-def rear_gait(signals: Signals, options: Options, result: Result) -> None:
+def rear_gait(signals: MarkSignals, options: Options, result: Result) -> None:
     """Pelvic drop, legs, feet and cadence, step by step."""
-    meter = Meter(signals, result)
+    meter = MeasureCollector(signals, result)
     steps = _steps(signals, options, result)
     if not steps:
         return
@@ -49,7 +49,7 @@ def rear_gait(signals: Signals, options: Options, result: Result) -> None:
         result.values.append(CycleValue("gait-cadence", Side.NONE, 1, 120 / stride, 0, 0.0, float(sd)))
 
 
-def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
+def _steps(signals: MarkSignals, options: Options, result: Result) -> list[GaitStep]:
     """Steps as found, with what was put by hand; `result.found` in their order."""
     found, stride = _found(signals, result)
     frame_s = 1 / signals.rate
@@ -62,7 +62,7 @@ def _steps(signals: Signals, options: Options, result: Result) -> list[Step]:
     return steps_of([placed for _, placed in pairs], stride)
 
 
-def _found(signals: Signals, result: Result) -> tuple[list[Stance], float]:
+def _found(signals: MarkSignals, result: Result) -> tuple[list[Stance], float]:
     """Stances that the feet tell, and the stride, s, NaN where none is told; why not, and how, is said."""
     heels = {side: _height(signals, f"heel_{side}", f"heel_top_{side}") for side in LEGS}
     toes = {side: _height(signals, f"toe_{side}") for side in LEGS}
@@ -85,7 +85,7 @@ def _found(signals: Signals, result: Result) -> tuple[list[Stance], float]:
     return stances.found, stances.stride
 
 
-def _height(signals: Signals, *names: str) -> Floats:
+def _height(signals: MarkSignals, *names: str) -> Floats:
     """Heights of the first of these marks that is followed, px; NaN throughout without any."""
     name = next((name for name in names if signals.has(name)), None)
     return np.full(len(signals.times), np.nan) if name is None else signals.raw(name)[:, 1]
@@ -120,7 +120,7 @@ def _say_how(stances: Sequence[Stance], result: Result) -> None:
     result.notes.append(f"Landing is told by the heel, {contact}; toe-off {'; '.join(ways)}.")
 
 
-def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
+def _pelvic_drop(meter: MeasureCollector, steps: Sequence[GaitStep], options: Options) -> None:
     names = ("psis_left", "psis_right")
     standing = options.standing_tilt_deg
     if standing is None:
@@ -142,7 +142,7 @@ def _pelvic_drop(meter: Meter, steps: Sequence[Step], options: Options) -> None:
         raw.at(value.time_s, value.cycle, side=value.side)
 
 
-def _rear_leg(meter: Meter, side: Side, steps: Sequence[Step]) -> None:
+def _rear_leg(meter: MeasureCollector, side: Side, steps: Sequence[GaitStep]) -> None:
     signals = meter.signals
     inward = medial_x(REAR, side)
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
@@ -170,7 +170,7 @@ def _rear_leg(meter: Meter, side: Side, steps: Sequence[Step]) -> None:
         _heel_path(meter, side, step, -inward)
 
 
-def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None:
+def _step_width(signals: MarkSignals, steps: Sequence[GaitStep], result: Result) -> None:
     """Sideways distance of the heels in consecutive mid-stances, cm."""
     per_px = scaled(signals, 100)
     if per_px is None:
@@ -191,7 +191,7 @@ def _step_width(signals: Signals, steps: Sequence[Step], result: Result) -> None
             result.values.append(CycleValue("gait-step-width", Side.NONE, number, width, frames[1], time, sd * per_px))
 
 
-def _heel_path(meter: Meter, side: Side, step: Step, outward: int) -> None:
+def _heel_path(meter: MeasureCollector, side: Side, step: GaitStep, outward: int) -> None:
     """Greatest sideways distance of the heel from the chord of its swing, outward +, cm."""
     signals = meter.signals
     per_px = scaled(signals, 100)

@@ -10,7 +10,7 @@ import numpy as np
 from tuning.core.force.clip_sync import Plates
 from tuning.core.judging.verdict import Z95
 from tuning.core.movement.gait import EVENT_SD_FRAMES
-from tuning.core.movement.kinematics import Curve, CycleValue, Signals, over_time
+from tuning.core.movement.kinematics import Curve, CycleValue, MarkSignals, over_time
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.types import Floats, Side
@@ -94,24 +94,26 @@ class Result:
         return made
 
 
-class Meter:
+class MeasureCollector:
     """Takes values from curves and keeps them with their errors."""
 
-    def __init__(self, signals: Signals, result: Result) -> None:
+    def __init__(self, signals: MarkSignals, result: Result) -> None:
         self.signals, self.result = signals, result
 
-    def curve(self, measure: str, side: Side, names: tuple[str, ...], value_of: Callable[[Marks], float]) -> Line:
+    def curve(
+        self, measure: str, side: Side, names: tuple[str, ...], value_of: Callable[[Marks], float]
+    ) -> MeasuredCurve:
         """A value over time; kept for drawing."""
         values = over_time(self.signals, names, value_of)
         self.result.curves.append(Curve(measure, side, values))
-        return Line(self, measure, side, names, value_of, values)
+        return MeasuredCurve(self, measure, side, names, value_of, values)
 
 
 @dataclass(frozen=True)
-class Line:
+class MeasuredCurve:
     """A value over time that can be read at a time, at its peak, or at its least."""
 
-    meter: Meter
+    meter: MeasureCollector
     measure: str
     side: Side
     names: tuple[str, ...]
@@ -181,7 +183,7 @@ class Line:
         )
 
 
-def scaled(signals: Signals, per_metre: float) -> float | None:
+def scaled(signals: MarkSignals, per_metre: float) -> float | None:
     """Units a pixel, `per_metre` units to the metre; None without a length scale."""
     return None if signals.metres_per_px is None else signals.metres_per_px * per_metre
 

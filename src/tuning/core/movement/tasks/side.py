@@ -7,16 +7,16 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from tuning.core.force.clip_sync import POINT_SD_M, align, support
-from tuning.core.movement.kinematics import CycleValue, Signals, flexion, lean, over_time
+from tuning.core.movement.kinematics import CycleValue, MarkSignals, flexion, lean, over_time
 from tuning.core.movement.load_share import SidePose, hip_share, lever_share
 from tuning.core.movement.repetitions import Repetition
 from tuning.core.movement.tasks.clip_repetitions import repetitions, tempo
-from tuning.core.movement.tasks.result import Line, Meter, Options, Result, scaled
+from tuning.core.movement.tasks.result import MeasureCollector, MeasuredCurve, Options, Result, scaled
 from tuning.core.pictures.geometry import Marks
 from tuning.core.types import Floats, NotMeasured, Side
 
 
-def _ahead(signals: Signals) -> int:
+def _ahead(signals: MarkSignals) -> int:
     heel, toe = np.nanmedian(signals.at("heel")[:, 0]), np.nanmedian(signals.at("toe")[:, 0])
     return 1 if toe > heel else -1
 
@@ -31,7 +31,7 @@ def _doubt_side(result: Result, named: Side, ahead: int) -> None:
         )
 
 
-def _side_curves(meter: Meter, side: Side, ahead: int, prefix: str) -> dict[str, Line]:
+def _side_curves(meter: MeasureCollector, side: Side, ahead: int, prefix: str) -> dict[str, MeasuredCurve]:
     """The joint angles over time that the marks allow, by short name."""
     table: dict[str, tuple[tuple[str, ...], Callable[[Marks], float]]] = {
         "trunk": (("hip", "shoulder"), lambda m: lean(m["hip"], m["shoulder"], ahead)),
@@ -65,15 +65,15 @@ def _trunk_minus_shin(ahead: int) -> Callable[[Marks], float]:
     return lambda m: lean(m["hip"], m["shoulder"], ahead) - lean(m["ankle"], m["knee"], ahead)
 
 
-def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options, Result], None]:
+def side_squat(prefix: str, rising: bool = False) -> Callable[[MarkSignals, Options, Result], None]:
     """The measure of a squat seen from the side: angles, knee over foot, shares, tuck, tempo."""
 
-    def measure(signals: Signals, options: Options, result: Result) -> None:
+    def measure(signals: MarkSignals, options: Options, result: Result) -> None:
         """Everything that the view shows of each repetition."""
         if not signals.has("heel", "toe"):
             result.warnings.append("A side view needs heel and toe: they say which way is ahead.")
             return
-        meter, ahead = Meter(signals, result), _ahead(signals)
+        meter, ahead = MeasureCollector(signals, result), _ahead(signals)
         _doubt_side(result, options.side, ahead)
         reps = repetitions(signals, options, result, ("hip", "shoulder"), rising)
         lines = [*_side_curves(meter, options.side, ahead, prefix).values()]
@@ -90,7 +90,7 @@ def side_squat(prefix: str, rising: bool = False) -> Callable[[Signals, Options,
     return measure
 
 
-def _knee_over_toe(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
+def _knee_over_toe(meter: MeasureCollector, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
     names = ("knee", "heel", "toe")
     if not meter.signals.has(*names):
         return
@@ -133,7 +133,7 @@ def zone_of(percent: float) -> int:
     return sum((percent >= ZONE_EDGES[0], percent >= ZONE_EDGES[1], percent > ZONE_EDGES[2]))
 
 
-def _shares(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
+def _shares(meter: MeasureCollector, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
     signals = meter.signals
     names = ("hip", "knee", "ankle", "heel", "toe")
     if not signals.has(*names):
@@ -177,7 +177,7 @@ SUPPORT = "support"
 """The place in the picture where the ground carries the body, from the plates."""
 
 
-def _put_support(signals: Signals, options: Options, ahead: int, result: Result) -> bool:
+def _put_support(signals: MarkSignals, options: Options, ahead: int, result: Result) -> bool:
     """Bring the plates' point of pressure into the picture; False, and a sentence, when that cannot be done."""
     per_px, plates = signals.metres_per_px, options.plates
     assert plates is not None
@@ -207,7 +207,7 @@ def _put_support(signals: Signals, options: Options, ahead: int, result: Result)
     return True
 
 
-def _tail_tuck(meter: Meter, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
+def _tail_tuck(meter: MeasureCollector, reps: Sequence[Repetition], options: Options, ahead: int) -> None:
     """Depth (hip flexion) at which the pelvis line has turned back by 10 degrees from its peak."""
     signals = meter.signals
     if not signals.has("asis", "psis", "shoulder", "hip", "knee"):
@@ -247,14 +247,14 @@ def _pitch(back: Floats, front: Floats, ahead: int) -> float:
     return float(np.degrees(np.arctan2(-dy, dx * ahead)))
 
 
-def side_gait(signals: Signals, options: Options, result: Result) -> None:
+def side_gait(signals: MarkSignals, options: Options, result: Result) -> None:
     """Knee and trunk at contact (the foot furthest ahead of the hip, Zeni 2008) and the foot's lead."""
     from scipy.signal import find_peaks
 
     if not signals.has("hip", "knee", "ankle", "heel", "toe"):
         result.warnings.append("Side-view walking needs hip, knee, ankle, heel and toe.")
         return
-    meter, ahead = Meter(signals, result), _ahead(signals)
+    meter, ahead = MeasureCollector(signals, result), _ahead(signals)
     _doubt_side(result, options.side, ahead)
     lead = (signals.at("heel") - signals.at("hip"))[:, 0] * ahead
     if not np.isfinite(lead).any():

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from tuning.core.movement.kinematics import Signals
+from tuning.core.movement.kinematics import MarkSignals
 from tuning.core.movement.repetitions import Repetition
 from tuning.core.movement.tasks.result import Result
 from tuning.core.types import LEGS, Side
@@ -16,7 +16,7 @@ MOVES_MORE, MOVES_PX = 2.0, 6.0
 """The free foot moves so many times as far as the standing one, and at least so far (practice judgement, editable)."""
 
 
-def _way(signals: Signals, side: Side, frames: np.ndarray) -> float | None:
+def _way(signals: MarkSignals, side: Side, frames: np.ndarray) -> float | None:
     """How far a foot moves in these frames, px; None where it is not seen."""
     ways = []
     for mark in (f"{foot}_{side}" for foot in FEET):
@@ -28,7 +28,7 @@ def _way(signals: Signals, side: Side, frames: np.ndarray) -> float | None:
     return max(ways) if ways else None
 
 
-def stance_of(signals: Signals, rep: Repetition) -> Side:
+def stance_of(signals: MarkSignals, rep: Repetition) -> Side:
     """The leg whose foot stays; none where both move alike, or are not seen."""
     frames = signals.window(rep.start, rep.end)
     ways = {side: _way(signals, side, frames) for side in LEGS}
@@ -39,7 +39,9 @@ def stance_of(signals: Signals, rep: Repetition) -> Side:
     return stays if max(left, right) >= MOVES_MORE * min(left, right) else Side.NONE
 
 
-def by_leg(signals: Signals, reps: Sequence[Repetition], named: Side, result: Result) -> dict[Side, list[Repetition]]:
+def by_leg(
+    signals: MarkSignals, reps: Sequence[Repetition], named: Side, result: Result
+) -> dict[Side, list[Repetition]]:
     """Repetitions by the leg that stands; a named side takes only its own, and where none is seen it is believed.
 
     What is left out, and a wrong side, is told.

@@ -81,7 +81,7 @@ def fill(folder: Path, people: int, visits: int) -> None:
                 for entry in _entries(n, start):
                     told = {"uid": new_uid(), "kind": entry_codec.NAMES[type(entry)], "visit": visit["uid"], "at": at,
                             "person": person, "medium": None, "replaces": "", "struck_at": None,
-                            "body": entry_codec.body(entry)}  # fmt: skip
+                            "body": entry_codec.entry_to_dict(entry)}  # fmt: skip
                     insert("entry", told, audit_log.ENTRY, visit_id=number, person_id=1)
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Clearance, Screen
-from tuning.core.gate.permission import Gate, GateAct, facts_of, may
-from tuning.core.gate.triage import entry_of, screen
+from tuning.core.gate.permission import Gate, GateAct, gate_facts, permission_for
+from tuning.core.gate.triage import screen, screen_entry
 from tuning.core.types import Entry, Role, Side, Triage
 from tuning.knowledge import Knowledge, load
 from tuning.knowledge.gate_acts import act_of_clip, act_of_plates, act_of_rung, act_of_test
@@ -60,14 +60,14 @@ def gates(knowledge: Knowledge, entries: list[Entry], role: Role = Role.CLINICIA
     """The gate's answer for every act after these entries."""
     visit = Visit("v", "p", NOW)
     who = Patient("p", "Ada", date(1986, 1, 1), "", None, None, "", "", "", Side.NONE)
-    facts = facts_of(Case(who, (visit,), visit, tuple(entries), 1), knowledge.safety, role, NOW + timedelta(hours=1))
-    return [may(act, facts).gate for _, _, act in named_acts(knowledge)]
+    facts = gate_facts(Case(who, (visit,), visit, tuple(entries), 1), knowledge.safety, role, NOW + timedelta(hours=1))
+    return [permission_for(act, facts).gate for _, _, act in named_acts(knowledge)]
 
 
 def told(knowledge: Knowledge, *yes: str, age: int = 40) -> Screen:
     """A screen with these answers."""
     answers = dict.fromkeys(yes, True)
-    made = entry_of(screen(knowledge.safety, answers, age), answers, "", "", NOW)
+    made = screen_entry(screen(knowledge.safety, answers, age), answers, "", "", NOW)
     return Screen(**{**vars(made), "uid": "s", "visit": "v", "at": NOW})
 
 

@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tuning.core.test_definitions import TestDefinition
 from tuning.demo.clinic import build_clinic
-from tuning.demo.devices import simulated
+from tuning.demo.devices import simulated_devices
 from tuning.ui import theme
-from tuning.ui.app import equipped, opened
+from tuning.ui.app import build_window, open_record
 from tuning.ui.preferences import PreferencesDialog
 from tuning.ui.reports.dialog import ReportDialog
 from tuning.ui.visit_order.dialog import PlanDialog
@@ -126,7 +126,7 @@ def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         build_clinic(Path(folder))
-        window = equipped(opened(Path(folder)), lambda _: simulated())
+        window = build_window(open_record(Path(folder)), lambda _: simulated_devices())
         window.resize(1280, 800)
         window.show()
         settle()

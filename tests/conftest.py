@@ -119,16 +119,18 @@ def open_on(qtbot) -> Iterator[Callable]:
     from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
 
-    from tuning.demo.devices import simulated
+    from tuning.demo.devices import simulated_devices
     from tuning.devices import NO_DEVICES
     from tuning.ui import theme
-    from tuning.ui.app import equipped, opened
+    from tuning.ui.app import build_window, open_record
 
     theme.apply(QApplication.instance())
     shown = []
 
     def show(folder: Path, kind: str = "practice"):
-        window = equipped(opened(folder, kind), lambda of: simulated() if of in ("demo", "practice") else NO_DEVICES)
+        window = build_window(
+            open_record(folder, kind), lambda of: simulated_devices() if of in ("demo", "practice") else NO_DEVICES
+        )
         # Left with something unfinished by a test that failed it would ask, and wait for an answer for ever.
         qtbot.addWidget(window, before_close_func=lambda w: setattr(w, "may_close", lambda: True))
         window.show()

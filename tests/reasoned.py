@@ -12,7 +12,7 @@ from tuning.core.reasoning.conclusion import tests_of as all_tests
 from tuning.core.reasoning.evidence import ReasoningPolicy
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.rules import Sign
-from tuning.core.reasoning.sign_evaluation import look
+from tuning.core.reasoning.sign_evaluation import evaluate_sign
 from tuning.core.types import LEGS, Entry, Observation, Setup, Side, Triage
 from tuning.knowledge import load
 
@@ -48,7 +48,7 @@ def case(*entries: Entry, n: int = 0) -> Case:
 
 
 def seen(sign: Sign, side: Side, *entries: Entry, n: int = 0):
-    return look(sign, findings(case(*entries, n=n), MEASURES), side)
+    return evaluate_sign(sign, findings(case(*entries, n=n), MEASURES), side)
 
 
 def concluded(*entries: Entry, n: int = 0, schools: ReasoningPolicy | None = None, triage: Triage | None = None):

@@ -17,7 +17,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.sway import ellipse, of_course
 from tuning.core.force.test_battery_pattern import rows, sentence
 from tuning.core.force.weighing import BodyWeight, weigh
-from tuning.core.judging.comparison import compare_all
+from tuning.core.judging.comparison import comparison_table
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import LEGS, NotMeasured, Side, TraceRef
 from tuning.devices import plates
@@ -250,7 +250,7 @@ def battery(who):
     for leg in LEGS:
         seen += observations(analyse(recording(plates.one_leg(who, leg.value)), "lunge-iso", leg), TraceRef())
         seen += observations(analyse(recording(plates.step_on_off(who, leg.value)), "lunge-fast", leg), TraceRef())
-    return {r.measure.id: r for r in compare_all(MEASURES, seen)}
+    return {r.measure.id: r for r in comparison_table(MEASURES, seen)}
 
 
 def test_a_leg_that_pushes_harder_but_slower_is_told_in_a_sentence():

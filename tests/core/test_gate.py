@@ -12,11 +12,11 @@ from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import Refused
 from tuning.core.gate.clearance import check_clearance
-from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
-from tuning.core.gate.open_findings import standing
-from tuning.core.gate.permission import Gate, GateAct, GateFacts, facts_of, may, permit
+from tuning.core.gate.limits import LimitFacts, limit_sets, limits_from_answers
+from tuning.core.gate.open_findings import screening_status
+from tuning.core.gate.permission import Gate, GateAct, GateFacts, gate_facts, permission_for, require_permission
 from tuning.core.gate.text import finding_name, standing_words
-from tuning.core.gate.triage import AGES, entry_of, screen
+from tuning.core.gate.triage import AGES, screen, screen_entry
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.knowledge import load
 from tuning.knowledge.gate_acts import act_of_plates, act_of_rung, act_of_test
@@ -107,7 +107,7 @@ LIMITS = [limit.id for limit in TABLE.limits]
 
 @given(st.sets(st.sampled_from(QUESTIONS)), st.lists(st.sampled_from(LIMITS)), st.sampled_from(LEGS))
 def test_limits_lock_what_demands_the_same_on_their_legs_only(yes, wanted, side):
-    found = limit_sets(TABLE.limits, limits_told(dict.fromkeys(yes, True)))
+    found = limit_sets(TABLE.limits, limits_from_answers(dict.fromkeys(yes, True)))
     demands = [key.removeprefix("limit-") for key in wanted]
     named = {f"limit-{leg.value}" for leg in LEGS} & yes
     both = not named or f"limit-{side.value}" in named
@@ -144,17 +144,19 @@ def test_a_date_asks_again_and_lifts_nothing():
     yes = ["surgeon", "limit-left", "limit-knee"]
     first = replace(told(yes), until={"limit-knee": date(2026, 3, 5)}, numbers={"limit-knee": 60.0})
     for days, asks in ((2, False), (3, True), (9, True)):
-        found = standing([first], TABLE, now=START + timedelta(days=days))
+        found = screening_status([first], TABLE, now=START + timedelta(days=days))
         assert found.ask_again is asks and found.limits(TABLE).text.startswith("left: knee flexion to 60°")
     later = replace(told(yes, 96), numbers={"limit-knee": 90.0})
-    assert standing([first, later], TABLE).limits(TABLE).set[0].number == 60.0, "the lesser holds until it is cleared"
+    assert screening_status([first, later], TABLE).limits(TABLE).set[0].number == 60.0, (
+        "the lesser holds until it is cleared"
+    )
 
 
 def test_an_injury_of_hours_that_has_ended_is_asked_again():
     first = told(["trauma"])
-    found = standing([first], TABLE, now=START + timedelta(hours=73))
+    found = screening_status([first], TABLE, now=START + timedelta(hours=73))
     assert not found.open and found.ask_again
-    after = standing([first, told([], 74)], TABLE, now=START + timedelta(hours=75))
+    after = screening_status([first, told([], 74)], TABLE, now=START + timedelta(hours=75))
     assert not after.ask_again
 
 
@@ -171,7 +173,7 @@ def test_two_limits_for_different_legs_keep_to_their_own():
 
 def told(yes, n=0, age=40, said=""):
     answers = dict.fromkeys(yes, True)
-    made = entry_of(screen(TABLE, answers, age), answers, "", said, START + timedelta(hours=n))
+    made = screen_entry(screen(TABLE, answers, age), answers, "", said, START + timedelta(hours=n))
     return replace(made, uid=f"s{n}", visit=f"v{n}", at=START + timedelta(hours=n))
 
 
@@ -185,7 +187,7 @@ def again(found, n):
 
 
 def open_ids(entries, hours=1):
-    found = standing(entries, now=START + timedelta(hours=hours))
+    found = screening_status(entries, now=START + timedelta(hours=hours))
     return {f.id for f in found.open}
 
 
@@ -202,21 +204,23 @@ def test_no_later_screen_lifts_and_nothing_new_neither_lifts_nor_revives():
     assert open_ids([first, told([], 1)]) == {"saddle", "night"}
     entries = [first, cleared("saddle", 1)]
     assert open_ids([*entries, again(first, 2)]) == {"night"}, "what was cleared does not come back"
-    assert standing([*entries, again(first, 2)]).level is Triage.AMBER
+    assert screening_status([*entries, again(first, 2)]).level is Triage.AMBER
     assert open_ids([*entries, told(["saddle"], 2)]) == {"night", "saddle"}, "told anew it stands anew"
 
 
 def test_a_red_recorded_early_keeps_the_limits_that_were_told_before():
     limits = told(["surgeon", "limit-right", "limit-weight"])
     red = told(["chest"], 1)
-    found = standing([limits, red], now=START + timedelta(hours=2))
+    found = screening_status([limits, red], now=START + timedelta(hours=2))
     assert found.level is Triage.RED and found.limits(TABLE).text == "right: not full weight"
-    after = standing([limits, red, cleared("chest", 2)], now=START + timedelta(hours=3))
+    after = screening_status([limits, red, cleared("chest", 2)], now=START + timedelta(hours=3))
     assert after.level is Triage.AMBER and after.limits(TABLE).lock(["weight"], RIGHT)
 
 
 def test_a_limit_told_again_for_the_other_leg_holds_for_both():
-    found = standing([told(["surgeon", "limit-left", "limit-knee"]), told(["surgeon", "limit-right", "limit-knee"], 1)])
+    found = screening_status(
+        [told(["surgeon", "limit-left", "limit-knee"]), told(["surgeon", "limit-right", "limit-knee"], 1)]
+    )
     assert found.limits(TABLE).text == "left and right: knee range"
 
 
@@ -235,23 +239,23 @@ def test_a_clearance_of_an_older_record_lifts_what_stood_then_only():
 
 def test_a_red_of_an_older_record_locks_by_each_of_its_rules():
     old = Screen(Triage.RED, {"chest": True}, ("chest", "night"), uid="s0", at=START)
-    assert standing([old, cleared("night", 1)]).level is Triage.RED
-    assert standing([old, cleared("night", 1), cleared("chest", 2)]).level is Triage.NONE
+    assert screening_status([old, cleared("night", 1)]).level is Triage.RED
+    assert screening_status([old, cleared("night", 1), cleared("chest", 2)]).level is Triage.NONE
 
 
 def test_every_finding_is_called_by_its_name_and_limits_by_leg():
     known = {limit.id: limit.name for limit in TABLE.limits}
     one, other = LIMITS[:2]
-    both = standing([told(["surgeon", "limit-left", one, other])])
+    both = screening_status([told(["surgeon", "limit-left", one, other])])
     assert finding_name(next(f for f in both.open if f.id == one), TABLE) == f"limit, left: {known[one]}"
     entry = Screen(Triage.AMBER, {}, (), "knee sore since Monday", "")
     named = [
         finding_name(f, TABLE)
         for screened in (entry, replace(entry, note=""), replace(entry, level=Triage.RED, note=""))
-        for f in standing([screened]).open
+        for f in screening_status([screened]).open
     ]
     assert named == ["knee sore since Monday", "AMBER", "RED"]
-    assert [f.level for f in standing([replace(entry, level=Triage.RED)]).open] == [Triage.RED]
+    assert [f.level for f in screening_status([replace(entry, level=Triage.RED)]).open] == [Triage.RED]
     gone = replace(both.open[0], id="limit-of-another-day", legs=frozenset({RIGHT}))
     assert "limit-of-another-day" in finding_name(gone, TABLE) and "right" in finding_name(gone, TABLE)
     rule = next(r for r in TABLE.rules if r.level is Triage.RED)
@@ -261,8 +265,8 @@ def test_every_finding_is_called_by_its_name_and_limits_by_leg():
 def test_a_finding_that_was_red_and_is_told_as_less_stays_red():
     red, amber = Screen(Triage.RED, {}, ("calf",), "", ""), Screen(Triage.AMBER, {}, ("calf",), "", "")
     for one, other in ((red, amber), (amber, red), (red, red)):
-        assert [f.level for f in standing([one, other]).open] == [Triage.RED]
-    assert [f.level for f in standing([amber, amber]).open] == [Triage.AMBER]
+        assert [f.level for f in screening_status([one, other]).open] == [Triage.RED]
+    assert [f.level for f in screening_status([amber, amber]).open] == [Triage.AMBER]
 
 
 def test_under_amber_the_reason_names_what_asks_for_it():
@@ -270,18 +274,18 @@ def test_under_amber_the_reason_names_what_asks_for_it():
     named = GateFacts(
         Triage.AMBER, True, asks=(("turning", "fresh injury"), ("weight", "pregnant"), ("balance", "dizzy"))
     )
-    assert may(act, named).sentence == "AMBER, pregnant: a hop needs a licensed clinician's reason"
-    assert may(replace(act, demands=("bend",)), named).gate is Gate.OPEN
-    strong = may(replace(act, maximal=True), GateFacts(Triage.AMBER, True))
+    assert permission_for(act, named).sentence == "AMBER, pregnant: a hop needs a licensed clinician's reason"
+    assert permission_for(replace(act, demands=("bend",)), named).gate is Gate.OPEN
+    strong = permission_for(replace(act, maximal=True), GateFacts(Triage.AMBER, True))
     assert strong.sentence == "the safety screen is AMBER: a hop needs a licensed clinician's reason"
     assert strong.asks and not strong.locked
 
 
 def test_words_tell_what_stands_and_what_was_cleared():
     entries = [told(["night", "surgeon", "limit-left", "limit-fast"]), cleared("night", 1)]
-    words = standing_words(standing(entries), TABLE)
+    words = standing_words(screening_status(entries), TABLE)
     assert words == "AMBER: surgeon's limits, left: nothing fast · cleared: night pain"
-    assert standing_words(standing([told([])]), TABLE) == "" == standing_words(None, TABLE)
+    assert standing_words(screening_status([told([])]), TABLE) == "" == standing_words(None, TABLE)
 
 
 # clearing
@@ -298,7 +302,7 @@ def test_words_tell_what_stands_and_what_was_cleared():
     ],
 )  # fmt: skip
 def test_a_clearance_is_by_a_clinician_for_one_finding_on_a_day_that_can_be(change, role, words):
-    found = standing([told(["night"])])
+    found = screening_status([told(["night"])])
     asked = replace(cleared("night", 48), **change)
     if not words:
         check_clearance(asked, found, role, date(2026, 3, 10))
@@ -319,7 +323,7 @@ def case_of(entries, visit="v0"):
 
 
 def gate(act, entries, role=CLINICIAN, visit="v0"):
-    return may(act, facts_of(case_of(entries, visit), TABLE, role, START + timedelta(hours=1))).gate
+    return permission_for(act, gate_facts(case_of(entries, visit), TABLE, role, START + timedelta(hours=1))).gate
 
 
 def test_test(name):
@@ -375,14 +379,14 @@ def test_break_tests_wait_while_any_limit_stands():
 
 def test_a_reason_is_kept_only_from_a_licensed_clinician():
     entries = [told(["night"])]
-    by = {role: facts_of(case_of(entries), TABLE, role) for role in (CLINICIAN, TRAINER, STUDENT)}
-    assert permit(STRONG, by[CLINICIAN], " isometric only ") == "isometric only"
+    by = {role: gate_facts(case_of(entries), TABLE, role) for role in (CLINICIAN, TRAINER, STUDENT)}
+    assert require_permission(STRONG, by[CLINICIAN], " isometric only ") == "isometric only"
     for role, reason in ((TRAINER, "because"), (STUDENT, "because"), (CLINICIAN, "  ")):
         with pytest.raises(Refused):
-            permit(STRONG, by[role], reason)
+            require_permission(STRONG, by[role], reason)
     with pytest.raises(Refused, match="RED"):
-        permit(SQUAT, replace(by[CLINICIAN], triage=Triage.RED), "because")
-    assert permit(LOOK, GateFacts(), "") == ""
+        require_permission(SQUAT, replace(by[CLINICIAN], triage=Triage.RED), "because")
+    assert require_permission(LOOK, GateFacts(), "") == ""
 
 
 def test_an_ankle_pad_pulls_at_the_knee_and_the_thigh_hang_bends_the_other_hip():
@@ -426,7 +430,7 @@ def test_no_history_opens_an_act_while_what_locks_it_stands_uncleared(events):
             entries.append(replace(told(more, n), visit="v0"))
             found = screen(TABLE, dict.fromkeys(more, True), 40)
             reds |= {rule.id for rule in found.hits if rule.level is Triage.RED}
-            for key, legs in limits_told(dict.fromkeys(more, True)).items():
+            for key, legs in limits_from_answers(dict.fromkeys(more, True)).items():
                 limits[key] = limits.get(key, frozenset()) | legs
         elif what == "again" and entries:
             entries.append(replace(again(Screen(Triage.NONE), n), visit="v0"))
@@ -435,12 +439,12 @@ def test_no_history_opens_an_act_while_what_locks_it_stands_uncleared(events):
             reds.discard(more)
             limits.pop(more, None)
     screened = any(isinstance(e, Screen) for e in entries)
-    now = facts_of(case_of(entries), TABLE, CLINICIAN)
+    now = gate_facts(case_of(entries), TABLE, CLINICIAN)
     for act in EVERY_ACT:
         legs = {act.side} & set(LEGS) or set(LEGS)
         limited = any(key.removeprefix("limit-") in act.demands and held & legs for key, held in limits.items())
         if not act.looks and (reds or limited or not screened):
-            assert may(act, now).locked, act.name
+            assert permission_for(act, now).locked, act.name
 
 
 def test_every_test_recording_and_rung_says_what_it_demands():

@@ -7,18 +7,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.judging.comparability import is_pain_limited, unlike, unlike_before, way
+from tuning.core.judging.comparability import (
+    is_pain_limited,
+    method_family,
+    why_not_comparable,
+    why_not_comparable_over_time,
+)
 from tuning.core.judging.comparison import (
     against_reference,
     changes,
-    compare_all,
     compare_change,
     compare_sides,
-    joined,
+    comparison_table,
     judge_value,
+    latest_by_measure,
 )
 from tuning.core.judging.measures import Compare
-from tuning.core.judging.trial_rule import TrialRule, by_rule, summed_up
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule, summed_up
 from tuning.core.judging.verdict import Verdict, VerdictWord
 from tuning.core.types import LEGS, PLAIN, FrameRef, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
@@ -87,7 +92,7 @@ def test_a_tilt_names_the_other_side_when_it_is_turned_over(measure, size):
 def test_two_sides_are_compared_only_when_they_were_taken_alike(one, other, words):
     measure = MEASURES["hip-abd"]
     pair = seen(measure, LEFT, [150.0, 160], setup=one), seen(measure, RIGHT, [180.0, 190], setup=other)
-    told = unlike(*pair)
+    told = why_not_comparable(*pair)
     assert (words in told and told != "") if words else told == ""
     row = compare_sides(measure, *pair)
     assert isinstance(row.verdict, NotMeasured) == bool(words) and words in row.sentence
@@ -100,7 +105,7 @@ PAINS = [(3, 0, "left 3/10"), (0, 4, "right 4/10"), (5, 3, "left 5/10 and right 
 def test_pain_from_three_upward_is_no_weakness(left, right, names):
     measure = MEASURES["hip-abd"]
     pair = seen(measure, LEFT, [90.0, 92], pain=left), seen(measure, RIGHT, [180.0, 190], pain=right)
-    assert (names in unlike(*pair)) and bool(unlike(*pair)) == bool(names)
+    assert (names in why_not_comparable(*pair)) and bool(why_not_comparable(*pair)) == bool(names)
     assert [is_pain_limited(o) for o in pair] == [(left or 0) >= 3, right >= 3]
 
 
@@ -122,10 +127,10 @@ def test_pain_from_three_upward_is_no_weakness(left, right, names):
 def test_an_earlier_value_is_compared_only_when_it_was_taken_alike(before, now, words):
     measure = MEASURES["hip-abd"]
     a, b = seen(measure, LEFT, [150.0, 160], **before), seen(measure, LEFT, [180.0, 190], **now)
-    assert (words in unlike_before(a, b)) and bool(unlike_before(a, b)) == bool(words)
+    assert (words in why_not_comparable_over_time(a, b)) and bool(why_not_comparable_over_time(a, b)) == bool(words)
     change = compare_change(measure, a, b)
     assert isinstance(change.verdict, NotMeasured) == bool(words)
-    assert way(b) == ("typed" if b.method == "gauge" else b.method)
+    assert method_family(b) == ("typed" if b.method == "gauge" else b.method)
 
 
 # change
@@ -179,7 +184,7 @@ def test_what_was_changed_or_treated_never_replaces_the_finding():
     measure = MEASURES["squat-hip-shift"]
     usual = seen(measure, Side.NONE, 9.0)
     for setup in (Setup(changed="heel-wedge"), Setup(treatment="taped")):
-        found = joined(MEASURES, [usual, seen(measure, Side.NONE, 0.0, setup=setup)])
+        found = latest_by_measure(MEASURES, [usual, seen(measure, Side.NONE, 0.0, setup=setup)])
         assert found["squat-hip-shift", Side.NONE].value == 9.0
 
 
@@ -191,7 +196,7 @@ def test_rows_come_worst_first_and_incomplete_last():
         rows.append(seen(MEASURES[key], LEFT, [10.0] * 3))
         if right is not None:
             rows.append(seen(MEASURES[key], RIGHT, [right] * 3))
-    found = compare_all(MEASURES, rows[::-1])
+    found = comparison_table(MEASURES, rows[::-1])
     order = [VerdictWord.MARKED, VerdictWord.NOTABLE, VerdictWord.CANNOT_TELL, VerdictWord.IN_TUNE]
     ranks = [order.index(r.verdict.word) if isinstance(r.verdict, Verdict) else 9 for r in found]
     assert ranks == sorted(ranks) and len(found) == len(ids)
@@ -203,9 +208,9 @@ def test_frames_of_one_clip_are_its_trials_and_those_of_another_are_not():
         seen(measure, LEFT, v, "clip", evidence=FrameRef("new", n), marking_sd=1.0) for n, v in enumerate((4.0, 6.0))
     ]
     old = seen(measure, LEFT, 40.0, "clip", evidence=FrameRef("old", 0), marking_sd=1.0)
-    found = joined(MEASURES, [old, *frames])[measure.id, LEFT]
+    found = latest_by_measure(MEASURES, [old, *frames])[measure.id, LEFT]
     assert found.value == 5.0 and found.trials.tolist() == [4.0, 6.0] and found.marking_sd == pytest.approx(1.0)
-    assert joined(MEASURES, [*frames, old])[measure.id, LEFT].value == 40.0
+    assert latest_by_measure(MEASURES, [*frames, old])[measure.id, LEFT].value == 40.0
 
 
 @pytest.mark.parametrize(
@@ -260,10 +265,10 @@ def test_trials_become_one_value_by_the_rule(values):
 def test_the_rule_reads_strength_anew_and_nothing_else():
     abd, wall = MEASURES["hip-abd"], MEASURES["knee-to-wall"]
     rows = [seen(abd, LEFT, [100.0, 130]), seen(wall, LEFT, [6.0, 9.0])]
-    strong, far = by_rule(MEASURES, rows, TrialRule.BEST)
+    strong, far = apply_trial_rule(MEASURES, rows, TrialRule.BEST)
     assert (strong.value, strong.summary_rule) == (130, "best") and far is rows[1]
     assert rows[0].value == 115, "what is on record stays"
-    assert by_rule(MEASURES, rows, TrialRule.MEAN) == rows
+    assert apply_trial_rule(MEASURES, rows, TrialRule.MEAN) == rows
 
 
 def test_what_a_made_up_device_sent_says_so_in_the_row():

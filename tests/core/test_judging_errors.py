@@ -12,15 +12,15 @@ from hypothesis import strategies as st
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.judging.comparison import (
     against_reference,
-    compare_all,
     compare_change,
     compare_sides,
-    joined,
+    comparison_table,
     judge_value,
+    latest_by_measure,
 )
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import Compare, Reference, ReferenceGroup
-from tuning.core.judging.trial_rule import TrialRule, by_rule, summed_up
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule, summed_up
 from tuning.core.judging.verdict import VerdictWord, judge, split_sem, trials_to_settle
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
@@ -227,22 +227,22 @@ def test_only_frames_of_one_clip_that_were_marked_by_hand_are_trials():
     frames = next(m for m in MEASURES.values() if m.each_frame and m.paired)
     for measure, method, value in ((once, "clip", 6.0), (frames, "typed", 6.0), (frames, "clip", 5.0)):
         both = [seen(measure, LEFT, [v], method=method, marking_sd=sd) for v, sd in ((4.0, 3.0), (6.0, 4.0))]
-        found = joined(MEASURES, both)[measure.id, LEFT]
+        found = latest_by_measure(MEASURES, both)[measure.id, LEFT]
         assert found.value == value, (measure.id, method)
         if value == 5.0:
             assert found.marking_sd == pytest.approx(math.sqrt((9 + 16) / 2)) and found.summary_rule == "mean"
     lost = replace(seen(frames, LEFT, [9.0], method="clip"), value=NotMeasured("gone", "lost"))
-    kept = joined(MEASURES, [seen(frames, LEFT, [4.0], method="clip"), lost])[frames.id, LEFT]
+    kept = latest_by_measure(MEASURES, [seen(frames, LEFT, [4.0], method="clip"), lost])[frames.id, LEFT]
     assert isinstance(kept.value, NotMeasured), "one frame is no set of trials"
     apart = [seen(frames, LEFT, [4.0], method="clip"), seen(frames, RIGHT, [6.0], method="clip")]
-    assert [joined(MEASURES, apart)[frames.id, side].value for side in LEGS] == [4.0, 6.0]
+    assert [latest_by_measure(MEASURES, apart)[frames.id, side].value for side in LEGS] == [4.0, 6.0]
 
 
 def test_a_row_that_another_complete_row_tells_is_left_out():
     inner = next(m for m in MEASURES.values() if m.within and m.paired and MEASURES[m.within].paired)
     outer = MEASURES[inner.within]
     of = lambda m, sides=LEGS: [seen(m, side, [90.0] * 3) for side in sides]  # noqa: E731
-    ids = lambda found: {row.measure.id for row in compare_all(MEASURES, found)}  # noqa: E731
+    ids = lambda found: {row.measure.id for row in comparison_table(MEASURES, found)}  # noqa: E731
     assert ids([*of(inner), *of(outer)]) == {outer.id}
     assert ids([*of(inner), *of(outer, [LEFT])]) == {inner.id, outer.id}, "the outer one is not complete"
     assert ids([*of(inner, [LEFT]), *of(outer, [LEFT])]) == {outer.id} and ids(of(inner)) == {inner.id}
@@ -255,7 +255,7 @@ def test_a_row_that_another_complete_row_tells_is_left_out():
 
 def test_what_is_never_compared_by_side_has_no_row():
     alone = next(m for m in MEASURES.values() if m.compare is Compare.ALONE)
-    assert compare_all(MEASURES, [seen(alone, LEFT, [1.0]), seen(alone, Side.NONE, [1.0])]) == []
+    assert comparison_table(MEASURES, [seen(alone, LEFT, [1.0]), seen(alone, Side.NONE, [1.0])]) == []
 
 
 def case_of(*entries):
@@ -286,7 +286,7 @@ def test_without_trials_or_of_other_measures_a_value_stays_as_it_is():
     bare = Observation(ABD.id, LEFT, 80.0, np.array([]), "typed")
     strange = seen(replace(ABD, id="of-elsewhere"), LEFT, [1.0, 3.0])
     wall = seen(WALL, LEFT, [1.0, 3.0])
-    assert by_rule(MEASURES, [bare, strange, wall], TrialRule.BEST) == [bare, strange, wall]
+    assert apply_trial_rule(MEASURES, [bare, strange, wall], TrialRule.BEST) == [bare, strange, wall]
 
 
 # how a measure is written

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.gate.permission import GateFacts, may
+from tuning.core.gate.permission import GateFacts, permission_for
 from tuning.core.pose import BodyPosition
 from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.ladders import ConditionState, EntryContext, SideTrial, entry_checks
@@ -36,7 +36,13 @@ def checked(rung_id, at_hand):
     rung = RUNGS[rung_id]
     tried = dict.fromkeys(LEGS, SideTrial(True, 0))
     now = EntryContext(
-        may(act_of_rung(rung), GateFacts(Triage.NONE, asked=True)), Triage.NONE, frozenset(), {}, {}, tried, kit=at_hand
+        permission_for(act_of_rung(rung), GateFacts(Triage.NONE, asked=True)),
+        Triage.NONE,
+        frozenset(),
+        {},
+        {},
+        tried,
+        kit=at_hand,
     )
     return [(c.state, c.text) for c in entry_checks(rung, TABLES.ladder_of(rung_id), now)]
 

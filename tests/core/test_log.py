@@ -10,7 +10,7 @@ from tuning.core.entries import Capture, Form, Medium, Purpose, Treatment
 from tuning.core.errors import BadInput, Refused
 from tuning.core.intake.consent import CONSENT, check_pictures, film_refused, newest
 from tuning.core.types import Side
-from tuning.core.visit.notes import between, note_of, told, treatment_of
+from tuning.core.visit.notes import make_note, make_treatment, treatment_text, treatments_between
 
 NOON = datetime(2026, 3, 1, 12, tzinfo=UTC)
 
@@ -28,9 +28,9 @@ def case_of(*entries) -> Case:
 def test_only_what_was_done_between_two_moments_is_named_whichever_comes_first():
     done = [replace(Treatment(f"t{n}", n + 1.0), at=minute(n)) for n in range(5)]
     case = case_of(*done)
-    assert [t.what for t in between(case, minute(1), minute(3))] == ["t2", "t3"]
-    assert between(case, minute(3), minute(1)) == between(case, minute(1), minute(3))
-    assert between(case, minute(4), minute(9)) == []
+    assert [t.what for t in treatments_between(case, minute(1), minute(3))] == ["t2", "t3"]
+    assert treatments_between(case, minute(3), minute(1)) == treatments_between(case, minute(1), minute(3))
+    assert treatments_between(case, minute(4), minute(9)) == []
 
 
 @pytest.mark.parametrize(
@@ -42,7 +42,7 @@ def test_only_what_was_done_between_two_moments_is_named_whichever_comes_first()
     ],
 )
 def test_a_treatment_is_told_in_one_line(what, minutes, by, line):
-    assert told(replace(treatment_of(what, minutes, by), who="Dr. Lind")) == line
+    assert treatment_text(replace(make_treatment(what, minutes, by), who="Dr. Lind")) == line
 
 
 @pytest.mark.parametrize(
@@ -50,9 +50,9 @@ def test_a_treatment_is_told_in_one_line(what, minutes, by, line):
 )
 def test_what_says_nothing_or_cannot_be_is_refused(what, minutes):
     with pytest.raises(BadInput):
-        treatment_of(what, minutes, "")
+        make_treatment(what, minutes, "")
     with pytest.raises(BadInput):
-        note_of("strength", "  ")
+        make_note("strength", "  ")
 
 
 def test_pictures_wait_for_who_did_not_agree_and_for_nobody_else():

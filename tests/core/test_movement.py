@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.judging.comparison import changes, compare_all
+from tuning.core.judging.comparison import changes, comparison_table
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures import marks
 from tuning.core.pictures.geometry import rotated
@@ -98,16 +98,16 @@ def test_marked_frames_of_one_clip_are_the_trials_of_the_whip():
         where, trials = FrameRef(str(clip), frame), np.array([value])
         return Observation("gait-heel-whip", side, float(value), trials, "single", method, 0.5, evidence=where)
 
-    one = compare_all(measures, [marked(s, steps[s][0]) for s in steps])[0]
-    (row,) = compare_all(measures, [marked(s, v, frame=n) for s in steps for n, v in enumerate(steps[s])])
+    one = comparison_table(measures, [marked(s, steps[s][0]) for s in steps])[0]
+    (row,) = comparison_table(measures, [marked(s, v, frame=n) for s in steps for n, v in enumerate(steps[s])])
     assert (row.left.measured, row.right.measured) == (9.0, 1.0) and row.left.trials.tolist() == list(steps[Side.LEFT])
     assert row.verdict.d == -8 and row.verdict.e < one.verdict.e, "six steps settle more than one"
     assert row.left.marking_sd == pytest.approx(0.5) and row.left.summary_rule == "mean"
     lost = Observation("gait-heel-whip", Side.LEFT, NotMeasured("lost", "x"), evidence=FrameRef("1"), method="clip")
     seen = [marked(Side.LEFT, 20, clip=7), *(marked(s, v) for s in steps for v in steps[s]), lost]
-    assert compare_all(measures, seen)[0].left.measured == 9.0
+    assert comparison_table(measures, seen)[0].left.measured == 9.0
     photos = [marked(s, v, method="photo") for s in steps for v in steps[s]]
-    assert compare_all(measures, photos)[0].left.trials.size == 1
+    assert comparison_table(measures, photos)[0].left.trials.size == 1
     (change,) = changes(measures, [marked(Side.LEFT, v, 1) for v in (8, 10)], [marked(Side.LEFT, v, 2) for v in (4, 2)])
     assert change.verdict.d == -6
 

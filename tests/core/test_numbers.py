@@ -22,13 +22,13 @@ from tuning.core.strength.trials import (
 from tuning.core.types import NotMeasured, Setup, Side
 from tuning.core.units import (
     FORCE_UNITS,
+    format_signed,
     from_newtons,
     parse_body_mass,
     parse_force,
     parse_length,
     parse_lever,
     parse_stature,
-    signed,
 )
 
 positive = st.floats(0.1, 5000)
@@ -94,7 +94,7 @@ def test_lengths_masses_and_statures():
 
 
 def test_numbers_are_written_with_a_true_minus_and_no_negative_zero():
-    assert signed(-1.26, 1) == "−1.3" and signed(-0.01, 1) == "0.0"
+    assert format_signed(-1.26, 1) == "−1.3" and format_signed(-0.01, 1) == "0.0"
 
 
 def test_summary_of_trials():

@@ -9,9 +9,9 @@ from reasoned import FIRST, KNOWLEDGE, LEFT, RIGHT, case, obs, visit
 from tuning.core.entries import Clearance, Decision, Form, Screen
 from tuning.core.gate.limits import PREFIX, SURGEON
 from tuning.core.gate.open_findings import standing_of
-from tuning.core.gate.permission import Gate, facts_of, may
+from tuning.core.gate.permission import Gate, gate_facts, permission_for
 from tuning.core.gate.person_facts import ROWS, told_facts
-from tuning.core.judging.comparability import unlike, unlike_before
+from tuning.core.judging.comparability import why_not_comparable, why_not_comparable_over_time
 from tuning.core.programme.plan_status import TO_PROGRAMME, plan_status
 from tuning.core.reasoning.findings import findings
 from tuning.core.types import LEGS, Role, Setup, Side, Triage
@@ -38,8 +38,8 @@ def test_a_pregnancy_counts_on_by_itself_and_bars_lying_prone_from_week_20_on():
     assert {f.id for f in standing_after(2, *entries).open} == {"pregnant", "pregnant-20"}
     prone = act_of_test(KNOWLEDGE.tests["quadriceps-length"], LEFT)
     for weeks, gate in ((1, Gate.OPEN), (2, Gate.LOCKED)):
-        facts = facts_of(case(*entries), TABLE, Role.CLINICIAN, FIRST + timedelta(weeks=weeks))
-        assert may(prone, replace(facts, asked=True)).gate is gate
+        facts = gate_facts(case(*entries), TABLE, Role.CLINICIAN, FIRST + timedelta(weeks=weeks))
+        assert permission_for(prone, replace(facts, asked=True)).gate is gate
     assert standing_after(25, *entries).open == (), "it is over"
 
 
@@ -62,11 +62,12 @@ def test_a_clearance_of_a_pregnancy_holds_and_week_20_is_new():
 @pytest.mark.parametrize("side", LEGS)
 def test_what_is_missing_is_neither_tested_nor_proposed_on_that_side_and_the_other_stays(side):
     entries = asked(), told({"what": "missing limb", "where": "lower leg", "side": side.value})
-    facts = replace(facts_of(case(*entries), TABLE, Role.CLINICIAN, FIRST), asked=True)
+    facts = replace(gate_facts(case(*entries), TABLE, Role.CLINICIAN, FIRST), asked=True)
 
     def gates(test):
         return [
-            may(act_of_test(KNOWLEDGE.tests[test], one), facts).gate is not Gate.LOCKED for one in (side, side.other)
+            permission_for(act_of_test(KNOWLEDGE.tests[test], one), facts).gate is not Gate.LOCKED
+            for one in (side, side.other)
         ]
 
     for test in ("heel-raise", "ankle-pf", "knee-to-wall", "great-toe-ext"):
@@ -75,7 +76,7 @@ def test_what_is_missing_is_neither_tested_nor_proposed_on_that_side_and_the_oth
         assert gates(test) == [True, True], test
     assert (
         f"the {side.value} lower leg is missing"
-        in may(act_of_test(KNOWLEDGE.tests["heel-raise"], side), facts).sentence
+        in permission_for(act_of_test(KNOWLEDGE.tests["heel-raise"], side), facts).sentence
     )
 
 
@@ -127,10 +128,10 @@ def test_a_limit_with_a_number_leaves_open_what_stays_within_it(side):
     screen = replace(
         asked(**{SURGEON: 1, f"{PREFIX}knee": 1, f"{PREFIX}{side.value}": 1}), numbers={f"{PREFIX}knee": 90.0}
     )
-    facts = replace(facts_of(case(screen), TABLE, Role.CLINICIAN, FIRST), asked=True)
+    facts = replace(gate_facts(case(screen), TABLE, Role.CLINICIAN, FIRST), asked=True)
 
     def locked(test, leg):
-        return may(act_of_test(KNOWLEDGE.tests[test], leg), facts).locked
+        return permission_for(act_of_test(KNOWLEDGE.tests[test], leg), facts).locked
 
     assert [locked("hamstring-length", one) for one in (side, side.other)] == [False, False]
     assert [locked("figure4-shin", one) for one in (side, side.other)] == [True, False], "bends to 110"
@@ -151,7 +152,9 @@ def test_a_level_found_with_a_lift_on_says_nothing_of_the_leg_without_and_is_not
     without = obs("psis-level", Side.NONE, 4.0)
     found = findings(case(without, with_lift), KNOWLEDGE.measures)
     assert found.values["psis-level", Side.NONE].measured == 4.0
-    assert "not compared" in unlike_before(without, with_lift) and "shoe lift" in unlike_before(without, with_lift)
+    assert "not compared" in why_not_comparable_over_time(
+        without, with_lift
+    ) and "shoe lift" in why_not_comparable_over_time(without, with_lift)
     left = obs("knee-to-wall", LEFT, 10.0, setup=worn)
-    assert unlike(left, obs("knee-to-wall", RIGHT, 9.0, setup=worn)) == ""
-    assert "shoe lift" in unlike(left, obs("knee-to-wall", RIGHT, 9.0))
+    assert why_not_comparable(left, obs("knee-to-wall", RIGHT, 9.0, setup=worn)) == ""
+    assert "shoe lift" in why_not_comparable(left, obs("knee-to-wall", RIGHT, 9.0))

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from test_review import VISITS, M, case, seen
 
 from tuning.core.errors import BadInput
-from tuning.core.judging.comparison import compare_all
-from tuning.core.judging.trial_rule import TrialRule, by_rule
+from tuning.core.judging.comparison import comparison_table
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.judging.verdict_changes import altered
 from tuning.core.preferences import BAND, BY_KEY, DECLARED, TRIALS, Type, band_of, with_bands
@@ -67,7 +67,9 @@ def test_exactly_the_verdicts_that_change_are_told(band, other, pairs, rule, lat
     for visit in VISITS:
         words = []
         for measures, how in ((M, rule), (after, later)):
-            rows = compare_all(measures, by_rule(measures, [o for o in entries if o.visit == visit.uid], how))
+            rows = comparison_table(
+                measures, apply_trial_rule(measures, [o for o in entries if o.visit == visit.uid], how)
+            )
             words.append({r.measure.id: r.verdict.word.value if isinstance(r.verdict, Verdict) else "not judged"
                           for r in rows})  # fmt: skip
         for key in words[0].keys() & words[1].keys():

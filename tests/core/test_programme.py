@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tuning.core import pose
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem
-from tuning.core.gate.permission import GateFacts, may
+from tuning.core.gate.permission import GateFacts, permission_for
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.body_model import body_of, drawing_faults
@@ -29,7 +29,7 @@ CLEAN = dict.fromkeys(LEGS, SideTrial(True, 1))
 
 
 def situation(rung, triage=Triage.NONE, **changes):
-    permission = may(act_of_rung(rung), GateFacts(triage, asked=triage is not None))
+    permission = permission_for(act_of_rung(rung), GateFacts(triage, asked=triage is not None))
     base = dict(
         permission=permission, screened=triage, passed=frozenset(), measured={}, verdicts={}, trials=CLEAN, tried=True
     )

@@ -21,7 +21,7 @@ from tuning.core.reasoning.evidence import Label, ReasoningPolicy
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.next_best_test import next_tests
 from tuning.core.reasoning.rules import EvidenceKind, SideMapping, SignCondition
-from tuning.core.reasoning.sign_evaluation import look, lower_side, worse_side
+from tuning.core.reasoning.sign_evaluation import evaluate_sign, lower_side, worse_side
 from tuning.core.reasoning.trial_of_cause import Effect, judge_response
 from tuning.core.types import LEGS, Observation, Role, Setup, Side
 from tuning.exchange.json.cases import SETUP, AnswerRecord, CaseFile, ObservationRecord, read_case
@@ -460,7 +460,7 @@ def test_every_line_of_a_side_turns_with_its_side(tmp_path, line, sign):
         path = tmp_path / "case.json"
         path.write_text(json.dumps({"safety": {}, "observations": seen}))
         found = findings(read_case(path, KNOWLEDGE).case, KNOWLEDGE.measures)
-        there = {side for side in LEGS if look(sign, found, side, line.side).there}
+        there = {side for side in LEGS if evaluate_sign(sign, found, side, line.side).there}
         toward = sign.side or line.side
         assert there == {shown.other if toward is SideMapping.OTHER else shown} and toward is not SideMapping.NONE
 

@@ -28,7 +28,7 @@ from tuning.core.reasoning.conclusion import OVERRULED, conclude
 from tuning.core.reasoning.evidence import EvidenceItem, EvidenceKind, FactorEvidence, Label, ReasoningPolicy, label_of
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.rules import EvidenceRule, SideMapping, Sign
-from tuning.core.reasoning.sign_evaluation import SignResult, look
+from tuning.core.reasoning.sign_evaluation import SignResult, evaluate_sign
 from tuning.core.reasoning.trial_of_cause import Effect, judge_response, responses
 from tuning.core.types import LEGS, Entry, NotMeasured, Observation, Setup, Side
 
@@ -244,6 +244,12 @@ def test_signs_turn_with_the_side_of_their_line():
     deficit = Sign(measures=("hip-abd",))
     found = findings(case(*both("hip-abd", 100, 200)), MEASURES)
     for usual, there in ((SideMapping.SAME, LEFT), (SideMapping.OTHER, RIGHT)):
-        assert look(deficit, found, there, usual).there and not look(deficit, found, there.other, usual).there
+        assert (
+            evaluate_sign(deficit, found, there, usual).there
+            and not evaluate_sign(deficit, found, there.other, usual).there
+        )
     own = replace(deficit, side=SideMapping.OTHER)
-    assert look(own, found, RIGHT, SideMapping.SAME).there and not look(own, found, LEFT, SideMapping.SAME).there
+    assert (
+        evaluate_sign(own, found, RIGHT, SideMapping.SAME).there
+        and not evaluate_sign(own, found, LEFT, SideMapping.SAME).there
+    )

@@ -24,10 +24,10 @@ from reasoned import (
 from tuning.core.entries import Decision, OtherLoad
 from tuning.core.reasoning.conclusion import CHECKED, conclude
 from tuning.core.reasoning.evidence import Label
-from tuning.core.reasoning.label_history import trail
+from tuning.core.reasoning.label_history import label_history
 from tuning.core.reasoning.next_best_test import CLIP_OF, SETTING_OUT_MIN, SHOWN, next_tests
 from tuning.core.reasoning.progress import TO_PROGRAMME, next_step
-from tuning.core.reasoning.summary import CLOSING, for_patient, for_record
+from tuning.core.reasoning.summary import CLOSING, patient_text, record_text
 from tuning.core.types import Entry, Role, Setup, Side, Triage
 from tuning.core.visit.visit_items import Station
 
@@ -101,7 +101,7 @@ def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
         *both("squat-front-fppa", 25, 2, n=2), *both("hip-abd", 200, 201, n=2),
     ]  # fmt: skip
     whole = case(*entries, n=2)
-    turns = trail(whole, lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
+    turns = label_history(whole, lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
     about = [t for t in turns if (t.pattern, t.factor) == ("knee-in", TABLE.factors["hip-abductor-strength"].name)]
     assert [(t.at, t.before) for t in about][-1] == (visit(1).started_at, Label.UNTESTED)
     assert about[-1].now is Label.LIKELY and about[-1].because == ("for: abduction",) and about[-1].side is LEFT
@@ -109,10 +109,10 @@ def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
     assert about[0].name == "Left knee travels inward under load"
     assert turns == sorted(turns, key=lambda t: t.at, reverse=True)
     assert not [t for t in turns if t.at == visit(0).started_at and t.now in (Label.UNTESTED, Label.OPEN)]
-    (at_once,) = [t for t in trail(case(*entries[:2], *both("hip-abd", 100, 200)), lambda c: conclude(
+    (at_once,) = [t for t in label_history(case(*entries[:2], *both("hip-abd", 100, 200)), lambda c: conclude(
         c, TABLE, MEASURES, TESTS, None)) if (t.pattern, t.factor) == ("knee-in", about[0].factor)]  # fmt: skip
     assert (at_once.before, at_once.now, at_once.because) == (None, Label.LIKELY, ("for: abduction",))
-    early = trail(case(*entries, n=1), lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
+    early = label_history(case(*entries, n=1), lambda c: conclude(c, TABLE, MEASURES, TESTS, None))
     assert max(t.at for t in early) == visit(1).started_at, "later visits are not known in an earlier one"
 
 
@@ -120,21 +120,21 @@ def test_the_page_for_the_record_names_what_speaks_for_and_against():
     knee = [*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)]
     found = concluded(*knee)
     options = [next_tests(TABLE, one, found.found, TESTS) for one in found.balances]
-    text = for_record(found, Role.CLINICIAN, options)
+    text = record_text(found, Role.CLINICIAN, options)
     part = next(p for p in text.split("\n\n") if p.startswith("Left knee travels inward"))
     assert "  Seen: " in part and "Hip abductors weak: likely. for: abduction (" in part
     assert part.count("  Next: ") == SHOWN and text.endswith(CLOSING) and "\n\n" in text
     assert f"  Next: {options[found.balances.index(found.of('knee-in', LEFT))][0].name}, " in part
     even = concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 200, 201))
-    assert "Nothing is likely yet." in for_record(even, Role.CLINICIAN, [[] for _ in even.balances])
+    assert "Nothing is likely yet." in record_text(even, Role.CLINICIAN, [[] for _ in even.balances])
     refer = concluded(*knee, triage=Triage.RED)
-    assert "refer" in for_record(refer, Role.CLINICIAN, []) and not refer.balances
-    assert for_record(concluded(), Role.CLINICIAN, []).startswith("No pattern")
+    assert "refer" in record_text(refer, Role.CLINICIAN, []) and not refer.balances
+    assert record_text(concluded(), Role.CLINICIAN, []).startswith("No pattern")
 
 
 def test_the_page_for_the_record_tells_what_is_unlikely_too():
     found = concluded(*both("squat-front-fppa", 25, 2), *both("knee-to-wall", 10, 10.1))
-    text = for_record(found, Role.CLINICIAN, [[] for _ in found.balances])
+    text = record_text(found, Role.CLINICIAN, [[] for _ in found.balances])
     [low] = [s.factor.name for b in found.balances for s in b.sheets if s.label is Label.UNLIKELY]
     assert f"  Unlikely: {low[:1].lower()}{low[1:]}." in text
 
@@ -147,9 +147,9 @@ def test_a_line_without_a_number_stands_alone_and_a_pattern_of_no_side_names_non
     about = {"pattern": "complaint-heel", "factor": "load-change"}
     by_hand = Decision("factor-overruled", "likely", about, LEFT, "new boots", visit="v0", uid="d")
     found = concluded(heel, *calm, by_hand)
-    text = for_record(found, Role.CLINICIAN, [[] for _ in found.balances])
+    text = record_text(found, Role.CLINICIAN, [[] for _ in found.balances])
     assert "before it began: likely. against: no next-day response. Set by hand: new boots." in text
-    back = for_patient(concluded(obs("pain-now", Side.NONE, 5, setup=Setup(region="groin"))))
+    back = patient_text(concluded(obs("pain-now", Side.NONE, 5, setup=Setup(region="groin"))))
     assert back.startswith("We saw: pain in the groin.\n")
 
 
@@ -167,13 +167,13 @@ def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
     feet = [*both("turnout-kneecap", 30, 8), obs("thigh-foot-angle", LEFT, 40, 40, 40)]
     found = concluded(*feet)
     none: list[list] = [[] for _ in found.balances]
-    assert "Bone twist: likely" in for_record(found, Role.CLINICIAN, none)
-    student = for_record(found, Role.STUDENT, none)
+    assert "Bone twist: likely" in record_text(found, Role.CLINICIAN, none)
+    student = record_text(found, Role.STUDENT, none)
     assert f"{CHECKED}: likely" in student and "Bone" not in student
-    told = for_patient(found)
+    told = patient_text(found)
     assert "We saw: the left foot points outward." in told and "bone" not in told
     assert "We do not know yet why" in told and told.endswith(CLOSING)
-    weak = for_patient(concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)))
+    weak = patient_text(concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)))
     assert "It may come from this:" in weak and "some findings point there" in weak
-    assert for_patient(concluded()).startswith("Nothing stood out")
-    assert "doctor" in for_patient(concluded(*feet, triage=Triage.RED))
+    assert patient_text(concluded()).startswith("Nothing stood out")
+    assert "doctor" in patient_text(concluded(*feet, triage=Triage.RED))

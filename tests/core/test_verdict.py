@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tuning.core.judging.comparison import compare_all, compare_sides, judge_value
+from tuning.core.judging.comparison import compare_sides, comparison_table, judge_value
 from tuning.core.judging.verdict import (
     VerdictWord,
     error_of_change,
@@ -138,7 +138,7 @@ def test_what_was_not_measured_gives_no_verdict_and_says_why():
 
 
 def test_the_ledger_takes_the_newest_value_and_puts_the_worst_first():
-    rows = compare_all(
+    rows = comparison_table(
         MEASURES,
         [
             strength(Side.LEFT, [10]),

@@ -14,7 +14,7 @@ import pytest
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer, Clearance, Screen
 from tuning.core.gate.open_findings import standing_of
-from tuning.core.gate.triage import entry_of, screen
+from tuning.core.gate.triage import screen, screen_entry
 from tuning.core.types import Observation, Setup, Side, Triage
 from tuning.knowledge import load
 
@@ -185,7 +185,7 @@ def case_of(age: int, yes: str, seen: str = "", more=(), visits: int = 1) -> Cas
     answers = {q.id: q.id in yes.split() for q in SAFETY.questions}
     assert set(yes.split()) <= set(answers), yes
     found = screen(SAFETY, answers, patient.age_on(DAY.date()))
-    entries = [entry_of(found, answers, "", "", DAY), *values, *more]
+    entries = [screen_entry(found, answers, "", "", DAY), *values, *more]
     made = [
         replace(one, uid=f"e{n}", visit=one.visit or f"v{visits}", at=DAY + timedelta(minutes=n))
         for n, one in enumerate(entries)
@@ -253,7 +253,7 @@ def test_what_was_cleared_stays_so_until_a_new_or_worse_one_comes():
 
 def screened(yes: str, **more) -> Screen:
     answers = {q.id: q.id in yes.split() for q in SAFETY.questions}
-    return replace(entry_of(screen(SAFETY, answers, 45), answers, "", "", DAY), **more)
+    return replace(screen_entry(screen(SAFETY, answers, 45), answers, "", "", DAY), **more)
 
 
 def test_saving_todays_list_again_revives_nothing_and_a_new_yes_does():

@@ -14,7 +14,7 @@ from tuning.core.types import LEGS, Side
 from tuning.core.visit.order import as_listed, plan, with_drag
 from tuning.core.visit.plan import VisitSelection, chosen_efforts, known_ids
 from tuning.core.visit.visit_items import OrderPreferences, Station, VisitItem, first_side
-from tuning.core.visit.visit_window import goes_on
+from tuning.core.visit.visit_window import is_ongoing
 from tuning.knowledge import load
 
 KNOWLEDGE = load()
@@ -180,4 +180,4 @@ def test_any_choice_of_real_tests_can_be_ordered(ids):
 )
 def test_a_visit_goes_on_through_its_day_and_past_midnight_for_six_hours(begun, now, goes):
     start = datetime(2026, 3, 2, *begun).astimezone()
-    assert goes_on(Visit("v", "p", start), start + now) == goes
+    assert is_ongoing(Visit("v", "p", start), start + now) == goes

@@ -204,13 +204,20 @@ def test_discharge_and_the_activity_score():
 
 
 def test_a_rung_of_a_later_phase_asks_a_named_clinician():
-    from tuning.core.gate.permission import GateFacts, may
+    from tuning.core.gate.permission import GateFacts, permission_for
     from tuning.knowledge.gate_acts import act_of_rung
 
     def states(rung_id, **around):
         rung = RUNGS[rung_id]
-        now = EntryContext(may(act_of_rung(rung), GateFacts(Triage.NONE, asked=True)), Triage.NONE, frozenset(), {}, {},
-                        dict.fromkeys(LEGS, SideTrial(True, 0)), **around)  # fmt: skip
+        now = EntryContext(
+            permission_for(act_of_rung(rung), GateFacts(Triage.NONE, asked=True)),
+            Triage.NONE,
+            frozenset(),
+            {},
+            {},
+            dict.fromkeys(LEGS, SideTrial(True, 0)),
+            **around,
+        )
         return entry_checks(rung, TABLES.ladder_of(rung_id), now)
 
     later = states("kt-7-squat-z2", phase=Phase.RESTORE)[-1]

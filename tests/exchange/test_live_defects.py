@@ -33,7 +33,7 @@ def text_of(path: Path) -> str:
 def test_each_side_stands_in_its_own_column_of_the_letter(weaker):
     force = {weaker: 111.0, weaker.other: 222.0}
     made = material_of(case(*both("hip-abd", force[LEFT], force[RIGHT])), KNOWLEDGE, "", Role.CLINICIAN, "R. Falk")
-    [section] = [s for s in sections.written(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"]).sections
+    [section] = [s for s in sections.build_report(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"]).sections
                  if s.lines]  # fmt: skip
     columns = {name.split(",")[0].split(" ")[0].casefold(): n for n, name in enumerate(section.head)}
     [row] = [line.cells for line in section.lines if line.cells[1] == KNOWLEDGE.measures["hip-abd"].name]
@@ -46,7 +46,7 @@ def test_a_row_of_a_table_with_a_forbidden_word_is_left_out_and_told(monkeypatch
     rows = (TableRow(("Knee", "torn meniscus"), ("u",)), TableRow(("Knee", "bends 120°"), ("u",)))
     table = Section("measured", "Both sides", head=("a", "b"), lines=rows)
     monkeypatch.setitem(sections.WRITERS, "measured", lambda w: table)
-    report = sections.written(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"], Audience.COLLEAGUE)
+    report = sections.build_report(made, KNOWLEDGE.reports, KNOWLEDGE.reports.kinds["measured"], Audience.COLLEAGUE)
     assert [line.cells[1] for s in report.sections for line in s.lines if s.id == "measured"] == ["bends 120°"]
     assert any("torn" in told for told in report.left_out)
 

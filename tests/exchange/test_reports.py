@@ -18,7 +18,7 @@ from pypdf import PdfReader
 from tuning.core.case import Case
 from tuning.core.entries import Screen
 from tuning.core.errors import EnvironmentFault
-from tuning.core.gate.triage import entry_of, screen
+from tuning.core.gate.triage import screen, screen_entry
 from tuning.core.gate.triage import screen as triage
 from tuning.core.judging.comparison import compare_sides, judge_value
 from tuning.core.programme.active_plan import standing_plan
@@ -27,7 +27,7 @@ from tuning.core.reports.content import SECTIONS, Audience, Report, ReportKind, 
 from tuning.core.reports.material_of import material_of
 from tuning.core.reports.reasoning_sections import referred
 from tuning.core.reports.report_context import ReportContext
-from tuning.core.reports.sections import WRITERS, written
+from tuning.core.reports.sections import WRITERS, build_report
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side, Triage
 from tuning.exchange.html.report import report_html
 from tuning.exchange.pdf.font_fallback import _runs, marked_up
@@ -64,7 +64,7 @@ def material(case: Case) -> ReportContext:
 
 def reports(case: Case) -> list[Report]:
     made = material(case)
-    return [written(made, TABLE, kind, register) for kind in TABLE.kinds.values() for register in Audience]
+    return [build_report(made, TABLE, kind, register) for kind in TABLE.kinds.values() for register in Audience]
 
 
 @settings(max_examples=25)
@@ -97,7 +97,7 @@ def screened(case: Case, *yes: str, **more) -> Case:
     """The case with one more safety screen, asked last."""
     at = case.visit.started_at + timedelta(hours=1)
     answers = {q.id: q.id in yes for q in KNOWLEDGE.safety.questions}
-    made = entry_of(screen(KNOWLEDGE.safety, answers, 45), answers, "", "", at)
+    made = screen_entry(screen(KNOWLEDGE.safety, answers, 45), answers, "", "", at)
     asked = replace(made, uid="asked", visit=case.visit.uid, at=at, who="R. Falk", **more)
     return replace(case, entries=(*case.entries, asked), _memo={})
 
@@ -161,7 +161,7 @@ def test_words_that_only_look_like_them_are_not(text):
 ])  # fmt: skip
 def test_texts_of_the_demo_people(cases, person, kind, register):
     """Golden texts; days are taken out, as the demo clinic is always of today."""
-    report = written(material(cases[person]), TABLE, TABLE.kinds[kind], Audience(register))
+    report = build_report(material(cases[person]), TABLE, TABLE.kinds[kind], Audience(register))
     text = re.sub(r"\d{1,2} [A-Z][a-z]{2}( \d{4})?", "DAY", as_text(report)) + "\n"
     file = GOLDEN / f"{person}-{kind}-{register}.txt"
     assert text == file.read_text(), f"if meant: write the text to {file}"
@@ -171,7 +171,7 @@ def test_left_and_right_stand_where_they_belong(cases):
     case = cases["glassblower"]
     mirrored = replace(case, entries=tuple(_mirrored(e) for e in case.entries), _memo={})
     kind = TABLE.kinds["measured"]
-    one, other = (written(material(c), TABLE, kind).sections[0].lines for c in (case, mirrored))
+    one, other = (build_report(material(c), TABLE, kind).sections[0].lines for c in (case, mirrored))
     by_name = {line.cells[1]: line.cells for line in other}
     paired = [line.cells for line in one if line.cells[2] and line.cells[3]]
     assert len(paired) > 10
@@ -188,11 +188,11 @@ def _mirrored(entry):
 def test_a_summary_is_one_page_and_a_referral_names_what_must_be_ruled_out(cases):
     for person in cases:
         for kind in ("summary", "referral"):
-            report = written(material(cases[person]), TABLE, TABLE.kinds[kind])
+            report = build_report(material(cases[person]), TABLE, TABLE.kinds[kind])
             assert len(PdfReader(_file(report_pdf(report, {}))).pages) == 1, (person, kind)
     case = cases["potter"]
     red = Screen(Triage.RED, rules=("heel-tendon",), reds=("heel-tendon",), uid="r", at=case.visit.started_at)
-    told = written(material(replace(case, entries=(red,), _memo={})), TABLE, TABLE.kinds["referral"])
+    told = build_report(material(replace(case, entries=(red,), _memo={})), TABLE, TABLE.kinds["referral"])
     assert "ruptur" in as_text(told) and "same day" in as_text(told), "only the safety screen may say so"
 
 
@@ -202,7 +202,9 @@ def test_the_referral_note_names_findings_urgency_and_source_the_most_urgent_fir
     red = Screen(found.level, rules=tuple(r.id for r in found.hits), uid="r", said="since Sunday")
     red = replace(red, at=case.visit.started_at)
     patient = replace(case.patient, complaint="Knee gave way on the slip <twice>")
-    told = written(material(replace(case, entries=(red,), patient=patient, _memo={})), TABLE, TABLE.kinds["referral"])
+    told = build_report(
+        material(replace(case, entries=(red,), patient=patient, _memo={})), TABLE, TABLE.kinds["referral"]
+    )
     text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(_file(report_pdf(told, {}))).pages)
     for part in ("RED", "Ottawa knee rule positive: same day (Stiell 1995)", "Night pain: prompt", "slip <twice>",
                  "since Sunday", "R. Falk", "does not diagnose", "Please examine"):  # fmt: skip
@@ -252,7 +254,7 @@ def test_a_letter_that_no_typeface_has_comes_out_by_its_name():
 
 
 def test_editing_keeps_what_was_kept_and_never_claims_the_record_for_ones_own_words(cases):
-    report = written(material(cases["glassblower"]), TABLE, TABLE.kinds["summary"])
+    report = build_report(material(cases["glassblower"]), TABLE, TABLE.kinds["summary"])
     text = as_text(report)
     same = edited(report, text)
     assert as_text(same) == text and [s.rests for s in same.sentences] == [s.rests for s in report.sentences]
@@ -301,7 +303,7 @@ def test_values_carry_unit_side_verdict_and_error_and_a_tilt_stands_under_the_hi
     told, untold = row("hip-abd", 120.0, 200.0), row("hip-abd", refused, 200.0)
     tilts = [row("gait-pelvic-tilt", v) for v in (-9.0, 9.0)]
     made = replace(material(cases["potter"]), ledger=[told, untold, *tilts])
-    report = written(made, TABLE, TABLE.kinds["measured"])
+    report = build_report(made, TABLE, TABLE.kinds["measured"])
     lines = [line.cells for line in report.sections[0].lines]
     assert {c[2:4] for c in lines if c[1].startswith("Pelvi")} == {("9.0°", ""), ("", "9.0°")}
     write_report(report, {}, tmp_path / "values.pdf")

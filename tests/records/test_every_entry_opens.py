@@ -214,12 +214,12 @@ def test_one_unreadable_entry_hides_neither_the_person_nor_the_list_and_is_said(
 
 
 def test_a_screen_that_cannot_be_read_locks_as_no_screen_does(tmp_path):
-    from tuning.core.gate.open_findings import standing
+    from tuning.core.gate.open_findings import screening_status
 
     own = Desk(tmp_path)
     clean, red = own.keep(kinds.Screen(Triage.NONE), kinds.Screen(Triage.RED, {"saddle": True}, ("saddle",)))
     _spoil(own.record, red.uid, '{"level": "PURPLE"}')
-    found = standing(Record(tmp_path).case(own.patient.uid, own.visit.uid).entries)
+    found = screening_status(Record(tmp_path).case(own.patient.uid, own.visit.uid).entries)
     assert found is not None and found.level is Triage.RED, "what is not known is not health"
     assert clean.level is Triage.NONE
 

@@ -17,7 +17,7 @@ from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Triage
 from tuning.records import Record
 from tuning.records.dbapi import sqlite
-from tuning.records.entry_codec import body
+from tuning.records.entry_codec import entry_to_dict
 
 FLIPS = 400 if chance.FRESH else 120
 
@@ -86,7 +86,7 @@ def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
     with closing(sqlite.connect(kept / "record.sqlite")) as db, db:
         db.row_factory = sqlite.Row
         row = dict(db.execute(f"{ENTRIES} where body like '%20.0%'").fetchone())
-        row["body"] = json.dumps(body(seen(99.0)))
+        row["body"] = json.dumps(entry_to_dict(seen(99.0)))
         db.execute("update entry set body = ?, sum = ? where id = ?",
                    (row["body"], audit_log.sum_of(row, audit_log.ENTRY), row["id"]))  # fmt: skip
     record = Record(kept)
@@ -119,7 +119,9 @@ def whole(folder: Path):
         for digest in digests:
             for visit in record.visits(digest.patient):
                 case = record.case(digest.patient.uid, visit.uid)
-                cases.append((case.patient, case.visit, [(type(e), e.uid, e.at, e.who, body(e)) for e in case.entries]))
+                cases.append(
+                    (case.patient, case.visit, [(type(e), e.uid, e.at, e.who, entry_to_dict(e)) for e in case.entries])
+                )
         return [(d.patient, d.visits, d.last, d.rungs, d.measured) for d in digests], cases
     finally:
         record.close()

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QAbstractButton, QListWidget, QVBoxLayout
 from tuning.core.next_step import NextStep, missing_side, rows_of
 from tuning.core.target import Target
 from tuning.core.types import Observation, Side
-from tuning.demo.devices import simulated
+from tuning.demo.devices import simulated_devices
 from tuning.knowledge import load
 from tuning.records import Record
 from tuning.ui.actions import CommandList
@@ -73,7 +73,7 @@ def window(qtbot, demo_folder, tmp_path):
     like = tables.measures["knee-to-wall"]
     measure = replace(like, id="rail-grip", name="Rail grip", stage="grips")
     tables = replace(tables, tests={**tables.tests, test.id: test}, measures={**tables.measures, measure.id: measure})
-    shown = MainWindow(Workspace(Record(folder), tables, simulated()), (*STAGES, GRIPS))
+    shown = MainWindow(Workspace(Record(folder), tables, simulated_devices()), (*STAGES, GRIPS))
     qtbot.addWidget(shown)
     shown.show()
     shown.activateWindow()

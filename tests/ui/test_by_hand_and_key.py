@@ -361,7 +361,7 @@ def test_people_stand_there_before_the_workbench_and_what_is_typed_meanwhile_sta
     record, people = frame.show_people()
     assert len(people.lines()) == 5 and frame.window_in is None
     people.search.setText("potter")
-    window = app.equipped(record, day_list=people)
+    window = app.build_window(record, day_list=people)
     qtbot.addWidget(window)
     assert window.day_list is people and len(people.lines()) == 1
     assert people.receivers(people.patient_chosen) == 1

@@ -54,7 +54,7 @@ def test_a_red_in_one_window_stops_a_trial_in_the_other_at_once(two):
     hands.type_enter(page.number, "181")  # the other window has not looked yet
     assert page.state.trials(page.state.side).size == before
     assert page.number.text() == "181", "what was typed stays"
-    other.workspace.look_elsewhere()
+    other.workspace.poll_external_changes()
     assert other.workspace.triage() is Triage.RED and "RED" in other.header.caution.text()
 
 
@@ -76,7 +76,7 @@ def test_what_one_window_imports_and_sets_the_other_has(two, qtbot):
     one, other = two
     one.go("movement")
     hands.open_picture(qtbot, one, CLIPS["squat-front"].path, "front")
-    other.workspace.look_elsewhere()
+    other.workspace.poll_external_changes()
     found = [c for c in other.workspace.entries(Capture) if c.medium.name == CLIPS["squat-front"].path.name]
     assert found and other.workspace.record.media.lent(found[-1].medium).exists()
     one.workspace.settings.set("one", 1)

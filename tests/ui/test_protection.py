@@ -87,7 +87,7 @@ def test_the_cover_hides_everything_and_the_key_that_lifts_it_does_nothing_else(
     window.workspace.set_preferences({LOCK_MINUTES: 5}, "")
     window.cover.wait()
     assert window.cover._timer.isActive() and not window.cover.isVisible()
-    window.cover.lie_down()
+    window.cover.show_cover()
     window.resize(window.width() + 90, window.height() + 60)
     hands.settle()
     assert window.cover.isVisible() and window.cover.geometry() == window.rect(), "also once it is made larger"
@@ -125,7 +125,7 @@ def test_a_second_window_on_the_same_record_sees_what_the_first_wrote(open_on, c
     row = next(r for r in first.workspace.comparisons() if r.measure.id == "knee-to-wall")
     with first.workspace.action("strike") as act:
         act.strike(row.left)
-    second.workspace.look_elsewhere()
+    second.workspace.poll_external_changes()
     assert not any(o.uid == row.left.uid for o in second.workspace.observations())
     assert Record(clinic).check() == []
 
@@ -202,9 +202,9 @@ def test_the_cover_of_a_protected_record_opens_by_the_passphrase_alone(qtbot, cl
     open_dialog = QDialog()
     qtbot.addWidget(open_dialog)
     open_dialog.open()
-    cover.lie_down()
+    cover.show_cover()
     lock = cover.lock
-    cover.lie_down()
+    cover.show_cover()
     assert cover.lock is lock and lock.isVisible() and lock.isModal()
     for shown in (open_dialog, frame):
         [veil] = [veil for veil in lock.veils if veil.parentWidget() is shown]

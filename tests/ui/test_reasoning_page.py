@@ -13,7 +13,7 @@ from tuning.core.reasoning.evidence import Label
 from tuning.core.types import LEGS, Observation, Role, Setup
 from tuning.knowledge import FOLDER, for_clinic
 from tuning.ui import theme
-from tuning.ui.app import equipped, opened
+from tuning.ui.app import build_window, open_record
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
 from tuning.ui.reasoning.next_test_panel import OptionCard
 
@@ -249,8 +249,8 @@ def test_the_screen_says_whose_table_it_is_and_a_broken_one_locks_nobody_out(qtb
     folder = tmp_path / "record"
     (folder / "knowledge").mkdir(parents=True)
     (folder / "knowledge" / "reasoning.toml").write_text(text.replace('measures = ["hip-abd"]', 'measures = ["hip"]'))
-    record = opened(folder)
-    other = equipped(record)
+    record = open_record(folder)
+    other = build_window(record)
     qtbot.addWidget(other)
     assert "break a rule" in other.status.message.text()
     assert other.workspace.knowledge.reasoning.set_by == ""

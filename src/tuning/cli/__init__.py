@@ -10,7 +10,7 @@ import click
 from platformdirs import user_data_path, user_log_path
 
 from tuning.cli.conclusions import plan, reason
-from tuning.cli.errors import run_told
+from tuning.cli.errors import run_or_exit
 from tuning.cli.files import force, mask, measure, track
 from tuning.cli.people import erase, export_person, import_person, keep_time, report
 from tuning.cli.records import backup, check_record, protect, restore
@@ -38,7 +38,7 @@ def main(context: click.Context, own: bool, record: Path | None, practice: bool)
     folder = record or folder_of(OWN if own else DEMO)
     demo = record is None and not own
     if demo:
-        run_told(lambda: _build_demo(folder))
+        run_or_exit(lambda: _build_demo(folder))
     from tuning.ui.app import run
 
     kind = "practice" if practice else "demo" if demo else ""
@@ -51,9 +51,9 @@ def _devices(kind: str) -> Devices:
 
     if kind not in ("demo", "practice"):
         return NO_DEVICES
-    from tuning.demo.devices import simulated
+    from tuning.demo.devices import simulated_devices
 
-    return simulated()
+    return simulated_devices()
 
 
 def _build_demo(folder: Path) -> None:
@@ -68,7 +68,7 @@ def _build_demo(folder: Path) -> None:
 @click.argument("folder", type=click.Path(path_type=Path))
 def demo(folder: Path) -> None:
     """Build the demo clinic in FOLDER."""
-    run_told(lambda: _build_demo(folder))
+    run_or_exit(lambda: _build_demo(folder))
 
 
 COMMANDS = (

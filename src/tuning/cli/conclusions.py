@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from tuning.cli.errors import run_told
+from tuning.cli.errors import run_or_exit
 
 
 @click.command()
@@ -26,7 +26,7 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
         from tuning.core.reasoning.next_best_test import SHOWN, next_tests
         from tuning.core.types import Side, Triage
         from tuning.core.visit.visit_items import Station
-        from tuning.exchange.json.cases import read_case, reasoned
+        from tuning.exchange.json.cases import conclusion_to_dict, read_case
         from tuning.knowledge import load
         from tuning.knowledge.gate_acts import not_proposed
 
@@ -47,7 +47,7 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
             n: next_tests(knowledge.reasoning, one, found.found, tests, now, is_open)[:SHOWN]
             for n, one in enumerate(found.balances)
         }
-        told = reasoned(read, found, options)
+        told = conclusion_to_dict(read, found, options)
         if as_json:
             click.echo(json.dumps(told, indent=1, ensure_ascii=False))
             return
@@ -60,7 +60,7 @@ def reason(case: Path, as_json: bool, position: str | None) -> None:
             for option in pattern["next"]:
                 click.echo(f"  next: {option['name']}, {option['minutes']:g} min: {option['separates']}")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -93,4 +93,4 @@ def plan(log: Path, as_json: bool) -> None:
                 click.echo(f"  {words}")
             click.echo(f"  Changes with: {one['reverses']}. May be overruled by {one['override']}.")
 
-    run_told(run)
+    run_or_exit(run)

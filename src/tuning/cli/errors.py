@@ -15,7 +15,7 @@ PASSPHRASE_FILE = "TUNING_PASSPHRASE_FILE"
 """Variable that names a file with the passphrase, for work without a hand at the keys."""
 
 
-def run_told(run: Callable[[], None]) -> None:
+def run_or_exit(run: Callable[[], None]) -> None:
     """Errors of input and machine come as one sentence, without a traceback."""
     try:
         try:

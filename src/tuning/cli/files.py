@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from tuning.cli.errors import run_told
+from tuning.cli.errors import run_or_exit
 
 
 class Between(click.ParamType[float]):
@@ -68,7 +68,7 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
         for told in filter(None, (source.warning, found.told)):
             click.echo(told, err=True)
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -99,7 +99,7 @@ def mask(clip: Path, boxes: tuple[str, ...], out: Path) -> None:
         if way is None or way.doubted:
             sys.exit(1)
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -173,7 +173,7 @@ def measure(
             click.echo("Nothing could be measured.", err=True)
             sys.exit(nothing)
 
-    run_told(run)
+    run_or_exit(run)
 
 
 def _spread(summary: dict[str, Any]) -> str:
@@ -237,4 +237,4 @@ def force(
         if nothing:
             sys.exit(nothing)
 
-    run_told(run)
+    run_or_exit(run)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from tuning.cli.errors import run_told
+from tuning.cli.errors import run_or_exit
 
 if TYPE_CHECKING:
     from tuning.core.case import Case, Patient, Person
@@ -111,7 +111,7 @@ def export_person(
             opened.note(person, "exported", patient.uid, form=form, pseudonym=pseudonym)
         click.echo(f"Written to {target}.")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 def _copies(data: Mapping[str, Any], folder: Path | None) -> dict[str, Path]:
@@ -216,7 +216,7 @@ def import_person(record: Path, file: Path, by: str) -> None:
         for sentence in merged.notes:
             click.echo(f"Note: {sentence}.")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 def _import_bundle(opened: Record, person: Person, file: Path) -> None:
@@ -257,7 +257,7 @@ def report(record: Path, who: str, kind: str, register: str, target: Path, by: s
         del application
         click.echo(f"Written to {target}.")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command("keep-time")
@@ -287,7 +287,7 @@ def keep_time(record: Path, as_json: bool) -> None:
             click.echo(f"{one['name']} ({one['uid']}): may be erased since {one['since']}.")
         click.echo(f"{len(told)} of {len(ends)} people. `tuning erase` takes one out.")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -314,4 +314,4 @@ def erase(record: Path, who: str, reason: str, backups: Path | None, yes: bool, 
         for one in holding(backups, patient.uid) if backups is not None else ():
             click.echo(f"Still in the backup {one.folder}: remove it, or the person comes back with it.")
 
-    run_told(run)
+    run_or_exit(run)

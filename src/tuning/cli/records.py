@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from tuning.cli.errors import passphrase, run_told
+from tuning.cli.errors import passphrase, run_or_exit
 
 
 @click.command("check-record")
@@ -30,7 +30,7 @@ def check_record(folder: Path, as_json: bool) -> None:
         if problems:
             sys.exit(1)
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -52,7 +52,7 @@ def protect(record: Path, off: bool) -> None:
         code = encryption.protect(record, passphrase("New passphrase", "This needs a passphrase.", twice=True))
         click.echo(f"Protected. Write the recovery code down; it is not shown again:\n{code}")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -73,7 +73,7 @@ def backup(record: Path, into: Path, thin: bool) -> None:
         for gone in thin_out(into) if thin else ():
             click.echo(f"Removed {gone.folder.name}.")
 
-    run_told(run)
+    run_or_exit(run)
 
 
 @click.command()
@@ -100,4 +100,4 @@ def restore(source: Path, record: Path, yes: bool) -> None:
         aside = put(source, record)
         click.echo(f"Restored to {record}." + (f" What was there lies in {aside}." if aside is not None else ""))
 
-    run_told(run)
+    run_or_exit(run)

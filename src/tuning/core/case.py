@@ -107,7 +107,7 @@ class Case:
         """Which visit the open one is, from 1."""
         return [v.uid for v in self.visits].index(self.visit.uid) + 1
 
-    def remembered(self, key: object, work: Callable[[], R], *tables: object) -> R:
+    def memoised(self, key: object, work: Callable[[], R], *tables: object) -> R:
         """What was worked out from this snapshot and from these very tables before, or is now.
 
         The tables are held beside the result: another one is never taken for one that is gone.
@@ -120,16 +120,16 @@ class Case:
 
     def all(self, kind: type[E]) -> Sequence[E]:
         """Standing entries of a kind over all visits, oldest first."""
-        return self.remembered(("all", kind), lambda: [e for e in self.entries if isinstance(e, kind)])
+        return self.memoised(("all", kind), lambda: [e for e in self.entries if isinstance(e, kind)])
 
     def today(self, kind: type[E]) -> Sequence[E]:
         """Standing entries of a kind in the open visit, oldest first."""
         here = self.visit.uid
-        return self.remembered(("today", kind), lambda: [e for e in self.all(kind) if e.visit == here])
+        return self.memoised(("today", kind), lambda: [e for e in self.all(kind) if e.visit == here])
 
     def entry(self, uid: str) -> Entry | None:
         """The standing entry with a uid."""
-        by_uid: dict[str, Entry] = self.remembered("by uid", lambda: {e.uid: e for e in self.entries})
+        by_uid: dict[str, Entry] = self.memoised("by uid", lambda: {e.uid: e for e in self.entries})
         return by_uid.get(uid)
 
     def changed(self, added: Iterable[Entry], struck: Collection[str], revision: int) -> Case:

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from tuning.core.case import Patient
 from tuning.core.entries import Done, NextDayResponse
-from tuning.core.gate.open_findings import standing
+from tuning.core.gate.open_findings import screening_status
 from tuning.core.gate.text import EMERGENCY
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.programme.log_mapping import alarms_open
@@ -79,7 +79,7 @@ Open = tuple[ListPriority, str, date | int | None]
 
 def overview(known: Digest, today: date, rules: Rules, safety: SafetyTable) -> Overview:
     """What the day list tells of a person."""
-    found = standing(known.screens, safety, known.patient) if known.screens else None
+    found = screening_status(known.screens, safety, known.patient) if known.screens else None
     level = found.level if found is not None else Triage.NONE
     last = known.last.astimezone().date() if known.last is not None else None
     missed, ahead = _retest(known, last, today) if known.rungs and known.ended is None else (None, None)

@@ -12,7 +12,7 @@ from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.symmetry import DIFFERENCES
 from tuning.core.judging.trial_rule import TrialRule
-from tuning.core.units import FORCE_UNITS, behind
+from tuning.core.units import FORCE_UNITS, unit_suffix
 
 RULE, TRIALS, UNIT, FORMULA = "strength.rule", "strength.trials", "strength.unit", "strength.formula"
 REGIONAL, HABIT, UNINVOLVED_FIRST, PAIN_SCHOOL = (
@@ -73,7 +73,7 @@ class Preference:
         if self.type is Type.CHOICE:
             return f"one of {', '.join(self.options.values())}"
         if self.type is Type.NUMBER:
-            return f"a number from {self.low:g} to {self.high:g}{behind(self.unit)}"
+            return f"a number from {self.low:g} to {self.high:g}{unit_suffix(self.unit)}"
         return "on or off" if self.type is Type.SWITCH else f"a text of at most {self.high:g} letters"
 
     def read(self, values: Mapping[str, Any]) -> Any:
@@ -89,7 +89,7 @@ class Preference:
             return str(self.options.get(value, value))
         if self.type is Type.SWITCH:
             return "on" if value else "off"
-        return f"{value:g}{behind(self.unit)}" if self.type is Type.NUMBER else str(value)
+        return f"{value:g}{unit_suffix(self.unit)}" if self.type is Type.NUMBER else str(value)
 
 
 def _switch(key: str, section: str, name: str, default: bool, help: str, restart: bool = False) -> Preference:

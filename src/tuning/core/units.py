@@ -151,7 +151,7 @@ def shown_length(metres: float, unit: str = "cm") -> str:
     return f"{metres / LENGTH_UNITS[unit]:.3g} {unit}"
 
 
-def behind(unit: str) -> str:
+def unit_suffix(unit: str) -> str:
     """A unit as it stands behind a number: a degree sign and "/10" touch it, everything else keeps a space."""
     return unit if unit in ("", "°") or unit.startswith("/") else f" {unit}"
 
@@ -166,7 +166,7 @@ def mid_sentence(words: str) -> str:
     return words[:1].lower() + words[1:]
 
 
-def signed(value: float, decimals: int) -> str:
+def format_signed(value: float, decimals: int) -> str:
     """A number with a true minus sign and no negative zero."""
     text = f"{value:.{decimals}f}"
     if float(text) == 0:

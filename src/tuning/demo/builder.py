@@ -24,8 +24,8 @@ from tuning.core.entries import (
     Purpose,
     Track,
 )
-from tuning.core.gate.limits import LimitFacts, limit_sets, limits_told
-from tuning.core.gate.triage import entry_of, screen
+from tuning.core.gate.limits import LimitFacts, limit_sets, limits_from_answers
+from tuning.core.gate.triage import screen, screen_entry
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.pictures.marks import CLICK_SD_PX, Level, LevelReference, PictureContext, Scale
 from tuning.core.pictures.marks import observe as observe_marks
@@ -145,9 +145,9 @@ class Builder:
         answers = {q.id: q.id in yes for q in table.asked(dict.fromkeys(yes, True))}
         patient = next(p for p in self.patients.values() if p.uid == visit.patient)
         found = screen(table, answers, patient.age_on(visit.started_at.date()))
-        limits = limit_sets(table.limits, limits_told(answers), facts)
+        limits = limit_sets(table.limits, limits_from_answers(answers), facts)
         note = "; ".join(part for part in (found.text, limits.text, said) if part)
-        asked = entry_of(found, answers, note, said, visit.started_at)
+        asked = screen_entry(found, answers, note, said, visit.started_at)
         self.keep(visit, replace(asked, numbers=facts.numbers, until=facts.until))
 
     def follow(

@@ -34,6 +34,6 @@ def _beside(who: SimulatedSubject, picture_kind: str, camera: Camera) -> ForcePl
     return plates_for(picture_kind, body(who.occupation, who.body_mass_kg), cast(SimulatedCamera, camera))
 
 
-def simulated() -> Devices:
+def simulated_devices() -> Devices:
     """All stand-ins."""
     return Devices(_gauge, _plates, _scales, camera_for, _beside, simulated=True)

@@ -48,7 +48,7 @@ NO_DEVICES = Devices()
 
 
 @contextmanager
-def answering(name: str) -> Iterator[None]:
+def map_device_errors(name: str) -> Iterator[None]:
     """Whatever a device raises is one sentence here. Raises DeviceFault."""
     try:
         yield

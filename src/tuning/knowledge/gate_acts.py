@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from tuning.core.entries import Answer, PlanItem
-from tuning.core.gate.permission import GateAct, GateFacts, may
+from tuning.core.gate.permission import GateAct, GateFacts, permission_for
 from tuning.core.movement.tasks import TASKS
 from tuning.core.programme.ladders import Dose, act_of_rung
 from tuning.core.programme.plan_status import PlanStatus
@@ -58,7 +58,7 @@ def not_proposed(
             return f"{cared[0]}: not proposed"
     else:
         act = act_of_picture(knowledge, "front")
-    found = may(act, facts)
+    found = permission_for(act, facts)
     return found.sentence if found.locked else ""
 
 

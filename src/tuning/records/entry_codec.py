@@ -120,7 +120,7 @@ def _numbers(array: Floats) -> list[float]:
 _CONVERTER = _converter()
 
 
-def body(entry: Entry) -> str:
+def entry_to_dict(entry: Entry) -> str:
     """What an entry says, as JSON.
 
     Raises BadInput for what could be written and not be read again: no kind of entry, no number, half a character.
@@ -216,4 +216,4 @@ def readable(name: str, said: dict[str, Any]) -> None:
     entry_of(name, head, said, Medium("", "", "", "", 0))
 
 
-__all__ = ["KINDS", "NAMES", "Setup", "Side", "body", "entry_of"]
+__all__ = ["KINDS", "NAMES", "Setup", "Side", "entry_to_dict", "entry_of"]

@@ -354,7 +354,7 @@ class Record:
             return self._next_revision(db, case.patient.uid)
 
     def _add(self, db: Connection, entry: Entry) -> None:
-        body, at = entry_codec.body(entry), rows.stamp(entry.at)
+        body, at = entry_codec.entry_to_dict(entry), rows.stamp(entry.at)
         kind = entry_codec.NAMES[type(entry)]
         medium = entry.medium if isinstance(entry, entry_codec.HOLD_MEDIA) else None
         told = {

@@ -55,7 +55,7 @@ class TopWindow(QMainWindow):
         try:
             record, day_list = self.show_people()
             self.repaint()
-            self.window_in = equipped(record, self._devices, day_list)
+            self.window_in = build_window(record, self._devices, day_list)
         except Locked:
             asks = AskPassphrase(self._folder, self.open)
             self.setCentralWidget(asks)
@@ -101,7 +101,7 @@ class TopWindow(QMainWindow):
         from tuning.knowledge.alone import rules, safety_table
         from tuning.ui.day_list import DayList
 
-        record = opened(self._folder, self._kind)
+        record = open_record(self._folder, self._kind)
         day_list = DayList(record, (rules(), safety_table()))
         day_list.refresh()
         around = QWidget()
@@ -159,7 +159,7 @@ class TopWindow(QMainWindow):
         super().closeEvent(event)
 
 
-def opened(folder: Path, kind: str = "") -> Record:
+def open_record(folder: Path, kind: str = "") -> Record:
     """The record in a folder. Raises TuningError.
 
     `kind` says what a new record will be, and marks an existing one as demo or practice.
@@ -173,7 +173,7 @@ def opened(folder: Path, kind: str = "") -> Record:
     return record
 
 
-def equipped(
+def build_window(
     record: Record, devices: Callable[[str], Devices] | None = None, day_list: DayList | None = None
 ) -> MainWindow:
     """The workbench on an open record, not yet shown. Raises TuningError.

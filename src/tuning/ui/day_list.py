@@ -16,7 +16,7 @@ from tuning.records import Record
 from tuning.records.settings import Settings
 from tuning.ui import theme
 from tuning.ui.people_list import FILTERS, ORDERS, OVER, DayTables, PeopleModel, PeopleView, PersonLine
-from tuning.ui.widgets import TextField, button, label, rule, set_role
+from tuning.ui.widgets import TextField, button, label, separator, set_role
 
 FIRST = (
     "Nobody is here yet. Add the first person (Ctrl+N): name and birth date are enough.\n"
@@ -73,7 +73,7 @@ class DayList(QWidget):
         column.setSpacing(12)
         column.addLayout(head)
         column.addLayout(narrow)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.view, 1)
         column.addWidget(self.hint)
         column.addStretch(0)

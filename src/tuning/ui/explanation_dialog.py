@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
 from tuning.core.types import LEGS, FrameRef, NotMeasured, Observation
-from tuning.core.units import behind, sentence_case, signed
+from tuning.core.units import format_signed, sentence_case, unit_suffix
 from tuning.records import Record
 from tuning.ui import theme
 from tuning.ui.formatting import clock, day
@@ -20,9 +20,9 @@ def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[s
         return []
     if isinstance(seen.value, NotMeasured):
         return [f"{name}: not measured, {seen.value.detail}"]
-    line = f"{name}: {signed(seen.value, decimals)} {unit}, {seen.method} by {seen.who or 'you'}"
+    line = f"{name}: {format_signed(seen.value, decimals)} {unit}, {seen.method} by {seen.who or 'you'}"
     if seen.trials.size > 1:
-        trials = ", ".join(signed(float(t), decimals) for t in seen.trials)
+        trials = ", ".join(format_signed(float(t), decimals) for t in seen.trials)
         line += f"; {seen.summary_rule} of {seen.trials.size} trials ({trials}), SD {seen.spread:.{decimals}f} {unit}"
     if isinstance(seen.evidence, FrameRef):
         line += f"; frame {seen.evidence.frame + 1} at {seen.evidence.time_s:.3f} s"
@@ -53,7 +53,7 @@ def explanation(row: Comparison) -> str:
     if isinstance(row.verdict, NotMeasured):
         return "\n\n".join([*lines, f"No verdict: {row.sentence}."])
     v, unit = row.verdict, m.comparison_unit
-    lines.append(f"Difference: {signed(v.d, 1)} {unit} ({m.formula}; + means right larger).")
+    lines.append(f"Difference: {format_signed(v.d, 1)} {unit} ({m.formula}; + means right larger).")
     lines.append(f"Error: ±{v.e:.1f} {unit}, 95 %. Source: {row.error_source}.")
     band = f"{v.band:g} {unit} ({m.band_source})" if v.band is not None else "none published; marked is never said"
     lines.append(f"Difference that matters: {band}.")
@@ -63,7 +63,7 @@ def explanation(row: Comparison) -> str:
     if row.settle:
         lines.append(f"{sentence_case(row.settle)}.")
     if m.change is not None:
-        lines.append(f"A change counts from {m.change:g}{behind(m.unit)} ({m.change_source}).")
+        lines.append(f"A change counts from {m.change:g}{unit_suffix(m.unit)} ({m.change_source}).")
     if m.reference is not None:
         lines.append(f"Usually seen: {m.reference.words(m.unit)}.")
     return "\n\n".join(lines)
@@ -74,7 +74,7 @@ def history(record: Record, measure: Measure, seen: Observation | None) -> list[
     lines = []
     for entry in record.line_of(seen.uid) if seen is not None and seen.uid else ():
         value = getattr(entry, "measured", None)
-        shown = "not measured" if value is None else f"{measure.text(value)}{behind(measure.unit)}"
+        shown = "not measured" if value is None else f"{measure.text(value)}{unit_suffix(measure.unit)}"
         side = f"{entry.side.value} " if isinstance(entry, Observation) and entry.side in LEGS else ""
         told = [f"{line.what} {day(line.at)} {clock(line.at)}{f' by {line.who}' if line.who else ''}"
                 for line in record.lines(entry.uid)]  # fmt: skip

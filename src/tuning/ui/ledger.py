@@ -16,7 +16,7 @@ from tuning.ui import theme
 from tuning.ui.explanation_dialog import explanation
 from tuning.ui.stage import StageSpec
 from tuning.ui.symbols import paint_beam, paint_side, paint_verdict
-from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.widgets import button, clear_layout, label, separator
 
 WIDTH = 288
 ROOMY = 5
@@ -205,7 +205,7 @@ class Ledger(QWidget):
         return list(self._shown)
 
     def _build(self) -> None:
-        empty(self._list)
+        clear_layout(self._list)
         self._shown.clear()
         wanted = [r for r in self._rows if not self._station or r.measure.station == self._station]
         measuring = self._stage in {r.measure.stage for r in self._rows} or self._stage in self._measuring
@@ -216,13 +216,13 @@ class Ledger(QWidget):
         for row in here:
             self._add(row)
         if not here:
-            self._list.addWidget(rule())
+            self._list.addWidget(separator())
             text = "Nothing measured here yet. What you measure appears here with its error and verdict."
             hint = label(text, role="muted", wrap=True)
             hint.setContentsMargins(0, 12, 0, 12)
             self._list.addWidget(hint)
         if others:
-            self._list.addWidget(rule())
+            self._list.addWidget(separator())
             unfolded = len(wanted) <= ROOMY if self._unfolded is None else self._unfolded
             word = "Hide other stages" if unfolded else f"{len(others)} from other stages"
             self._list.addWidget(button(word, self._fold, "link"))
@@ -231,7 +231,7 @@ class Ledger(QWidget):
         self._list.addStretch(1)
 
     def _add(self, row: Comparison) -> None:
-        self._list.addWidget(rule())
+        self._list.addWidget(separator())
         shown = LedgerRow(row)
         shown.chosen.connect(self.evidence_wanted)
         self._shown.append(shown)

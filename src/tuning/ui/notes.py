@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QPlainTextEdit, QSc
 
 from tuning.core.entries import Note, Treatment
 from tuning.core.errors import TuningError
-from tuning.core.visit.notes import note_of, told, treatment_of
+from tuning.core.visit.notes import make_note, make_treatment, treatment_text
 from tuning.ui import theme
 from tuning.ui.formatting import clock, day
-from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, clear_layout, label, separator, set_role
 from tuning.ui.workspace import Workspace
 
 
@@ -84,12 +84,12 @@ class NotesDialog(QDialog):
 
     def keep_note(self) -> None:
         """Keep what was written, or say why not."""
-        if self._keep("note", lambda: note_of(self.about.currentData(), self.text.toPlainText())):
+        if self._keep("note", lambda: make_note(self.about.currentData(), self.text.toPlainText())):
             self.text.clear()
 
     def keep_treatment(self) -> None:
         """Keep what was done, or say why not."""
-        made = lambda: treatment_of(self.what.text(), self.minutes.text(), self.by.text())  # noqa: E731
+        made = lambda: make_treatment(self.what.text(), self.minutes.text(), self.by.text())  # noqa: E731
         if self._keep("treatment", made):
             self.what.clear()
             self.minutes.clear()
@@ -117,15 +117,15 @@ class NotesDialog(QDialog):
     def _line(self, entry: Note | Treatment) -> str:
         when = f"{day(entry.at)} {clock(entry.at)}"
         if isinstance(entry, Treatment):
-            return f"{when} · done: {told(entry)}"
+            return f"{when} · done: {treatment_text(entry)}"
         return f"{when} · {self._stages.get(entry.stage, entry.stage)} · {entry.who}\n{entry.text}"
 
     def refresh(self) -> None:
         """The list anew."""
-        empty(self._list)
+        clear_layout(self._list)
         lines = self.lines()
         for text in lines:
-            self._list.addWidget(rule())
+            self._list.addWidget(separator())
             row = label(text, theme.BODY, wrap=True)
             row.setTextFormat(Qt.TextFormat.PlainText)
             self._list.addWidget(row)

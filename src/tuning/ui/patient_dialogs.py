@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMessageBox
 
 from tuning.core.case import FACTS, Patient
 from tuning.core.entries import Form
-from tuning.core.visit.visit_window import goes_on
+from tuning.core.visit.visit_window import is_ongoing
 from tuning.ui.formatting import day
 from tuning.ui.patient_forms import PatientForm, PersonDialog
 
@@ -29,7 +29,7 @@ class PatientDialogs:
         visits = self._space.record.visits(patient)
         self._window.open_patient(patient)
         space = self._space
-        if not visits or space.case is None or goes_on(visits[-1], datetime.now(UTC)):
+        if not visits or space.case is None or is_ongoing(visits[-1], datetime.now(UTC)):
             return
         question = f"The last visit was on {day(visits[-1].started_at)}. Begin today's visit?"
         buttons = QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No

@@ -37,7 +37,7 @@ from tuning.core.preferences import (
     with_bands,
 )
 from tuning.ui import theme
-from tuning.ui.widgets import TextField, button, in_scroll, label, rule
+from tuning.ui.widgets import TextField, button, in_scroll, label, separator
 from tuning.ui.workspace import Workspace
 
 THRESHOLDS = "Thresholds"
@@ -92,7 +92,7 @@ class PreferencesDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         column.addLayout(body, 1)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.effect)
         column.addWidget(self.wrong)
         column.addLayout(row)

@@ -34,7 +34,7 @@ class PrivacyScreen(QWidget):
         column.addWidget(words, 0, Qt.AlignmentFlag.AlignCenter)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.lie_down)
+        self._timer.timeout.connect(self.show_cover)
         self.hide()
         app = QApplication.instance()
         if app is not None:
@@ -49,7 +49,7 @@ class PrivacyScreen(QWidget):
         else:
             self._timer.stop()
 
-    def lie_down(self) -> None:
+    def show_cover(self) -> None:
         """Cover everything."""
         parent, folder = self.parentWidget(), self._space.record.folder
         if parent is not None and keys.read(folder) is not None:

@@ -41,7 +41,7 @@ class StagePage(QWidget):
     def leave(self) -> None:
         """Another stage is opened, or the case is closed: stop what runs."""
 
-    def let_go(self) -> None:
+    def release_files(self) -> None:
         """The case is closed: let go of open files."""
 
     def unfinished(self) -> str:

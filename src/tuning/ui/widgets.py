@@ -212,7 +212,7 @@ def in_scroll(widget: QWidget) -> QScrollArea:
     return room
 
 
-def rule() -> QFrame:
+def separator() -> QFrame:
     """A thin horizontal line."""
     line = QFrame()
     line.setFixedHeight(1)
@@ -220,7 +220,7 @@ def rule() -> QFrame:
     return line
 
 
-def empty(layout: QLayout) -> None:
+def clear_layout(layout: QLayout) -> None:
     """Remove everything from a layout."""
     while layout.count():
         item = layout.takeAt(0)
@@ -231,7 +231,7 @@ def empty(layout: QLayout) -> None:
             widget.hide()
             widget.deleteLater()
         elif inner is not None:
-            empty(inner)
+            clear_layout(inner)
 
 
 ARROW_PX = 40

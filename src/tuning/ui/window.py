@@ -42,7 +42,7 @@ from tuning.ui.stages import STAGES, in_order
 from tuning.ui.status_line import StatusLine
 from tuning.ui.visit_order.dialog import PlanDialog
 from tuning.ui.visit_order.state import OrderState
-from tuning.ui.widgets import label, rule
+from tuning.ui.widgets import label, separator
 from tuning.ui.window_dialogs import WindowDialogs
 from tuning.ui.workspace import Workspace
 
@@ -107,14 +107,14 @@ class MainWindow(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(rule())
+        column.addWidget(separator())
         self.alarm = label("", theme.BODY, bold=True, wrap=True)
         self.alarm.setObjectName("alarm")
         self.alarm.setContentsMargins(16, 6, 16, 6)
         self.alarm.setAccessibleName("What has to be done now")
         column.addWidget(self.alarm)
         column.addLayout(middle, 1)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.status)
 
     def _connect(self) -> None:
@@ -191,7 +191,7 @@ class MainWindow(QWidget):
             Action("Who is working", "Ctrl+U", self.reception.choose_person),
             Action("Preferences", "Ctrl+,", self.cupboard.preferences),
             Action("Back up now", "Ctrl+Shift+B", self.cupboard.back_up),
-            Action("Cover the screen", "Ctrl+Shift+L", lambda: self.cover.lie_down()),
+            Action("Cover the screen", "Ctrl+Shift+L", lambda: self.cover.show_cover()),
             Action("Passphrase of this record", "", self.cupboard.protection),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
@@ -226,7 +226,7 @@ class MainWindow(QWidget):
         """The day list."""
         self.leave()
         for page in self.pages.values():
-            page.let_go()
+            page.release_files()
         self.workspace.close_case()
         self.stage = ""
         self.day_list.refresh()
@@ -349,7 +349,7 @@ class MainWindow(QWidget):
             theme.apply(app, theme.chosen(self.workspace.prefer(THEME)))
         self.leave()
         for page in self.pages.values():
-            page.let_go()
+            page.release_files()
             self.stack.removeWidget(page)
             page.deleteLater()
         self.pages.clear()
@@ -410,7 +410,7 @@ class MainWindow(QWidget):
         self.jobs.stop()
         for page in self.pages.values():
             page.leave()
-            page.let_go()
+            page.release_files()
         self.workspace.close()
         super().closeEvent(event)
 

@@ -15,8 +15,8 @@ from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanI
 from tuning.core.errors import Conflict, Refused, TuningError
 from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.gate.open_findings import ScreeningStatus, asked_today, limits_of, standing_of
-from tuning.core.gate.permission import GateAct, GateFacts, Permission, facts_of, may, permit
+from tuning.core.gate.open_findings import ScreeningStatus, limits_of, screened_today, standing_of
+from tuning.core.gate.permission import GateAct, GateFacts, Permission, gate_facts, permission_for, require_permission
 from tuning.core.gate.text import finding_name
 from tuning.core.intake.consent import check_pictures, film_refused, letters_refused, newest
 from tuning.core.judging.comparison import Comparison
@@ -29,7 +29,7 @@ from tuning.core.programme.plan_moves import check_programme
 from tuning.core.programme.plan_status import PlanStatus, plan_status
 from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.core.types import Entry, Observation, Role, Triage
-from tuning.core.visit.visit_window import goes_on
+from tuning.core.visit.visit_window import is_ongoing
 from tuning.devices import NO_DEVICES, Devices
 from tuning.knowledge import Knowledge
 from tuning.knowledge.gate_acts import new_acts
@@ -71,10 +71,10 @@ class Workspace(QObject):
         """What this sitting has added: redoing it is doing it again, and the gate is asked again."""
         self.person: Person | None = people[0] if people else None
         self.case: Case | None = None
-        self.undo = UndoStack(self.flip)
+        self.undo = UndoStack(self.apply_undo)
         self._look = QTimer(self)
         self._look.setInterval(LOOK_MS)
-        self._look.timeout.connect(self.look_elsewhere)
+        self._look.timeout.connect(self.poll_external_changes)
         self._look.start()
 
     # preferences
@@ -148,7 +148,7 @@ class Workspace(QObject):
         """Open any visit of the open patient; one that is over opens to read. Raises TuningError."""
         assert self.case is not None
         self._enter(self.record.case(self.case.patient.uid, uid))
-        self.reading = self.record.read_only or not goes_on(self.case.visit, now())
+        self.reading = self.record.read_only or not is_ongoing(self.case.visit, now())
         self.content_changed.emit()
 
     def new_visit(self) -> None:
@@ -156,7 +156,7 @@ class Workspace(QObject):
         case = self.case
         assert case is not None
         begun = case.visits[-1]
-        if goes_on(begun, now()) and not any(entry.visit == begun.uid for entry in case.entries):
+        if is_ongoing(begun, now()) and not any(entry.visit == begun.uid for entry in case.entries):
             self._enter(self.record.case(case.patient.uid, begun.uid))
             self.told.emit("A visit of today is open already, with nothing in it yet.")
             return
@@ -243,7 +243,7 @@ class Workspace(QObject):
     @property
     def asked_today(self) -> bool:
         """Whether the safety screen was asked in the open visit."""
-        return self.case is not None and asked_today(self.case)
+        return self.case is not None and screened_today(self.case)
 
     def standing(self) -> ScreeningStatus | None:
         """What stands of the safety screens, finding by finding; None before the first."""
@@ -283,7 +283,7 @@ class Workspace(QObject):
         """What the gate knows now."""
         asked = case or self.case
         role = self.person.role if self.person is not None else None
-        return facts_of(asked, self.knowledge.safety, role) if asked is not None else GateFacts(role=role)
+        return gate_facts(asked, self.knowledge.safety, role) if asked is not None else GateFacts(role=role)
 
     def plan_status(self) -> PlanStatus | None:
         """What stands of the programme today, None while no case is open."""
@@ -291,7 +291,7 @@ class Workspace(QObject):
 
     def may(self, act: GateAct) -> Permission:
         """The gate's answer for the open case."""
-        return may(act, self.facts())
+        return permission_for(act, self.facts())
 
     # writing
 
@@ -358,7 +358,7 @@ class Workspace(QObject):
         """The gate is asked again for whatever is new, whichever page collected it. Raises Refused."""
         facts = self.facts(case)
         for entry, asked in new_acts(self.knowledge, added, case.entry):
-            permit(asked, facts, str(getattr(entry, "reason", "")))
+            require_permission(asked, facts, str(getattr(entry, "reason", "")))
         check_pictures(case.all(Form), added)
         day = case.visit.started_at.astimezone().date()
         check_programme(plan_status(case, self.knowledge, day), added, facts.role)
@@ -379,7 +379,7 @@ class Workspace(QObject):
             raise Conflict("Another window has changed this just now. It was read again; look, then do it once more.")
         self._ask_gate(fresh, act.added)
 
-    def flip(self, restored: list[str], struck: list[str], again: bool) -> None:
+    def apply_undo(self, restored: list[str], struck: list[str], again: bool) -> None:
         """Undo, or redo where `again`, in the record. Raises TuningError; nothing is changed then."""
         case = self.case
         assert case is not None
@@ -406,7 +406,7 @@ class Workspace(QObject):
             self.case = self.record.case(self.case.patient.uid, self.case.visit.uid)
             self.reloaded.emit()
 
-    def look_elsewhere(self) -> None:
+    def poll_external_changes(self) -> None:
         """Whether another window has changed what is open here."""
         try:
             if not self.record.changed_elsewhere() or self.case is None:

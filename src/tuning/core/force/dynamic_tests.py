@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tuning.core.force.isometric_tests import force_values
-from tuning.core.force.motion import Motion, Squat, motion, motion_from, squats, still_stretches
+from tuning.core.force.motion import Motion, Squat, find_squats, motion, motion_from, still_stretches
 from tuning.core.force.onset import Baseline, find_onset, quiet_before
 from tuning.core.force.plate_tests import CONTACT_N, Analysis, PlateKind, Rep
 from tuning.core.force.recording import Recording
@@ -35,7 +35,7 @@ def free_squats(recording: Recording, found: Analysis) -> None:
     moved = _moved(recording, found)
     if moved is None or isinstance(found.weight, NotMeasured):
         return
-    for n, squat in enumerate(squats(recording, moved, found.weight), start=1):
+    for n, squat in enumerate(find_squats(recording, moved, found.weight), start=1):
         rep = Rep(n)
         _phases(recording, found.weight, moved, squat, rep)
         if found.test.kind is PlateKind.PAUSE:

@@ -121,7 +121,7 @@ def _anchored(values: Floats, at: list[int]) -> Floats:
     return values - np.interp(np.arange(values.size), at, values[at])
 
 
-def squats(recording: Recording, moved: Motion, weight: BodyWeight) -> list[Squat]:
+def find_squats(recording: Recording, moved: Motion, weight: BodyWeight) -> list[Squat]:
     """Every descent and rise: between the stands before and after, or between upper turning points."""
     from scipy.signal import find_peaks
 

@@ -106,7 +106,7 @@ class StandingLimits:
 NO_LIMITS = StandingLimits()
 
 
-def limits_told(answers: Mapping[str, bool]) -> dict[str, frozenset[Side]]:
+def limits_from_answers(answers: Mapping[str, bool]) -> dict[str, frozenset[Side]]:
     """The limits that the answers of a screen set, by id; for both legs where none is named."""
     if not answers.get(SURGEON, False):
         return {}

@@ -8,7 +8,15 @@ from datetime import UTC, date, datetime
 
 from tuning.core.case import Case, Patient
 from tuning.core.entries import Clearance, Screen, Unreadable
-from tuning.core.gate.limits import NO_LIMITS, PREFIX, SURGEON, LimitFacts, StandingLimits, limit_sets, limits_told
+from tuning.core.gate.limits import (
+    NO_LIMITS,
+    PREFIX,
+    SURGEON,
+    LimitFacts,
+    StandingLimits,
+    limit_sets,
+    limits_from_answers,
+)
 from tuning.core.gate.measured import Ground, grounds
 from tuning.core.gate.triage import SafetyRule, SafetyTable, screen
 from tuning.core.types import Entry, Side, Triage
@@ -104,7 +112,7 @@ class ScreeningStatus:
 
 def _told(screen: Screen) -> list[SafetyFinding]:
     """What a screen found. A RED screen of an older record does not say which of its rules lock: all do."""
-    limits = limits_told(screen.answers)
+    limits = limits_from_answers(screen.answers)
     reds = set(screen.reds) or (set(screen.rules) if screen.level is Triage.RED else set())
     rules = [key for key in screen.rules if not (key == SURGEON and limits) and key not in screen.looks]
     yes = frozenset(key for key, answer in screen.answers.items() if answer)
@@ -192,7 +200,7 @@ def _joined(before: SafetyFinding | None, now: SafetyFinding) -> SafetyFinding:
     )  # fmt: skip
 
 
-def standing(
+def screening_status(
     entries: Iterable[Entry],
     table: SafetyTable | None = None,
     person: Patient | None = None,
@@ -283,11 +291,11 @@ def standing_of(case: Case, table: SafetyTable, now: datetime | None = None) -> 
     """What stands over all visits of a case, at this moment unless another is named."""
     moment = now or datetime.now(UTC)
     name = f"standing screen, {moment.astimezone().date()}"
-    kept = case.remembered(name, lambda: standing(case.entries, table, case.patient, moment), table)
+    kept = case.memoised(name, lambda: screening_status(case.entries, table, case.patient, moment), table)
     return None if kept is None else replace(kept, now=moment)
 
 
-def asked_today(case: Case) -> bool:
+def screened_today(case: Case) -> bool:
     """Whether the safety screen was asked in the open visit."""
     return bool(case.today(Screen))
 

@@ -12,7 +12,7 @@ from tuning.core.entries import Form
 from tuning.core.errors import Refused
 from tuning.core.gate.demands import DEMANDS
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
-from tuning.core.gate.open_findings import asked_today, standing_of
+from tuning.core.gate.open_findings import screened_today, standing_of
 from tuning.core.gate.person_facts import Gone, gone, told_facts
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.types import Role, Side, Triage
@@ -98,7 +98,7 @@ NO_SCREEN = "no safety screen on record; testing and loading stay locked without
 NOT_TODAY = "the safety screen has not been asked in this visit; its one line comes first"
 
 
-def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> GateFacts:
+def gate_facts(case: Case, table: SafetyTable, role: Role | None, now: datetime | None = None) -> GateFacts:
     """The facts of a case for somebody who works in a role, at this moment unless another is named."""
     found = standing_of(case, table, now)
     moment = now or datetime.now(UTC)
@@ -108,11 +108,11 @@ def facts_of(case: Case, table: SafetyTable, role: Role | None, now: datetime | 
     open_rules = [table.by_id[f.id] for f in found.open if f.id in table.by_id]
     bars = tuple((demand, rule.name) for rule in open_rules for demand in rule.bars)
     asks = tuple((demand, rule.name) for rule in open_rules for demand in rule.asks)
-    asked = asked_today(case) and not found.ask_again
+    asked = screened_today(case) and not found.ask_again
     return GateFacts(found.level, asked, bars, asks, found.limits(table), role, bool(found.emergencies), missing)
 
 
-def may(act: GateAct, facts: GateFacts) -> Permission:
+def permission_for(act: GateAct, facts: GateFacts) -> Permission:
     """The gate's answer: the first thing that stands in the way."""
     cannot = next((one.text for one in facts.gone if _is_gone(act, one)), "")
     if cannot:
@@ -153,13 +153,13 @@ def _lock(act: GateAct, facts: GateFacts) -> str:
     return f"{barred[1]}: no {DEMANDS[barred[0]]}" if barred is not None else ""
 
 
-def permit(act: GateAct, facts: GateFacts, reason: str) -> str:
+def require_permission(act: GateAct, facts: GateFacts, reason: str) -> str:
     """The reason to keep with an act, empty where none is asked.
 
     Raises Refused when the act is locked, when a reason is asked and none given,
     or when somebody else than a licensed clinician gives it.
     """
-    found = may(act, facts)
+    found = permission_for(act, facts)
     if found.locked:
         raise Refused(f"Not kept: {found.sentence}.")
     if not found.asks:

@@ -90,7 +90,7 @@ class SafetyTable:
 
     def asked(self, answers: Answers) -> list[SafetyQuestion]:
         """The questions that are due, given the answers so far."""
-        return [q for q in self.questions if not q.after or any(is_yes(self, answers, key) for key in q.after)]
+        return [q for q in self.questions if not q.after or any(counts_as_yes(self, answers, key) for key in q.after)]
 
     def unanswered(self, answers: Answers) -> list[SafetyQuestion]:
         """Due questions without an answer."""
@@ -123,10 +123,14 @@ AGES: Mapping[str, Callable[[int], bool]] = {
 """Facts that rules may use and that come from the birth date: 55 and over (Stiell 1995), 65 and over, children."""
 
 
-def is_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
+def counts_as_yes(table: SafetyTable, answers: Answers, key: str) -> bool:
     """Whether an answer counts as yes; a follow-up question counts only while it is due."""
     question = next((q for q in table.questions if q.id == key), None)
-    if question is not None and question.after and not any(is_yes(table, answers, one) for one in question.after):
+    if (
+        question is not None
+        and question.after
+        and not any(counts_as_yes(table, answers, one) for one in question.after)
+    ):
         return False
     return answers.get(key, False)
 
@@ -137,9 +141,9 @@ def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[
     hits: list[SafetyRule] = []
     why: dict[str, tuple[str, ...]] = {}
     for rule in table.rules:
-        must, some = ([key for key in keys if is_yes(table, told, key)] for keys in (rule.all, rule.any))
+        must, some = ([key for key in keys if counts_as_yes(table, told, key)] for keys in (rule.all, rule.any))
         enough = len(must) == len(rule.all) and (not rule.any or len(some) >= rule.count)
-        if enough and not any(is_yes(table, told, key) for key in rule.none):
+        if enough and not any(counts_as_yes(table, told, key) for key in rule.none):
             hits.append(rule)
             why[rule.id] = tuple(dict.fromkeys((*must, *some)))
     worst = {Triage.RED: 0, Triage.AMBER: 1, Triage.NONE: 2}
@@ -147,7 +151,7 @@ def screen(table: SafetyTable, answers: Answers, age: int, measured: Collection[
     return TriageResult(hits[0].level if hits else Triage.NONE, tuple(hits), why)
 
 
-def entry_of(found: TriageResult, answers: Answers, note: str, said: str, now: datetime) -> Screen:
+def screen_entry(found: TriageResult, answers: Answers, note: str, said: str, now: datetime) -> Screen:
     """A screen as it is kept: what fired, what of it locks, what only asks for a look, what ends by itself."""
     return Screen(
         found.level,

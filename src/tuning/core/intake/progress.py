@@ -7,7 +7,7 @@ from typing import Protocol
 
 from tuning.core.case import Case
 from tuning.core.entries import Ending, Status
-from tuning.core.gate.open_findings import asked_today, standing_of
+from tuning.core.gate.open_findings import screened_today, standing_of
 from tuning.core.gate.text import now_words
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.next_step import NextStep
@@ -41,7 +41,7 @@ class ScreenTables(Protocol):
 
 def count(case: Case, _: ScreenTables) -> int:
     """One once the safety screen was asked in the open visit."""
-    return int(asked_today(case))
+    return int(screened_today(case))
 
 
 def urgent(case: Case, tables: ScreenTables) -> NextStep | None:
@@ -54,7 +54,7 @@ def urgent(case: Case, tables: ScreenTables) -> NextStep | None:
     alarms = alarms_open(case.entries, tables.progression, case.visit.started_at.astimezone().date())
     if alarms:
         return NextStep(where, "Ask the whole safety screen", f"an exercise alarmed on {alarms[0].day:%-d %b}")
-    if not asked_today(case):
+    if not screened_today(case):
         return NextStep(where, "Ask the safety screen", "before any testing or loading")
     if found is not None and found.ask_again:
         return NextStep(where, "Ask the safety screen again", "a finding or limit has reached its day")

@@ -22,7 +22,7 @@ def _word(value: str | float) -> str:
     return value if isinstance(value, str) else f"{value:.3g}"
 
 
-def way(seen: Observation) -> str:
+def method_family(seen: Observation) -> str:
     """How a value was taken: a number typed from a gauge or sent by it is the same way."""
     return "typed" if seen.method == "gauge" else seen.method
 
@@ -32,7 +32,7 @@ def is_pain_limited(seen: Observation) -> bool:
     return (seen.pain or 0) >= PAIN_LIMITED
 
 
-def unlike(one: Observation, other: Observation) -> str:
+def why_not_comparable(one: Observation, other: Observation) -> str:
     """Why two sides may not be compared; empty when they may."""
     for name, what in _TOLD.items():
         a, b = getattr(one.setup, name), getattr(other.setup, name)
@@ -48,12 +48,12 @@ def unlike(one: Observation, other: Observation) -> str:
     return ""
 
 
-def unlike_before(before: Observation, now: Observation, same_session: bool = False) -> str:
+def why_not_comparable_over_time(before: Observation, now: Observation, same_session: bool = False) -> str:
     """Why an earlier value of the same side may not be compared with the present one; empty when it may.
 
     In one session what was done between the two is what is asked about, and keeps them not apart.
     """
-    if (way(before), before.setup.task) != (way(now), now.setup.task):
+    if (method_family(before), before.setup.task) != (method_family(now), now.setup.task):
         return f"not compared: {before.method} before, {now.method} now, or another task"
     for name, unit in _BETWEEN_CAPTURES.items():
         if same_session and name == "treatment":
@@ -62,4 +62,4 @@ def unlike_before(before: Observation, now: Observation, same_session: bool = Fa
         a, b = (f"{_word(value)}{unit}" if value else "not told" for value in values)
         if a != b:
             return f"not compared: {a} before, {b} now"
-    return unlike(before, now)
+    return why_not_comparable(before, now)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.judging.comparability import unlike, unlike_before
+from tuning.core.judging.comparability import why_not_comparable, why_not_comparable_over_time
 from tuning.core.judging.measures import NOBODY, Compare, Measure, ReferenceBand, ReferenceGroup
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
@@ -25,7 +25,7 @@ from tuning.core.judging.verdict import (
     with_marking,
 )
 from tuning.core.types import NotMeasured, Observation, Side
-from tuning.core.units import behind, signed
+from tuning.core.units import format_signed, unit_suffix
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ class Comparison:
             return ""
         unit = self.measure.comparison_unit
         places = 0 if unit == "%" else self.measure.decimals
-        return f"error ±{self.verdict.e:.{places}f}{behind(unit)}"
+        return f"error ±{self.verdict.e:.{places}f}{unit_suffix(unit)}"
 
     @property
     def error_text(self) -> str:
@@ -70,9 +70,9 @@ class Comparison:
     def _words(self) -> str:
         if isinstance(self.verdict, NotMeasured):
             return self.verdict.detail
-        v, unit = self.verdict, behind(self.measure.comparison_unit)
+        v, unit = self.verdict, unit_suffix(self.measure.comparison_unit)
         places = 0 if unit == " %" else self.measure.decimals
-        size, shown = f"{signed(abs(v.d), places)}{unit}", round(v.d, places)
+        size, shown = f"{format_signed(abs(v.d), places)}{unit}", round(v.d, places)
         if self.measure.unit == "grade":
             size, shown = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}", v.d
         if v.word is VerdictWord.CANNOT_TELL:
@@ -125,7 +125,7 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
         if isinstance(seen.value, NotMeasured):
             return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
     assert left is not None and right is not None
-    apart = unlike(left, right)
+    apart = why_not_comparable(left, right)
     if apart:
         return _incomplete(measure, left, right, apart)
     a, b = left.measured, right.measured
@@ -192,7 +192,9 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
     return measure.sem_source
 
 
-def joined(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> dict[tuple[str, Side], Observation]:
+def latest_by_measure(
+    measures: Mapping[str, Measure], seen: Sequence[Observation]
+) -> dict[tuple[str, Side], Observation]:
     """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
     # A capture with one thing changed, or after a treatment, is a trial: never the finding it is compared with.
     usual = [o for o in seen if not (o.setup.changed or o.setup.treatment)]
@@ -210,13 +212,13 @@ def joined(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> dict
     return newest
 
 
-def compare_all(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> list[Comparison]:
+def comparison_table(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> list[Comparison]:
     """All ledger rows for the newest observation of each measure and side.
 
     A row that another row already tells (`within`) is left out, unless it says worse.
     Rows come worst first: marked, notable, cannot tell, in tune, incomplete.
     """
-    newest = joined(measures, seen)
+    newest = latest_by_measure(measures, seen)
     rows = {}
     for key in dict.fromkeys(measure_id for measure_id, _ in newest):
         measure = measures[key]
@@ -288,7 +290,7 @@ class Change:
             return self.verdict.detail
         v, unit = self.verdict, self.measure.comparison_unit
         places = 0 if unit == "%" else max(self.measure.decimals, 1)
-        shown = behind(unit)
+        shown = unit_suffix(unit)
         if v.word is VerdictWord.CANNOT_TELL:
             return f"no change beyond the error of ±{v.e:.{places}f}{shown}"
         if v.word is VerdictWord.IN_TUNE:
@@ -297,7 +299,7 @@ class Change:
         limit = f"beyond the error of ±{v.e:.{places}f}{shown}"
         if self.measure.change is not None:
             limit = f"counts from {v.e:g}{shown}"
-        return f"{signed(abs(v.d), places)}{shown} {way}, {limit}"
+        return f"{format_signed(abs(v.d), places)}{shown} {way}, {limit}"
 
 
 def compare_change(measure: Measure, before: Observation, now: Observation, same_session: bool = False) -> Change:
@@ -309,7 +311,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation, same
     side = now.side
     if before.measured is None or now.measured is None:
         return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
-    apart = unlike_before(before, now, same_session)
+    apart = why_not_comparable_over_time(before, now, same_session)
     if apart:
         return Change(measure, side, before, now, NotMeasured("unlike", apart))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)
@@ -332,7 +334,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation, same
 
 def changes(measures: Mapping[str, Measure], before: Sequence[Observation], now: Sequence[Observation]) -> list[Change]:
     """Every measure and side that both lists hold (newest each), greatest change in errors first."""
-    earlier, present = joined(measures, before), joined(measures, now)
+    earlier, present = latest_by_measure(measures, before), latest_by_measure(measures, now)
     found = [
         compare_change(measures[key[0]], earlier[key], present[key])
         for key in present

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from tuning.core.case import Case, Visit
-from tuning.core.judging.comparison import Comparison, compare_all
+from tuning.core.judging.comparison import Comparison, comparison_table
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import TrialRule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule
 from tuning.core.types import Observation
 
 
@@ -18,9 +18,9 @@ def at_visit(
 
     def read() -> Sequence[Observation]:
         """Those of the visit."""
-        return by_rule(measures, [o for o in case.all(Observation) if o.visit == visit.uid], rule)
+        return apply_trial_rule(measures, [o for o in case.all(Observation) if o.visit == visit.uid], rule)
 
-    return case.remembered(("at visit", visit.uid, rule), read, measures)
+    return case.memoised(("at visit", visit.uid, rule), read, measures)
 
 
 def observed_today(
@@ -35,7 +35,7 @@ def ledger_at(
 ) -> Sequence[Comparison]:
     """All rows of one visit, worst first."""
     key = ("ledger", visit.uid, rule)
-    return case.remembered(key, lambda: compare_all(measures, at_visit(case, visit, measures, rule)), measures)
+    return case.memoised(key, lambda: comparison_table(measures, at_visit(case, visit, measures, rule)), measures)
 
 
 def ledger(case: Case, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN) -> Sequence[Comparison]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from tuning.core.units import behind, signed
+from tuning.core.units import format_signed, unit_suffix
 
 
 class Compare(StrEnum):
@@ -47,11 +47,13 @@ class ReferenceBand:
 
     def words(self, unit: str) -> str:
         """The band as one would say it, with whom it is for and its source."""
-        low, high = (signed(v, 0 if v == round(v) else 1) if v is not None else "" for v in (self.low, self.high))
+        low, high = (
+            format_signed(v, 0 if v == round(v) else 1) if v is not None else "" for v in (self.low, self.high)
+        )
         band = f"{low} to {high}" if low and high and low != high else f"at least {low}" if low else f"at most {high}"
         aged = f"{self.ages[0]} to {self.ages[1] - 1} years" if self.ages is not None else ""
         whom = ", ".join(part for part in (self.task, self.sex, aged) if part)
-        return f"{f'{whom}: ' if whom else ''}{band}{behind(unit)} ({self.source})"
+        return f"{f'{whom}: ' if whom else ''}{band}{unit_suffix(unit)} ({self.source})"
 
 
 @dataclass(frozen=True)
@@ -132,7 +134,7 @@ class Measure:
 
     def text(self, value: float) -> str:
         """A value without its unit, as it is shown; grades without needless decimals."""
-        return f"{value:g}".replace("-", "−") if self.unit == "grade" else signed(value, self.decimals)
+        return f"{value:g}".replace("-", "−") if self.unit == "grade" else format_signed(value, self.decimals)
 
     @property
     def in_percent(self) -> bool:

@@ -27,7 +27,9 @@ def summed_up(trials: Floats, rule: TrialRule) -> float:
     return float(np.median(trials) if rule is TrialRule.MEDIAN else trials.mean())
 
 
-def by_rule(measures: Mapping[str, Measure], seen: Sequence[Observation], rule: TrialRule) -> list[Observation]:
+def apply_trial_rule(
+    measures: Mapping[str, Measure], seen: Sequence[Observation], rule: TrialRule
+) -> list[Observation]:
     """Observations as the clinic's rule reads them; those of other measures stay as they are."""
 
     def read(one: Observation) -> Observation:

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from tuning.core.case import Case, Visit
-from tuning.core.judging.comparison import compare_all
+from tuning.core.judging.comparison import comparison_table
 from tuning.core.judging.measures import Measure
-from tuning.core.judging.trial_rule import TrialRule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule
 from tuning.core.judging.verdict import Verdict
 from tuning.core.types import NotMeasured, Observation
 
@@ -41,7 +41,7 @@ def altered(
         seen = [o for o in case.all(Observation) if o.visit == visit.uid]
         words = []
         for measures, rule in (before, after):
-            rows = compare_all(measures, by_rule(measures, seen, rule))
+            rows = comparison_table(measures, apply_trial_rule(measures, seen, rule))
             words.append({row.measure.id: (row.measure, _word(row.verdict)) for row in rows})
         for key in dict.fromkeys((*words[0], *words[1])):
             was, now = (one[key][1] if key in one else "told by another row" for one in words)

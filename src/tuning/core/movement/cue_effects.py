@@ -9,7 +9,7 @@ from tuning.core.judging.comparison import Change, compare_change
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import NotMeasured, Observation
-from tuning.core.units import signed
+from tuning.core.units import format_signed
 
 SHIFT = "squat-hip-shift"
 
@@ -28,7 +28,8 @@ class CueEffect:
         m, before, now = self.change.measure, self.change.before.measured, self.change.now.measured
         if before is None or now is None or isinstance(self.change.verdict, NotMeasured):
             return f"clip: {self.change.sentence}"
-        told = f"clip: {signed(before, m.decimals)} → {signed(now, m.decimals)} {m.unit}, {self.change.sentence}"
+        values = f"{format_signed(before, m.decimals)} → {format_signed(now, m.decimals)} {m.unit}"
+        told = f"clip: {values}, {self.change.sentence}"
         return f"{told}; {self.answer}" if self.answer else told
 
 

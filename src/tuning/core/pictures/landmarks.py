@@ -43,13 +43,13 @@ _WORDS = {
 }
 
 
-def plain(name: str) -> str:
+def landmark_name(name: str) -> str:
     """A landmark in everyday field words, without its side."""
     stem, _, end = name.rpartition("_")
     return _WORDS.get(stem if end in ("left", "right") else name, name)
 
 
-def spoken(name: str) -> str:
+def landmark_label(name: str) -> str:
     """A landmark in everyday field words, with its side."""
     side = name.rpartition("_")[2]
-    return f"{side} {plain(name)}" if side in ("left", "right") else plain(name)
+    return f"{side} {landmark_name(name)}" if side in ("left", "right") else landmark_name(name)

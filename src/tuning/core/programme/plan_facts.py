@@ -10,7 +10,7 @@ from typing import Any
 from tuning.core.dates import latest_day
 from tuning.core.entries import Decision, Done, Form, NextDayResponse, PlanItem, Screen
 from tuning.core.gate.open_findings import SafetyFinding
-from tuning.core.gate.triage import SafetyTable, is_yes
+from tuning.core.gate.triage import SafetyTable, counts_as_yes
 from tuning.core.programme.joint_load import WeekLoad, by_week, day_load, joint_load, repetitions
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.log_mapping import set_of
@@ -99,7 +99,7 @@ def weeks_since_injury(entries: Iterable[Entry], safety: SafetyTable, today: dat
     for entry in entries:
         if isinstance(entry, Form) and entry.kind == HISTORY:
             history = entry
-        elif isinstance(entry, Screen) and any(is_yes(safety, entry.answers, q) for q in asked):
+        elif isinstance(entry, Screen) and any(counts_as_yes(safety, entry.answers, q) for q in asked):
             days.append(entry.at.astimezone().date())
     told = history.data.get("injuries") or () if history is not None else ()
     days += [day for row in told if (day := latest_day(str(row.get("date") or ""), today)) is not None]

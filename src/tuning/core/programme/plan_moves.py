@@ -9,7 +9,7 @@ from datetime import timedelta
 from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput, Refused
-from tuning.core.gate.permission import may, permit
+from tuning.core.gate.permission import permission_for, require_permission
 from tuning.core.programme.ladders import ConditionState, Dose, EntryCondition, SideTrial, act_of_rung
 from tuning.core.programme.log_mapping import SUBJECT, set_of
 from tuning.core.programme.open_side_gaps import ACCEPTED
@@ -94,8 +94,8 @@ def _check_session(status: PlanStatus, done: Done, role: Role | None) -> None:
     act = act_of_rung(rung, done.variant, Dose(**item.dose) if item is not None and not done.trial else rung.dose)
     known = item is not None and not done.trial and status.reason_counts(item)
     facts = replace(status.facts, role=role)
-    if may(act, facts).locked or not known:
-        permit(act, facts, done.reason)
+    if permission_for(act, facts).locked or not known:
+        require_permission(act, facts, done.reason)
 
 
 def _needs_clinician(role: Role | None, deed: str) -> None:

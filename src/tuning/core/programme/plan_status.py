@@ -16,7 +16,7 @@ from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
 from tuning.core.gate.open_findings import ScreeningStatus as Screening
 from tuning.core.gate.open_findings import standing_of
-from tuning.core.gate.permission import GateFacts, Permission, facts_of, may
+from tuning.core.gate.permission import GateFacts, Permission, gate_facts, permission_for
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Verdict
@@ -71,7 +71,7 @@ from tuning.core.programme.progression_rules import (
     ProgressionMove,
     decide,
 )
-from tuning.core.programme.progression_step import ProgressionStep, climbed, cut, halved, lighter, start_dose, within
+from tuning.core.programme.progression_step import ProgressionStep, cut, halved, lighter, start_dose, step_up, within
 from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.progress import TO_PROGRAMME
@@ -168,7 +168,7 @@ class PlanStatus:
     @cached_property
     def facts(self) -> GateFacts:
         """What the gate knows; who works changes no lock."""
-        return facts_of(self.case, self.tables.safety, None, self.now)
+        return gate_facts(self.case, self.tables.safety, None, self.now)
 
     def newest(self, subject: str) -> Decided | None:
         """The newest decision about a subject."""
@@ -337,7 +337,7 @@ class PlanStatus:
     ) -> list[EntryCondition]:  # fmt: skip
         """Every condition for writing a rung as it stands: the same for a new one and for a climb from a rung."""
         asked = dose or rung.dose
-        now = self.situation(rung, may(act_of_rung(rung, variant, asked), self.facts), trials)
+        now = self.situation(rung, permission_for(act_of_rung(rung, variant, asked), self.facts), trials)
         if from_rung:
             now = replace(now, passed=now.passed | {from_rung}, entered=from_rung == rung.id)
         return entry_checks(rung, self.tables.ladder_of(rung.id), now, variant, asked.depth_deg)
@@ -401,7 +401,7 @@ class PlanStatus:
     def step_up(self, item: PlanItem) -> ProgressionStep | None:
         """What a climb would bring; None at the top."""
         ladder = self.tables.ladder_of(item.rung)
-        return climbed(self.rung(item), Dose(**item.dose), item.variant, ladder, self.phase[0])
+        return step_up(self.rung(item), Dose(**item.dose), item.variant, ladder, self.phase[0])
 
     def decision(self, item: PlanItem) -> ProgressionDecision:
         """Up, hold or back, from what was done."""
@@ -435,7 +435,9 @@ class PlanStatus:
 
     def resting(self, item: PlanItem) -> str:
         """Why an exercise is not to be done now; empty where it may. A limit that is told today holds today."""
-        asked = may(act_of_rung(self.rung(item), item.variant, Dose(**item.dose)), replace(self.facts, asked=True))
+        asked = permission_for(
+            act_of_rung(self.rung(item), item.variant, Dose(**item.dose)), replace(self.facts, asked=True)
+        )
         decision = self.decision(item)
         if decision.move in (ProgressionMove.REFER, ProgressionMove.ASK, ProgressionMove.STOP, ProgressionMove.OUT):
             return f"{decision.move.value}: {decision.reason}"
@@ -450,4 +452,4 @@ def plan_status(case: Case, tables: ProgrammeTables, day: date, now: datetime | 
     """Where the plan of a case stands on a day, worked out once for each snapshot, tables and day."""
     if now is not None:
         return PlanStatus(case, tables, day, now)
-    return case.remembered(("plan", day), lambda: PlanStatus(case, tables, day), tables)
+    return case.memoised(("plan", day), lambda: PlanStatus(case, tables, day), tables)

@@ -63,7 +63,7 @@ def within(rung: Rung, dose: Dose, variant: str) -> ProgressionStep | None:
     return ProgressionStep(rung, dose, f"next variant: {harder.name}", harder.name, loads)
 
 
-def climbed(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> ProgressionStep | None:
+def step_up(rung: Rung, dose: Dose, variant: str, ladder: Ladder, phase: Phase) -> ProgressionStep | None:
     """The step within the rung, else the next rung; None at the top."""
     own = within(rung, dose, variant)
     if own is not None:

@@ -13,7 +13,14 @@ from tuning.core.gate.triage import SafetyTable
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import HABIT, REGIONAL, Preferences
-from tuning.core.reasoning.evidence import Label, PatternEvidence, ReasoningPolicy, SeenPattern, balance, patterns_seen
+from tuning.core.reasoning.evidence import (
+    Label,
+    PatternEvidence,
+    ReasoningPolicy,
+    SeenPattern,
+    detect_patterns,
+    weigh_evidence,
+)
 from tuning.core.reasoning.findings import Findings, findings
 from tuning.core.reasoning.next_best_test import Tests
 from tuning.core.reasoning.rules import ReasoningTable
@@ -64,7 +71,8 @@ def conclude(
         return Conclusion((), found, REFER)
     schools = schools or ReasoningPolicy()
     made = [
-        balance(table, found, seen, tests.tests, schools, overruled(case, seen)) for seen in patterns_seen(table, found)
+        weigh_evidence(table, found, seen, tests.tests, schools, overruled(case, seen))
+        for seen in detect_patterns(table, found)
     ]
     complaints = {one.seen.side for one in made if one.seen.pattern.id.startswith(COMPLAINT)} - {Side.NONE}
     sore = complaints | ({case.patient.involved} - {Side.NONE})
@@ -116,7 +124,7 @@ def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
     def work() -> Conclusion:
         return conclude(case, tables.reasoning, tables.measures, tests_of(tables), triage, schools, prefers.rule)
 
-    return case.remembered(("conclusion", triage), work, tables)
+    return case.memoised(("conclusion", triage), work, tables)
 
 
 def _matters(one: PatternEvidence, sore: Collection[Side]) -> tuple[int, int, int, int]:

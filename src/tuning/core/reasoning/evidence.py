@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from tuning.core.reasoning.findings import Findings
 from tuning.core.reasoning.rules import KIND_OF_STAGE, EvidenceKind, EvidenceRule, Factor, Pattern, ReasoningTable, Sign
-from tuning.core.reasoning.sign_evaluation import EQUAL_WITHOUT_BAND, MIXED, SignResult, look
+from tuning.core.reasoning.sign_evaluation import EQUAL_WITHOUT_BAND, MIXED, SignResult, evaluate_sign
 from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
 from tuning.core.units import sentence_case
@@ -129,7 +129,7 @@ class ReasoningPolicy:
     habit: bool = False
 
 
-def patterns_seen(table: ReasoningTable, found: Findings) -> list[SeenPattern]:
+def detect_patterns(table: ReasoningTable, found: Findings) -> list[SeenPattern]:
     """Every pattern that something raises, the left side first; without a side only where neither leg is named."""
     seen = []
     for pattern in table.patterns.values():
@@ -143,7 +143,7 @@ def _raised(pattern: Pattern, found: Findings, side: Side) -> SeenPattern | None
     there: list[tuple[Sign, SignResult]] = []
     for group in pattern.raised_by:
         if all(_has_side(sign, found, side) for sign in group):
-            looks = [(sign, look(sign, found, side, pattern.side, raising=True)) for sign in group]
+            looks = [(sign, evaluate_sign(sign, found, side, pattern.side, raising=True)) for sign in group]
             there += looks[:1] if all(one.there for _, one in looks) else []
     return SeenPattern(pattern, side, tuple(there)) if there else None
 
@@ -160,7 +160,7 @@ def _has_side(sign: Sign, found: Findings, side: Side) -> bool:
     return (sided or sign.shows.value == "lower") == (side in LEGS)
 
 
-def balance(
+def weigh_evidence(
     table: ReasoningTable,
     found: Findings,
     seen: SeenPattern,
@@ -189,7 +189,7 @@ def _sheet(
 ) -> FactorEvidence:
     chips = []
     for line in table.lines_of(factor.id, seen.pattern.id):
-        looks = [look(sign, found, seen.side, line.side) for sign in line.signs]
+        looks = [evaluate_sign(sign, found, seen.side, line.side) for sign in line.signs]
         if _raised_it(line, looks, seen):
             continue
         chips.append(EvidenceItem(line, _all_of(looks), line.kind or _kind(line, looks, found, tests)))

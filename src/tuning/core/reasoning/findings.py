@@ -8,9 +8,9 @@ from datetime import date
 
 from tuning.core.case import Case
 from tuning.core.entries import Answer, Decision, Done, Ending, Form, OtherLoad, PlanItem, Status
-from tuning.core.judging.comparison import Comparison, compare_sides, joined, judge_value
+from tuning.core.judging.comparison import Comparison, compare_sides, judge_value, latest_by_measure
 from tuning.core.judging.measures import Measure, ReferenceGroup
-from tuning.core.judging.trial_rule import TrialRule, by_rule
+from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule
 from tuning.core.reasoning.trial_of_cause import Response, responses
 from tuning.core.standing.level_suspicion import LEVELS_DECIDED
 from tuning.core.types import LEGS, Observation, Side
@@ -48,20 +48,20 @@ def findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule = Tria
     Captures with one thing changed, or after a treatment, are trials of cause and tell nothing else; what was found
     with a lift, brace or orthosis on says nothing about the leg without it.
     """
-    return case.remembered(("findings", rule), lambda: _findings(case, measures, rule), measures)
+    return case.memoised(("findings", rule), lambda: _findings(case, measures, rule), measures)
 
 
 def _findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule) -> Findings:
     order = {visit.uid: n for n, visit in enumerate(case.visits)}
     upto = order[case.visit.uid]
     taken = [o for o in case.all(Observation) if order.get(o.visit, upto) <= upto and o.measure_id in measures]
-    known = by_rule(measures, taken, rule)
+    known = apply_trial_rule(measures, taken, rule)
     usual = [o for o in known if not (o.setup.changed or o.setup.treatment or o.setup.worn)]
     newest: dict[str, int] = {}
     for seen in usual:
         newest[seen.measure_id] = max(newest.get(seen.measure_id, 0), order.get(seen.visit, upto))
     kept = sorted((o for o in usual if order.get(o.visit, upto) == newest[o.measure_id]), key=lambda o: o.at)
-    values = joined(measures, kept)
+    values = latest_by_measure(measures, kept)
     rows = {}
     for key in {measure_id for measure_id, _ in values}:
         measure = measures[key]

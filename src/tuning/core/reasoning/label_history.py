@@ -28,7 +28,7 @@ class LabelChange:
     because: tuple[str, ...]
 
 
-def trail(case: Case, conclude_at: Callable[[Case], Conclusion]) -> list[LabelChange]:
+def label_history(case: Case, conclude_at: Callable[[Case], Conclusion]) -> list[LabelChange]:
     """Every change of a label from visit to visit, newest first; untested and open ones are told when they change."""
     turns: list[LabelChange] = []
     stood: dict[tuple[str, Side, str], FactorEvidence] = {}

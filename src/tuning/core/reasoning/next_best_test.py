@@ -14,7 +14,7 @@ from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import mid_sentence
 from tuning.core.visit.plan import ClipTask
-from tuning.core.visit.visit_items import Minutes, Station, resolve
+from tuning.core.visit.visit_items import Minutes, Station, resolve_position
 
 SHOWN = 3
 TRIAL = "trial:"
@@ -188,7 +188,7 @@ def _option(
     elif test in tests.tests:
         one = tests.tests[test]
         leg = side if side in LEGS else Side.RIGHT
-        place = Station(resolve(one.positions[0], leg), one.at, one.equipment)
+        place = Station(resolve_position(one.positions[0], leg), one.at, one.equipment)
         name, minutes, stage, change = one.name, one.minutes * (2 if one.by_side else 1), one.stage, None
     else:
         return None

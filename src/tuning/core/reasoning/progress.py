@@ -7,7 +7,7 @@ from typing import Protocol
 from tuning.core.case import Case
 from tuning.core.entries import Decision
 from tuning.core.next_step import MeasureTables, NextStep
-from tuning.core.reasoning.evidence import patterns_seen
+from tuning.core.reasoning.evidence import detect_patterns
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.rules import ReasoningTable
 from tuning.core.target import Target
@@ -27,7 +27,7 @@ class PatternTables(MeasureTables, Protocol):
 def count(case: Case, tables: PatternTables) -> int:
     """Patterns that were seen."""
     found = findings(case, tables.measures)
-    return len(case.remembered("patterns", lambda: patterns_seen(tables.reasoning, found), tables.reasoning, found))
+    return len(case.memoised("patterns", lambda: detect_patterns(tables.reasoning, found), tables.reasoning, found))
 
 
 def next_step(case: Case, tables: PatternTables) -> NextStep | None:

@@ -15,7 +15,7 @@ from tuning.core.reasoning.rules import KIND_OF_STAGE, EvidenceKind, SideMapping
 from tuning.core.reasoning.trial_of_cause import Effect
 from tuning.core.strength.trials import ratio, sem_of_both
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import behind
+from tuning.core.units import unit_suffix
 
 WEAK_BOTH, WEAK_BOTH_BY_AGE, EQUAL_WITHOUT_BAND = 1.0, 2.0, 0.5
 """Weights of a two-sided deficit, the same where the band is for age and sex, and of two equal sides without a band."""
@@ -63,7 +63,7 @@ def lower_side(d: float) -> Side:
     return Side.LEFT if d > 0 else Side.RIGHT
 
 
-def look(
+def evaluate_sign(
     sign: Sign, found: Findings, side: Side, usual: SideMapping = SideMapping.SAME, raising: bool = False
 ) -> SignResult:
     """Look for a sign, for a pattern on `side`; `usual` maps the side where the sign does not say.
@@ -263,7 +263,7 @@ def _verdict(sign: Sign, found: Findings, row: Comparison, at: Side) -> SignResu
         if not there and at in LEGS:
             weak = _both_out(found, measure, row, beyond)
             there, most = weak is not None, weak
-            text = f"both sides out of their band, {measure.text(seen.measured or 0.0)}{behind(measure.unit)}"
+            text = f"both sides out of their band, {measure.text(seen.measured or 0.0)}{unit_suffix(measure.unit)}"
     elif sign.shows is SignCondition.LOWER:
         there = verdict.word in (VerdictWord.NOTABLE, VerdictWord.MARKED) and lower_side(verdict.d) is at
     elif sign.shows is SignCondition.LEVEL or sign.shows is SignCondition.EVEN:
@@ -272,7 +272,7 @@ def _verdict(sign: Sign, found: Findings, row: Comparison, at: Side) -> SignResu
         there, most, text = _symmetric(found, measure, verdict, seen, row)
     short = ""
     if sign.shows in (SignCondition.DEFICIT, SignCondition.LOWER) and most is None:
-        unit = behind(measure.comparison_unit)
+        unit = unit_suffix(measure.comparison_unit)
         short = f"{abs(verdict.d):.{0 if unit == ' %' else measure.decimals}f}{unit}"
     return _told(measure, seen, there, text, verdict.word.value, most, both, short)
 
@@ -323,7 +323,7 @@ def _value(sign: Sign, found: Findings, measure: Measure, seen: Observation) -> 
     assert value is not None
     if sign.shows in (SignCondition.PAINFUL, SignCondition.PAINLESS):
         return _pain_in(sign, seen)
-    text = f"{measure.text(value)}{behind(measure.unit)}"
+    text = f"{measure.text(value)}{unit_suffix(measure.unit)}"
     return _at_limit(sign, found, measure, seen, value, text)
 
 

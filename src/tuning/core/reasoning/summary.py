@@ -19,7 +19,7 @@ LIKELY_WORDS = {
 CLOSING = "This describes what was seen and what to try. It is likely, not proved."
 
 
-def for_record(found: Conclusion, role: Role, options: Sequence[Sequence[Option]]) -> str:
+def record_text(found: Conclusion, role: Role, options: Sequence[Sequence[Option]]) -> str:
     """Every pattern with its factors, what speaks for and against, and what to test next."""
     if found.refer:
         return found.refer
@@ -47,7 +47,7 @@ def _sheet_words(one: PatternEvidence, sheet: FactorEvidence, role: Role) -> str
     return f"  {name_for(one, sheet.factor.id, role)}: {sheet.words}{follows}. {told}.{by_hand}"
 
 
-def for_patient(found: Conclusion) -> str:
+def patient_text(found: Conclusion) -> str:
     """What was seen and what it is put down to, in everyday words."""
     if found.refer:
         return "Something you told us should be looked at by a doctor first. We will wait with testing and exercise."

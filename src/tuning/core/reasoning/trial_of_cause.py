@@ -9,7 +9,7 @@ from enum import StrEnum
 from tuning.core.judging.comparison import same_session_error
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.types import Observation, Side
-from tuning.core.units import behind
+from tuning.core.units import unit_suffix
 
 
 class Effect(StrEnum):
@@ -41,7 +41,7 @@ class Response:
     @property
     def sentence(self) -> str:
         """What happened, with its error, and whether the plain values moved by themselves."""
-        unit = behind(self.measure.unit)
+        unit = unit_suffix(self.measure.unit)
         size = f"{abs(self.gain):.{self.measure.decimals}f}{unit} ±{self.error:.{self.measure.decimals}f}"
         drift = "; the plain values drifted apart" if self.drifted else ""
         words = {

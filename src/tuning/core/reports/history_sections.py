@@ -13,7 +13,7 @@ from tuning.core.reports.reasoning_sections import referred
 from tuning.core.reports.report_context import SectionWriter, section_of
 from tuning.core.types import LEGS
 from tuning.core.units import sentence_case
-from tuning.core.visit.notes import told
+from tuning.core.visit.notes import treatment_text
 
 
 def why(w: SectionWriter) -> Section:
@@ -122,7 +122,9 @@ def did(w: SectionWriter) -> Section:
     """Treatments since the visit before."""
     since = w.m.before.started_at if w.m.before is not None else w.m.case.visit.started_at
     done = [t for t in w.m.case.all(Treatment) if t.at >= since]
-    return section_of(w, "did", w.few([Sentence(f"{t.at.astimezone():%-d %b %Y}: {told(t)}.", (t.uid,)) for t in done]))
+    return section_of(
+        w, "did", w.few([Sentence(f"{t.at.astimezone():%-d %b %Y}: {treatment_text(t)}.", (t.uid,)) for t in done])
+    )
 
 
 def plan(w: SectionWriter) -> Section:

@@ -10,7 +10,7 @@ from tuning.core.reports.content import ReportPicture, Section, Sentence, TableR
 from tuning.core.reports.report_context import SectionWriter, judged, rows_of, section_of, uids_of, value_words
 from tuning.core.review.changes import ChangeFinding
 from tuning.core.types import LEGS, FrameRef, Observation
-from tuning.core.units import behind, sentence_case
+from tuning.core.units import sentence_case, unit_suffix
 
 STATIONS = ("foot", "ankle", "knee", "hip", "pelvis", "trunk", "shoulder")
 
@@ -57,7 +57,7 @@ def formulas(w: SectionWriter) -> Section:
     sentences = []
     for row, _ in judged(w, *VerdictWord):
         m = row.measure
-        band = f" Band {m.band:g}{behind(m.comparison_unit)}: {m.band_source}." if m.band is not None else ""
+        band = f" Band {m.band:g}{unit_suffix(m.comparison_unit)}: {m.band_source}." if m.band is not None else ""
         error = f" {sentence_case(row.error_words)}, from {row.error_source}." if row.error_words else ""
         text = f"{m.name}: {m.definition.rstrip('.')}. Compared as {m.formula}.{error}{band}"
         sentences.append(Sentence(text, uids_of(row.left, row.right)))
@@ -74,7 +74,9 @@ def _by_side(row: Comparison) -> tuple[str, str]:
         return value_words(m, row.left), value_words(m, row.right)
     if not isinstance(row.verdict, Verdict):
         return "", value_words(m, row.right)
-    size = f"{m.text(abs(row.verdict.d))}{behind(m.unit)}" if m.unit != "grade" else f"grade {abs(row.verdict.d):g}"
+    size = (
+        f"{m.text(abs(row.verdict.d))}{unit_suffix(m.unit)}" if m.unit != "grade" else f"grade {abs(row.verdict.d):g}"
+    )
     return (size, "") if row.verdict.d < 0 else ("", size)
 
 

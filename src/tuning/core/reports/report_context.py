@@ -18,7 +18,7 @@ from tuning.core.reasoning.conclusion import Conclusion
 from tuning.core.reports.content import Audience, ReportKind, ReportTable, Section, Sentence
 from tuning.core.review.changes import ChangeFinding, Row
 from tuning.core.types import NotMeasured, Observation, Role, Triage
-from tuning.core.units import behind
+from tuning.core.units import unit_suffix
 
 
 @dataclass(frozen=True)
@@ -96,7 +96,7 @@ def value_words(measure: Measure, seen: Observation | None) -> str:
         return "–"
     if measure.unit == "grade":
         return f"grade {measure.text(seen.value)}"
-    return f"{measure.text(seen.value)}{behind(measure.unit)}"
+    return f"{measure.text(seen.value)}{unit_suffix(measure.unit)}"
 
 
 def judged(w: SectionWriter, *words: VerdictWord) -> list[tuple[Comparison, Verdict]]:

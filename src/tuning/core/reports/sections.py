@@ -19,7 +19,7 @@ WRITERS: Mapping[str, Callable[[SectionWriter], Section]] = {
 }  # fmt: skip
 
 
-def written(
+def build_report(
     material: ReportContext, table: ReportTable, kind: ReportKind, register: Audience = Audience.COLLEAGUE
 ) -> Report:
     """A whole report. Sections with nothing to say are left out, and so is every sentence with a forbidden word."""

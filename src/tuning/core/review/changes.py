@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from tuning.core.case import Case, Visit
-from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, joined
+from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, latest_by_measure
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.judging.verdict import Verdict, VerdictWord, judge
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import behind, signed
+from tuning.core.units import format_signed, unit_suffix
 
 Key = tuple[str, Side, str]
 """Measure, side, region: two places that hurt on one side are two things."""
@@ -61,7 +61,7 @@ class GapChange:
         """Both gaps, and whether they came nearer together."""
         if isinstance(self.verdict, NotMeasured):
             return self.verdict.detail
-        v, unit = self.verdict, behind(self.measure.comparison_unit)
+        v, unit = self.verdict, unit_suffix(self.measure.comparison_unit)
         places = 0 if unit == " %" else max(self.measure.decimals, 1)
         if v.word is VerdictWord.CANNOT_TELL:
             return f"the sides moved no more than the error of ±{v.e:.{places}f}{unit}"
@@ -70,7 +70,7 @@ class GapChange:
         way = "nearer together" if v.d < 0 else "further apart"
         if self.flipped:
             way = "and the other side leads now"
-        return f"{signed(abs(v.d), places)}{unit} {way}, beyond the error of ±{v.e:.{places}f}{unit}"
+        return f"{format_signed(abs(v.d), places)}{unit} {way}, beyond the error of ±{v.e:.{places}f}{unit}"
 
 
 @dataclass(frozen=True)
@@ -122,7 +122,7 @@ def newest(measures: Mapping[str, Measure], seen: Sequence[Observation], plain: 
     found: dict[Key, Observation] = {}
     for region, known in regions.items():
         if plain:
-            found |= {(m, side, region): o for (m, side), o in joined(measures, known).items()}
+            found |= {(m, side, region): o for (m, side), o in latest_by_measure(measures, known).items()}
         else:
             found |= {(o.measure_id, o.side, region): o for o in known}
     return found

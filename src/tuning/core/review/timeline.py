@@ -16,7 +16,7 @@ from tuning.core.judging.verdict import Verdict, error_of_value
 from tuning.core.programme.ladders import Ladder
 from tuning.core.review.changes import Key, newest
 from tuning.core.types import LEGS, Observation, Side
-from tuning.core.visit.notes import told
+from tuning.core.visit.notes import treatment_text
 
 
 @dataclass(frozen=True)
@@ -118,4 +118,4 @@ def rung_steps(case: Case, ladders: Mapping[str, Ladder]) -> list[RungStep]:
 
 def ticks(case: Case) -> Sequence[TreatmentMark]:
     """Treatments, oldest first."""
-    return [TreatmentMark(t.at, told(t)) for t in case.all(Treatment)]
+    return [TreatmentMark(t.at, treatment_text(t)) for t in case.all(Treatment)]

@@ -14,14 +14,14 @@ LONGEST_MIN = 600.0
 """Longest treatment that may be typed, minutes (practice judgement, editable)."""
 
 
-def note_of(stage: str, text: str) -> Note:
+def make_note(stage: str, text: str) -> Note:
     """A note as it is kept. Raises BadInput for an empty one."""
     if not text.strip():
         raise BadInput("The note is empty; nothing was kept.")
     return Note(stage, text.strip())
 
 
-def treatment_of(what: str, minutes: str, by: str) -> Treatment:
+def make_treatment(what: str, minutes: str, by: str) -> Treatment:
     """What was done, as it is kept; minutes may be left out. Raises BadInput without words or for no such time."""
     if not what.strip():
         raise BadInput("Say what was done; nothing was kept.")
@@ -33,14 +33,14 @@ def treatment_of(what: str, minutes: str, by: str) -> Treatment:
     return Treatment(what.strip(), took, by.strip())
 
 
-def told(treatment: Treatment) -> str:
+def treatment_text(treatment: Treatment) -> str:
     """A treatment in one line."""
     took = f", {treatment.minutes:g} min" if treatment.minutes is not None else ""
     by = treatment.by or treatment.who
     return f"{treatment.what}{took}{f', by {by}' if by else ''}"
 
 
-def between(case: Case, first: datetime, last: datetime) -> Sequence[Treatment]:
+def treatments_between(case: Case, first: datetime, last: datetime) -> Sequence[Treatment]:
     """What was done after one moment and not after another, oldest first, whichever comes first."""
     start, end = sorted((first, last))
     return [t for t in case.all(Treatment) if start < t.at <= end]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Side
-from tuning.core.visit.visit_items import Minutes, Station, VisitItem, first_side, resolve
+from tuning.core.visit.visit_items import Minutes, Station, VisitItem, first_side, resolve_position
 
 POSTURE_STAGE = "standing"
 
@@ -101,7 +101,7 @@ def sides_of(test: TestDefinition, involved: Side) -> tuple[Side, ...]:
     return first, first.other
 
 
-def effort_id(test_id: str, side: Side) -> str:
+def item_id(test_id: str, side: Side) -> str:
     """Id of a test, or of one side of it."""
     return f"{test_id}:{side.value}" if side in LEGS else test_id
 
@@ -146,11 +146,11 @@ def chosen_efforts(
 def _effort(test: TestDefinition, side: Side, name: str, choice: VisitSelection) -> VisitItem:
     at = side.value if test.at == "tested" else test.at
     return VisitItem(
-        effort_id(test.id, side),
+        item_id(test.id, side),
         test.id,
         name,
         side,
-        Station(resolve(position_of(test, choice), side), at, test.equipment),
+        Station(resolve_position(position_of(test, choice), side), at, test.equipment),
         test.minutes,
         posture=test.stage == POSTURE_STAGE,
         loads=test.loads,

@@ -101,7 +101,7 @@ def first_side(involved: Side) -> Side:
     return involved.other if involved in LEGS else Side.RIGHT
 
 
-def resolve(position: str, side: Side) -> str:
+def resolve_position(position: str, side: Side) -> str:
     """A position that depends on the side: `side-opposite` lies on the other side than is tested."""
     if position == "side-opposite":
         return f"side-{side.other.value}"

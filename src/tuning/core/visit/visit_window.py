@@ -10,7 +10,7 @@ PAST_MIDNIGHT = timedelta(hours=6)
 """A visit begun so short a time ago goes on, whatever the date (practice judgement, editable)."""
 
 
-def goes_on(visit: Visit, now: datetime) -> bool:
+def is_ongoing(visit: Visit, now: datetime) -> bool:
     """True on the day of the visit, in local time, and for six hours after it was begun."""
     same_day = visit.started_at.astimezone().date() == now.astimezone().date()
     return same_day or timedelta() <= now - visit.started_at <= PAST_MIDNIGHT

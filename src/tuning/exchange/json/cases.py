@@ -16,7 +16,7 @@ import numpy as np
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import Answer, Form
 from tuning.core.errors import BadInput
-from tuning.core.gate.triage import entry_of, screen
+from tuning.core.gate.triage import screen, screen_entry
 from tuning.core.reasoning.conclusion import Conclusion, name_for
 from tuning.core.reasoning.evidence import PatternEvidence, ReasoningPolicy
 from tuning.core.reasoning.next_best_test import Option
@@ -142,7 +142,7 @@ class _Reader:
             known = {question.id for question in self._knowledge.safety.questions}
             self._known("safety", told.safety, known)
             found = screen(self._knowledge.safety, told.safety, patient.age_on(start.date()))
-            made = entry_of(found, told.safety, "", "", start)
+            made = screen_entry(found, told.safety, "", "", start)
             entries.append(type(made)(**{**vars(made), "uid": "screen", "visit": "v", "at": start}))
             triage = found.level
         case = Case(patient, (visit,), visit, tuple(entries), 1)
@@ -230,7 +230,7 @@ class _Reader:
         )
 
 
-def reasoned(read: ReadCase, found: Conclusion, next_of: Mapping[int, list[Option]]) -> dict[str, Any]:
+def conclusion_to_dict(read: ReadCase, found: Conclusion, next_of: Mapping[int, list[Option]]) -> dict[str, Any]:
     """What was concluded, as plain data: patterns with their balance sheets and next tests, or whom to refer."""
     return {
         "version": VERSION,

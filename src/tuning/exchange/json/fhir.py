@@ -17,8 +17,8 @@ from tuning.core.judging.measures import Measure
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import behind
-from tuning.core.visit.notes import told
+from tuning.core.units import unit_suffix
+from tuning.core.visit.notes import treatment_text
 from tuning.exchange.csv.observations import error_95
 from tuning.exchange.files import read_json
 
@@ -114,7 +114,9 @@ def _observation(case: Case, measure: Measure, seen: Observation) -> dict[str, A
     else:
         made["valueQuantity"] = _quantity(seen.value, measure.unit)
         error = error_95(measure, seen)
-        words = [f"95 % error {error:.3g}{behind(measure.unit)}: {measure.sem_source}"] if error is not None else []
+        words = (
+            [f"95 % error {error:.3g}{unit_suffix(measure.unit)}: {measure.sem_source}"] if error is not None else []
+        )
         words += ["from a simulated device"] if seen.setup.simulated else []
         if words:
             made["note"] = [{"text": "; ".join(words)}]
@@ -127,8 +129,15 @@ def _observation(case: Case, measure: Measure, seen: Observation) -> dict[str, A
 
 
 def _procedure(case: Case, one: Treatment) -> dict[str, Any]:
-    return {"resourceType": "Procedure", "id": one.uid, "status": "completed", "code": {"text": one.what},
-            "subject": _of(case), "performedDateTime": one.at.isoformat(), "note": [{"text": told(one)}]}  # fmt: skip
+    return {
+        "resourceType": "Procedure",
+        "id": one.uid,
+        "status": "completed",
+        "code": {"text": one.what},
+        "subject": _of(case),
+        "performedDateTime": one.at.isoformat(),
+        "note": [{"text": treatment_text(one)}],
+    }
 
 
 def _plan(case: Case, plan: list[PlanItem], rungs: Mapping[str, Rung]) -> dict[str, Any]:

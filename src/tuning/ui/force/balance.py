@@ -14,7 +14,7 @@ from tuning.core.force.live import BLIND, FADING, RepCounter, beam_shown, score
 from tuning.core.force.plate_tests import Rep
 from tuning.core.types import NotMeasured, Side
 from tuning.core.units import GRAVITY
-from tuning.devices import SimulatedSubject, answering
+from tuning.devices import SimulatedSubject, map_device_errors
 from tuning.exchange.force_cleaning import as_sent
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
@@ -89,7 +89,7 @@ class BalancePanel(QWidget):
         mass = space.patient.body_mass_kg or 75.0
         try:
             self._state.permit(SQUAT)  # squats, whatever test is chosen beside
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 plates = space.devices.plates(SimulatedSubject(space.patient.occupation, mass, MADE_UP_SET))
         except TuningError as err:
             self.result.setText(str(err))

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from tuning.core.errors import DeviceFault
 from tuning.core.force.live import RingBuffer
 from tuning.core.types import LEGS, Side
-from tuning.devices import answering
+from tuning.devices import map_device_errors
 from tuning.devices.plates import ForcePlates
 from tuning.ui import theme
 from tuning.ui.symbols import begin_panel, paint_side
@@ -89,7 +89,7 @@ class LivePlates(QWidget):
         """Stream from plates, and collect everything when it is to be recorded."""
         self.stop()
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 plates.start()
         except DeviceFault as err:
             self.failed.emit(f"{err}. Nothing was recorded.")
@@ -105,7 +105,7 @@ class LivePlates(QWidget):
             return
         self._timer.stop()
         if self.plates is not None:
-            with suppress(DeviceFault), answering("pair of plates"):
+            with suppress(DeviceFault), map_device_errors("pair of plates"):
                 self.plates.stop()
         taken, self.recording = self.recording, None
         if taken:
@@ -116,7 +116,7 @@ class LivePlates(QWidget):
         assert self.plates is not None
         now = time.monotonic()
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 new = np.asarray(self.plates.read(), dtype=float)
                 if new.ndim != 2 or new.shape[1] not in (3, 7):
                     raise ValueError("samples of an unknown shape")

@@ -25,7 +25,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.target import Target
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.core.units import sentence_case
-from tuning.devices import SimulatedSubject, answering
+from tuning.devices import SimulatedSubject, map_device_errors
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
@@ -42,7 +42,7 @@ from tuning.ui.force.test_matrix import MatrixView
 from tuning.ui.force.weighing_control import Weigher
 from tuning.ui.stage import StagePage
 from tuning.ui.symbols import VerdictSign
-from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, clear_layout, label, separator, set_role
 from tuning.ui.workspace import Workspace
 
 VIEWS = ("Live", "Trace", "All tests", "Balance")
@@ -163,7 +163,7 @@ class ForcePage(StagePage):
         column.setSpacing(8)
         column.addWidget(self.pattern)
         column.addWidget(label(about, role="muted", wrap=True))
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.matrix)
         self.eye_words = label(role="muted")
         column.addWidget(self.eye_words)
@@ -239,7 +239,7 @@ class ForcePage(StagePage):
             return None
         who = SimulatedSubject(patient.occupation, patient.body_mass_kg or 75.0, test, side.value)
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 return devices.plates(who)
         except DeviceFault as err:
             self.refused.emit(f"{err}.")
@@ -264,8 +264,8 @@ class ForcePage(StagePage):
         if plates is None:
             return
         self.show_view("Live")
-        empty(self._verdicts)
-        empty(self._guess_row)
+        clear_layout(self._verdicts)
+        clear_layout(self._guess_row)
         self._say("Recording; Space ends it.")
         self._stream(plates, record=True)
         self.record.setText("End")
@@ -290,13 +290,13 @@ class ForcePage(StagePage):
 
     def _ask_eye(self) -> None:
         """The numbers wait until somebody has said which leg took more."""
-        empty(self._verdicts)
+        clear_layout(self._verdicts)
         self._guess_row.addWidget(label("Which leg took more?", bold=True))
         for side in LEGS:
             self._guess_row.addWidget(button(side.value, partial(self._guessed, side)))
 
     def _guessed(self, side: Side) -> None:
-        empty(self._guess_row)
+        clear_layout(self._guess_row)
         with self._space.trying():
             self._say(self.state.guess(side))
         self._show_verdicts()
@@ -364,8 +364,8 @@ class ForcePage(StagePage):
         """What was said and read of one person is nothing of the next."""
         self._last_file = None
         self.columns.hide()
-        empty(self._verdicts)
-        empty(self._guess_row)
+        clear_layout(self._verdicts)
+        clear_layout(self._guess_row)
         self._say("")
 
     def _reason_typed(self, text: str) -> None:
@@ -418,7 +418,7 @@ class ForcePage(StagePage):
 
     def _show_verdicts(self) -> None:
         """What the chosen test says about the sides, force and rise."""
-        empty(self._verdicts)
+        clear_layout(self._verdicts)
         for row in self.state.matrix():
             if row.test.id != self.state.test_id:
                 continue

@@ -12,7 +12,7 @@ from tuning.core.force.plate_tests import Analysis
 from tuning.core.force.recording import Recording
 from tuning.ui.force.sway_map import SwayMap
 from tuning.ui.force.trace import ReadingTable, TraceView
-from tuning.ui.widgets import Flow, button, empty
+from tuning.ui.widgets import Flow, button, clear_layout
 
 SHOWN_REPS = 8
 AROUND_S = (-0.3, 1.7)
@@ -52,7 +52,7 @@ class RecordingView(QWidget):
             self.trace.show_recording(recording, found)
             self.readings.show_analysis(found)
             self.sway.show_recording(recording, found)
-        empty(self._reps)
+        clear_layout(self._reps)
         self._reps.addWidget(button("Whole", self.trace.whole))
         for rep in found.reps[:SHOWN_REPS] if found is not None else []:
             start = min(rep.events.values(), default=0.0)

@@ -16,7 +16,7 @@ from tuning.core.force.plate_tests import TESTS, Analysis, PlateTest
 from tuning.core.force.recording import Recording
 from tuning.core.force.test_battery_pattern import PatternRow, rows, sentence
 from tuning.core.force.weighing import BodyWeight, weigh
-from tuning.core.gate.permission import GateAct, Permission, permit
+from tuning.core.gate.permission import GateAct, Permission, require_permission
 from tuning.core.judging.comparison import Comparison
 from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side, TraceRef
 from tuning.exchange.csv.mapping import Mapping
@@ -139,7 +139,7 @@ class ForceState(QObject):
 
     def permit(self, test_id: str = "") -> str:
         """The reason to keep with a test. Raises Refused when it may not be done now."""
-        return permit(self.act(test_id), self.space.facts(), self.reason)
+        return require_permission(self.act(test_id), self.space.facts(), self.reason)
 
     def weigh(self, samples: np.ndarray, rate: float) -> BodyWeight | NotMeasured:
         """Weigh from live samples, shape (n, 2); kept for the visit when the stand was still. Raises TuningError."""

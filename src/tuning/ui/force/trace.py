@@ -11,9 +11,9 @@ from tuning.core.force.plate_errors import PlateErrors
 from tuning.core.force.plate_tests import UNITS, Analysis, PlateKind
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.core.units import sentence_case, signed
+from tuning.core.units import format_signed, sentence_case
 from tuning.ui import theme
-from tuning.ui.widgets import empty, label
+from tuning.ui.widgets import clear_layout, label
 
 WINDOWS = (50, 100, 150, 200, 250)
 NAMES = {
@@ -217,8 +217,8 @@ class ReadingTable(QScrollArea):
 
     def show_analysis(self, found: Analysis | None) -> None:
         """Fill in another analysis."""
-        empty(self._grid)
-        empty(self._notes)
+        clear_layout(self._grid)
+        clear_layout(self._notes)
         if found is None:
             return
         for column, words in enumerate(("", "left", "right", "")):
@@ -258,13 +258,13 @@ def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErro
     row = QHBoxLayout(pair)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(4)
-    row.addWidget(label(signed(mean, places), bold=True))
+    row.addWidget(label(format_signed(mean, places), bold=True))
     spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else UNKNOWN
     row.addWidget(label(spread, role="muted"))
     row.addStretch(1)
     known = f"±{error:.{places}f}" if error is not None else "not known"
     pair.setToolTip(
-        f"{NAMES[metric]}: mean {signed(mean, places)} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
-        f"best {signed(best, places)}, n {n}"
+        f"{NAMES[metric]}: mean {format_signed(mean, places)} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
+        f"best {format_signed(best, places)}, n {n}"
     )
     return pair

@@ -12,7 +12,7 @@ from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import emptied
 from tuning.core.types import LEGS, Floats, NotMeasured, Side
 from tuning.core.units import sentence_case
-from tuning.devices import answering
+from tuning.devices import map_device_errors
 from tuning.devices.plates import ForcePlates
 from tuning.ui.force.live import LivePlates
 from tuning.ui.force.state import ForceState
@@ -53,7 +53,7 @@ class Weigher(QObject):
         if plates is None:
             return
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 plates.zero()
         except DeviceFault as err:
             self.said.emit(f"{err}.", True)

@@ -16,7 +16,7 @@ from tuning.ui.guided_tests.state import RunState
 from tuning.ui.guided_tests.walk_list import WalkList
 from tuning.ui.picture.page import PicturePage
 from tuning.ui.stage import StagePage
-from tuning.ui.widgets import button, empty, in_scroll, label
+from tuning.ui.widgets import button, clear_layout, in_scroll, label
 from tuning.ui.workspace import Workspace
 
 
@@ -122,7 +122,7 @@ class TestRunPage(StagePage):
         """Another stage is opened."""
         self.bench.stop()
 
-    def let_go(self) -> None:
+    def release_files(self) -> None:
         """The case is closed."""
         self.bench.close_picture()
 
@@ -210,7 +210,7 @@ class TestRunPage(StagePage):
         done = sum(state.done(t, state.look) for t in walk) - locked
         told = f"{done} of {len(walk)} answered" + (f" in look {state.look}" if state.looks > 1 else "")
         self.about.setText(told + (f", {locked} locked" if locked else ""))
-        empty(self._looks)
+        clear_layout(self._looks)
         for look in range(1, state.looks + 1) if state.looks > 1 else ():
             made = button(f"Look {look}", partial(state.begin_look, look), tip="Set the stance anew between looks")
             made.setProperty("chosen", look == state.look)

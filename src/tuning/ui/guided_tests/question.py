@@ -14,11 +14,11 @@ from tuning.core.entries import Status
 from tuning.core.errors import TuningError
 from tuning.core.test_definitions import GRADES, AnswerKind, grade_words
 from tuning.core.types import LEGS, Side
-from tuning.core.units import sentence_case, signed
+from tuning.core.units import format_signed, sentence_case
 from tuning.ui import theme
 from tuning.ui.guided_tests.state import RunState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import EntryField, Flow, button, empty, label, set_role
+from tuning.ui.widgets import EntryField, Flow, button, clear_layout, label, set_role
 
 ENDINGS = {"U": Status.UNABLE, "P": Status.PAIN, "V": Status.INVALID, "S": Status.NOT_DONE}
 HINTS = {
@@ -155,7 +155,7 @@ class QuestionPanel(QWidget):
     def _show_question(self) -> None:
         state = self._state
         step, question = state.step, state.step.question
-        empty(self._sign)
+        clear_layout(self._sign)
         side = f", {step.test.side_words(question, step.side)}" if step.side in LEGS else ""
         if step.side in LEGS:
             self._sign.addWidget(SideSign(step.side))
@@ -176,7 +176,7 @@ class QuestionPanel(QWidget):
         self._show_buttons()
 
     def _show_buttons(self) -> None:
-        empty(self._answers)
+        clear_layout(self._answers)
         self.answers.clear()
         question = self._state.step.question
         if question.ask is AnswerKind.CHOICE:
@@ -227,8 +227,8 @@ class QuestionPanel(QWidget):
             trials = state.trials(measure.id, step.side)
             if not trials:
                 return f"{question.trials} trials" if question.trials > 1 else ""
-            shown = "  ".join(signed(t, measure.decimals) for t in trials)
-            mean = signed(sum(trials) / len(trials), measure.decimals)
+            shown = "  ".join(format_signed(t, measure.decimals) for t in trials)
+            mean = format_signed(sum(trials) / len(trials), measure.decimals)
             return f"{shown} {measure.unit}   mean {mean}"
         told = []
         for side in LEGS if question.ask is AnswerKind.GRADES else (Side.NONE,):
@@ -239,7 +239,7 @@ class QuestionPanel(QWidget):
         lines = [f"look {n}: {', '.join(words for at, words in told if at == n)}" for n in looks]
         if question.number and state.trials(question.number, Side.NONE):
             measure = state.measures[question.number]
-            values = "  ".join(signed(t, measure.decimals) for t in state.trials(measure.id, Side.NONE))
+            values = "  ".join(format_signed(t, measure.decimals) for t in state.trials(measure.id, Side.NONE))
             lines.append(f"measured: {values} {measure.unit}")
         return "   ".join(lines)
 

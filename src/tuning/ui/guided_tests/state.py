@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Answer, Ending, Status
 from tuning.core.errors import BadInput
-from tuning.core.gate.permission import GateAct, Permission, permit
+from tuning.core.gate.permission import GateAct, Permission, require_permission
 from tuning.core.judging.comparison import against_reference, compare_sides, judge_value
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.standing.level_suspicion import proposed_grade
@@ -23,7 +23,7 @@ from tuning.core.test_definitions import (
     steps_of,
 )
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.units import behind, signed
+from tuning.core.units import format_signed, unit_suffix
 from tuning.knowledge.gate_acts import act_of_test
 from tuning.ui.change_set import ChangeSet
 from tuning.ui.picture.changed_condition import found_causes
@@ -166,7 +166,7 @@ class RunState(QObject):
         }
         if not photo:
             return None
-        unit, chain = behind(measure.unit), self.workspace.knowledge.chain
+        unit, chain = unit_suffix(measure.unit), self.workspace.knowledge.chain
         if question.ask is AnswerKind.SIGNED:
             value = photo.get(Side.NONE)
             if value is None:
@@ -177,7 +177,7 @@ class RunState(QObject):
         if set(photo) < set(LEGS):
             return None
         grades = {side: max(0, proposed_grade(chain, photo[side], measure.unit)) for side in LEGS}
-        told = ", ".join(f"{side.value} {signed(photo[side], 1)}{unit}" for side in LEGS)
+        told = ", ".join(f"{side.value} {format_signed(photo[side], 1)}{unit}" for side in LEGS)
         left, right = grades[Side.LEFT], grades[Side.RIGHT]
         return told, "0" if left == right == 0 else f"LR{left}{right}"
 
@@ -336,7 +336,7 @@ class RunState(QObject):
 
     def _permit(self) -> str:
         """The reason to keep; empty where none is asked. Raises Refused."""
-        return permit(self.act(self.step), self.workspace.facts(), self.reason)
+        return require_permission(self.act(self.step), self.workspace.facts(), self.reason)
 
     def _strike_endings(self, act: ChangeSet) -> None:
         """An answer also takes back that this side of the test had ended without one."""

@@ -13,7 +13,7 @@ from tuning.core.dates import day_words
 from tuning.core.errors import BadInput
 from tuning.core.intake.forms import Field, FieldKind, FormDefinition, RowsField, read_field
 from tuning.ui import theme
-from tuning.ui.widgets import TextField, button, empty, label, set_role
+from tuning.ui.widgets import TextField, button, clear_layout, label, set_role
 
 
 def shown(value: Any) -> str:
@@ -130,7 +130,7 @@ class RowsEdit(QWidget):
 
     def show_values(self, rows: Sequence[dict[str, Any]]) -> None:
         """Show what the record holds."""
-        empty(self._lines)
+        clear_layout(self._lines)
         self.rows.clear()
         for row in rows:
             self.add(row)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tuning.core.dates import named_day
 from tuning.core.entries import Screen
-from tuning.core.gate.limits import LimitFacts, limits_told
+from tuning.core.gate.limits import LimitFacts, limits_from_answers
 from tuning.core.gate.triage import SafetyTable
 from tuning.core.units import parse_number
 from tuning.ui.widgets import TextField, label
@@ -46,7 +46,7 @@ class LimitFields(QWidget):
 
     def follow(self, answers: Mapping[str, bool]) -> None:
         """Show the lines of the limits that are told."""
-        told = limits_told(answers)
+        told = limits_from_answers(answers)
         for key, parts in self._rows.items():
             for part in parts:
                 part.setVisible(key in told)

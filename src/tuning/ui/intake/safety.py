@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
 
 from tuning.core.entries import Clearance, Screen
 from tuning.core.errors import BadInput
-from tuning.core.gate.limits import StandingLimits, limit_sets, limits_told
+from tuning.core.gate.limits import StandingLimits, limit_sets, limits_from_answers
 from tuning.core.gate.measured import grounds
 from tuning.core.gate.text import finding_name, standing_words
-from tuning.core.gate.triage import TriageResult, entry_of, screen
+from tuning.core.gate.triage import TriageResult, screen, screen_entry
 from tuning.core.programme.log_mapping import alarms_open
 from tuning.core.types import Role, Triage
 from tuning.core.units import sentence_case
@@ -29,7 +29,7 @@ from tuning.ui.actions import bind_owners
 from tuning.ui.formatting import day
 from tuning.ui.intake.limit_fields import LimitFields
 from tuning.ui.intake.safety_questions import ROW, AnswerList
-from tuning.ui.widgets import TextField, button, elided, label, rule
+from tuning.ui.widgets import TextField, button, elided, label, separator
 from tuning.ui.workspace import Workspace
 
 EFFECT = {
@@ -109,7 +109,7 @@ class SafetyPanel(QWidget):
         result.addWidget(self.why, 1)
         column.addLayout(result)
         column.addLayout(bottom)
-        column.addWidget(rule())
+        column.addWidget(separator())
         kept = QHBoxLayout()
         kept.setSpacing(12)
         kept.addWidget(self.standing, 1)
@@ -187,7 +187,7 @@ class SafetyPanel(QWidget):
         }
 
     def _limits(self) -> StandingLimits:
-        told, table = limits_told(self.list.answers), self._space.knowledge.safety
+        told, table = limits_from_answers(self.list.answers), self._space.knowledge.safety
         try:
             return limit_sets(table.limits, told, self.limits.facts())
         except BadInput:
@@ -207,7 +207,7 @@ class SafetyPanel(QWidget):
         except BadInput as err:
             self.refused.emit(str(err))
             return
-        made = entry_of(found, self.list.answers, note, said, datetime.now(UTC))
+        made = screen_entry(found, self.list.answers, note, said, datetime.now(UTC))
         if self._keep(replace(made, numbers=facts.numbers, until=facts.until, same=tuple(sorted(self.list.same)))):
             self.note.clear()
 

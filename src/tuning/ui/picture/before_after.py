@@ -15,12 +15,12 @@ from tuning.core.errors import TuningError
 from tuning.core.judging.comparison import Change, changes
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.core.visit.notes import between, told
+from tuning.core.visit.notes import treatment_text, treatments_between
 from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.symbols import SideSign, VerdictSign
-from tuning.ui.widgets import button, empty, label, rule, set_role
+from tuning.ui.widgets import button, clear_layout, label, separator, set_role
 from tuning.ui.workspace import Workspace
 
 
@@ -134,9 +134,11 @@ class BeforeAfter(QDialog):
         """All changes against the chosen take."""
         self.changes = changes(self._space.knowledge.measures, self.before.observations, self.now.observations)
         assert self._space.case is not None
-        done = [told(t) for t in between(self._space.case, self.before.capture.at, self.now.capture.at)]
+        done = [
+            treatment_text(t) for t in treatments_between(self._space.case, self.before.capture.at, self.now.capture.at)
+        ]
         self.treated.setText(f"Done between the two: {'; '.join(done)}." if done else "")
-        empty(self._list)
+        clear_layout(self._list)
         for change in self.changes:
             self._add(change)
         self._list.addStretch(1)
@@ -154,7 +156,7 @@ class BeforeAfter(QDialog):
         side = f", {change.side.value}" if change.side in LEGS else ""
         made = button(f"{m.name}{side}", partial(self.choose, change), "link")
         row.addWidget(made, 1)
-        self._list.addWidget(rule())
+        self._list.addWidget(separator())
         self._list.addLayout(row)
         a, b = change.before.measured, change.now.measured
         if a is not None and b is not None:

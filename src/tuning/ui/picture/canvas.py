@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.pictures.marks import MarkReading
 from tuning.core.types import Floats, Side
-from tuning.core.units import signed
+from tuning.core.units import format_signed
 from tuning.ui import theme
 from tuning.ui.picture.mark_state import REFERENCES, MarkState
 
@@ -255,7 +255,7 @@ class Canvas(QWidget):
             self.board.remove()
         elif key == Qt.Key.Key_Escape and self._drag is not None:
             self._drag = None
-            self.board.let_go()
+            self.board.release_files()
         elif key == Qt.Key.Key_Escape and self.board.optional and self.board.waiting:
             self.board.choose("")
         else:
@@ -398,4 +398,4 @@ class Canvas(QWidget):
 def reading_text(reading: MarkReading, unit: str, name: str = "") -> str:
     """A reading with its expected marking error, for the picture."""
     assert isinstance(reading.value, float) and reading.expected_error is not None
-    return f"{name} {signed(reading.value, 1)}{unit} ±{reading.expected_error:.1f}".strip()
+    return f"{name} {format_signed(reading.value, 1)}{unit} ±{reading.expected_error:.1f}".strip()

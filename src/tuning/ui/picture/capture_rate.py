@@ -36,7 +36,7 @@ def stored_rate(source: PictureSource) -> float:
     return (len(source.times) - 1) / float(source.times[-1])
 
 
-def told_rate(source: PictureSource, case: Case | None, capture: Capture) -> float | None:
+def capture_rate_of(source: PictureSource, case: Case | None, capture: Capture) -> float | None:
     """Frames a second at which a clip was taken: as somebody said, else as the file says; None when nobody does."""
     said = [f for f in case.all(ClipFacts) if f.capture == capture.uid] if case is not None else []
     rates = [f.frames_per_second for f in said if f.frames_per_second is not None]
@@ -47,5 +47,5 @@ def slowness(source: PictureSource, case: Case | None, capture: Capture) -> floa
     """True times are the file's divided by this; 1 for a photograph and for a clip at its own speed."""
     if len(source.times) < 2:
         return 1.0
-    told, stored = told_rate(source, case, capture), stored_rate(source)
+    told, stored = capture_rate_of(source, case, capture), stored_rate(source)
     return told / stored if told and told > FASTER * stored else 1.0

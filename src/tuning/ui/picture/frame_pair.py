@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from tuning.core.entries import Capture, Track
 from tuning.core.judging.measures import Measure
 from tuning.core.types import LEGS, Floats, FrameRef, Observation, Side
-from tuning.core.units import behind, signed
+from tuning.core.units import format_signed, unit_suffix
 from tuning.records.track_codec import unpack
 from tuning.ui import theme
 from tuning.ui.formatting import day
@@ -149,6 +149,6 @@ class FrameReader:
             placed = seen.evidence.marks if isinstance(seen.evidence, FrameRef) else {}
             places = {n: np.asarray(at, dtype=np.float64) for n, at in placed.items()}
         marks = {n: at for n, at in places.items() if np.isfinite(at).all()}
-        time = f", {signed(float(times[frame]), 2)} s" if len(times) > 1 else ""
-        shown = measure.text(seen.measured or 0.0) + behind(measure.unit)
+        time = f", {format_signed(float(times[frame]), 2)} s" if len(times) > 1 else ""
+        shown = measure.text(seen.measured or 0.0) + unit_suffix(measure.unit)
         return FrameSide(image, marks, f"{day(capture.at)}{time}", shown)

@@ -20,11 +20,11 @@ from tuning.core.movement.movement_views import FRONT
 from tuning.core.movement.tasks import HIP_SHIFT_MARKS, hip_shift
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
-from tuning.core.pictures.landmarks import plain
+from tuning.core.pictures.landmarks import landmark_name
 from tuning.core.pictures.marks import medial_x
 from tuning.core.types import LEGS, Side
-from tuning.core.units import signed
-from tuning.devices import answering
+from tuning.core.units import format_signed
+from tuning.devices import map_device_errors
 from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.plates import write_csv
@@ -197,7 +197,7 @@ class LiveDialog(QDialog):
         start = self._clock()
         while self._running:
             try:
-                with answering("camera"):
+                with map_device_errors("camera"):
                     pixels = np.ascontiguousarray(self._camera.read(), dtype=np.uint8)
                     if pixels.ndim != 3 or pixels.shape[2] != 3:
                         raise ValueError("it sends no colour pictures")
@@ -250,7 +250,7 @@ class LiveDialog(QDialog):
 
     def _tell_next(self) -> None:
         left = [n for n in self._names if n not in self._clicked]
-        self.hint.setText(f"Click {plain(left[0])}, {left[0].rpartition('_')[2]}" if left else "")
+        self.hint.setText(f"Click {landmark_name(left[0])}, {left[0].rpartition('_')[2]}" if left else "")
 
     def _place(self, x: float, y: float) -> None:
         left = [n for n in self._names if n not in self._clicked]
@@ -284,7 +284,7 @@ class LiveDialog(QDialog):
             self._times_beyond += 1
         self._beyond = beyond
         shown = {0: True, 1: beyond, 2: beyond and self._times_beyond % 2 == 0, 3: False}[self.fade.currentIndex()]
-        return f"{signed(value, 0)}{unit}" if shown else ""
+        return f"{format_signed(value, 0)}{unit}" if shown else ""
 
     # recording
 
@@ -347,7 +347,7 @@ class LiveDialog(QDialog):
         if self._plates is None or not self.with_plates.property("chosen"):
             return
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 self._plates.start()
         except DeviceFault as err:
             self._without_plates(err)
@@ -356,7 +356,7 @@ class LiveDialog(QDialog):
         if self._plates is None or not self.with_plates.property("chosen"):
             return
         try:
-            with answering("pair of plates"):
+            with map_device_errors("pair of plates"):
                 new = np.asarray(self._plates.read(), dtype=float)
                 if new.ndim != 2 or new.shape[1] not in (3, 7):
                     raise ValueError("samples of an unknown shape")
@@ -407,8 +407,8 @@ class LiveDialog(QDialog):
         if self._running:
             self._running = False
             self._thread.join(2)
-            with suppress(DeviceFault), answering("camera"):
+            with suppress(DeviceFault), map_device_errors("camera"):
                 self._camera.close()
             if self._plates is not None:
-                with suppress(DeviceFault), answering("pair of plates"):
+                with suppress(DeviceFault), map_device_errors("pair of plates"):
                     self._plates.stop()

@@ -15,7 +15,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tuning.core.entries import Calibration, Capture, Mark
 from tuning.core.movement.tracks import STILL, TRUSTED, Tracks, carried
 from tuning.core.picture_views import PICTURE_KINDS
-from tuning.core.pictures.landmarks import plain
+from tuning.core.pictures.landmarks import landmark_name
 from tuning.core.pictures.marks import (
     Level,
     LevelReference,
@@ -28,7 +28,7 @@ from tuning.core.pictures.marks import (
     read_marks,
 )
 from tuning.core.types import Floats, FrameRef, Observation, Setup
-from tuning.core.units import behind
+from tuning.core.units import unit_suffix
 from tuning.ui.change_set import ChangeSet
 from tuning.ui.workspace import Workspace
 
@@ -238,7 +238,7 @@ class MarkState(QObject):
     def unit_of(self, measure_id: str) -> str:
         """Unit of a measure, with the space that goes before it."""
         unit = self._workspace.knowledge.measures[measure_id].unit
-        return behind(unit)
+        return unit_suffix(unit)
 
     def readings(self, frame: int | None = None) -> list[MarkReading]:
         """What the marks of this frame, or of another, say, a held mark included."""
@@ -274,7 +274,7 @@ class MarkState(QObject):
         self._held = (key, at)
         self.changed.emit()
 
-    def let_go(self) -> None:
+    def release_files(self) -> None:
         """Escape: the drag is abandoned."""
         self._held = None
         self.changed.emit()
@@ -318,7 +318,7 @@ class MarkState(QObject):
         verb = "remove" if at is None else "place" if new else "move"
         frame, follows = self.frame, self._tracks is not None and at is not None
         with self._workspace.trying():
-            with self._workspace.action(f"{verb} {plain(name)}") as act:
+            with self._workspace.action(f"{verb} {landmark_name(name)}") as act:
                 act.add(mark)
                 if not follows:  # while marks are followed, what the clip says comes from all its frames
                     sds = {**self._frame_sds(frame), name: sd}

@@ -16,7 +16,7 @@ from tuning.core.types import LEGS, PLAIN, Side
 from tuning.ui import theme
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.canvas import Canvas
-from tuning.ui.picture.capture_rate import RateChoice, slowness, stored_rate, told_rate
+from tuning.ui.picture.capture_rate import RateChoice, capture_rate_of, slowness, stored_rate
 from tuning.ui.picture.changed_condition import ChangedBox
 from tuning.ui.picture.clip_setup_dialog import TagsDialog
 from tuning.ui.picture.clip_timeline import ClipTimeline
@@ -368,7 +368,7 @@ class PicturePage(QWidget):
         if len(source.times) < 2:
             return 1.0
         case = self._workspace.case
-        told = told_rate(source, case, capture)
+        told = capture_rate_of(source, case, capture)
         self.rate.offer(stored_rate(source), told)
         slower = slowness(source, case, capture)
         if slower > 1 and not any(f.capture == capture.uid for f in self._workspace.entries(ClipFacts)):

@@ -16,7 +16,7 @@ from tuning.core.errors import DeviceFault, TuningError
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.types import Role
 from tuning.core.units import sentence_case
-from tuning.devices import SimulatedSubject, answering
+from tuning.devices import SimulatedSubject, map_device_errors
 from tuning.knowledge.gate_acts import act_of_picture
 from tuning.records.media import StoredFile
 from tuning.ui.jobs import Job
@@ -145,7 +145,7 @@ class PictureImporter(QObject):
             return
         who = SimulatedSubject(patient.occupation, patient.body_mass_kg or 75.0)
         try:
-            with answering("camera"):
+            with map_device_errors("camera"):
                 camera = devices.camera(kind)
                 plates = devices.plates_beside(who, kind, camera) if devices.plates_beside is not None else None
         except DeviceFault as err:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QWidget
 
-from tuning.core.pictures.landmarks import spoken
+from tuning.core.pictures.landmarks import landmark_label
 from tuning.core.types import Floats
 from tuning.ui.picture.frames import FrameServer, to_image, to_pixels
 from tuning.ui.picture.mark_state import MarkState
@@ -191,7 +191,7 @@ class Player(QObject):
         from tuning.video.detect.stickers import sticker_under
 
         if not sticker_under(to_pixels(image), at):
-            self._board.message.emit(BARE.format(spoken(name)))
+            self._board.message.emit(BARE.format(landmark_label(name)))
 
 
 def lit(image: QImage, gain: float, shift: int) -> QImage:

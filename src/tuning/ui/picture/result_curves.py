@@ -17,7 +17,7 @@ from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import empty, label, set_role
+from tuning.ui.widgets import clear_layout, label, set_role
 
 NAMES_APART = 18
 """Between the names of two lines, px."""
@@ -166,7 +166,7 @@ class ResultList(QWidget):
 
     def refresh(self) -> None:
         """Follow the result."""
-        empty(self._rows)
+        clear_layout(self._rows)
         self._buttons.clear()
         result = self._following.result
         if result is None:

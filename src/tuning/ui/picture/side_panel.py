@@ -10,14 +10,14 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, 
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.judging.verdict import Z95
-from tuning.core.pictures.landmarks import plain
+from tuning.core.pictures.landmarks import landmark_name
 from tuning.core.pictures.marks import CLICK_SD_PX, UNLEVELLED_SD_DEG, Level, MarkReading, PictureKind
 from tuning.core.types import LEGS, NotMeasured, Side
-from tuning.core.units import behind, parse_length, sentence_case, signed
+from tuning.core.units import format_signed, parse_length, sentence_case, unit_suffix
 from tuning.ui import theme
 from tuning.ui.picture.mark_state import LENGTH, REFERENCES, MarkState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import TextField, button, empty, label, rule, set_role
+from tuning.ui.widgets import TextField, button, clear_layout, label, separator, set_role
 
 DEVIATION = "-deviation"
 
@@ -49,7 +49,7 @@ class SidePanel(QWidget):
         board.changed.connect(self._soon.start)
 
     def _build_references(self, column: QVBoxLayout) -> None:
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(label("Level and length", bold=True))
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -70,7 +70,7 @@ class SidePanel(QWidget):
         column.addLayout(row)
         self.level_text = label(role="muted", wrap=True)
         column.addWidget(self.level_text)
-        column.addWidget(rule())
+        column.addWidget(separator())
 
     def _build_readings(self, column: QVBoxLayout) -> None:
         self._readings = QVBoxLayout()
@@ -110,7 +110,7 @@ class SidePanel(QWidget):
             self.length.setToolTip(str(err))
 
     def _build_marks(self) -> None:
-        empty(self._grid)
+        clear_layout(self._grid)
         self._picture_kind = self.board.picture_kind
         self._buttons = {key: made for key, made in self._buttons.items() if key in REFERENCES}
         first = self._first_side()
@@ -125,10 +125,10 @@ class SidePanel(QWidget):
             if names:
                 self._grid.addLayout(head, 0, column)
             for line, name in enumerate(names, start=1):
-                self._grid.addWidget(self._mark_button(name, f"{plain(name)}, {side.value}"), line, column)
+                self._grid.addWidget(self._mark_button(name, f"{landmark_name(name)}, {side.value}"), line, column)
         first_free = 1 + len(self.board.landmarks()) // 2
         for n, name in enumerate(middle):
-            self._grid.addWidget(self._mark_button(name, plain(name)), first_free + n // 2, n % 2)
+            self._grid.addWidget(self._mark_button(name, landmark_name(name)), first_free + n // 2, n % 2)
 
     def _first_side(self) -> Side:
         """The side in the left column: the one on the left of the picture."""
@@ -136,7 +136,7 @@ class SidePanel(QWidget):
         return Side.LEFT if left is Side.NONE else left
 
     def _mark_button(self, name: str, spoken: str) -> QPushButton:
-        made = button(plain(name), partial(self._choose, name), "link")
+        made = button(landmark_name(name), partial(self._choose, name), "link")
         tight = len(self.board.landmarks()) > 12
         made.setFixedHeight(24 if tight else 32)
         if tight:
@@ -155,7 +155,7 @@ class SidePanel(QWidget):
         points = board.points()
         for key, made in self._buttons.items():
             if key in board.landmarks():
-                made.setText(("● " if key in points else "○ ") + plain(key))
+                made.setText(("● " if key in points else "○ ") + landmark_name(key))
             chosen = board.chosen.split(":")[0] == key
             if made.property("chosen") != chosen:
                 set_role(made, chosen=chosen)
@@ -174,7 +174,7 @@ class SidePanel(QWidget):
         verb = "Click" if board.waiting else "Placed:"
         if board.optional and board.waiting:
             verb = "If it is seen (Escape leaves it out):"
-        return f"{verb} {plain(key)}, {side}" if side else f"{verb} {plain(key)}"
+        return f"{verb} {landmark_name(key)}, {side}" if side else f"{verb} {landmark_name(key)}"
 
     def _show_level(self) -> None:
         context = self.board.context()
@@ -197,7 +197,7 @@ class SidePanel(QWidget):
         self.level_text.setText(text)
 
     def _show_readings(self, readings: list[MarkReading]) -> None:
-        empty(self._readings)
+        clear_layout(self._readings)
         by_id: dict[str, dict[Side, MarkReading]] = {}
         for reading in readings:
             by_id.setdefault(reading.measure_id, {})[reading.side] = reading
@@ -239,7 +239,7 @@ class ReadingRow(QWidget):
                 continue
             if side is not Side.NONE:
                 row.addWidget(SideSign(side, 6))
-            unit = behind(measure.unit)
+            unit = unit_suffix(measure.unit)
             row.addLayout(self._value(sides[side], deviations.get(side), unit), 1)
         row.addStretch(0)
         column.addLayout(row)
@@ -261,7 +261,7 @@ class ReadingRow(QWidget):
             marks = ", ".join(_spoken(mark) for mark in reading.marks)
             note = f" {sentence_case(reading.note)}." if reading.note else ""
             lines.append(
-                f"{name}: {signed(reading.value, m.decimals)} {m.unit} from {marks}; placing the marks adds "
+                f"{name}: {format_signed(reading.value, m.decimals)} {m.unit} from {marks}; placing the marks adds "
                 f"±{reading.expected_error or 0:.1f} {m.unit} (95 %).{note}"
             )
         lines.append("The marking error comes from the distance between the marks and the click error of a mark")
@@ -277,7 +277,7 @@ class ReadingRow(QWidget):
             return box
         line = QHBoxLayout()
         line.setSpacing(6)
-        value = label(f"{signed(reading.value, 1)}{unit}", theme.LARGE)
+        value = label(f"{format_signed(reading.value, 1)}{unit}", theme.LARGE)
         value.setObjectName(f"value-{reading.measure_id}-{reading.side.value}")
         line.addWidget(value)
         line.addWidget(label(f"±{reading.expected_error or 0:.1f}", role="muted"))
@@ -292,7 +292,7 @@ class ReadingRow(QWidget):
 def _spoken(mark: str) -> str:
     """A landmark with its side in words."""
     side = mark.rpartition("_")[2]
-    return f"{plain(mark)} {side}" if side in ("left", "right") else plain(mark)
+    return f"{landmark_name(mark)} {side}" if side in ("left", "right") else landmark_name(mark)
 
 
 def _meaning(reading: MarkReading, deviation: MarkReading | None) -> str:

@@ -20,7 +20,7 @@ from tuning.ui.programme.plan_list import PlanList
 from tuning.ui.programme.rung_card import RungCard
 from tuning.ui.programme.state import PAPER_NAMES, ProgrammeState
 from tuning.ui.symbols import SideSign
-from tuning.ui.widgets import Flow, TextField, button, empty, in_scroll, label, rule
+from tuning.ui.widgets import Flow, TextField, button, clear_layout, in_scroll, label, separator
 from tuning.ui.workspace import Workspace
 
 MARKS = {ConditionState.MET: "●", ConditionState.NOT_MET: "◇", ConditionState.UNKNOWN: "○", ConditionState.LOCKED: "■"}
@@ -182,11 +182,11 @@ class ChooseView(QWidget):
         column.addWidget(self.reason)
         self.write_button = button("Add to plan", self.write, "primary")
         column.addWidget(self.write_button)
-        column.addWidget(rule())
+        column.addWidget(separator())
         self.plan = PlanList(self._workspace, self.state)
         column.addWidget(self.plan)
         self._print_row(column)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.dial)
         column.addStretch(1)
         wide: list[QWidget] = [self.dose_words, self.reason, self.write_button, self.sheet_button]
@@ -357,7 +357,7 @@ class ChooseView(QWidget):
         self.dose_words.setText(f"{dose.text}. About {dose.minutes:.0f} minutes.")
 
     def _show_checks(self) -> None:
-        empty(self._checks)
+        clear_layout(self._checks)
         for check in self.state.checks():
             row = QHBoxLayout()
             row.setSpacing(8)

@@ -29,7 +29,7 @@ from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.load_chart import LoadChart
 from tuning.ui.programme.phase_view import PhaseView
 from tuning.ui.programme.plan_controller import PlanController, done_of
-from tuning.ui.widgets import TextField, button, empty, in_scroll, label, rule
+from tuning.ui.widgets import TextField, button, clear_layout, in_scroll, label, separator
 from tuning.ui.workspace import Workspace
 
 OVERRULES = {"Climb": ProgressionMove.CLIMB, "Hold": ProgressionMove.HOLD, "Step back": ProgressionMove.BACK}
@@ -80,7 +80,7 @@ class LogView(QWidget):
         column.addLayout(files)
         column.addWidget(label("Other load: work, sport, household", theme.BODY, bold=True))
         column.addLayout(self._other())
-        column.addWidget(rule())
+        column.addWidget(separator())
         head = QHBoxLayout()
         head.addWidget(label("Load", theme.BODY, bold=True))
         self.region = QComboBox()
@@ -100,7 +100,7 @@ class LogView(QWidget):
         column.addWidget(self.chart)
         self.load_words = label("", role="muted", wrap=True)
         column.addWidget(self.load_words)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.phase)
         column.addStretch(1)
         return inner
@@ -252,7 +252,7 @@ class LogView(QWidget):
     def refresh(self) -> None:
         """Follow the record."""
         plan = self._workspace.plan()
-        empty(self._decisions)
+        clear_layout(self._decisions)
         for item in plan:
             self._decisions.addWidget(self._card(item))
         if not plan:
@@ -321,7 +321,7 @@ class LogView(QWidget):
         column.addWidget(label(f"Changes with: {decision.reverses}. Dose now: {dose}.", role="muted", wrap=True))
         column.addLayout(self._sessions(item))
         column.addLayout(self._choice(item, decision))
-        column.addWidget(rule())
+        column.addWidget(separator())
         return card
 
     def _choice(self, item: PlanItem, decision: ProgressionDecision) -> QHBoxLayout:

@@ -12,7 +12,7 @@ from tuning.core.programme.rules import PainPolicy
 from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.programme.plan_controller import PlanController
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import button, clear_layout, label
 from tuning.ui.workspace import Workspace
 
 CONCERNED = {Phase.SETTLE: "no stage", Phase.RESTORE: "mobility", Phase.LOAD: "strength", Phase.RETURN: ""}
@@ -103,7 +103,7 @@ class PhaseView(QWidget):
         deload = " This week has fewer sets and no climb (deload)." if self._course.deload() else ""
         told = f" {sentence_case(score)}." if score else ""
         self.words.setText(f"{phase.value}: {why}. {self._leaves(phase)}{told}{deload}")
-        empty(self._lines)
+        clear_layout(self._lines)
         self._show_lines(phase)
         self._filling = False
 

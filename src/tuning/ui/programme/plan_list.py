@@ -12,7 +12,7 @@ from tuning.core.types import LEGS
 from tuning.ui import theme
 from tuning.ui.programme.kit_dialog import KitDialog
 from tuning.ui.programme.state import ProgrammeState
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import button, clear_layout, label
 from tuning.ui.workspace import Workspace
 
 
@@ -52,7 +52,7 @@ class PlanList(QWidget):
 
     def refresh(self) -> None:
         """Follow the plan."""
-        empty(self._items)
+        clear_layout(self._items)
         plan, kit = self._workspace.plan(), self._state.course.kit()
         if not plan:
             self._items.addWidget(label("Nothing prescribed yet.", role="muted"))

@@ -37,7 +37,7 @@ from tuning.core.programme.progression_step import start_dose
 from tuning.core.programme.rules import Clock
 from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
-from tuning.core.reasoning.summary import for_patient
+from tuning.core.reasoning.summary import patient_text
 from tuning.core.types import LEGS, Side
 from tuning.ui.programme.plan_controller import PlanController
 from tuning.ui.workspace import Workspace
@@ -317,4 +317,4 @@ class ProgrammeState(QObject):
         space = self._workspace
         assert space.case is not None
         found = conclusion_of(space.case, space.knowledge)
-        return [line.strip() for line in for_patient(found).splitlines() if line.startswith("We saw")]
+        return [line.strip() for line in patient_text(found).splitlines() if line.startswith("We saw")]

@@ -21,7 +21,7 @@ from tuning.core.types import Side
 from tuning.ui import theme
 from tuning.ui.exercise_figure import figure_of, paint_fitted
 from tuning.ui.programme.plan_controller import PlanController
-from tuning.ui.widgets import button, label, rule
+from tuning.ui.widgets import button, label, separator
 from tuning.ui.workspace import Workspace
 
 MINUTES = (10, 20, 40)
@@ -202,7 +202,7 @@ class WeekView(QWidget):
         column.addLayout(head)
         column.addWidget(self.grid, 1)
         column.addWidget(self.words)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.retests)
 
     def _boxes(self, what: str) -> list[QCheckBox]:

@@ -10,10 +10,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.reasoning.next_best_test import Option
 from tuning.core.reasoning.trial_of_cause import Response
-from tuning.core.units import behind
+from tuning.core.units import unit_suffix
 from tuning.ui import theme
 from tuning.ui.reasoning.state import PROGRAMMED, ReasoningState
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import button, clear_layout, label
 
 WIDTH, CARD = 276, 88
 
@@ -96,7 +96,7 @@ class ResponseView(QWidget):
             painter.fillRect(QRectF(middle - 18, y - half, 36, 2 * half), theme.colour("band"))
             painter.setPen(QPen(theme.colour("ink"), 2.2))
             painter.drawLine(QPointF(middle - 18, y), QPointF(middle + 18, y))
-            words = f"{found.measure.text(seen.measured)}{behind(found.measure.unit)}"
+            words = f"{found.measure.text(seen.measured)}{unit_suffix(found.measure.unit)}"
             painter.drawText(QPointF(middle + 22, y + 5) if n < 2 else QPointF(middle - 60, y + 5), words)
 
 
@@ -147,7 +147,7 @@ class NextPanel(QWidget):
 
     def refresh(self) -> None:
         """Follow the state."""
-        empty(self._cards)
+        clear_layout(self._cards)
         state = self._state
         if state.space.case is None:
             return

@@ -10,11 +10,11 @@ from tuning.core.errors import Refused
 from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.conclusion import OVERRULED, Conclusion, conclusion_of, name_for, tests_of
 from tuning.core.reasoning.evidence import EvidenceItem, FactorEvidence, Label, PatternEvidence, ReasoningPolicy
-from tuning.core.reasoning.label_history import LabelChange, trail
+from tuning.core.reasoning.label_history import LabelChange, label_history
 from tuning.core.reasoning.next_best_test import SHOWN, TRIAL, Option, next_tests
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.reasoning.sign_evaluation import SignResult
-from tuning.core.reasoning.summary import for_patient, for_record
+from tuning.core.reasoning.summary import patient_text, record_text
 from tuning.core.reasoning.trial_of_cause import Response
 from tuning.core.target import Target, target_of
 from tuning.core.types import Observation, Role, Side
@@ -223,8 +223,8 @@ class ReasoningState(QObject):
     def texts(self) -> tuple[str, str]:
         """The summary for the record, and for the patient."""
         found = self.conclusion
-        return for_record(found, self.role, [self.options(one) for one in found.balances]), for_patient(found)
+        return record_text(found, self.role, [self.options(one) for one in found.balances]), patient_text(found)
 
     def turns(self) -> list[LabelChange]:
         """What was suspected when."""
-        return trail(self.space.case, self._at) if self.space.case is not None else []
+        return label_history(self.space.case, self._at) if self.space.case is not None else []

@@ -27,7 +27,7 @@ from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.reports.pages import PagesView
 from tuning.ui.reports.report_service import ReportMaker
-from tuning.ui.widgets import button, empty, in_scroll, label
+from tuning.ui.widgets import button, clear_layout, in_scroll, label
 from tuning.ui.workspace import Workspace
 
 IDLE_MS = 500
@@ -140,7 +140,7 @@ class ReportDialog(QDialog):
         self._show_report(whole, new_text=True)
 
     def _show_boxes(self, report: Report) -> None:
-        empty(self._boxes)
+        clear_layout(self._boxes)
         self.boxes = {}
         for section in report.sections:
             box = QCheckBox(section.heading)

@@ -8,7 +8,7 @@ from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from tuning.ui.widgets import empty
+from tuning.ui.widgets import clear_layout
 
 PAGE_WIDTH = 720
 DOTS = 200
@@ -42,7 +42,7 @@ class PagesView(QScrollArea):
         self._buffer.setBuffer(self._data)
         self._buffer.open(QIODevice.OpenModeFlag.ReadOnly)
         self._document.load(self._buffer)
-        empty(self._pages)
+        clear_layout(self._pages)
         for page in range(self.count):
             size = self._document.pagePointSize(page)
             tall = round(PAGE_WIDTH * size.height() / size.width())

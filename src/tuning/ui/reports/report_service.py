@@ -18,7 +18,7 @@ from tuning.core.reports import material_of as material
 from tuning.core.reports.content import Audience, Report, ReportKind, ReportPicture, as_text
 from tuning.core.reports.locale_format import Days, LocaleFormat, in_manner
 from tuning.core.reports.report_context import ReportContext
-from tuning.core.reports.sections import written
+from tuning.core.reports.sections import build_report
 from tuning.core.target import Target, target_of
 from tuning.core.types import Observation
 from tuning.ui.picture.frame_pair import FrameReader, PairView
@@ -58,7 +58,7 @@ class ReportMaker:
 
     def report(self, kind: ReportKind, register: Audience) -> Report:
         """A report as the case says it. Raises BadInput."""
-        made = written(material_of(self._space), self._space.knowledge.reports, kind, register)
+        made = build_report(material_of(self._space), self._space.knowledge.reports, kind, register)
         if not made.sections:
             raise BadInput(f"{kind.name}: nothing to say yet. Measure or ask something first.")
         refusal = self._space.letters_refused()

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOption
 from tuning.core.judging.verdict import Verdict
 from tuning.core.review.changes import ORDER, ChangeFinding, Row
 from tuning.core.types import LEGS
-from tuning.core.units import behind, sentence_case
+from tuning.core.units import sentence_case, unit_suffix
 from tuning.ui import theme
 from tuning.ui.symbols import paint_side, paint_verdict
 
@@ -74,7 +74,7 @@ def values(row: Row) -> str:
         m.text(seen.measured) if seen is not None and seen.measured is not None else "–"
         for seen in (row.before, row.now)
     )
-    return f"{a} → {b}{behind(m.unit)}"
+    return f"{a} → {b}{unit_suffix(m.unit)}"
 
 
 class ChangeDelegate(QStyledItemDelegate):

@@ -10,7 +10,7 @@ from tuning.core.errors import TuningError
 from tuning.core.picture_views import PICTURE_KINDS
 from tuning.core.review.changes import Row
 from tuning.core.units import sentence_case
-from tuning.core.visit.notes import between, told
+from tuning.core.visit.notes import treatment_text, treatments_between
 from tuning.ui import theme
 from tuning.ui.formatting import day
 from tuning.ui.picture.frame_pair import FrameReader, PairView
@@ -87,7 +87,7 @@ class ReviewPage(StagePage):
         self._frames.close()
         self._shown = ("", "")
 
-    def let_go(self) -> None:
+    def release_files(self) -> None:
         """The case is closed."""
         self.leave()
 
@@ -122,7 +122,11 @@ class ReviewPage(StagePage):
             return
         self._show_visits()
         self.summary.setText(state.summary())
-        done = [told(t) for t in between(case, before.started_at, now.started_at)] if before is not now else []
+        done = (
+            [treatment_text(t) for t in treatments_between(case, before.started_at, now.started_at)]
+            if before is not now
+            else []
+        )
         self.between.setText(f"Done between the two: {'; '.join(done)}." if done else "")
         self.between.setVisible(bool(done))
         self.list.show_rows(state.rows(), state.missing(), state.chosen)

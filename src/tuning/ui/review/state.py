@@ -121,7 +121,7 @@ class ReviewState(QObject):
                 return within_visit(case, now, measures, rule)
             return between_visits(case, before, now, measures, rule)
 
-        return case.remembered(("review", before.uid, now.uid, rule), work, measures)
+        return case.memoised(("review", before.uid, now.uid, rule), work, measures)
 
     def missing(self) -> list[Row]:
         """What is due and was not re-tested."""

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.review.timeline import Point, Series
 from tuning.core.types import LEGS, Side
-from tuning.core.units import signed
+from tuning.core.units import format_signed
 from tuning.ui import theme
 from tuning.ui.formatting import short_day
 from tuning.ui.review.state import CourseView
@@ -100,7 +100,9 @@ class CourseChart(QWidget):
         reach = max(abs(p.value) + p.error for p in gap) * 1.1 or 1.0
         scale = _Scale(box, -reach, reach)
         unit = measure.comparison_unit
-        self._frame(painter, box, f"Left-right gap, {unit}, with its error as a wash", scale, lambda v: signed(v, 0))
+        self._frame(
+            painter, box, f"Left-right gap, {unit}, with its error as a wash", scale, lambda v: format_signed(v, 0)
+        )
         painter.setPen(QPen(theme.colour("muted"), 1))
         painter.drawLine(QPointF(box.left(), scale.y(0)), QPointF(box.right(), scale.y(0)))
         wash = QColor(theme.colour("band"))

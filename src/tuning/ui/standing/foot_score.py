@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from tuning.core.standing.photo_measures import foot_score_band
 from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, FormRef, Observation, Side
-from tuning.core.units import signed
+from tuning.core.units import format_signed
 from tuning.drawings.positions import CRITERIA, criterion
 from tuning.ui import theme
 from tuning.ui.guided_tests.pictures import paint_position
@@ -193,7 +193,7 @@ class FootScorePanel(QWidget):
             told.append(
                 f"{side.value}: {left} items to go"
                 if total is None
-                else f"{side.value} {signed(total, 0)}, {foot_score_band(total)}"
+                else f"{side.value} {format_signed(total, 0)}, {foot_score_band(total)}"
             )
         self.totals.setText("     ".join(told))
         self.keep_button.setEnabled(any(self.grid.total(side) is not None for side in LEGS))

@@ -13,7 +13,7 @@ from tuning.core.standing.scales import read_pair, right_share
 from tuning.core.test_definitions import observed
 from tuning.core.types import PLAIN, FormRef, NotMeasured, Observation, Setup, Side
 from tuning.core.units import sentence_case
-from tuning.devices import SimulatedSubject, answering
+from tuning.devices import SimulatedSubject, map_device_errors
 from tuning.devices.scales import TwoScales
 from tuning.ui import theme
 from tuning.ui.guided_tests.state import RunState
@@ -131,7 +131,7 @@ class ScalesPanel(QWidget):
             return
         who = SimulatedSubject(space.patient.occupation, space.patient.body_mass_kg or 70.0)
         try:
-            with answering("pair of scales"):
+            with map_device_errors("pair of scales"):
                 self.device = self.device or space.devices.scales(who)
                 left, right = (float(v) for v in self.device.read())
         except DeviceFault as err:

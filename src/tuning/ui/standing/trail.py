@@ -12,7 +12,7 @@ from tuning.core.standing.level_suspicion import Suspicion
 from tuning.core.standing.suspicion_progress import PAST, TRAIL, decided, posture_lines, suspicion
 from tuning.ui import theme
 from tuning.ui.formatting import day
-from tuning.ui.widgets import button, empty, label, rule
+from tuning.ui.widgets import button, clear_layout, label, separator
 from tuning.ui.workspace import Workspace
 
 
@@ -32,7 +32,7 @@ class TrailPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.text)
         for part in (self.facts, self.next):
             column.addWidget(part)
@@ -60,7 +60,7 @@ class TrailPanel(QWidget):
         line.setVisible(bool(text))
 
     def _show_relook(self, found: Suspicion) -> None:
-        empty(self._buttons)
+        clear_layout(self._buttons)
         case = self._space.case
         link = decided(case, found) if case is not None else None
         self._show(self.next, "")

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from tuning.core.errors import DeviceFault
 from tuning.core.strength.gauge_trace import BREAK_RULES, MAKE_RULES, read_effort
 from tuning.core.types import NotMeasured
-from tuning.devices import answering
+from tuning.devices import map_device_errors
 from tuning.devices.dynamometer import Dynamometer
 from tuning.ui import theme
 from tuning.ui.strength.state import PendingEffort
@@ -102,7 +102,7 @@ class LivePanel(QWidget):
     def _stop_gauge(self) -> None:
         """A gauge that is gone has stopped, too."""
         if self.gauge is not None:
-            with suppress(DeviceFault), answering("gauge"):
+            with suppress(DeviceFault), map_device_errors("gauge"):
                 self.gauge.stop()
 
     def _count_down(self) -> None:
@@ -114,7 +114,7 @@ class LivePanel(QWidget):
         self._counter.stop()
         assert self.gauge is not None
         try:
-            with answering("gauge"):
+            with map_device_errors("gauge"):
                 self.gauge.start()
         except DeviceFault as err:
             self._fail(err)
@@ -131,7 +131,7 @@ class LivePanel(QWidget):
     def _tick(self) -> None:
         assert self.gauge is not None
         try:
-            with answering("gauge"):
+            with map_device_errors("gauge"):
                 taken = np.concatenate([self.samples, np.asarray(self.gauge.read(), dtype=float).reshape(-1, 2)])
         except DeviceFault as err:
             self._fail(err)

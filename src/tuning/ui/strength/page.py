@@ -27,7 +27,7 @@ from tuning.ui.symbols import SideSign
 from tuning.ui.visit_order.board import OrderBoard
 from tuning.ui.visit_order.dialog import cost_words
 from tuning.ui.visit_order.state import OrderState
-from tuning.ui.widgets import TextField, button, empty, in_scroll, label, rule, set_role
+from tuning.ui.widgets import TextField, button, clear_layout, in_scroll, label, separator, set_role
 from tuning.ui.workspace import Workspace
 
 TYPED, GAUGE = "typed", "gauge"
@@ -121,9 +121,9 @@ class StrengthPage(StagePage):
         column.setSpacing(6)
         column.addLayout(body)
         column.addLayout(order_head)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.board)
-        column.addWidget(rule())
+        column.addWidget(separator())
         column.addWidget(self.result)
         column.addStretch(1)
         return run
@@ -356,7 +356,7 @@ class StrengthPage(StagePage):
         state = self.state
         if self.stack.currentIndex() == 1:
             self.title.setText("Strength")
-            empty(self._side_row)
+            clear_layout(self._side_row)
             self.about.setText(self._count_words())
             self.reason.hide()
             self.summary.refresh()
@@ -392,7 +392,7 @@ class StrengthPage(StagePage):
         assert patient is not None
         side = state.side
         self.title.setText(state.test.name)
-        empty(self._side_row)
+        clear_layout(self._side_row)
         if side in LEGS:
             self._side_row.addWidget(SideSign(side, 9))
             involved = {side: "involved", side.other: "uninvolved", Side.BOTH: "involved"}

@@ -19,7 +19,7 @@ from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.strength.state import MOST_WANTED, StrengthState
 from tuning.ui.symbols import paint_side, paint_verdict
-from tuning.ui.widgets import button, empty, label
+from tuning.ui.widgets import button, clear_layout, label
 
 ROW, NAME, WORDS = 58, 150, 210
 
@@ -203,7 +203,7 @@ class SummaryPanel(QWidget):
         self.rule.setCurrentIndex(self.rule.findData(state.rule.value))
         self.formula.setCurrentIndex(self.formula.findData(state.formula))
         self.view.fit()
-        empty(self._below)
+        clear_layout(self._below)
         if not state.tested():
             self._below.addWidget(label("No force yet. The profile grows as efforts are entered.", role="muted"))
         for name, by_side in state.ratios():

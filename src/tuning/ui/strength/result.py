@@ -12,7 +12,7 @@ from tuning.core.units import sentence_case
 from tuning.ui import theme
 from tuning.ui.strength.state import StrengthState
 from tuning.ui.symbols import VerdictSign
-from tuning.ui.widgets import empty, label
+from tuning.ui.widgets import clear_layout, label
 
 
 class ResultBox(QWidget):
@@ -27,7 +27,7 @@ class ResultBox(QWidget):
 
     def refresh(self) -> None:
         """Follow the state."""
-        empty(self._result)
+        clear_layout(self._result)
         state = self.state
         if state.side not in LEGS:
             squeeze = state.squeeze()

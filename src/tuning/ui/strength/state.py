@@ -12,7 +12,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from tuning.core.entries import Ending, Form, Status
 from tuning.core.errors import BadInput, Refused
-from tuning.core.gate.permission import may, permit
+from tuning.core.gate.permission import permission_for, require_permission
 from tuning.core.judging.comparability import PAIN_LIMITED
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import FORMULA, LENGTH_UNIT, TRIALS, UNIT
@@ -176,7 +176,7 @@ class StrengthState(StrengthReadings):
         force, _ = parse_force(text, self.unit)
         if caught is None:
             self._question(force)
-        reason = permit(self.act, self.space.facts(), self.reason)
+        reason = require_permission(self.act, self.space.facts(), self.reason)
         before = self.observation(self.side)
         trials = self.trials(self.side)
         if trials.size >= MOST_TRIALS:
@@ -375,7 +375,7 @@ class StrengthState(StrengthReadings):
                 raise BadInput(
                     f"This test has {seen.setup.mode} trials ({side.value}); the two modes are never mixed in one test."
                 )
-        found = may(act_of_test(self.test, self.side, mode.value, self.pad), self.space.facts())
+        found = permission_for(act_of_test(self.test, self.side, mode.value, self.pad), self.space.facts())
         if found.locked and not self.lock():
             raise Refused(f"{sentence_case(found.sentence)}.")
         self.mode = mode

@@ -106,7 +106,7 @@ class StrengthReadings(QObject):
         if case is None or form is None:
             return None
         ids = self._ids()
-        return case.remembered(
+        return case.memoised(
             ("protocol", form.uid), lambda: protocol_of(case, ids, KEPT_ORDER, str(form.data["visit"]))
         )
 

@@ -22,7 +22,7 @@ from tuning.core.errors import BadInput, TuningError
 from tuning.ui import theme
 from tuning.ui.visit_order.board import OrderBoard
 from tuning.ui.visit_order.state import OrderState
-from tuning.ui.widgets import TextField, button, empty, label, rule
+from tuning.ui.widgets import TextField, button, clear_layout, label, separator
 from tuning.ui.workspace import Workspace
 
 
@@ -115,7 +115,7 @@ class PlanDialog(QDialog):
                 "Click: why it stands there; click again: go there. Drag moves it, Delete leaves it out.", role="muted"
             )
         )
-        right.addWidget(rule())
+        right.addWidget(separator())
         right.addWidget(area, 1)
         right.addLayout(self.out)
         right.addWidget(self.why)
@@ -138,7 +138,7 @@ class PlanDialog(QDialog):
         """Follow the state."""
         state, kept = self.state, self.state.kept()
         self._filling = True
-        empty(self.templates)
+        clear_layout(self.templates)
         self.templates.addWidget(label("Templates", bold=True))
         for template in state.templates():
             made = button(template.name, partial(self._take, list(template.tests)))
@@ -183,7 +183,7 @@ class PlanDialog(QDialog):
                 self.list.addItem(item)
 
     def _show_out(self) -> None:
-        empty(self.out)
+        clear_layout(self.out)
         skipped = self.state.skipped()
         if skipped:
             self.out.addWidget(label("Left out:", role="muted"))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tuning.core.errors import BadInput
 from tuning.core.movement.tracks import TRUSTED, Tracks
-from tuning.core.pictures.landmarks import spoken
+from tuning.core.pictures.landmarks import landmark_label
 from tuning.video.media.clip import Clip
 from tuning.video.media.planes import LumaReader
 from tuning.video.media.source import open_source
@@ -48,10 +48,10 @@ def follow_clip(
         width, height = source.size
         for name, (x, y) in marks.items():
             if not (0 <= x < width and 0 <= y < height):
-                raise BadInput(f"The mark {spoken(name)} lies outside the picture of {width} x {height}.")
+                raise BadInput(f"The mark {landmark_label(name)} lies outside the picture of {width} x {height}.")
         for (name, at), (other, there) in combinations(marks.items(), 2):
             if np.hypot(*(at - there)) < LEAST_APART:
-                both = f"{spoken(name)} and {spoken(other)}"
+                both = f"{landmark_label(name)} and {landmark_label(other)}"
                 raise BadInput(f"The marks {both} lie on the same place; each has a sticker of its own.")
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:

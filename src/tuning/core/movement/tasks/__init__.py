@@ -13,7 +13,7 @@ from tuning.core.movement.tasks.rear import rear_gait
 from tuning.core.movement.tasks.result import CycleSummary, Options, Result
 from tuning.core.movement.tasks.side import side_gait, side_squat, zone_of
 from tuning.core.movement.tracks import Tracks
-from tuning.core.pictures.landmarks import spoken
+from tuning.core.pictures.landmarks import landmark_label
 from tuning.core.types import PLAIN, FrameRef, Observation, Setup, Side
 
 
@@ -80,7 +80,7 @@ def measure(tracks: Tracks, task: str, options: Options | None = None) -> Result
     signals = MarkSignals(tracks, cutoff, options.roll_deg, options.metres_per_px)
     if tracks.camera_told:
         result.notes.append(tracks.camera_told)
-    lost = [spoken(name) for name in tracks.names if not signals.has(name)]
+    lost = [landmark_label(name) for name in tracks.names if not signals.has(name)]
     if lost:
         result.warnings.append(
             f"Not held long enough to be measured: {', '.join(lost)}. A sticker holds a mark; plain skin lets it slide."

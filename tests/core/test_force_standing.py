@@ -11,7 +11,7 @@ from tuning.core.force.clip_sync import GRID_HZ, align
 from tuning.core.force.motion import motion
 from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
-from tuning.core.force.sway import course, of_course
+from tuning.core.force.sway import of_course, pressure_path
 from tuning.core.force.test_battery_pattern import PatternRow, sentence
 from tuning.core.force.weighing import weigh
 from tuning.core.judging.comparison import compare_sides
@@ -183,7 +183,7 @@ def test_the_point_of_pressure_is_smoothed_at_ten_hertz_and_told_about_its_mean(
     point = np.stack([40 + 6 * np.sin(2 * np.pi * 10 * t), 25 + 6 * np.sin(2 * np.pi * 0.5 * t)], axis=1)
     gap = point.copy()
     gap[3000:3300] = np.nan
-    made = [course(Recording(RATE, force, point=dict.fromkeys(LEGS, p)), LEFT) for p in (point, gap)]
+    made = [pressure_path(Recording(RATE, force, point=dict.fromkeys(LEGS, p)), LEFT) for p in (point, gap)]
     for found in made:
         tone, slow = (np.ptp(found[6000:14000, k]) / 2 for k in (0, 1))
         assert tone == pytest.approx(3, abs=0.02) and slow == pytest.approx(6, rel=0.01), (
@@ -191,7 +191,7 @@ def test_the_point_of_pressure_is_smoothed_at_ten_hertz_and_told_about_its_mean(
         )
         assert np.abs(found.mean(axis=0)).max() < 1e-9
     gap[3000:3500] = np.nan
-    lost = course(Recording(RATE, force, point=dict.fromkeys(LEGS, gap)), LEFT)
+    lost = pressure_path(Recording(RATE, force, point=dict.fromkeys(LEGS, gap)), LEFT)
     assert isinstance(lost, NotMeasured) and lost.reason == "point-lost"
 
 

@@ -225,7 +225,7 @@ def test_values_that_are_no_numbers_are_not_kept_and_means_hold_all_that_are():
     found = Analysis(TESTS["squat-iso"], Side.NONE, NotMeasured("x", "y"))
     for n, v in enumerate((100.0, np.nan, 104.0, np.inf, 96.0), 1):
         rep = Rep(n)
-        rep.put("peak", LEFT, v)
+        rep.add_value("peak", LEFT, v)
         found.reps.append(rep)
     assert found.trials("peak", LEFT).tolist() == [100.0, 104.0, 96.0]
     assert found.summary("peak", LEFT) == (100.0, pytest.approx(4.0), 104.0, 3) and found.summary("peak", RIGHT) is None
@@ -343,7 +343,7 @@ def told_of(test: str, side: Side, *reps: dict) -> Analysis:
     for n, values in enumerate(reps, start=1):
         rep = Rep(n)
         for (name, leg), value in values.items():
-            rep.put(name, leg, value)
+            rep.add_value(name, leg, value)
         found.reps.append(rep)
     return found
 

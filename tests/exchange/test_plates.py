@@ -271,7 +271,7 @@ def test_points_of_pressure_survive_a_table_and_are_lost_where_nothing_presses(t
     far = write(tmp_path / "far.csv", [TIME, force, *(100 * place).T, force + 1], head, ";")
     with pytest.raises(BadInput, match="Check its unit"):
         read_plates(far)
-    kept = json.loads(json.dumps(preview(path).mapping.kept()))
+    kept = json.loads(json.dumps(preview(path).mapping.to_dict()))
     assert read_mapping(kept).left_point == (2, 3)
 
 
@@ -294,7 +294,7 @@ def test_the_command_line_prints_json_and_refuses_in_words(tmp_path):
     share = next(s for s in told["summaries"] if s["metric"] == "share")
     assert share["mean"] == pytest.approx(TRUE, abs=0.3) and share["unit"] == "%" and share["n"] == 2
     kept = tmp_path / "map.json"
-    kept.write_text(json.dumps(Mapping("utf-8", ",", ".", 1, 2, 1, 0).kept()))
+    kept.write_text(json.dumps(Mapping("utf-8", ",", ".", 1, 2, 1, 0).to_dict()))
     swapped = run.invoke(main, ["force", str(path), "--test", "squat-iso", "--map", str(kept), "--json"])
     other = next(s for s in json.loads(swapped.output)["summaries"] if s["metric"] == "share")
     assert other["mean"] == pytest.approx(100 - share["mean"], abs=1e-6)

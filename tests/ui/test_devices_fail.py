@@ -119,4 +119,4 @@ def test_a_changed_clinic_setting_never_leaves_a_visit_without_an_order(window, 
     with pytest.raises(BadInput):
         order.drag("squeeze-5s", 0)
     assert order.named("squeeze-5s").last and [e.side for e in order.skipped()] == [] and order.hard
-    assert order.wishes(order.kept()).involved is Side.RIGHT
+    assert order.wishes(order.standing_choice()).involved is Side.RIGHT

@@ -338,7 +338,7 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     assert following.ground.heel_mm == 20
     moved = {(s.measure): s.mean for s in following.result.summaries()}
     assert moved["hip-knee-share-plates"] < float(on_plates.rstrip("%")) - 5, "the point moves back by 2 cm"
-    kept = next(c for c in following.recordings.kept() if c.uid == following.ground.capture)
+    kept = next(c for c in following.recordings.of_visit() if c.uid == following.ground.capture)
     path, said = window.workspace.record.media.lent(kept.medium), []
     window.page("movement").bench.board.message.connect(said.append)
     away = path.rename(path.with_suffix(".gone"))

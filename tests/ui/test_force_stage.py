@@ -224,7 +224,7 @@ def test_a_file_of_one_plate_that_names_no_leg_is_the_chosen_leg_s_and_remembere
         force.open_file(path, ask=False)
         assert force.state.shown.side is side and force.state.shown.trials("peak", side).size, force.status.text()
         shape = preview(path)
-        force._space.settings.set(MAPPINGS, {shape.shape: shape.mapping.under(leg).kept()})
+        force._space.settings.set(MAPPINGS, {shape.shape: shape.mapping.under(leg).to_dict()})
 
 
 def test_two_columns_of_one_name_are_told_where_columns_are_chosen(qtbot, tmp_path):

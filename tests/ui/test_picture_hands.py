@@ -348,7 +348,7 @@ def test_marks_that_no_frame_needs_are_asked_last_and_escape_leaves_them_out(win
 
 def test_a_picture_is_kept_out_of_letters_by_one_action_and_let_in_by_the_next(window, bench):
     said = []
-    window.workspace.told.connect(said.append)
+    window.workspace.message.connect(said.append)
     for words, back in (("stays out", True), ("again", False)):
         keep_back(bench)
         found = kept_back(window.workspace.case.all(Decision))
@@ -380,7 +380,7 @@ def test_a_face_is_hidden_in_a_copy_by_a_box_that_is_drawn_and_moved(qtbot, wind
 
     monkeypatch.setattr(MaskDialog, "exec", drawn)
     said = []
-    window.workspace.told.connect(said.append)
+    window.workspace.message.connect(said.append)
     hide_face(bench)
     qtbot.waitUntil(lambda: not window.jobs.running and bool(said))
     copy = open_source(tmp_path / "copy.mp4")

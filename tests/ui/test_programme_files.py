@@ -48,7 +48,7 @@ def test_a_home_log_is_taken_in_once(page, course, tmp_path):
     day = (course.today - timedelta(days=1)).isoformat()
     line = {"day": day, "side": "left", "rung": "sd-1-hold-taps", "pain": 3, "morning": "settled"}
     said: list[str] = []
-    page.log.told.connect(said.append)
+    page.log.message.connect(said.append)
     page.log.read_log(home_log(page, tmp_path / "log.json", line))
     page.log.read_log(home_log(page, tmp_path / "log.json", line))
     page.log.read_log(home_log(page, tmp_path / "log.json", {**line, "pain": 4}))

@@ -566,7 +566,7 @@ def test_what_bars_a_ladder_acts_in_the_window(window, patient):
         "injuries": [{"joint": "ankle", "side": "left", "date": f"{status.today:%Y-%m-%d}", "operation": "fracture"}]
     }
     with space.action("history") as act:
-        act.put(Form("intake-history", history), space.form_today("intake-history"))
+        act.replace(Form("intake-history", history), space.form_today("intake-history"))
     status = page.state.course.status
     assert "fracture" in status.barred("ankle")
     page.state.choose(page.state.named("am-1-glide"))

@@ -108,7 +108,7 @@ def test_who_wrote_a_value_and_what_stood_before_stands_behind_f1(window, patien
     space = window.workspace
     row = next(r for r in space.comparisons() if r.measure.id == "knee-to-wall")
     with space.action("put right") as act:
-        act.put(replace(row.left, value=8.0), row.left)
+        act.replace(replace(row.left, value=8.0), row.left)
     row = next(r for r in space.comparisons() if r.measure.id == "knee-to-wall")
     now, before = history(space.record, row.measure, row.left)
     assert now.startswith("left 8.0 cm: entered") and now.endswith("by R. Falk.")

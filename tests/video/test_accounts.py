@@ -22,7 +22,7 @@ from tuning.video.track.detections import Detections
 
 def tell(*given, **more):
     """The number of each mark's sticker in every frame."""
-    return hypotheses.tell(*given, **more).numbers
+    return hypotheses.solve(*given, **more).numbers
 
 
 HEIGHT, FRAMES, SHOWN, WHOLE = 720, 75, 0.5, 0.95

@@ -257,7 +257,7 @@ def test_what_was_followed_before_damage_is_kept_and_nothing_is_read_off_damaged
     if suffix == ".webm":  # its reader leaves the damaged packets out: what is missing is a hole in time
         assert "no pictures between" in source.warning
     else:
-        assert 0 < tracks.unread < 100 and "cannot be read" in tracks.told
+        assert 0 < tracks.unread < 100 and "cannot be read" in tracks.problems
     source.close()
 
 

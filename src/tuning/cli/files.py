@@ -65,7 +65,7 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
             seen = 100 * float((found.quality[:, k] >= 0.5).mean())
             how = "no sticker, followed by its look" if name in found.click_sd else "seen"
             click.echo(f"{name}: {how} in {seen:.0f} % of {len(found.times)} frames")
-        for told in filter(None, (source.warning, found.told)):
+        for told in filter(None, (source.warning, found.problems)):
             click.echo(told, err=True)
 
     run_or_exit(run)

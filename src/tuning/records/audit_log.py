@@ -74,7 +74,7 @@ class AuditLine:
     detail: Mapping[str, Any]
 
 
-def tell(db: Connection, at: str, who: str, what: str, subject: str, detail: Mapping[str, Any]) -> None:
+def append_line(db: Connection, at: str, who: str, what: str, subject: str, detail: Mapping[str, Any]) -> None:
     """One more line, within the transaction of what it tells."""
     row = db.execute("select chain from trail order by id desc limit 1").fetchone()
     words = json.dumps(dict(detail), ensure_ascii=False)

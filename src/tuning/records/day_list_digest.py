@@ -14,7 +14,7 @@ from tuning.core.day_list_entry import Digest
 from tuning.core.programme.plan_facts import DISCHARGE, OPEN_AGAIN
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Triage
-from tuning.knowledge.alone import safety_table
+from tuning.knowledge.day_list_tables import safety_table
 from tuning.records.dbapi import Connection, Row
 
 VISITED = """

@@ -113,4 +113,4 @@ def _rewritten(file: Path, after: keys.Key | None, before: keys.Key | None) -> N
         if [row[0] for row in db.execute("pragma copied.integrity_check")] != ["ok"]:
             raise EnvironmentFault("The copy would not be sound. Nothing was changed.")
         db.execute("detach database copied")
-    schema.put(work, file)
+    schema.install_file(work, file)

@@ -127,10 +127,10 @@ def _make(file: Path, kind: str) -> None:
         with connection:
             connection.execute("insert into alembic_version values (?)", (HEAD,))
             connection.execute("insert into info values ('kind', ?)", (kind,))
-    put(made, file)
+    install_file(made, file)
 
 
-def put(made: Path, file: Path) -> None:
+def install_file(made: Path, file: Path) -> None:
     """Put a whole database file in its place."""
     with made.open("rb") as written:
         os.fsync(written.fileno())
@@ -145,7 +145,7 @@ def copy_of(file: Path, target: Path) -> None:
     part.unlink(missing_ok=True)
     with closing(_plain(file)) as source, closing(engine.connect(part)) as copy:
         source.backup(copy)
-    put(part, target)
+    install_file(part, target)
 
 
 def _upgrade(file: Path, found: str) -> None:
@@ -160,7 +160,7 @@ def _upgrade(file: Path, found: str) -> None:
         with closing(engine.connect(work)) as copy:
             source.backup(copy)
     migrate(work)
-    put(work, file)
+    install_file(work, file)
 
 
 def migrate(file: Path, to: str = "head") -> None:

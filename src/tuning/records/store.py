@@ -391,7 +391,7 @@ class Record:
 
     @staticmethod
     def _tell(db: Connection, who: str, what: str, subject: str, **detail: Any) -> None:
-        audit_log.tell(db, rows.stamp(now()), who, what, subject, detail)
+        audit_log.append_line(db, rows.stamp(now()), who, what, subject, detail)
 
     def _next_revision(self, db: Connection, patient_uid: str) -> int:
         db.execute("update patient set revision = revision + 1 where uid = ?", (patient_uid,))

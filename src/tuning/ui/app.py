@@ -98,7 +98,7 @@ class TopWindow(QMainWindow):
 
     def show_people(self) -> tuple[Record, DayList]:
         """The day list alone, which needs neither tables nor stages. Raises TuningError."""
-        from tuning.knowledge.alone import rules, safety_table
+        from tuning.knowledge.day_list_tables import rules, safety_table
         from tuning.ui.day_list import DayList
 
         record = open_record(self._folder, self._kind)

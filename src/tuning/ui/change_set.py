@@ -37,7 +37,7 @@ class ChangeSet:
         """Take entries out; what is None was not there."""
         self.struck |= {entry.uid for entry in entries if entry is not None}
 
-    def put(self, entry: E, *before: Entry | None) -> E:
+    def replace(self, entry: E, *before: Entry | None) -> E:
         """Take an entry in, in the place of older ones."""
         known = [b for b in before if b is not None]
         self.strike(*known)

@@ -65,7 +65,7 @@ class PersonLine:
         return f"{born} · {p.occupation or 'occupation not told'}"
 
     @cached_property
-    def seen(self) -> str:
+    def visit_days(self) -> str:
         """The last visit and the next."""
         one = self.digest
         last = f"{day(one.last)}, visit {one.visits}" if one.last is not None else "no visit yet"
@@ -87,7 +87,7 @@ class PersonLine:
     def spoken(self) -> str:
         """The row in words, for screen readers."""
         p = self.patient
-        return ", ".join(part for part in (p.name, self.who, p.complaint, self.told.due, self.seen) if part)
+        return ", ".join(part for part in (p.name, self.who, p.complaint, self.told.due, self.visit_days) if part)
 
 
 DayTables = tuple[Rules, SafetyTable]
@@ -189,7 +189,7 @@ class PersonPainter(QStyledItemDelegate):
             self._text(painter, QRectF(end - 4, 6, 72, 54), line.told.level.value, theme.BODY, "caution")
         urgent = "ink" if line.told.need in DUE else "muted"
         self._text(painter, QRectF(end + 72, 10, 236, 24), line.told.due, theme.BODY, urgent, right=True)
-        self._text(painter, QRectF(end + 72, 36, 236, 20), line.seen, theme.SMALL, "muted", right=True)
+        self._text(painter, QRectF(end + 72, 36, 236, 20), line.visit_days, theme.SMALL, "muted", right=True)
 
     @staticmethod
     def _text(

@@ -155,7 +155,7 @@ class PreferencesDialog(QDialog):
         column.addLayout(line)
 
     def _field(self, one: Preference, now: Any) -> QWidget:
-        put: Callable[[Any], None] = partial(self.put, one)
+        put: Callable[[Any], None] = partial(self.set_value, one)
         if one.type is Type.CHOICE:
             choice = QComboBox()
             for value, words in one.options.items():
@@ -195,7 +195,7 @@ class PreferencesDialog(QDialog):
 
     # what a change does
 
-    def put(self, one: Preference, value: Any) -> None:
+    def set_value(self, one: Preference, value: Any) -> None:
         """Another value, not yet taken over; back to the present one it is no change."""
         try:
             checked = one.checked(value)

@@ -29,7 +29,7 @@ class StagePage(QWidget):
     """The work surface of a stage. What a page does not need it leaves as it is here."""
 
     refused = pyqtSignal(str)
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
     job_started = pyqtSignal(object)
     plan_wanted = pyqtSignal()
     target_wanted = pyqtSignal(object)

@@ -122,7 +122,7 @@ class MainWindow(QWidget):
         space.saved.connect(self.status.tell_saved)
         space.content_changed.connect(self.refresh)
         space.refused.connect(self._refused)
-        space.told.connect(self.status.say)
+        space.message.connect(self.status.say)
         for changed in (space.content_changed, space.case_changed):
             changed.connect(self._show_alarm)
         self.jobs.failed.connect(self._refused)
@@ -160,7 +160,7 @@ class MainWindow(QWidget):
             assert spec.page is not None
             page = spec.page(StageContext(self.workspace, self.order))
             page.refused.connect(self._refused)
-            page.told.connect(self.status.say)
+            page.message.connect(self.status.say)
             page.job_started.connect(self.jobs.start)
             page.plan_wanted.connect(self.plan_visit)
             page.target_wanted.connect(self.open)

@@ -57,7 +57,7 @@ class Workspace(QObject):
     """Undo, redo or another window changed what stands: fields show the record again."""
     saved = pyqtSignal(str)
     refused = pyqtSignal(str)
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
 
     def __init__(self, record: Record, knowledge: Knowledge, devices: Devices = NO_DEVICES) -> None:
         super().__init__()
@@ -158,7 +158,7 @@ class Workspace(QObject):
         begun = case.visits[-1]
         if is_ongoing(begun, now()) and not any(entry.visit == begun.uid for entry in case.entries):
             self._enter(self.record.case(case.patient.uid, begun.uid))
-            self.told.emit("A visit of today is open already, with nothing in it yet.")
+            self.message.emit("A visit of today is open already, with nothing in it yet.")
             return
         self._begin(case.patient)
 
@@ -175,7 +175,7 @@ class Workspace(QObject):
         self.content_changed.emit()
         if unread := case.all(Unreadable):
             kinds = ", ".join(sorted({entry.kind for entry in unread}))
-            self.told.emit(
+            self.message.emit(
                 f"{len(unread)} of this person's entries cannot be read ({kinds}); nothing of them is lost. "
                 "“tuning check-record” says which."
             )
@@ -336,7 +336,7 @@ class Workspace(QObject):
             case = self.case if here and self.case is not None else case
             revision = self.record.commit(case, act.added, act.struck, by=act.by)
         if not here:
-            self.told.emit(f"Kept with {case.patient.name}: {text}.")
+            self.message.emit(f"Kept with {case.patient.name}: {text}.")
             return
         before = standing_of(case, self.knowledge.safety)
         self.case = case.changed(act.added, act.struck, revision)

@@ -32,7 +32,7 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     if test_id not in TESTS:
         raise BadInput(f"“{test_id}” is no test on the plates; there are {', '.join(TESTS)}.")
     test = TESTS[test_id]
-    recording = recording.told(side) if test.legs == 1 else recording
+    recording = recording.assigned_to_leg(side) if test.legs == 1 else recording
     if test.legs == 2 and len(recording.legs) < 2:
         raise BadInput(f"{test.name} needs both plates; this recording has one.")
     leg = _leg(recording, side) if test.legs == 1 else Side.NONE

@@ -55,12 +55,12 @@ def _phases(recording: Recording, weight: BodyWeight, moved: Motion, squat: Squa
         name: at / rate
         for name, at in (("start", squat.start), ("braking", loaded), ("bottom", squat.bottom), ("end", squat.end))
     }
-    rep.put("unweighting", Side.NONE, (loaded - squat.start) / rate)
-    rep.put("braking", Side.NONE, (squat.bottom - loaded) / rate)
-    rep.put("propulsion", Side.NONE, (squat.end - squat.bottom) / rate)
-    rep.put("duration", Side.NONE, (squat.end - squat.start) / rate)
-    rep.put("depth", Side.NONE, -float(moved.height[squat.bottom]))
-    rep.put("velocity-peak", Side.NONE, float(moved.velocity[squat.bottom : squat.end + 1].max()))
+    rep.add_value("unweighting", Side.NONE, (loaded - squat.start) / rate)
+    rep.add_value("braking", Side.NONE, (squat.bottom - loaded) / rate)
+    rep.add_value("propulsion", Side.NONE, (squat.end - squat.bottom) / rate)
+    rep.add_value("duration", Side.NONE, (squat.end - squat.start) / rate)
+    rep.add_value("depth", Side.NONE, -float(moved.height[squat.bottom]))
+    rep.add_value("velocity-peak", Side.NONE, float(moved.velocity[squat.bottom : squat.end + 1].max()))
 
 
 def _fast(recording: Recording, found: Analysis, moved: Motion, squat: Squat, rep: Rep) -> None:
@@ -81,7 +81,7 @@ def _rise(recording: Recording, rep: Rep, lowest: int, last: int) -> None:
         low = int(np.argmin(smooth[: max(1, last - lowest + 1)]))
         high = low + int(np.argmax(smooth[low:]))
         if high > low:
-            rep.put("rise-rate", leg, float(smooth[high] - smooth[low]) / ((high - low) / recording.rate))
+            rep.add_value("rise-rate", leg, float(smooth[high] - smooth[low]) / ((high - low) / recording.rate))
 
 
 def _drive(recording: Recording, moved: Motion, first: int, last: int, rep: Rep) -> None:
@@ -90,7 +90,7 @@ def _drive(recording: Recording, moved: Motion, first: int, last: int, rep: Rep)
     for leg in recording.legs:
         part = recording.smooth(leg)[first : fastest + 1]
         base = float(np.median(recording.force[leg][: round(0.5 * recording.rate)]))
-        rep.put("impulse-drive", leg, float(np.trapezoid(part - base, dx=1 / recording.rate)))
+        rep.add_value("impulse-drive", leg, float(np.trapezoid(part - base, dx=1 / recording.rate)))
 
 
 def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, rep: Rep) -> None:
@@ -113,13 +113,13 @@ def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, 
         found.warnings.append(f"Repetition {rep.number}: the drive does not begin from stillness.")
         return
     pause = (onset - int(rest[0])) / rate
-    rep.put("pause", Side.NONE, pause)
+    rep.add_value("pause", Side.NONE, pause)
     if pause < ASKED_PAUSE_S:
         found.warnings.append(f"Repetition {rep.number}: paused {pause:.1f} s only; 2 s are asked for.")
     reached = rep.events["braking"] * rate
     rep.events |= {"bottom": float(rest[0] / rate), "drive": onset / rate}
-    rep.put("braking", Side.NONE, (int(rest[0]) - reached) / rate)
-    rep.put("propulsion", Side.NONE, (squat.end - onset) / rate)
+    rep.add_value("braking", Side.NONE, (int(rest[0]) - reached) / rate)
+    rep.add_value("propulsion", Side.NONE, (squat.end - onset) / rate)
     force_values(recording, found, rep, onset, squat.end, peak, still=True)
     _drive(recording, moved, onset, squat.end, rep)
 
@@ -154,9 +154,9 @@ def jumps(recording: Recording, found: Analysis) -> None:
             name: at / rate for name, at in (("start", start if start is not None else lowest), ("bottom", bottom))
         } | {"take-off": float(off / rate), "landing": float(on / rate)}
         flight = (on - off) / rate
-        rep.put("flight", Side.NONE, flight)
-        rep.put("height", Side.NONE, GRAVITY * flight**2 / 8)
-        rep.put("velocity-peak", Side.NONE, float(moved.velocity[lowest:off].max()))
+        rep.add_value("flight", Side.NONE, flight)
+        rep.add_value("height", Side.NONE, GRAVITY * flight**2 / 8)
+        rep.add_value("velocity-peak", Side.NONE, float(moved.velocity[lowest:off].max()))
         _fits(found, rep, float(moved.velocity[off]))
         force_values(recording, found, rep, lowest, int(off), peak, still=False)
         _rise(recording, rep, lowest, peak)

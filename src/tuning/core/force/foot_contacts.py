@@ -21,14 +21,14 @@ def steps(recording: Recording, found: Analysis) -> None:
         part = force[on:off]
         peak = int(np.argmax(part))
         rep.events = {"start": float(on / rate), "peak": float((on + peak) / rate), "end": float(off / rate)}
-        rep.put("contact", leg, (off - on) / rate)
-        rep.put("peak", leg, recording.peak(leg, int(on), int(off) - 1)[1])
+        rep.add_value("contact", leg, (off - on) / rate)
+        rep.add_value("peak", leg, recording.peak(leg, int(on), int(off) - 1)[1])
         low = int(np.argmin(part[: peak + 1]))
         if peak > low:
-            rep.put("rise-rate", leg, float(part[peak] - part[low]) / ((peak - low) / rate))
+            rep.add_value("rise-rate", leg, float(part[peak] - part[low]) / ((peak - low) / rate))
         width = max(1, round(0.02 * rate))
         early = part[: max(width + 1, min(part.size, round(0.15 * rate)))]
-        rep.put("loading-rate", leg, float((early[width:] - early[:-width]).max()) / (width / rate))
+        rep.add_value("loading-rate", leg, float((early[width:] - early[:-width]).max()) / (width / rate))
         _valley(part, rate, leg, rep, found)
         found.reps.append(rep)
     found.not_measured["velocity"] = "the other foot carries force that the plate does not see"
@@ -43,6 +43,6 @@ def _valley(part: Floats, rate: float, leg: Side, rep: Rep, found: Analysis) -> 
         found.not_measured["braking and push-off impulse"] = "no valley between landing and push-off"
         return
     valley = int(peaks[0]) + int(np.argmin(part[peaks[0] : peaks[-1] + 1]))
-    rep.put("impulse-braking", leg, float(np.trapezoid(part[: valley + 1], dx=1 / rate)))
-    rep.put("impulse-push", leg, float(np.trapezoid(part[valley:], dx=1 / rate)))
-    rep.put("push-off", leg, (part.size - valley) / rate)
+    rep.add_value("impulse-braking", leg, float(np.trapezoid(part[: valley + 1], dx=1 / rate)))
+    rep.add_value("impulse-push", leg, float(np.trapezoid(part[valley:], dx=1 / rate)))
+    rep.add_value("push-off", leg, (part.size - valley) / rate)

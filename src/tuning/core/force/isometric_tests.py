@@ -64,7 +64,7 @@ def still_efforts(recording: Recording, found: Analysis) -> None:
         if not still:
             found.warnings.append(f"Repetition {n}: no still start, so no rates from the onset.")
         force_values(recording, found, rep, effort.onset, effort.end, effort.peak, still)
-        rep.put("duration", Side.NONE, (effort.end - effort.onset) / recording.rate)
+        rep.add_value("duration", Side.NONE, (effort.end - effort.onset) / recording.rate)
         found.reps.append(rep)
 
 
@@ -77,26 +77,28 @@ def force_values(recording: Recording, found: Analysis, rep: Rep, onset: int, en
         own, height = recording.peak(leg, onset, end)
         quiet = quiet_before(raw, onset, rate)
         base = quiet.mean if not isinstance(quiet, NotMeasured) else float(smooth[onset])
-        rep.put("peak", leg, height)
-        rep.put("peak-net", leg, height - base)
-        rep.put("time-of-peak", leg, (own - onset) / rate)
+        rep.add_value("peak", leg, height)
+        rep.add_value("peak-net", leg, height - base)
+        rep.add_value("time-of-peak", leg, (own - onset) / rate)
         if not isinstance(found.weight, NotMeasured):
-            rep.put("peak-bw", leg, height / found.weight.newtons)
+            rep.add_value("peak-bw", leg, height / found.weight.newtons)
         if still:
             for name, value in {**rates(smooth, onset, rate, own), **impulses(smooth, base, onset, rate, end)}.items():
-                rep.put(name, leg, value)
+                rep.add_value(name, leg, value)
             steepest = recording.steepest(leg, onset, own, 0.02)
             if steepest is not None:
-                rep.put("rate-best20", leg, steepest)
+                rep.add_value("rate-best20", leg, steepest)
         if still and len(legs) == 2 and not isinstance(quiet, NotMeasured):
             mine = find_onset(raw, quiet, rate, max(0, onset - round(0.1 * rate)), own, rising=True)
             if mine is not None:
-                rep.put("delay", leg, 1000 * (mine - onset) / rate)
+                rep.add_value("delay", leg, 1000 * (mine - onset) / rate)
                 for name, value in rates(smooth, mine, rate, own).items():
-                    rep.put(f"own-{name}", leg, value)
+                    rep.add_value(f"own-{name}", leg, value)
     if len(legs) == 2:
-        rep.put("share", Side.NONE, 100 * float(recording.smooth(Side.RIGHT)[peak] / recording.smooth(Side.BOTH)[peak]))
-        rep.put("peak", Side.BOTH, recording.peak(Side.BOTH, onset, end)[1])
+        rep.add_value(
+            "share", Side.NONE, 100 * float(recording.smooth(Side.RIGHT)[peak] / recording.smooth(Side.BOTH)[peak])
+        )
+        rep.add_value("peak", Side.BOTH, recording.peak(Side.BOTH, onset, end)[1])
 
 
 def raises(recording: Recording, found: Analysis) -> None:

@@ -75,7 +75,7 @@ class Rep:
     events: dict[str, float] = field(default_factory=dict)
     values: dict[tuple[str, Side], float] = field(default_factory=dict)
 
-    def put(self, metric: str, side: Side, value: float) -> None:
+    def add_value(self, metric: str, side: Side, value: float) -> None:
         """Keep a value; what is not finite is left out."""
         if np.isfinite(value):
             self.values[metric, side] = float(value)

@@ -72,10 +72,10 @@ def _both_feet(recording: Recording, found: Analysis) -> tuple[int, int] | None:
 def _two_leg_stand(recording: Recording, run: tuple[int, int], found: Analysis) -> None:
     stood, rate = recording.part(*run), recording.rate
     rep = Rep(1, {"start": run[0] / rate, "end": run[1] / rate})
-    rep.put("share", Side.NONE, float((100 * stood.force[Side.RIGHT] / stood.total).mean()))
+    rep.add_value("share", Side.NONE, float((100 * stood.force[Side.RIGHT] / stood.total).mean()))
     slow = 100 * stood.smooth(Side.RIGHT) / stood.smooth(Side.BOTH)
     step = max(1, round(0.05 * rate))
-    rep.put("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (stood.size / rate)))
+    rep.add_value("share-sway", Side.NONE, float(np.abs(np.diff(slow[::step])).sum() / (stood.size / rate)))
     _sways(stood, Side.BOTH, Side.NONE, rep, found)
     found.reps.append(rep)
 
@@ -102,7 +102,7 @@ def _one_leg_stand(recording: Recording, found: Analysis) -> None:
             f"The stand lasted {held:.1f} s; 20 s are asked for: compare stands of equal length only."
         )
     rep = Rep(1, {"start": first / rate, "end": last / rate})
-    rep.put("held", leg, held)
+    rep.add_value("held", leg, held)
     _sways(recording.part(first, last), leg, leg, rep, found)
     found.reps.append(rep)
 
@@ -114,4 +114,4 @@ def _sways(recording: Recording, under: Side, side: Side, rep: Rep, found: Analy
         return
     found.filter_words = f"point of pressure: zero-lag Butterworth low-pass, {SWAY_CUTOFF_HZ:g} Hz"
     for name, value in (("sway-path", seen.path), ("sway-speed", seen.speed), ("sway-area", seen.area)):
-        rep.put(name, side, value)
+        rep.add_value(name, side, value)

@@ -131,7 +131,7 @@ class Recording:
             self.unnamed,
         )
 
-    def told(self, leg: Side) -> Recording:
+    def assigned_to_leg(self, leg: Side) -> Recording:
         """The same, a plate that nobody named being this leg's. Raises BadInput where neither tells the leg."""
         if not self.unnamed:
             return self

@@ -36,7 +36,7 @@ class Ellipse:
     turn: float
 
 
-def course(recording: Recording, leg: Side = Side.BOTH) -> Floats | NotMeasured:
+def pressure_path(recording: Recording, leg: Side = Side.BOTH) -> Floats | NotMeasured:
     """The low-passed point of pressure about its mean, mm, shape (n, 2): across, ahead; under one leg or over all."""
     point = recording.support(leg)
     if point is None:
@@ -59,7 +59,7 @@ def ellipse(course: Floats) -> Ellipse:
 
 def sway(recording: Recording, leg: Side = Side.BOTH) -> Sway | NotMeasured:
     """Sway under one leg, or of the whole body over both plates."""
-    found = course(recording, leg)
+    found = pressure_path(recording, leg)
     return found if isinstance(found, NotMeasured) else of_course(found, recording.rate)
 
 

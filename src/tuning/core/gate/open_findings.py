@@ -144,7 +144,7 @@ def _unknown(entry: Unreadable) -> Screen:
     )  # fmt: skip
 
 
-class _Told:
+class _ScreeningHistory:
     """What the screens told so far; a clearance holds the answers that it cleared."""
 
     def __init__(self, lasting: frozenset[str]) -> None:
@@ -212,7 +212,7 @@ def screening_status(
     it, and "nothing new" neither lifts nor revives anything. A clearance holds what it cleared: the same never comes
     back, something new or worse does. With the table, what was measured counts, too.
     """
-    told = _Told(table.lasting if table is not None else frozenset())
+    told = _ScreeningHistory(table.lasting if table is not None else frozenset())
     every = list(entries)
     for entry in every:
         if isinstance(entry, Unreadable) and entry.kind == SCREEN_KIND:

@@ -42,7 +42,7 @@ class MarkSignals:
     def __post_init__(self) -> None:
         self.tracks = self.tracks.steadied()
 
-    def put(self, name: str, places: Floats, sd_px: float) -> None:
+    def add_place(self, name: str, places: Floats, sd_px: float) -> None:
         """A place in the picture that no mark tells (n, 2), upright px, with its SD; NaN where it is not known."""
         self._smooth[name], self._given_sd[name] = places, sd_px
 

@@ -56,7 +56,7 @@ class Tracks:
     about."""
 
     @property
-    def told(self) -> str:
+    def problems(self) -> str:
         """What following the marks could not do; empty when every frame was read."""
         frames = "One frame" if self.unread == 1 else f"{self.unread} frames"
         return (

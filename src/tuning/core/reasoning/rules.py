@@ -102,7 +102,7 @@ class Sign:
     """Where it differs from the side of its line."""
 
     @property
-    def given(self) -> int:
+    def subjects(self) -> int:
         """How many of the six things it names; one is right."""
         return sum(bool(x) for x in (self.measures, self.test, self.form, self.changes, self.decided, self.loads))
 

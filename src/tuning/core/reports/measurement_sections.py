@@ -25,7 +25,7 @@ def _both(row: Comparison) -> str:
     return f"left {value_words(m, row.left)}, right {value_words(m, row.right)}"
 
 
-def found(w: SectionWriter) -> Section:
+def section_found(w: SectionWriter) -> Section:
     """What stands out."""
     sentences = []
     for row, verdict in judged(w, VerdictWord.MARKED, VerdictWord.NOTABLE):

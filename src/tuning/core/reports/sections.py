@@ -6,12 +6,20 @@ from collections.abc import Callable, Mapping, Sequence
 
 from tuning.core.reports.content import Audience, Report, ReportKind, ReportTable, Section
 from tuning.core.reports.history_sections import ask, did, now, plan, safety, sessions, why
-from tuning.core.reports.measurement_sections import formulas, found, level, measured, pictures, standing, unclear
+from tuning.core.reports.measurement_sections import (
+    formulas,
+    level,
+    measured,
+    pictures,
+    section_found,
+    standing,
+    unclear,
+)
 from tuning.core.reports.reasoning_sections import changed, contributes, gaps, held, missing
 from tuning.core.reports.report_context import ReportContext, SectionWriter
 
 WRITERS: Mapping[str, Callable[[SectionWriter], Section]] = {
-    "why": why, "safety": safety, "changed": changed, "held": held, "gaps": gaps, "found": found,
+    "why": why, "safety": safety, "changed": changed, "held": held, "gaps": gaps, "found": section_found,
     "unclear": unclear, "level": level, "contributes": contributes, "pictures": pictures, "did": did,
     "plan": plan, "sessions": sessions, "missing": missing, "formulas": formulas, "standing": standing,
     "measured": measured,

@@ -53,7 +53,7 @@ class Mapping:
             return replace(self, left=column, right=None, left_point=point, right_point=None)
         return replace(self, left=None, right=column, left_point=None, right_point=point)
 
-    def kept(self) -> dict[str, Any]:
+    def to_dict(self) -> dict[str, Any]:
         """For a mapping file."""
         return asdict(self)
 

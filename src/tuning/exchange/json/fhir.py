@@ -194,7 +194,7 @@ def read_bundle(path: Path, measures: Mapping[str, Measure]) -> ReadBundle:
     for one in resources:
         if one.get("resourceType") == "Observation":
             reader.observation(one)
-    return reader.whole(path, people[0])
+    return reader.read_all(path, people[0])
 
 
 def _dict(value: Any) -> dict[str, Any]:
@@ -255,7 +255,7 @@ class _Reader:
         name = code.get("text") or coded
         self._unknown.append(f"{name}: {words} ({str(one.get('effectiveDateTime', 'no date'))[:10]})")
 
-    def whole(self, path: Path, patient: Mapping[str, Any]) -> ReadBundle:
+    def read_all(self, path: Path, patient: Mapping[str, Any]) -> ReadBundle:
         """Everything that was taken in."""
         first = _dict(next(iter(_list(patient.get("name"))), None))
         parts = [*_list(first.get("given")), first.get("family")]

@@ -152,7 +152,7 @@ def _look_at_sign(
     reading.orphans(where, sign.measures, measures)
     reading.orphans(where, sign.changes, changes)
     reading.orphans(where, [sign.form] if sign.form else [], INTAKE_FORMS)
-    if sign.given != 1:
+    if sign.subjects != 1:
         reading.wrong(where, "a sign names measures, a test, a form or changes: one of them")
     if sign.test and sign.test not in tests:
         reading.wrong(where, f"unknown id “{sign.test}”")

@@ -72,7 +72,7 @@ class ForcePage(StagePage):
         workspace.case_changed.connect(self._forget)
         self.state.changed.connect(self.refresh)
         self.live.recorded.connect(self._recorded)
-        self.weigher.said.connect(self._say)
+        self.weigher.message.connect(self._say)
         self.weigher.crossed.connect(self._cross)
         for source in (self.live.failed, self.balance.refused):
             source.connect(self.refused)
@@ -355,7 +355,7 @@ class ForcePage(StagePage):
         dialog = MapperDialog(self, path, seen, seen.mapping.under(leg))
         if not dialog.exec():
             return None
-        self._space.settings.set(MAPPINGS, {**kept, seen.shape: dialog.mapping.kept()})
+        self._space.settings.set(MAPPINGS, {**kept, seen.shape: dialog.mapping.to_dict()})
         return dialog.mapping
 
     # showing

@@ -53,7 +53,7 @@ class RecordingView(QWidget):
             self.readings.show_analysis(found)
             self.sway.show_recording(recording, found)
         clear_layout(self._reps)
-        self._reps.addWidget(button("Whole", self.trace.whole))
+        self._reps.addWidget(button("Whole", self.trace.show_all))
         for rep in found.reps[:SHOWN_REPS] if found is not None else []:
             start = min(rep.events.values(), default=0.0)
             look = partial(self.trace.look_at, *(start + away for away in AROUND_S))

@@ -147,14 +147,14 @@ class ForceState(QObject):
         if isinstance(found, BodyWeight):
             data = {"newtons": round(found.newtons, 2), "sd": round(found.sd, 3)}
             with self.space.action("weighed on the plates") as act:
-                act.put(Form(WEIGHED, data), self.space.form_today(WEIGHED))
+                act.replace(Form(WEIGHED, data), self.space.form_today(WEIGHED))
             self.changed.emit()
         return found
 
     def keep(self, recording: Recording, name: str, device: str = "", simulated: bool = False) -> Analysis:
         """Analyse, keep the samples as CSV and what they say as observations. Raises TuningError."""
         reason, side = self.permit(), self._leg()
-        recording = recording.told(side) if self.test.legs == 1 else recording
+        recording = recording.assigned_to_leg(side) if self.test.legs == 1 else recording
         found = analyse(recording, self.test_id, side, self._mass())
         space = self.space
         assert space.person is not None
@@ -167,7 +167,7 @@ class ForceState(QObject):
         with space.action(f"{self.test.name}, {name}") as act:
             capture = act.add(Capture(medium, Purpose.PLATES, test=self.test_id, side=side))
             for one in seen:
-                act.put(one, *self._before(one))
+                act.replace(one, *self._before(one))
         self.recording, self.shown = recording, found
         self._read[capture.uid, self._mass()] = recording, found
         self.changed.emit()

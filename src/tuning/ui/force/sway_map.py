@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.force.plate_tests import Analysis, PlateKind
 from tuning.core.force.recording import Recording
-from tuning.core.force.sway import course, ellipse
+from tuning.core.force.sway import ellipse, pressure_path
 from tuning.core.types import Floats, NotMeasured, Side
 from tuning.ui import theme
 from tuning.ui.symbols import begin_panel
@@ -41,7 +41,7 @@ class SwayMap(QWidget):
             events = found.reps[0].events
             first, last = (round(events.get(name, 0.0) * recording.rate) for name in ("start", "end"))
             part = recording.part(first, last) if last > first else recording
-            seen = course(part, found.side if found.test.legs == 1 else Side.BOTH)
+            seen = pressure_path(part, found.side if found.test.legs == 1 else Side.BOTH)
             self._course = None if isinstance(seen, NotMeasured) else seen
             self._side = found.side
         self.setVisible(self._course is not None)

@@ -55,14 +55,14 @@ class TraceView(QWidget):
     def show_recording(self, recording: Recording | None, found: Analysis | None) -> None:
         """Another recording, as a whole."""
         self.recording, self.found = recording, found
-        self.whole()
+        self.show_all()
 
     def tell_unread(self, words: str) -> None:
         """Why a recording on record is not shown; empty where there is none."""
         self._unread = words
         self.update()
 
-    def whole(self) -> None:
+    def show_all(self) -> None:
         """All of it."""
         end = self.recording.size / self.recording.rate if self.recording is not None else 1.0
         self._view = (0.0, end)
@@ -94,7 +94,7 @@ class TraceView(QWidget):
 
     def mouseDoubleClickEvent(self, _: QMouseEvent | None) -> None:
         """All of it again."""
-        self.whole()
+        self.show_all()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Axes, repetitions, traces, onsets."""

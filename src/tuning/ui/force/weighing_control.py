@@ -26,7 +26,7 @@ WEIGH_S, LIFT_S = 2.2, 4.0
 class Weigher(QObject):
     """Zero and weigh, check the sides; `said` is a sentence and whether it is a warning."""
 
-    said = pyqtSignal(str, bool)
+    message = pyqtSignal(str, bool)
     crossed = pyqtSignal()
     """The plates are swapped: from now on, or no longer, the program exchanges them."""
 
@@ -56,7 +56,7 @@ class Weigher(QObject):
             with map_device_errors("pair of plates"):
                 plates.zero()
         except DeviceFault as err:
-            self.said.emit(f"{err}.", True)
+            self.message.emit(f"{err}.", True)
             return
         self._start(plates, "Stand still …", (WEIGH_S, 2.0, self._tell_weight))
 
@@ -68,7 +68,7 @@ class Weigher(QObject):
 
     def _start(self, plates: ForcePlates, words: str, ends: tuple[float, float, Callable[[Floats], None]]) -> None:
         self._ends = ends
-        self.said.emit(words, False)
+        self.message.emit(words, False)
         self._stream(plates)
 
     def _came(self) -> None:
@@ -83,23 +83,23 @@ class Weigher(QObject):
         try:
             tell(samples[np.isfinite(samples).all(axis=1)])
         except TuningError as err:
-            self.said.emit(str(err), True)
+            self.message.emit(str(err), True)
 
     def _tell_weight(self, samples: Floats) -> None:
         found = self._state.weigh(samples, self._live.buffer.rate)
         if isinstance(found, NotMeasured):
-            self.said.emit(f"{sentence_case(found.detail)}. Stand still and weigh again.", True)
+            self.message.emit(f"{sentence_case(found.detail)}. Stand still and weigh again.", True)
         else:
-            self.said.emit(f"Weighed: {found.newtons:.0f} N, {found.mass_kg:.1f} kg, SD {found.sd:.1f} N.", False)
+            self.message.emit(f"Weighed: {found.newtons:.0f} N, {found.mass_kg:.1f} kg, SD {found.sd:.1f} N.", False)
 
     def _tell_sides(self, samples: Floats) -> None:
         found = emptied(Recording(self._live.buffer.rate, {leg: samples[:, n] for n, leg in enumerate(LEGS)}))
         if isinstance(found, NotMeasured):
-            self.said.emit(f"{sentence_case(found.detail)}. Lift the left foot and check again.", True)
+            self.message.emit(f"{sentence_case(found.detail)}. Lift the left foot and check again.", True)
         elif found is Side.LEFT:
-            self.said.emit("The left plate emptied: the sides are right.", False)
+            self.message.emit("The left plate emptied: the sides are right.", False)
         else:
             self.crossed.emit()
-            self.said.emit(
+            self.message.emit(
                 "The right plate emptied: the plates are swapped. From now on the program exchanges them.", True
             )

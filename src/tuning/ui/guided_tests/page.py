@@ -189,11 +189,11 @@ class TestRunPage(StagePage):
 
     def _walked(self) -> None:
         if self.state.look < self.state.looks:
-            self.told.emit(
+            self.message.emit(
                 f"Look {self.state.look} is complete. Set the stance anew, then begin look {self.state.look + 1}."
             )
         else:
-            self.told.emit("All tests of this stage are answered; those “when wanted” stand below the list.")
+            self.message.emit("All tests of this stage are answered; those “when wanted” stand below the list.")
 
     def refresh(self) -> None:
         """List, looks and whether a photograph helps here."""

@@ -325,7 +325,7 @@ class RunState(QObject):
                 for side, grade in grades.items():
                     looks = [*self.trials(question.measure, side)[: self.look - 1], float(grade)]
                     seen = observed(self.measures[question.measure], side, looks, method, reason=reason)
-                    act.put(seen, *self._rows(question.measure, side))
+                    act.replace(seen, *self._rows(question.measure, side))
                 self._strike_endings(act)
         self.forward()
 
@@ -347,7 +347,7 @@ class RunState(QObject):
     def _keep_choice(self, step: WalkStep, option: str, reason: str) -> None:
         answer = Answer(step.test.id, step.question.key, step.side, option, self.look, reason=reason)
         with self.workspace.action(step.test.name) as act:
-            act.put(answer, self.choice(step))
+            act.replace(answer, self.choice(step))
             self._strike_endings(act)
             for side in LEGS if step.side is Side.NONE else (step.side,):
                 self._put_score(act, step.test, side, answer)
@@ -363,7 +363,9 @@ class RunState(QObject):
             act.strike(*before)
             return
         setup = test.score.setup(answers)
-        act.put(observed(self.measures[test.score.measure], side, [points], EYE, setup, reason=newest.reason), *before)
+        act.replace(
+            observed(self.measures[test.score.measure], side, [points], EYE, setup, reason=newest.reason), *before
+        )
 
     def _keep_number(self, step: WalkStep, text: str) -> None:
         measure = self.measures[step.question.measure]
@@ -396,7 +398,7 @@ class RunState(QObject):
         reason = self._permit() if grown else kept
         with self.workspace.action(measure.name) as act:
             if trials:
-                act.put(observed(measure, side, trials, "typed", reason=reason or kept), *rows)
+                act.replace(observed(measure, side, trials, "typed", reason=reason or kept), *rows)
             else:
                 act.strike(*rows)
             self._strike_endings(act)

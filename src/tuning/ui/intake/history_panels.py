@@ -35,7 +35,7 @@ def keep_form(
     `measures` names all that the form can tell: what stood of them before is taken out.
     """
     with space.trying(), space.action(kind.replace("-", " ")) as act:
-        act.put(Form(kind, dict(data)), space.form_today(kind))
+        act.replace(Form(kind, dict(data)), space.form_today(kind))
         before = [o for o in space.observations() if o.measure_id in measures]
         act.strike(*before)
         for seen in values:

@@ -51,7 +51,7 @@ class IntakePage(StagePage):
         column.addLayout(head)
         column.addWidget(self.stack, 1)
         self.safety.refused.connect(self.refused)
-        self.safety.told.connect(self.told)
+        self.safety.message.connect(self.message)
         self.safety.letter_wanted.connect(self.letter_wanted)
 
     def enter(self) -> None:

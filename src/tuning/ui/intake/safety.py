@@ -45,7 +45,7 @@ class SafetyPanel(QWidget):
     """Ask, record, clear, refer."""
 
     refused = pyqtSignal(str)
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
     letter_wanted = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace) -> None:

@@ -21,7 +21,7 @@ KEYS = "A click or the digit ticks a fault; left and right change the repetition
 class FaultGrid(QWidget):
     """Ticks are kept at once; the by-eye test of the same movement shows how often."""
 
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
     moved = pyqtSignal(int)
     """The frame of the turn of the chosen repetition."""
 
@@ -102,7 +102,7 @@ class FaultGrid(QWidget):
                 ticked = tuple(reps[fault.key])
                 words = how_often(len(ticked), count)
                 answer = Answer(test.id, fault.key, self.leg, words, ticked=ticked, out_of=count, capture=capture.uid)
-                act.put(answer, self.entry(fault, self.leg))
+                act.replace(answer, self.entry(fault, self.leg))
 
     def choose(self, leg: Side, column: int) -> None:
         """Go to a repetition and leg; the clip shows its deepest point."""

@@ -397,7 +397,7 @@ class MarkState(QObject):
         before = {(o.measure_id, o.side): o for o in self._observed_in(frame)}
         setup = Setup(simulated=self.capture.simulated)
         for seen in observe(self.picture_kind, marks, context, method, where, setup):
-            act.put(seen, before.pop((seen.measure_id, seen.side), None))
+            act.replace(seen, before.pop((seen.measure_id, seen.side), None))
         act.strike(*before.values())
 
     def _observed_in(self, frame: int) -> list[Observation]:

@@ -180,12 +180,12 @@ class MaskDialog(QDialog):
             return masked(path, boxes, out, goes_on)
 
         job = Job("Hiding the face", work)
-        job.done.connect(lambda way: self._space.told.emit(told(way, out)))
+        job.done.connect(lambda way: self._space.message.emit(mask_result_text(way, out)))
         self.job_started.emit(job)
         self.accept()
 
 
-def told(way: BoxTrack | None, out: Path) -> str:
+def mask_result_text(way: BoxTrack | None, out: Path) -> str:
     """What became of the copy, and which frames somebody should look at."""
     if way is None:
         return "No copy was made."

@@ -20,13 +20,13 @@ class Recordings:
         self._workspace, self._say = workspace, say
         self._read: dict[str, Recording] = {}
 
-    def kept(self) -> list[Capture]:
+    def of_visit(self) -> list[Capture]:
         """What was recorded in this visit, newest first."""
         return [c for c in self._workspace.entries(Capture) if c.purpose is Purpose.PLATES][::-1]
 
     def under(self, ground: PlatesUsed | None) -> Plates | None:
         """The plates under a clip, None where none are named or their file is lost."""
-        capture = next((c for c in self.kept() if ground is not None and c.uid == ground.capture), None)
+        capture = next((c for c in self.of_visit() if ground is not None and c.uid == ground.capture), None)
         if ground is None or capture is None:
             return None
         try:

@@ -69,7 +69,7 @@ class GroundDialog(QDialog):
     def _fill(self, chosen: str) -> None:
         self.choice.clear()
         self.choice.addItem("no plates: mid-foot", "")
-        for capture in self._following.recordings.kept():
+        for capture in self._following.recordings.of_visit():
             self.choice.addItem(f"{capture.medium.name}, {clock(capture.at)}", capture.uid)
         self.choice.setCurrentIndex(max(0, self.choice.findData(chosen)))
 

@@ -21,7 +21,7 @@ def keep_back(bench: PicturePage) -> None:
     back = capture.uid not in kept_back(space.case.all(Decision))
     with space.trying(), space.action("picture and letters") as act:
         act.add(Decision(KEPT_BACK, "kept back" if back else MAY_BE_SHOWN, {"capture": capture.uid}))
-    space.told.emit("This picture stays out of letters." if back else "This picture may be shown in letters again.")
+    space.message.emit("This picture stays out of letters." if back else "This picture may be shown in letters again.")
 
 
 def hide_face(bench: PicturePage) -> None:

@@ -136,7 +136,7 @@ class TrackingState(QObject):
         done = False
         with self._workspace.trying():
             with self._workspace.action(text) as act:
-                act.put(facts, *(f for f in self._workspace.entries(ClipFacts) if f.capture == facts.capture))
+                act.replace(facts, *(f for f in self._workspace.entries(ClipFacts) if f.capture == facts.capture))
                 if self.tracks is not None and facts.setup != self.facts().setup:
                     self._put_measured(act, self.tracks, facts.setup)
             done = True
@@ -233,11 +233,11 @@ class TrackingState(QObject):
             if now is not None and now.uid == capture.uid:
                 with self._workspace.trying():
                     self.keep(tracks, text)
-                if tracks.told:
-                    self._workspace.told.emit(tracks.told)
+                if tracks.problems:
+                    self._workspace.message.emit(tracks.problems)
             else:
                 name = capture.medium.name
-                self._workspace.told.emit(f"{name} was closed: {text} was not kept. Open it and begin anew.")
+                self._workspace.message.emit(f"{name} was closed: {text} was not kept. Open it and begin anew.")
 
         job.done.connect(keep)
         self.job_started.emit(job)
@@ -274,7 +274,7 @@ class TrackingState(QObject):
             self.ground,
             pack(tracks),
         )
-        act.put(row, self._row())
+        act.replace(row, self._row())
         self._put_measured(act, tracks, self.facts().setup)
 
     def _put_measured(self, act: ChangeSet, tracks: Tracks, setup: Setup) -> None:
@@ -284,7 +284,7 @@ class TrackingState(QObject):
         result = measure(tracks, self.task, self.options(tracks, setup))
         before = {(o.measure_id, o.side): o for o in self._measured()}
         for seen in observations(result, self._workspace.knowledge.measures, self.capture.uid, setup):
-            act.put(seen, before.pop((seen.measure_id, seen.side), None))
+            act.replace(seen, before.pop((seen.measure_id, seen.side), None))
         act.strike(*before.values())
 
     def _keep_with(self, text: str, **changed: Any) -> None:

@@ -45,7 +45,7 @@ class LogView(QWidget):
     """Decisions at the left, log, load and phase at the right."""
 
     refused = pyqtSignal(str)
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
 
     def __init__(self, workspace: Workspace, course: PlanController, exports: Exports) -> None:
         super().__init__()
@@ -233,11 +233,11 @@ class LogView(QWidget):
                     for one in added:
                         act.add(one)
                     for one, old in changed:
-                        act.put(amended(old, one, self._workspace.knowledge.progression), old)
+                        act.replace(amended(old, one, self._workspace.knowledge.progression), old)
         except TuningError as err:
             self.refused.emit(str(err))
             return
-        self.told.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
+        self.message.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
 
     def _confirm(self, item: PlanItem, decision: ProgressionDecision, reason: TextField) -> None:
         with self._workspace.trying():

@@ -44,7 +44,7 @@ class ProgrammePage(StagePage):
             self._stack.addWidget(view)
             view.refused.connect(self.refused)
         for speaker in (self.week, self.log):
-            speaker.told.connect(self.told)
+            speaker.message.connect(self.message)
         self.week.calendar_wanted.connect(self.ask_calendar)
         self.choose.sheet_wanted.connect(self.ask_sheet)
         self._tabs = [button(f"{n}  {name}", self._opener(n - 1), "link") for n, name in enumerate(VIEWS, start=1)]
@@ -187,7 +187,7 @@ class ProgrammePage(StagePage):
         except TuningError as err:
             self.refused.emit(str(err))
             return False
-        self.told.emit(f"{what} written to {target}")
+        self.message.emit(f"{what} written to {target}")
         return True
 
     def refresh(self) -> None:

@@ -195,7 +195,7 @@ class PlanController:
         rules = self._space.knowledge.progression
         with self._space.action(text) as act:
             for one in done:
-                act.put(amended(one, replace(one, **told), rules), one)
+                act.replace(amended(one, replace(one, **told), rules), one)
 
     def set_morning(self, done: Sequence[Done], morning: NextDayResponse, pain: int | None = None) -> None:
         """How the morning after a session was."""

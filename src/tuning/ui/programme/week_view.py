@@ -165,7 +165,7 @@ class WeekView(QWidget):
     """The grid, what the week gives, what had to be left out."""
 
     refused = pyqtSignal(str)
-    told = pyqtSignal(str)
+    message = pyqtSignal(str)
     calendar_wanted = pyqtSignal()
 
     def __init__(self, workspace: Workspace, course: PlanController) -> None:

@@ -144,7 +144,7 @@ class BalanceView(QWidget):
             return
         sheets = self._sheets()
         under = next((one for one in self._placed if one.box.contains(event.position())), None)
-        self.setToolTip(told(_chips(sheets[under.factor])[under.chip]) if under is not None else "")
+        self.setToolTip(evidence_text(_chips(sheets[under.factor])[under.chip]) if under is not None else "")
 
     def _height(self, n: int) -> int:
         return CHOSEN_ROW if n == self._state.factor else ROW
@@ -215,7 +215,7 @@ class BalanceView(QWidget):
     def _paint_told(self, painter: QPainter, sheet: FactorEvidence, row: QRectF) -> None:
         """The chosen line in full, and why the label is as it is."""
         chip = self._state.chosen_chip
-        words = told(chip) if chip is not None else "nothing to look for in this pattern"
+        words = evidence_text(chip) if chip is not None else "nothing to look for in this pattern"
         more = f" · {sheet.follows or sheet.overruled}" if sheet.follows or sheet.overruled else ""
         painter.setFont(theme.font())
         painter.setPen(theme.colour("ink"))
@@ -293,7 +293,7 @@ def _chips(sheet: FactorEvidence) -> list[EvidenceItem]:
     return [*sheet.fired, *sheet.untested]
 
 
-def told(chip: EvidenceItem) -> str:
+def evidence_text(chip: EvidenceItem) -> str:
     """A line of evidence whole: what it says, its number, kind and weight."""
     if not chip.look.done:
         return f"{chip.line.words}: not tested yet ({WORDS[chip.kind]}, weight {chip.line.weight:g})"

@@ -87,7 +87,7 @@ class ReasoningPage(StagePage):
         """A factor by its id."""
         if target.factor and not self.state.choose_factor(target.factor):
             name = self._space.knowledge.reasoning.factors[target.factor].name
-            self.told.emit(f"{name} bears on no pattern that was seen.")
+            self.message.emit(f"{name} bears on no pattern that was seen.")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """1 to 3, P, O, and the keys of the balance from anywhere on the page."""
@@ -109,13 +109,13 @@ class ReasoningPage(StagePage):
         self.target_wanted.emit(self.state.target(option))
         if option.change:
             name = self._space.knowledge.reasoning.changes[option.change].name
-            self.told.emit(f"Film plain, then with {name}, then plain again; say under the clip what was changed.")
+            self.message.emit(f"Film plain, then with {name}, then plain again; say under the clip what was changed.")
 
     def open_chip(self, chip: EvidenceItem) -> None:
         """Look at what a line of evidence rests on, or go to its test."""
         target = self.state.evidence(chip)
         if target is None:
-            self.told.emit("A trial of cause: measure, change one thing, measure, take it away, measure again.")
+            self.message.emit("A trial of cause: measure, change one thing, measure, take it away, measure again.")
         else:
             self.target_wanted.emit(target)
 

@@ -130,7 +130,7 @@ class ReviewPage(StagePage):
         self.between.setText(f"Done between the two: {'; '.join(done)}." if done else "")
         self.between.setVisible(bool(done))
         self.list.show_rows(state.rows(), state.missing(), state.chosen)
-        self.chart.show_course(state.course(), [v.started_at for v in case.visits])
+        self.chart.show_course(state.timeline(), [v.started_at for v in case.visits])
         self._show_row(state.chosen)
 
     def _show_visits(self) -> None:
@@ -165,7 +165,7 @@ class ReviewPage(StagePage):
                 if pair is not None
             ]
         except (TuningError, ValueError) as err:
-            self.told.emit(str(err))
+            self.message.emit(str(err))
             return
         capture = found[1][0] if found[1] is not None else None
         assert capture is not None

@@ -140,7 +140,7 @@ class ReviewState(QObject):
         self.chosen = row
         self.changed.emit()
 
-    def course(self) -> CourseView:
+    def timeline(self) -> CourseView:
         """The time axis of the chosen row."""
         case, row = self.space.case, self.chosen
         if case is None:

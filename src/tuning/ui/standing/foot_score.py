@@ -25,7 +25,7 @@ HEAD, CELL = 24.0, 28.0
 class FootScoreGrid(QWidget):
     """Arrows move between the cells; -, 0, 1, 2 and the mouse set them."""
 
-    told = pyqtSignal()
+    message = pyqtSignal()
     """The cursor moved or a score was set."""
 
     def __init__(self) -> None:
@@ -53,7 +53,7 @@ class FootScoreGrid(QWidget):
         row, side = self.at
         self.setAccessibleDescription(f"{CRITERIA[row][0]}, {side.value}")
         self.update()
-        self.told.emit()
+        self.message.emit()
 
     def cursor_box(self) -> QRectF:
         """Where the cells of the cursor stand."""
@@ -164,7 +164,7 @@ class FootScorePanel(QWidget):
         self._room = in_scroll(self.grid)
         column.addWidget(self._room, 1)
         column.addLayout(row)
-        self.grid.told.connect(self._follow)
+        self.grid.message.connect(self._follow)
         self.setFocusProxy(self.grid)
         state.workspace.case_changed.connect(self.load)
         state.workspace.reloaded.connect(self.load)
@@ -206,7 +206,7 @@ class FootScorePanel(QWidget):
         with space.trying(), space.action("six-item foot score") as act:
             for side, total in done.items():
                 items = FormRef(tuple(self.grid.scores[side]))
-                act.put(
+                act.replace(
                     observed(measure, side, [float(total)], "by eye", evidence=items),
                     self._state.observation(TEST, side),
                 )

@@ -159,7 +159,7 @@ class ScalesPanel(QWidget):
         with space.trying(), space.action("scales reading") as act:
             if pairs:
                 kept = FormRef(pairs=tuple(pairs))
-                act.put(observed(self._state.measures[TEST], Side.NONE, shares, method, setup, kept), before)
+                act.replace(observed(self._state.measures[TEST], Side.NONE, shares, method, setup, kept), before)
             else:
                 act.strike(before)
         return len(self._pairs()) == len(pairs)

@@ -199,7 +199,7 @@ class StrengthPage(StagePage):
         if wanted is not None:
             self._go(wanted.id)
         elif test in self._workspace.knowledge.tests:
-            self.told.emit("This test is not in the order of the visit yet: choose it under Plan the visit.")
+            self.message.emit("This test is not in the order of the visit yet: choose it under Plan the visit.")
 
     def choose_side(self, side: Side) -> None:
         """The same test on this side."""
@@ -214,7 +214,7 @@ class StrengthPage(StagePage):
     def repeat_last(self) -> None:
         """The protocol of the last visit with strength."""
         try:
-            self.told.emit(self.state.repeat_last())
+            self.message.emit(self.state.repeat_last())
         except TuningError as err:
             self.refused.emit(str(err))
         self.number.setFocus()
@@ -229,7 +229,7 @@ class StrengthPage(StagePage):
             self.number.setFocus()
 
     def _finished(self) -> None:
-        self.told.emit("All tests of the order are done; the summary shows both legs.")
+        self.message.emit("All tests of the order are done; the summary shows both legs.")
         if self.stack.currentIndex() == 0:
             self.toggle_summary()
 

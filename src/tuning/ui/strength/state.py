@@ -41,7 +41,7 @@ class PendingEffort:
     simulated: bool = False
 
     @property
-    def kept(self) -> dict[str, Any]:
+    def to_dict(self) -> dict[str, Any]:
         """What stands in the record: the samples and what was read from them."""
         return {
             "t": [round(float(t), 3) for t in self.samples[:, 0]],
@@ -127,7 +127,7 @@ class StrengthState(StrengthReadings):
             raise BadInput("No earlier visit of this person holds a strength test.")
         was = next(v for v in case.visits if v.uid == found.visit)
         with self.space.action("last protocol") as act:
-            act.put(Form(REPEATS, {"visit": found.visit}), self.space.form_today(REPEATS))
+            act.replace(Form(REPEATS, {"visit": found.visit}), self.space.form_today(REPEATS))
             self.order.take_over(act, found.order)
         self.begin()
         return f"As on {day(was.started_at)}: order, positions, pads, levers, mode and number of trials."
@@ -186,7 +186,7 @@ class StrengthState(StrengthReadings):
                 f"This side has trials {before.setup.position}; strike them out before testing it {self.position}."
             )
         said = text.strip() if text.strip()[-1].isalpha() else f"{text.strip()} {self.unit}"
-        trace = caught.kept if caught is not None else None
+        trace = caught.to_dict if caught is not None else None
         setup = self._setup(before, caught)
         grown = StrengthTrials(
             self.test_id,
@@ -321,7 +321,7 @@ class StrengthState(StrengthReadings):
     def end(self, status: Status) -> None:
         """The effort ends without a force; never a zero."""
         with self.space.action(f"{self.test.name}: {status.value}") as act:
-            act.put(Ending(self.test_id, self.side, status), *self._endings())
+            act.replace(Ending(self.test_id, self.side, status), *self._endings())
         self.advance()
 
     def ending(self) -> str:
@@ -422,5 +422,5 @@ class StrengthState(StrengthReadings):
         if self.asks_pain and told and done.newtons.size:
             new.append(Observation(PAIN, done.side, float(max(told)), np.array(told, float), "worst"))
         for seen in new:
-            act.put(seen, before.pop(seen.measure_id, None))
+            act.replace(seen, before.pop(seen.measure_id, None))
         act.strike(*before.values(), *self._endings())

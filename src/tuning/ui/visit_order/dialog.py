@@ -136,7 +136,7 @@ class PlanDialog(QDialog):
 
     def refresh(self) -> None:
         """Follow the state."""
-        state, kept = self.state, self.state.kept()
+        state, kept = self.state, self.state.standing_choice()
         self._filling = True
         clear_layout(self.templates)
         self.templates.addWidget(label("Templates", bold=True))
@@ -211,7 +211,7 @@ class PlanDialog(QDialog):
     def _ticked(self, item: QListWidgetItem) -> None:
         if self._filling:
             return
-        key, tests = item.data(Qt.ItemDataRole.UserRole), list(self.state.kept()["tests"])
+        key, tests = item.data(Qt.ItemDataRole.UserRole), list(self.state.standing_choice()["tests"])
         if item.checkState() == Qt.CheckState.Checked:
             tests.append(key)
         else:

@@ -47,7 +47,7 @@ class OrderState(QObject):
         """Whether this visit has an order of its own; if not, the usual battery stands ready."""
         return self._space.form_today(KEPT) is not None
 
-    def kept(self) -> dict[str, Any]:
+    def standing_choice(self) -> dict[str, Any]:
         """The standing choice."""
         found = self._space.form_today(KEPT)
         usual = next(t for t in self.templates() if t.usual)
@@ -105,7 +105,7 @@ class OrderState(QObject):
 
     def choice(self) -> VisitSelection:
         """What stands chosen."""
-        return self._choice(self.kept())
+        return self._choice(self.standing_choice())
 
     def _choice(self, kept: dict[str, Any]) -> VisitSelection:
         known = set(self._names())
@@ -140,7 +140,7 @@ class OrderState(QObject):
         return tuple(status.cautions) if status is not None else ()
 
     def _now(self) -> tuple[Chosen, Order, Order]:
-        kept = self.kept()
+        kept = self.standing_choice()
         limits = self._space.limits()
         key = (repr(kept), self.hard, self._involved(), limits, self._space.facts().gone, self._cautions_now())
         if self._planned is None or key != self._key:
@@ -168,12 +168,12 @@ class OrderState(QObject):
 
     def skipped(self) -> list[VisitItem]:
         """Efforts that the user left out."""
-        out = self.kept()["skipped"]
+        out = self.standing_choice()["skipped"]
         return [e for e in self._now()[0].efforts if e.id in out]
 
     def price_of_hard_rule(self) -> int:
         """Extra turns when the uninvolved side always comes first."""
-        kept = self.kept()
+        kept = self.standing_choice()
         try:
             return self._work(kept, hard=True)[1].turns - self._work(kept, hard=False)[1].turns
         except BadInput:
@@ -258,36 +258,36 @@ class OrderState(QObject):
             self._put(act, **changes)
 
     def _put(self, act: ChangeSet, **changes: Any) -> None:
-        kept = {**self.kept(), **changes}
+        kept = {**self.standing_choice(), **changes}
         self._work(kept)
-        act.put(Form(KEPT, kept), self._space.form_today(KEPT))
+        act.replace(Form(KEPT, kept), self._space.form_today(KEPT))
 
     def choose(self, tests: list[str]) -> None:
         """Take other tests; wishes for tests that are gone go with them."""
         ids = {t: t for t in tests}
-        kept = self.kept()
+        kept = self.standing_choice()
         pairs = [p for p in kept["pairs"] if all(e.split(":")[0] in ids for e in p)]
         skipped = [e for e in kept["skipped"] if e.split(":")[0] in ids]
         self._keep("choose tests", tests=list(ids), pairs=pairs, skipped=skipped)
 
     def drag(self, effort_id: str, to: int) -> None:
         """Put an effort elsewhere. Raises BadInput when a rule forbids it."""
-        kept = self.kept()
+        kept = self.standing_choice()
         pairs = with_drag(self.order, effort_id, to, [(a, b) for a, b in kept["pairs"]])
         self._keep("drag in the order", pairs=[list(p) for p in pairs])
 
     def skip(self, effort_id: str) -> None:
         """Leave an effort out, or take it in again."""
-        skipped = set(self.kept()["skipped"]) ^ {effort_id}
+        skipped = set(self.standing_choice()["skipped"]) ^ {effort_id}
         self._keep("skip" if effort_id in skipped else "put back into the order", skipped=sorted(skipped))
 
     def use_position(self, test_id: str, position: str) -> None:
         """Do a test in another of its positions."""
-        self._keep("position", positions={**self.kept()["positions"], test_id: position})
+        self._keep("position", positions={**self.standing_choice()["positions"], test_id: position})
 
     def use_pad(self, test_id: str, pad: str) -> None:
         """Do a test with the pad in another place."""
-        self._keep("pad", pads={**self.kept()["pads"], test_id: pad})
+        self._keep("pad", pads={**self.standing_choice()["pads"], test_id: pad})
 
     def take_over(self, act: ChangeSet, data: Mapping[str, Any]) -> None:
         """Take over the order of an earlier visit as part of an action; what hurt then does not count now."""
@@ -298,7 +298,7 @@ class OrderState(QObject):
 
     def put_painful(self, act: ChangeSet, test_id: str) -> None:
         """A test that hurt goes last in its position, as part of the action that tells of it."""
-        painful = set(self.kept()["painful"])
+        painful = set(self.standing_choice()["painful"])
         if test_id not in painful:
             self._put(act, painful=sorted(painful | {test_id}))
 
@@ -318,7 +318,7 @@ class OrderState(QObject):
             raise BadInput("Give the template a name of its own.")
         own = self._space.settings.get(OWN, {})
         try:
-            self._space.settings.set(OWN, {**own, name: self.kept()["tests"]})
+            self._space.settings.set(OWN, {**own, name: self.standing_choice()["tests"]})
         except TuningError as err:
             raise BadInput(str(err)) from err
         self.changed.emit()

@@ -21,10 +21,10 @@ from tuning.video.detect.stickers import gap
 from tuning.video.media.planes import LumaReader, YuvFrame
 from tuning.video.track.body_constraints import body_of, unmarked
 from tuning.video.track.detections import Detections
-from tuning.video.track.fixed_tracks import SAME_PX, given
+from tuning.video.track.fixed_tracks import SAME_PX, insert_fixed
 from tuning.video.track.frame_tracker import OFTEN, SURE, USUAL_FRAME_S, Follower
 from tuning.video.track.gap_ends import follow_traces
-from tuning.video.track.hypotheses import tell
+from tuning.video.track.hypotheses import solve
 from tuning.video.track.quality_checks import DOUBTED, doubt
 
 LONGEST_BREAK = 4.0
@@ -53,7 +53,7 @@ def track(
     """
     last = frames - 1 if last is None else last
     opening = _opening(reader, start)
-    seen = _Seen.at_first(tuple(marks), times, start)
+    seen = _FrameDetections.at_first(tuple(marks), times, start)
     found, background = seen.found, CameraMotion(opening.y, np.array(list(marks.values())))
     frame_s = float(np.median(seen.between))
     follower = Follower(opening, marks, frame_s)
@@ -80,7 +80,7 @@ def track(
 
 
 @dataclass
-class _Seen:
+class _FrameDetections:
     """What the frames of a clip show, as they are read: `found`; the narrow ways of the finds (frames, marks, 2); all
     that may be a sticker; how the camera moved (frames, 4); which frames were read; the time between them, s; and
     whether a mark was not surely found anywhere."""
@@ -94,7 +94,7 @@ class _Seen:
     unsure: bool = False
 
     @classmethod
-    def at_first(cls, names: tuple[str, ...], times: Floats, start: int) -> _Seen:
+    def at_first(cls, names: tuple[str, ...], times: Floats, start: int) -> _FrameDetections:
         """Before anything but the frame with the marks was read."""
         frames = len(times)
         camera, read = np.full((frames, 4), np.nan), np.zeros(frames, dtype=bool)
@@ -187,8 +187,8 @@ def _tell_apart(
     at = np.array([*found.xy[start, marks], *others.values()])
     between = paces(found.times)[first : first + len(sights) - 1]
     body = body_of([*names, *others], at)
-    sights, sure = given(sights, [*names, *others], known or Tracks.empty((), found.times), first)
-    told = tell(
+    sights, sure = insert_fixed(sights, [*names, *others], known or Tracks.empty((), found.times), first)
+    told = solve(
         body,
         at,
         _steadied(sights, found.camera, start, first),

@@ -14,7 +14,7 @@ SAME_PX = 3.0
 """Two places closer than this are one sticker."""
 
 
-def given(
+def insert_fixed(
     sights: Sequence[Detections], names: Sequence[str], known: Tracks, first: int
 ) -> tuple[list[Detections], Ints]:
     """The frames from `first` on with what is known put in, and the number of each mark's find in every frame,

@@ -92,7 +92,7 @@ class HypothesisTracker:
         self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
         """How far a mark of known speed lies from its course, px (SD)."""
 
-    def told(
+    def assign_frames(
         self, sights: Iterable[Detections], between: Floats, given: Ints, going: Callable[[], bool]
     ) -> Assignment | None:
         """What is told of these frames, each so long after the one before, `between` (frames,) s; None if `going` ends
@@ -229,7 +229,7 @@ def _best(after: _Hypotheses, chosen: Ints) -> Ints:
     return np.array(kept, dtype=np.intp)
 
 
-def tell(
+def solve(
     body: MarkSkeleton,
     start: Floats,
     sights: Sequence[Detections],
@@ -247,8 +247,8 @@ def tell(
     between = np.broadcast_to(frame_s, max(len(sights) - 1, 0))
     teller = HypothesisTracker(body, start, float(np.median(frame_s)), height, unmarked)
     given = np.full((len(sights), len(start)), -1) if given is None else given
-    before = teller.told(reversed(sights[:first]), between[:first][::-1], given[:first][::-1], going)
-    after = teller.told(sights[first + 1 :], between[first:], given[first + 1 :], going)
+    before = teller.assign_frames(reversed(sights[:first]), between[:first][::-1], given[:first][::-1], going)
+    after = teller.assign_frames(sights[first + 1 :], between[first:], given[first + 1 :], going)
     if before is None or after is None:
         return None
     nothing = np.full((1, len(start)), -1)

@@ -20,8 +20,8 @@ def stances_with(found: Sequence[Stance], options: Options, frame_s: float, resu
     that has none. What still lacks its other end is told."""
     sd, stances = EVENT_SD_FRAMES * frame_s, list(found)
     for side in LEGS:
-        stances += [Stance(side, contact, np.nan, sd, sd, BY_HAND) for contact in options.put("contact", side)]
-        for off in options.put("toe-off", side):
+        stances += [Stance(side, contact, np.nan, sd, sd, BY_HAND) for contact in options.manual_times("contact", side)]
+        for off in options.manual_times("toe-off", side):
             before = [one for one in stances if one.side is side and one.contact < off]
             last = max(before, key=lambda one: one.contact, default=None)
             if last is None or np.isfinite(last.toe_off):
@@ -38,7 +38,7 @@ def stances_with(found: Sequence[Stance], options: Options, frame_s: float, resu
 
 def repetitions_with(found: Sequence[Repetition], options: Options, result: Result) -> list[Repetition]:
     """The repetitions found, and those that were put: a turn with a start before and an end behind it."""
-    starts, turns, ends = (options.put(kind, Side.NONE) for kind in ("start", "turn", "end"))
+    starts, turns, ends = (options.manual_times(kind, Side.NONE) for kind in ("start", "turn", "end"))
     reps, used = list(found), set[tuple[str, float]]()
     for n, turn in enumerate(turns):
         start = max((s for s in starts if s < turn and not any(s < t < turn for t in turns[:n])), default=None)

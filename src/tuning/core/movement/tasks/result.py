@@ -41,7 +41,7 @@ class Options:
         hits = [new for old, new in own if old is not None and abs(old - time) < 0.01]
         return hits[-1] if hits else time
 
-    def put(self, kind: str, side: Side) -> list[float]:
+    def manual_times(self, kind: str, side: Side) -> list[float]:
         """Times at which events were put where none was found, s, earliest first."""
         return sorted(new for k, s, old, new in self.moved if k == kind and s is side and old is None)
 

@@ -199,7 +199,7 @@ def _put_support(signals: MarkSignals, options: Options, ahead: int, result: Res
         return False
     heel = np.nanmedian(signals.at("heel"), axis=0)
     shift = ground.at(signals.times + met.offset) / per_px
-    signals.put(SUPPORT, heel + np.stack([ahead * shift, 0 * shift], axis=1), POINT_SD_M / per_px)
+    signals.add_place(SUPPORT, heel + np.stack([ahead * shift, 0 * shift], axis=1), POINT_SD_M / per_px)
     result.warnings.append(
         f"Plates: the clip begins at their second {met.offset:.2f}, found by the movement itself (r {met.r:.3f}); "
         f"heels {plates.heel_mm:.0f} mm ahead of their origin."

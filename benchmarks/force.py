@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import statistics
+import sys
 import tempfile
 import time
 import tracemalloc
@@ -25,6 +26,8 @@ from tuning.exchange.plates import read_plates
 from tuning.ui import theme
 from tuning.ui.force.live import LivePlates
 
+SMALL = "--small" in sys.argv
+
 
 def timed(work) -> float:
     start = time.perf_counter()
@@ -34,7 +37,7 @@ def timed(work) -> float:
 
 def minute() -> None:
     """One minute of squats on both plates: from samples to numbers, against reading the file."""
-    scene = plates.squats(SimulatedPerson(), reps=20, rest=1.1)
+    scene = plates.squats(SimulatedPerson(), reps=3 if SMALL else 20, rest=1.1)
     left, right = heard(scene, Faults(), np.random.default_rng(1))
     recording = Recording(scene.rate, {Side.LEFT: left, Side.RIGHT: right})
     with tempfile.TemporaryDirectory() as folder:
@@ -44,7 +47,7 @@ def minute() -> None:
         analyse(recording, "squat-fast")  # the filter library loads once
         numbers = statistics.median(
             timed(lambda: analyse(Recording(scene.rate, {Side.LEFT: left, Side.RIGHT: right}), "squat-fast"))
-            for _ in range(5)
+            for _ in range(1 if SMALL else 5)
         )
     print(f"{recording.size / scene.rate:.0f} s of two plates: numbers {numbers:.3f} s beyond reading the file "
           f"({reading:.2f} s), {numbers / reading:.2f} of it (wanted under 0.3 s)")  # fmt: skip
@@ -64,7 +67,7 @@ def frames() -> None:
     app.processEvents()
     view.buffer = RingBuffer(1000.0)
     times, base = [], []
-    for n in range(600):
+    for n in range(20 if SMALL else 600):
         samples = 400 + 300 * np.sin(np.arange(17)[:, None] / 40 + n / 3) + random.normal(0, 3, (17, 2))
         view.buffer.add(samples)
         times.append(1e3 * timed(view.repaint))
@@ -84,7 +87,7 @@ def half_hour() -> None:
     buffer.add(chunk)
     tracemalloc.start()
     before = tracemalloc.get_traced_memory()[0]
-    for _ in range(30 * 60 * 1000 // 16):
+    for _ in range((1 if SMALL else 30) * 60 * 1000 // 16):
         buffer.add(chunk)
     after = tracemalloc.get_traced_memory()[0]
     print(f"30 minutes at 1000 Hz: memory of the live buffer grew by {(after - before) / 1024:.0f} kB")

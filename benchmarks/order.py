@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import statistics
+import sys
 import time
 
 from tuning.core.types import Side
@@ -11,7 +12,7 @@ from tuning.core.visit.plan import VisitSelection, chosen_efforts
 from tuning.core.visit.visit_items import OrderPreferences
 from tuning.knowledge import load
 
-ROUNDS = 15
+ROUNDS = 1 if "--small" in sys.argv else 15
 
 
 def timed(work) -> float:

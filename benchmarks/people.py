@@ -30,7 +30,7 @@ from tuning.ui.day_list import DayList
 from tuning.ui.window import MainWindow
 from tuning.ui.workspace import Workspace
 
-ROUNDS = 5
+ROUNDS = 1 if "--small" in sys.argv else 5
 RAW = """
     select patient.name, patient.birth_date, patient.occupation, patient.complaint, count(distinct visit.id),
            max(started_at), count(entry.id)
@@ -98,7 +98,8 @@ def _entries(n: int, start: datetime) -> list[Entry]:
 
 
 def main() -> None:
-    people, visits = (int(a) for a in (*sys.argv[1:], 2000, 300)[:2])
+    numbers = [a for a in sys.argv[1:] if a.isdigit()]
+    people, visits = (int(a) for a in (*numbers, *((20, 5) if "--small" in sys.argv else (2000, 300)))[:2])
     app = QApplication([])
     theme.apply(app)
     with tempfile.TemporaryDirectory() as name:

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import json
 import statistics
+import sys
 import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from tuning.core.reasoning.conclusion import advise, conclude, tests_of
+from tuning.core.reasoning.conclusion import conclude, tests_of
+from tuning.core.reasoning.next_best_test import next_tests
 from tuning.core.types import LEGS
 from tuning.exchange.json.cases import read_case
 from tuning.knowledge import load
 
-ROUNDS = 15
-COUNT = 400
+SMALL = "--small" in sys.argv
+ROUNDS, COUNT = (1, 20) if SMALL else (15, 400)
 
 
 def median_ms(work: Callable[[], object]) -> float:
@@ -49,7 +51,7 @@ def main() -> None:
             case = replace(read.case, _memo={})
             found = conclude(case, knowledge.reasoning, knowledge.measures, tests, read.triage)
             for one in found.balances:
-                advise(knowledge.reasoning, one, found.found, tests)
+                next_tests(knowledge.reasoning, one, found.found, tests)
 
         loading, reasoning = median_ms(lambda: read_case(path, knowledge)), median_ms(reason)
         print(

@@ -10,7 +10,7 @@ import tempfile
 import time
 from pathlib import Path
 
-ROUNDS = 7
+ROUNDS = 1 if "--small" in sys.argv else 7
 BARE = """
 from PyQt6.QtWidgets import QApplication, QWidget
 app = QApplication([])
@@ -23,10 +23,10 @@ import sys
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 from tuning.ui import theme
-from tuning.ui.app import Frame
+from tuning.ui.app import TopWindow, shut_down
 app = QApplication([])
 theme.apply(app)
-frame = Frame(Path(sys.argv[1]))
+frame = TopWindow(Path(sys.argv[1]))
 frame.show()
 app.processEvents()
 """
@@ -43,7 +43,7 @@ READY = (
     + """
 frame.open()
 app.processEvents()
-frame.close()
+shut_down(app, frame)
 """
 )
 

@@ -100,7 +100,7 @@ def test_a_value_changed_together_with_its_sum_is_told_by_the_trail(kept):
     "update trail set who = '' where id = 4",
     "update trail set at = '2020-01-01 00:00:00.000000' where id = 5",
     "update trail set id = id + 100 where id = 2",
-    "delete from trail where id = (select max(id) from audit_log)",
+    "delete from trail where id = (select max(id) from trail)",
     "delete from entry where id = 1",
 ])  # fmt: skip
 def test_a_trail_that_was_touched_is_told(kept, statement):

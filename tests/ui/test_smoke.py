@@ -11,10 +11,10 @@ import sys
 from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 from tuning.ui import theme
-from tuning.ui.app import Frame
+from tuning.ui.app import TopWindow
 app = QApplication([])
 theme.apply(app)
-frame = Frame(Path(sys.argv[1]))
+frame = TopWindow(Path(sys.argv[1]))
 frame.show()
 app.processEvents()
 frame.open()

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
+import signal
+import socket
 import sys
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from types import TracebackType
+from types import FrameType, TracebackType
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEventLoop, Qt, QThread, QTimer
+from PyQt6.QtCore import QEvent, QEventLoop, QSocketNotifier, Qt, QThread, QThreadPool, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+from PyQt6.sip import voidptr
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BACKUP_FOLDER, BY_KEY, SCALE, THEME
@@ -150,6 +155,11 @@ class TopWindow(QMainWindow):
         if self.window_in is not None and aside is not None:
             self.window_in.status.say(f"Restored. What was here lies in {aside}.")
 
+    def shut(self) -> None:
+        """Let go of the record and of every file, without a question."""
+        if self.window_in is not None:
+            self.window_in.shut()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Everything that was finished is saved already; the window asks about the rest."""
         if self.window_in is not None and not self.window_in.close():
@@ -228,4 +238,55 @@ def run(folder: Path, log_file: Path, kind: str = "", devices: Callable[[str], D
     frame = TopWindow(folder, kind, devices)
     frame.show()
     QTimer.singleShot(0, frame.open)
-    return app.exec()
+    with told_to_stop(app) as codes:
+        code = app.exec()
+    shut_down(app, frame)
+    return codes[0] if codes else code
+
+
+SIGNALS = {signal.SIGTERM: 0, signal.SIGINT: 130}
+"""Exit codes where the system asks to stop."""
+
+
+@contextmanager
+def told_to_stop(app: QApplication) -> Iterator[list[int]]:
+    """A signal ends the event loop, and every dialog's; the list then holds the exit code."""
+    codes: list[int] = []
+
+    def stop(number: int, _: FrameType | None) -> None:
+        codes.append(SIGNALS[signal.Signals(number)])
+        app.exit()
+
+    ours, theirs = socket.socketpair()
+    for one in (ours, theirs):
+        one.setblocking(False)
+    # Python hears a signal only between two of its own instructions: a byte in the socket wakes it.
+    wake = QSocketNotifier(voidptr(theirs.fileno()), QSocketNotifier.Type.Read)
+    wake.activated.connect(lambda: theirs.recv(64))
+    before = {number: signal.signal(number, stop) for number in SIGNALS}
+    known = signal.set_wakeup_fd(ours.fileno())
+    try:
+        yield codes
+    finally:
+        signal.set_wakeup_fd(known)
+        for number, handler in before.items():
+            signal.signal(number, handler)
+        wake.setEnabled(False)
+        ours.close()
+        theirs.close()
+
+
+def shut_down(app: QApplication, frame: TopWindow) -> None:
+    """One order for every end: work stopped and waited for, files let go, then the widgets, then the application."""
+    frame.shut()
+    app.closeAllWindows()
+    for window in app.topLevelWidgets():
+        window.deleteLater()
+    for _ in range(2):  # what is deleted may ask for more to be deleted
+        app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+        app.processEvents()
+    pool = QThreadPool.globalInstance()
+    if pool is not None:
+        pool.waitForDone()
+    gc.collect()
+    logging.shutdown()

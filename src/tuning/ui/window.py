@@ -78,7 +78,7 @@ class MainWindow(QWidget):
         self.cupboard = WindowDialogs(self)
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
-        self.jobs = JobBoard()
+        self.jobs, self._shut = JobBoard(), False
         self.day_list = day_list or DayList(
             workspace.record, (workspace.knowledge.progression, workspace.knowledge.safety)
         )
@@ -407,12 +407,19 @@ class MainWindow(QWidget):
             if event is not None:
                 event.ignore()
             return
+        self.shut()
+        super().closeEvent(event)
+
+    def shut(self) -> None:
+        """Stop what runs, let go of files, cameras and the record; a second time it does nothing."""
+        if self._shut:
+            return
+        self._shut = True
         self.jobs.stop()
         for page in self.pages.values():
             page.leave()
             page.release_files()
         self.workspace.close()
-        super().closeEvent(event)
 
 
 __all__ = ["Explainable", "Job", "MainWindow"]

@@ -317,8 +317,14 @@ _DRAWN: dict[tuple[str, str], tuple[Callable[[], TestPicture], Side]] = {
 """Picture and position: the drawing and the leg that it shows."""
 
 
+NO_DRAWING = "no drawing of this test; the words say where the pad goes"
+
+
 def test_picture(picture: str, position: str, side: Side) -> TestPicture:
-    """The drawing of a test for a leg. Raises KeyError for one that is not drawn."""
+    """The drawing of a test for a leg; without one of its own, how somebody lies or sits, and no push."""
+    if not is_drawn(picture, position):
+        alike = next((draw() for (_, where), (draw, _) in _DRAWN.items() if where == position), None)
+        return TestPicture(alike.shapes if alike is not None else (), (), NO_DRAWING)
     draw, shows = _DRAWN[picture, position]
     made = draw()
     return made.mirrored() if side is shows.other and shows is not Side.NONE else made

@@ -52,6 +52,8 @@ class PositionPicture(QWidget):
     def _paint_figure(self, painter: QPainter, box: QRectF) -> None:
         assert self._test is not None
         points = [p for shape in self._picture.shapes for p in shape.points]
+        if not points:
+            return
         points += [(at[0] + 0.14 * way[0], at[1] + 0.14 * way[1]) for at, way in self._picture.pushes]
         left, right = min(x for x, _ in points), max(x for x, _ in points)
         low, high = min(y for _, y in points), max(y for _, y in points)
@@ -63,7 +65,8 @@ class PositionPicture(QWidget):
             start = QPointF(origin.x() + scale * at[0], origin.y() - scale * at[1])
             end = start + QPointF(way[0], -way[1]) * max(34.0, 0.1 * scale)
             _arrow(painter, start, end, ink)
-        self._paint_words(painter, box, origin, scale)
+        if self._picture.pushes:
+            self._paint_words(painter, box, origin, scale)
 
     def _paint_words(self, painter: QPainter, box: QRectF, origin: QPointF, scale: float) -> None:
         """What the patient does, at the tip of the arrow, on the side with room."""

@@ -14,7 +14,8 @@ import numpy as np
 from programme_world import GROUPS, PER_WEEK, RUNGS, Patient
 
 from tuning.core.entries import NextDayResponse
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, ProgressionMove, decide
+from tuning.core.programme.progression_rules import decide
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, PlanContext, ProgressionMove
 from tuning.core.types import LEGS, Triage
 from tuning.knowledge import load
 

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import QApplication
 from tuning.core.entries import Decision, Done, NextDayResponse, PlanItem, Screen
 from tuning.core.errors import TuningError
 from tuning.core.programme.ladders import SideTrial
-from tuning.core.programme.progression_rules import ProgressionMove
+from tuning.core.programme.progression_state import ProgressionMove
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.exchange.json.home_log import owner_mark
 from tuning.knowledge import load

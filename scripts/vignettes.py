@@ -16,7 +16,8 @@ from test_decide import RULES
 from test_decide import TABLE as LOGS
 from test_vignettes import CARE, ROWS, case_of, judged
 
-from tuning.core.programme.progression_rules import ProgressionMove, decide
+from tuning.core.programme.progression_rules import decide
+from tuning.core.programme.progression_state import ProgressionMove
 from tuning.core.reasoning.evidence import Label
 from tuning.core.types import Side, Triage
 

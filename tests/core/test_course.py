@@ -20,7 +20,7 @@ from tuning.core.programme.plan_facts import (
     weekly_load,
     weeks_since_injury,
 )
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, PlanContext
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge.knowledge import load

@@ -16,8 +16,9 @@ from hypothesis import strategies as st
 
 from tuning.cli import main
 from tuning.core.entries import NextDayResponse
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, decide
-from tuning.core.programme.progression_rules import ProgressionMove as Move
+from tuning.core.programme.progression_rules import decide
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, PlanContext
+from tuning.core.programme.progression_state import ProgressionMove as Move
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.exchange.json.plan_log import PlanFile

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import importlib
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -42,3 +44,14 @@ def test_no_module_class_or_public_function_is_named_by_a_word_that_says_nothing
         if name.casefold().strip("_") in NO_NAMES
     ]
     assert not bad
+
+
+def test_what_the_page_of_the_architecture_names_is_there():
+    page = (SOURCE.parents[1] / "docs" / "architecture.md").read_text()
+    functions = re.findall(r"`(core\.[\w.]+)`", page)
+    rooms = re.findall(r"`((?:media|detect|track)/\w+)`", page)
+    assert len(functions) > 5 and len(rooms) > 9
+    for name in functions:
+        module, _, function = f"tuning.{name}".rpartition(".")
+        assert callable(getattr(importlib.import_module(module), function)), name
+    assert all((SOURCE / "video" / f"{room}.py").exists() for room in rooms)

@@ -18,7 +18,8 @@ from tuning.core.programme.log_mapping import (
     step_since,
     tried_clean,
 )
-from tuning.core.programme.progression_rules import PlanContext, ProgressionMove, decide
+from tuning.core.programme.progression_rules import decide
+from tuning.core.programme.progression_state import PlanContext, ProgressionMove
 from tuning.core.types import LEGS, Side, Triage
 from tuning.knowledge import load
 

@@ -18,7 +18,7 @@ from tuning.core.programme.ladders import SideTrial
 from tuning.core.programme.log_mapping import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
-from tuning.core.programme.progression_rules import ProgressionMove
+from tuning.core.programme.progression_state import ProgressionMove
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.ui.programme import phase_view

@@ -8,7 +8,7 @@ from datetime import date, datetime
 
 from tuning.core.entries import Decision, Done, PlanItem, Screen
 from tuning.core.programme.ladders import Dose, Ladder, Rung
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, ProgressionMove
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, ProgressionMove
 from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.types import Entry
 

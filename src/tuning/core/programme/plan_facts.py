@@ -16,7 +16,8 @@ from tuning.core.programme.ladders import Dose, Rung
 from tuning.core.programme.log_mapping import set_of
 from tuning.core.programme.open_side_gaps import SideGap, still_open
 from tuning.core.programme.phases import FLARE_DAYS, Phase, PhaseFacts
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, is_ready
+from tuning.core.programme.progression_rules import is_ready
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, PlanContext
 from tuning.core.programme.rules import PainPolicy, Rules
 from tuning.core.reasoning.progress import TO_PROGRAMME
 from tuning.core.types import Entry, Observation, Side, Triage

@@ -11,7 +11,7 @@ from tuning.core.gate.permission import Gate, Permission
 from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.ladders import ConditionState, EntryContext, Ladder, Rung, entry_checks
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.progression_rules import ExerciseState
+from tuning.core.programme.progression_state import ExerciseState
 from tuning.core.programme.progression_step import start_dose
 from tuning.core.types import Triage
 

@@ -16,7 +16,7 @@ from tuning.core.programme.open_side_gaps import ACCEPTED
 from tuning.core.programme.open_side_gaps import OPEN as GAP_OPEN
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PHASE, SCHOOL, PlanStatus
-from tuning.core.programme.progression_rules import ProgressionMove
+from tuning.core.programme.progression_state import ProgressionMove
 from tuning.core.programme.progression_step import ProgressionStep
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import Entry, Role, Side

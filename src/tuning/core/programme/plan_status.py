@@ -63,13 +63,13 @@ from tuning.core.programme.plan_facts import (
 from tuning.core.programme.plan_facts import (
     facts_of as phase_facts,
 )
-from tuning.core.programme.progression_rules import (
+from tuning.core.programme.progression_rules import decide
+from tuning.core.programme.progression_state import (
     ExerciseState,
     LoggedSet,
     PlanContext,
     ProgressionDecision,
     ProgressionMove,
-    decide,
 )
 from tuning.core.programme.progression_step import ProgressionStep, cut, halved, lighter, start_dose, step_up, within
 from tuning.core.programme.rules import Clock, PainPolicy, Rules

@@ -14,7 +14,7 @@ import cattrs
 from tuning.core.entries import Done
 from tuning.core.errors import BadInput
 from tuning.core.programme.log_mapping import ALARMS
-from tuning.core.programme.progression_rules import LoggedSet
+from tuning.core.programme.progression_state import LoggedSet
 from tuning.core.types import Side
 from tuning.exchange.files import read_json
 from tuning.exchange.json.plan_log import plain_converter

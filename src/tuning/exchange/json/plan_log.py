@@ -15,7 +15,7 @@ import cattrs.v
 from tuning.core.errors import BadInput
 from tuning.core.programme.equipment import Equipment
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.progression_rules import ExerciseState, LoggedSet, PlanContext, ProgressionDecision
+from tuning.core.programme.progression_state import ExerciseState, LoggedSet, PlanContext, ProgressionDecision
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Side, Triage
 from tuning.exchange.files import read_json

@@ -13,7 +13,7 @@ from tuning.core.errors import BadInput
 from tuning.core.preferences import TELEPHONE
 from tuning.core.programme.ladders import Dose
 from tuning.core.programme.log_mapping import log_of, step_since
-from tuning.core.programme.progression_rules import PlanContext
+from tuning.core.programme.progression_state import PlanContext
 from tuning.core.programme.weekly_schedule import retests
 from tuning.core.types import LEGS, Side
 from tuning.exchange.files import write_whole

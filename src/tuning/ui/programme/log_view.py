@@ -22,7 +22,7 @@ from tuning.core.entries import Done, NextDayResponse, PlanItem
 from tuning.core.errors import TuningError
 from tuning.core.programme.joint_load import REGIONS, last_tolerated
 from tuning.core.programme.log_mapping import ALARMS, amended
-from tuning.core.programme.progression_rules import ProgressionDecision, ProgressionMove
+from tuning.core.programme.progression_state import ProgressionDecision, ProgressionMove
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.exports import Exports

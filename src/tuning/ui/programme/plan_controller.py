@@ -18,7 +18,7 @@ from tuning.core.programme.phases import Phase, next_phase, score_change
 from tuning.core.programme.plan_facts import scores, weekly_load
 from tuning.core.programme.plan_moves import confirmed, overruled
 from tuning.core.programme.plan_status import DIAL, KIT, PHASE, SCHOOL, PlanStatus, plan_status
-from tuning.core.programme.progression_rules import ExerciseState, ProgressionDecision, ProgressionMove
+from tuning.core.programme.progression_state import ExerciseState, ProgressionDecision, ProgressionMove
 from tuning.core.programme.progression_step import ProgressionStep
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.programme.weekly_schedule import Item, Week, WeekConstraints, item_of, plan_week

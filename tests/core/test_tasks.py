@@ -483,3 +483,46 @@ def test_frames_that_a_phone_dropped_are_no_bump_and_hide_none(bumped):
     kept = np.sort(rng.choice(np.delete(np.arange(150), [99, 100]), 120, replace=False).tolist() + [99, 100])
     tracks = Tracks(whole.names, whole.times[kept], whole.xy[kept], whole.quality[kept])
     assert any("bumped" in w for w in tasks.measure(tracks, "rear-gait").warnings) == bumped
+
+
+MID_STANCE = ("gait-bkh", "gait-bkh-deviation", "gait-foot-line")
+
+
+@pytest.mark.parametrize("stance", [0.26, 0.31, 0.36, 0.42])
+def test_a_run_of_any_stance_share_has_its_mid_stance_values(stance):
+    runner = replace(Runner(), stance=stance)
+    camera = PinholeCamera("rear", width=1280, height_px=720)
+    tracks = tracks_of(lambda x: build(running(runner, x)), camera, 120, 5 * runner.cycle, np.random.default_rng(5))
+    result = tasks.measure(tracks, "rear-gait")
+    steps = [n for side in LEGS for kind, s, n in result.events if kind == "contact" and s is side]
+    for measure in MID_STANCE:
+        values = [v for v in result.values if v.measure == measure]
+        missing = [m for m in result.missing if m.measure == measure]
+        assert len(values) + len(missing) == len(steps), measure
+        assert len(values) >= len(steps) - 2, (measure, missing)
+        # the middle of stance on the drawn foot, within what the events may be off by
+        for value in values:
+            off = 0.0 if value.side is Side.LEFT else 0.5
+            phase = (value.time_s / runner.cycle + off) % 1.0
+            assert abs(phase - stance / 2) < 0.06, (measure, phase)
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_step_whose_marks_were_hidden_says_which_and_why(side):
+    walker = Walker()
+    camera = PinholeCamera("rear", width=1280, height_px=720)
+    tracks = tracks_of(lambda x: build(walking(walker, x)), camera, 60, 6, np.random.default_rng(6))
+    whole = tasks.measure(tracks, "rear-gait")
+    middle = next(v for v in whole.values if v.measure == "gait-bkh" and v.side is side and v.cycle == 2)
+    knee = tracks.names.index(f"knee_back_{side}")
+    quality, xy = tracks.quality.copy(), tracks.xy.copy()
+    hidden = slice(middle.frame - 12, middle.frame + 13)
+    quality[hidden, knee], xy[hidden, knee] = 0.0, np.nan
+    found = tasks.measure(replace(tracks, quality=quality, xy=xy), "rear-gait")
+    [lost] = [m for m in found.missing if (m.measure, m.side, m.cycle) == ("gait-bkh", side, 2)]
+    assert "not seen" in lost.why and f"{side.value}" in lost.why and "knee" in lost.why
+    summary = next(s for s in found.summaries() if (s.measure, s.side) == ("gait-bkh", side))
+    before = next(s for s in whole.summaries() if (s.measure, s.side) == ("gait-bkh", side))
+    assert (summary.n, summary.of) == (before.n - 1, before.of)
+    other = next(s for s in found.summaries() if (s.measure, s.side) == ("gait-bkh", side.other))
+    assert other.n == other.of or any(m.side is side.other for m in found.missing)

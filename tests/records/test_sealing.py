@@ -127,7 +127,7 @@ def test_what_cannot_be_protected_stays_open(folder):
 
 
 STEPS = [(module, name, nth) for module, name in (
-    ("keys", "_write"), ("schema", "put"), ("os", "replace"), ("os", "fsync"), ("Path", "unlink")
+    ("keys", "_write"), ("schema", "install_file"), ("os", "replace"), ("os", "fsync"), ("Path", "unlink")
 ) for nth in (1, 2, 3, 4)]  # fmt: skip
 
 

@@ -140,7 +140,7 @@ print("logged", flush=True)
 time.sleep(60)
 """
 
-STEPS = ("_sweep", "copy_of", "migrate", "put")
+STEPS = ("_sweep", "copy_of", "migrate", "install_file")
 
 
 @pytest.mark.parametrize("step", STEPS)

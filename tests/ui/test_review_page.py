@@ -41,7 +41,7 @@ def test_left_and_right_never_change_places(review):
     left, right = (row_of(page, "knee-to-wall", side) for side in (Side.LEFT, Side.RIGHT))
     assert left.now.measured < right.now.measured
     page.state.choose(left)
-    course = page.state.course()
+    course = page.state.timeline()
     by_side = {s.side: [p.value for p in s.points] for s in course.values}
     assert by_side[Side.LEFT][-1] == left.now.measured and by_side[Side.RIGHT][-1] == right.now.measured
     assert all(p.value > 0 for p in course.gap), "plus means right larger"

@@ -159,7 +159,8 @@ def measure(
             turn_out_deg=turn_out_deg,
             plates=Plates(read_plates(plates), heel_mm) if plates is not None else None,
         )
-        told = result_json(measure_task(read_tracks(tracks, pixel_origin), task, options), load().measures)
+        measures, result = load().measures, measure_task(read_tracks(tracks, pixel_origin), task, options)
+        told = result_json(result, measures)
         nothing = 0 if told["summaries"] else 2
         if as_json:
             click.echo(json.dumps(told, indent=1))
@@ -167,7 +168,7 @@ def measure(
         for s in told["summaries"]:
             error = f"± {s['predicted_error']:.2f}"
             click.echo(f"{s['measure']:26s} {s['side']:6s} {s['mean']:8.2f} {error:8s} {_spread(s)}")
-        for warning in told["warnings"]:
+        for warning in (*told["warnings"], *result.missing_texts({key: m.name for key, m in measures.items()})):
             click.echo(warning, err=True)
         if nothing:
             click.echo("Nothing could be measured.", err=True)

@@ -47,7 +47,7 @@ class Push:
     """Force on the gauge before the start, share of the plateau."""
     loss: float = 0.03
     """Share lost over the hold, steadily."""
-    release_files: float = 0.0
+    let_go: float = 0.0
     """Share lost at once halfway through the hold."""
     spike: float = 0.0
     """Short overshoot at the end of the rise."""
@@ -75,7 +75,7 @@ def true_force(push: Push, t: NDArray[np.float64], phase: float = 0.0) -> NDArra
     ramp = np.clip((t - on) / push.rise, 0, 1)
     shape = ramp * ramp * (3 - 2 * ramp)
     into = np.clip((t - top) / push.hold, 0, 1)
-    level = 1 - push.loss * into - push.release_files * np.clip((t - top - push.hold / 2) / 0.1, 0, 1)
+    level = 1 - push.loss * into - push.let_go * np.clip((t - top - push.hold / 2) / 0.1, 0, 1)
     level += push.spike * np.exp(-(((t - top) / 0.06) ** 2))
     at = top + 0.4 * push.hold
     fallen = np.clip((t - at) / 0.03, 0, 1) * np.clip(1 - (t - at - 0.03) / 0.4, 0, 1)

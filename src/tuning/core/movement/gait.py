@@ -34,6 +34,9 @@ EVENT_SD_FRAMES = 0.4
 CONTACT_SD, FOREFOOT_SD, HEEL_SD = 0.023, 0.03, 0.045
 """What adds to it, in strides: of a contact, of a toe-off told by the forefoot, by the heel. Checked on drawn walks and
 runs of two kinds (practice judgement, editable)."""
+EITHER_WAY = 0.1
+"""In strides: how far the events of the two legs may lie from where equal legs have them (practice judgement,
+editable)."""
 SURE_FRAMES = 1.5
 """Both feet down, or none, for less than so many frames tells neither walking nor running."""
 LEAST_ALIKE, LEAST_UNLIKE = 3, 0.25
@@ -344,8 +347,10 @@ def steps_of(stances: Sequence[Stance], stride: float) -> list[GaitStep]:
         for number, one in enumerate((s for s in own if np.isfinite(s.toe_off)), start=1):
             contact, off = one.contact, one.toe_off
             again = next((s.contact for s in own if 0.6 * stride < s.contact - contact < 1.5 * stride), np.nan)
-            lift = next((s.toe_off for s in other if contact - 0.1 * stride < s.toe_off < off), np.nan)
-            land = next((s.contact for s in other if contact < s.contact < off + 0.1 * stride), np.nan)
+            # In a run the other leg lifts before this one lands: half a stride is stance and flight together.
+            apart = (max(0.0, 0.5 - (off - contact) / stride) + EITHER_WAY) * stride
+            lift = next((s.toe_off for s in other if contact - apart < s.toe_off < off), np.nan)
+            land = next((s.contact for s in other if contact < s.contact < off + apart), np.nan)
             middle = (lift + land) / 2 if land > lift else np.nan
             steps.append(
                 GaitStep(side, number, contact, off, float(middle), float(again), one.contact_sd, one.toe_off_sd)

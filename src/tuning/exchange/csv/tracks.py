@@ -167,6 +167,7 @@ def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, An
             "mean": round(s.mean, 4),
             "sd": round(s.sd, 4),
             "n": s.n,
+            "of": s.of,
             "predicted_error": round(s.predicted_error, 4),
         }
         for s in result.summaries()
@@ -178,6 +179,9 @@ def result_json(result: Result, measures: Mapping[str, Measure]) -> dict[str, An
         "summaries": summaries,
         "events": events,
         "event_error_s": {kind: round(error, 4) for kind, error in result.event_error.items()},
+        "missing": [
+            {"measure": m.measure, "side": m.side.value, "cycle": m.cycle, "why": m.why} for m in result.missing
+        ],
         "warnings": result.warnings,
         "notes": result.notes,
     }

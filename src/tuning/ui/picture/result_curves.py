@@ -171,7 +171,7 @@ class ResultList(QWidget):
         result = self._following.result
         if result is None:
             return
-        for text in result.warnings:  # to be read before the numbers
+        for text in (*result.warnings, *self._following.missing_texts()):  # to be read before the numbers
             self._rows.addWidget(label(text, role="caution", wrap=True))
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)

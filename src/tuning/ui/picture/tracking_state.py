@@ -360,11 +360,17 @@ class TrackingState(QObject):
             m = measures[s.measure]
             unit = m.unit if m.unit in ("°", "%") else f" {m.unit}"
             places = max(m.decimals, 1)
-            spread = f"SD {s.sd:.{places}f} over {s.n}" if s.n > 1 else "once"
+            count = f"{s.n} of {s.of}" if s.of > s.n else f"{s.n}"
+            spread = f"SD {s.sd:.{places}f} over {count}" if s.n > 1 else "once"
             rows.setdefault(s.measure, {})[s.side] = (
-                f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}, n {s.n}|{spread}"
+                f"{m.text(s.mean)}{unit}|±{s.predicted_error:.{places}f}, n {count}|{spread}"
             )
         return [(measure_id, rows[measure_id]) for measure_id in rows]
+
+    def missing_texts(self) -> list[str]:
+        """Which steps or repetitions gave no value, and why."""
+        measures = self._workspace.knowledge.measures
+        return self.result.missing_texts({key: m.name for key, m in measures.items()}) if self.result else []
 
     def explanation(self, measure_id: str) -> str:
         """How the values of a measure over the clip were worked out, in words."""
@@ -384,4 +390,4 @@ class TrackingState(QObject):
             )
         lines.append(f"Smoothed with a zero-lag Butterworth low-pass at {result.cutoff_hz:g} Hz.")
         lines.append("The ledger row adds set-up and day, and gives the verdict.")
-        return "\n\n".join([*lines, *result.notes, *result.warnings])
+        return "\n\n".join([*lines, *result.notes, *result.warnings, *self.missing_texts()])

@@ -12,7 +12,16 @@ from tuning.core.movement.gait import EVENT_SD_FRAMES, GaitStep, Stance, find_st
 from tuning.core.movement.kinematics import CycleValue, MarkSignals
 from tuning.core.movement.movement_views import REAR
 from tuning.core.movement.tasks.manual_events import stances_with
-from tuning.core.movement.tasks.result import LEAST_SEEN, MeasureCollector, Options, Result, scaled, three
+from tuning.core.movement.tasks.result import (
+    LEAST_SEEN,
+    TOO_SHORT,
+    MeasureCollector,
+    MissingValue,
+    Options,
+    Result,
+    scaled,
+    three,
+)
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.marks import medial_x
@@ -183,7 +192,9 @@ def _step_width(signals: MarkSignals, steps: Sequence[GaitStep], result: Result)
             continue
         frames = [signals.frame(s.mid_stance) for s in (one, other)]
         x = [signals.at(f"heel_{s.side}")[k, 0] for s, k in zip((one, other), frames, strict=True)]
-        if np.isfinite(x).all():
+        if not np.isfinite(x).all():
+            result.missing.append(MissingValue("gait-step-width", Side.NONE, number, "a heel not seen at mid-stance"))
+        else:
             sds = [signals.sd_px(f"heel_{s.side}", k) for s, k in zip((one, other), frames, strict=True)]
             sd = float(np.hypot(sds[0], sds[1]))
             width = abs(float(x[0] - x[1])) * per_px
@@ -196,7 +207,11 @@ def _heel_path(meter: MeasureCollector, side: Side, step: GaitStep, outward: int
     signals = meter.signals
     per_px = scaled(signals, 100)
     frames = signals.window(step.toe_off, step.swing_end) if np.isfinite(step.swing_end) else np.empty(0, dtype=int)
-    if per_px is None or frames.size < 5 or signals.seen_share(frames, f"heel_{side}") < LEAST_SEEN:
+    if per_px is None or not frames.size:  # without a length scale, or without a whole swing, there is no path
+        return
+    if frames.size < 5 or signals.seen_share(frames, f"heel_{side}") < LEAST_SEEN:
+        why = TOO_SHORT if frames.size < 5 else f"{side.value} heel not seen for much of the swing"
+        meter.result.missing.append(MissingValue("gait-heel-path", side, step.number, why))
         return
     x = signals.at(f"heel_{side}")[frames, 0]
     chord = np.linspace(x[0], x[-1], x.size)

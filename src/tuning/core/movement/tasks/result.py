@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,8 +13,11 @@ from tuning.core.movement.gait import EVENT_SD_FRAMES
 from tuning.core.movement.kinematics import Curve, CycleValue, MarkSignals, over_time
 from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
-from tuning.core.types import Floats, Side
+from tuning.core.pictures.landmarks import landmark_label
+from tuning.core.types import LEGS, Floats, Side
 
+NO_MOMENT = "the swing of the other leg, which tells the moment, was not seen whole"
+TOO_SHORT = "too few pictures of it"
 LEAST_SEEN = 0.6
 """A step or repetition counts when its marks were seen in this share of it (practice judgement, editable)."""
 
@@ -56,6 +59,22 @@ class CycleSummary:
     sd: float
     n: int
     predicted_error: float
+    of: int = 0
+    """Cycles that were looked at: `n` of them gave a value."""
+
+
+@dataclass(frozen=True)
+class MissingValue:
+    """A step or repetition that was found and gave no value of a measure, and why."""
+
+    measure: str
+    side: Side
+    cycle: int
+    why: str
+
+
+def _numbered(cycles: Sequence[int]) -> str:
+    return f"number {cycles[0]}" if len(cycles) == 1 else f"numbers {', '.join(map(str, cycles))}"
 
 
 @dataclass
@@ -80,6 +99,23 @@ class Result:
     """How something was told; no reason to doubt."""
     cutoff_hz: float = 0.0
 
+    missing: list[MissingValue] = field(default_factory=list)
+    """Steps and repetitions that were found and gave no value."""
+
+    def missing_texts(self, names: Mapping[str, str]) -> list[str]:
+        """Which steps or repetitions gave no value of a measure, and why, a line each; measures by their names."""
+        groups: dict[tuple[str, Side, str], list[int]] = {}
+        for one in self.missing:
+            groups.setdefault((one.measure, one.side, one.why), []).append(one.cycle)
+        told: dict[tuple[Side, str, tuple[int, ...]], list[str]] = {}
+        for (measure, side, why), cycles in groups.items():
+            told.setdefault((side, why, tuple(sorted(set(cycles)))), []).append(names.get(measure, measure))
+        return [
+            f"No value, {f'{side.value}, ' if side in LEGS else ''}{_numbered(cycles)}: "
+            f"{', '.join(dict.fromkeys(which))} ({why})."
+            for (side, why, cycles), which in told.items()
+        ]
+
     def summaries(self) -> list[CycleSummary]:
         """One line for each measure and side."""
         groups: dict[tuple[str, Side], list[CycleValue]] = {}
@@ -90,7 +126,8 @@ class Result:
             numbers = np.array([v.value for v in group])
             sd = float(numbers.std(ddof=1)) if len(group) > 1 else 0.0
             error = Z95 * float(np.sqrt(np.mean([v.marking_sd**2 for v in group])))
-            made.append(CycleSummary(measure, side, float(numbers.mean()), sd, len(group), error))
+            lost = sum((one.measure, one.side) == (measure, side) for one in self.missing)
+            made.append(CycleSummary(measure, side, float(numbers.mean()), sd, len(group), error, len(group) + lost))
         return made
 
 
@@ -126,9 +163,11 @@ class MeasuredCurve:
         """At a named event, whose time has this SD (s; without one that of an event on a frame)."""
         signals = self.meter.signals
         if not np.isfinite(time):
+            self._lost(measure, side, cycle, NO_MOMENT)
             return
         k = signals.frame(time)
         if not np.isfinite(self.values[max(0, k - 1) : k + 2]).all():
+            self._lost(measure, side, cycle, f"{self._hidden(np.arange(max(0, k - 1), k + 2))} not seen at that moment")
             return
         value = float(np.interp(time, signals.times, self.values))
         slope = float(np.gradient(self.values)[k]) if 0 < k < len(self.values) - 1 else 0.0
@@ -146,13 +185,24 @@ class MeasuredCurve:
     ) -> None:
         """Greatest or least value within frames that were mostly seen; both ends of them have an SD (s)."""
         inside = self.values[frames]
-        if frames.size < 5 or self.meter.signals.seen_share(frames, *self.names) < LEAST_SEEN:
+        if frames.size < 5:
+            self._lost(measure, side, cycle, TOO_SHORT)
             return
-        if not np.isfinite(inside).any():
+        if self.meter.signals.seen_share(frames, *self.names) < LEAST_SEEN or not np.isfinite(inside).any():
+            self._lost(measure, side, cycle, f"{self._hidden(frames)} not seen for much of it")
             return
         k = int(frames[np.nanargmin(inside) if least else np.nanargmax(inside)])
         sd = float(np.hypot(self._flattened(k), self._by_ends(frames, float(self.values[k]), least, ends_sd)))
         self._keep(measure, side, cycle, float(self.values[k]), k, sd)
+
+    def _lost(self, measure: str, side: Side | None, cycle: int, why: str) -> None:
+        self.meter.result.missing.append(MissingValue(measure or self.measure, side or self.side, cycle, why))
+
+    def _hidden(self, frames: np.ndarray) -> str:
+        """The marks that were not seen in these frames, least seen first; all of the curve's where none stands out."""
+        shares = {name: self.meter.signals.seen_share(frames, name) for name in self.names}
+        unseen = sorted((name for name, share in shares.items() if share < 1), key=lambda name: shares[name])
+        return ", ".join(landmark_label(name) for name in unseen or self.names)
 
     def _by_ends(self, frames: np.ndarray, value: float, least: bool, ends_sd: tuple[float, float]) -> float:
         """How far the extreme goes when the ends of its frames lie one SD further out, or further in."""

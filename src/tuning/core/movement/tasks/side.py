@@ -11,7 +11,15 @@ from tuning.core.movement.kinematics import CycleValue, MarkSignals, flexion, le
 from tuning.core.movement.load_share import SidePose, hip_share, lever_share
 from tuning.core.movement.repetitions import Repetition
 from tuning.core.movement.tasks.clip_repetitions import repetitions, tempo
-from tuning.core.movement.tasks.result import MeasureCollector, MeasuredCurve, Options, Result, scaled
+from tuning.core.movement.tasks.result import (
+    TOO_SHORT,
+    MeasureCollector,
+    MeasuredCurve,
+    MissingValue,
+    Options,
+    Result,
+    scaled,
+)
 from tuning.core.pictures.geometry import Marks
 from tuning.core.types import Floats, NotMeasured, Side
 
@@ -217,6 +225,8 @@ def _tail_tuck(meter: MeasureCollector, reps: Sequence[Repetition], options: Opt
     for rep in reps:
         frames = signals.window(rep.start, rep.turn)
         if frames.size < 5 or not np.isfinite(pelvis[frames]).all():
+            why = TOO_SHORT if frames.size < 5 else "the pelvis not seen all the way down"
+            meter.result.missing.append(MissingValue("tail-tuck", options.side, rep.number, why))
             continue
         peak = frames[int(np.argmax(pelvis[frames]))]
         back = [k for k in frames if k > peak and pelvis[peak] - pelvis[k] >= TUCK_DEG]

@@ -74,6 +74,14 @@ def started(clinic: Path, scratch: Path, doing: str, wait_ms: int = 0) -> subpro
     )  # fmt: skip
 
 
+def ended(run: subprocess.Popen[str]) -> tuple[str, str]:
+    """What it wrote; one that does not end is not left running."""
+    try:
+        return run.communicate(timeout=120)
+    finally:
+        run.kill()
+
+
 def left_behind(clinic: Path, scratch: Path) -> list[str]:
     logs = [p.name for p in clinic.glob("record.sqlite-*") if p.stat().st_size]
     return [*(p.name for p in scratch.iterdir()), *logs]
@@ -84,7 +92,7 @@ def left_behind(clinic: Path, scratch: Path) -> list[str]:
 )
 def test_the_window_closed_in_the_middle_of_things_ends_cleanly(clinic, tmp_path, doing, wait_ms):
     run = started(clinic, tmp_path / "scratch", doing, wait_ms)
-    out, err = run.communicate(timeout=120)
+    out, err = ended(run)
     assert (run.returncode, out.strip()) == (0, "ready"), err[-2000:]
     assert left_behind(clinic, tmp_path / "scratch") == []
 
@@ -95,6 +103,6 @@ def test_told_to_stop_by_the_system_it_ends_cleanly(clinic, tmp_path, sign, code
     assert run.stdout is not None and run.stdout.readline().strip() == "ready"
     time.sleep(0.3)
     run.send_signal(sign)
-    _, err = run.communicate(timeout=60)
+    _, err = ended(run)
     assert run.returncode == code, err[-2000:]
     assert left_behind(clinic, tmp_path / "scratch") == []

@@ -420,11 +420,11 @@ def test_the_command_line_tracks_and_measures(squat, tmp_path):
     assert head == "frame,time_s,landmark,x_px,y_px,quality,click_sd_px", "a hand hides one shoulder's sticker"
     told = run(main, ["measure", str(table), "--task", "front-squat", "--scale-mm-per-px", "2.8", "--json"])
     data = json.loads(told.output)
-    lists = {"values", "summaries", "events", "event_error_s", "warnings", "notes"}
+    lists = {"values", "summaries", "events", "event_error_s", "missing", "warnings", "notes"}
     assert data["version"] == 1 and set(data) == {"version", *lists}
     assert set(data["events"][0]) == {"kind", "side", "time_s"}
     assert set(data["values"][0]) == {"measure", "side", "cycle", "value", "unit", "frame", "time_s"}
-    assert set(data["summaries"][0]) == {"measure", "side", "mean", "sd", "n", "predicted_error"}
+    assert set(data["summaries"][0]) == {"measure", "side", "mean", "sd", "n", "of", "predicted_error"}
     knee = {s["side"]: s for s in data["summaries"] if s["measure"] == "squat-front-fppa"}
     assert knee["right"]["mean"] > knee["left"]["mean"] + 5 and knee["right"]["predicted_error"] > 0
     again = read_tracks(table)

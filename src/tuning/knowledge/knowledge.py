@@ -22,6 +22,7 @@ from tuning.core.programme.placement import PlacementTable
 from tuning.core.programme.rules import Rules
 from tuning.core.reasoning.rules import ReasoningTable
 from tuning.core.reports.content import ReportTable
+from tuning.core.search import SearchWords
 from tuning.core.standing.level_suspicion import Chain
 from tuning.core.standing.posture import PostureRule
 from tuning.core.strength.trials import StrengthTable
@@ -42,6 +43,7 @@ from tuning.knowledge.loaders.order import load_order
 from tuning.knowledge.loaders.reasoning import FILE as REASONING
 from tuning.knowledge.loaders.reasoning import RelatedTables, load_reasoning
 from tuning.knowledge.loaders.reports import load_reports
+from tuning.knowledge.loaders.search import load_search
 from tuning.knowledge.loaders.strength import load_strength
 from tuning.knowledge.loaders.tests import check_poses, load_plate_errors, load_plates, load_tests
 from tuning.knowledge.loaders.toml_reader import TomlReader
@@ -82,6 +84,7 @@ class Knowledge:
     kit: dict[str, Substitute]
     reports: ReportTable
     progression: Rules
+    search: SearchWords = field(default_factory=SearchWords)
     preferences: Preferences = field(default_factory=Preferences)
 
     @cached_property
@@ -134,8 +137,11 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     check_poses(reading, tests, ladders)
     reports, progression = load_reports(reading), load_progression(reading)
     posture, soles = load_posture(reading), load_soles(reading)
+    done = {*tests, *(clip.id for clip in order.clip)} if order else set(tests)
+    search = load_search(reading, done, measures, reasoning.factors if reasoning else (), ladders)
     if not (
-        safety
+        search
+        and safety
         and chain
         and cautions
         and order
@@ -168,6 +174,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         kit=kit,
         reports=reports,
         progression=progression,
+        search=search,
     )
     return (None if reading.problems else found), reading.problems
 

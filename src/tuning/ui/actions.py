@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tuning.core.search import EACH, Findable, search
 from tuning.ui import theme
 from tuning.ui.widgets import TextField, label
 
@@ -58,14 +59,19 @@ def _run(run: Callable[[], object]) -> None:
 
 
 class CommandList(QDialog):
-    """Type a few letters, Enter runs the first."""
+    """Type a few letters, Enter runs the first. No kind floods the list; a line opens the rest of its kind."""
 
-    def __init__(self, parent: QWidget, actions: list[Action]) -> None:
+    def __init__(
+        self, parent: QWidget, actions: Sequence[Action | Findable], same: Sequence[Sequence[str]] = ()
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find an action")
         self.setMinimumSize(520, 420)
-        self._actions = actions
-        self._shown: list[Action] = []
+        self._actions = [
+            one if isinstance(one, Findable) else Findable("action", one.name, one.run, key=one.key) for one in actions
+        ]
+        self._same, self._each = same, EACH
+        self._shown: list[Findable] = []
         self.field = TextField()
         self.field.setFont(theme.font(theme.BODY))
         self.field.setPlaceholderText("What do you want to do?")
@@ -76,6 +82,8 @@ class CommandList(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 20, 20, 20)
         column.addWidget(self.field)
+        self.near = label("", role="muted")
+        column.addWidget(self.near)
         column.addWidget(self.list)
         self.field.textChanged.connect(self._narrow)
         self.field.returnPressed.connect(self._run)
@@ -92,20 +100,32 @@ class CommandList(QDialog):
             super().keyPressEvent(event)
 
     def _narrow(self, text: str) -> None:
-        words = text.lower().split()
-        self._shown = [a for a in self._actions if all(w in a.name.lower() for w in words)]
+        self._each = EACH
+        self._fill(text)
+
+    def _fill(self, text: str) -> None:
+        found = search(self._actions, text, self._same, self._each)
+        self._shown = list(found.items)[:MOST]
         self.list.clear()
-        for action in self._shown[:MOST]:
-            self.list.addItem(f"{action.name}    {action.key}")
-        if not self._shown:
-            self.list.addItem("Nothing fits; try fewer letters.")
-        self.list.setCurrentRow(0)
+        self.near.setText("No match. The nearest:" if found.near else "" if self._shown else "No match.")
+        self.near.setVisible(bool(self.near.text()))
+        for one in self._shown:
+            blocked = one.blocked() if text.strip() else ""
+            self.list.addItem(f"{one.name}    {one.key}" + (f"    not now: {blocked}" if blocked else ""))
+        more = ", ".join(f"{n} more {kind}s" for kind, n in found.more.items())
+        if more:
+            self.list.addItem(f"{more} …")
+        self.list.setCurrentRow(-1 if found.near else 0)  # the nearest runs only once it was chosen
 
     def _run(self) -> None:
         row = self.list.currentRow()
         if 0 <= row < len(self._shown):
             self.accept()
             self._shown[row].run()
+        elif row == len(self._shown) and self.list.count() > row:  # the line that says how many more there are
+            self._each = len(self._actions)
+            self._fill(self.field.text())
+            self.list.setCurrentRow(row)
 
 
 class KeySheet(QDialog):

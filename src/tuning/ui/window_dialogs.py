@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tuning.core.preferences import BACKUP_DAILY, BACKUP_FOLDER
+from tuning.core.preferences import BACKUP_DAILY, BACKUP_FOLDER, DECLARED
+from tuning.core.search import Findable
 from tuning.core.target import Target
+from tuning.knowledge.gate_acts import not_proposed
 from tuning.records.backup import Backup, backup, due, thin_out
-from tuning.ui.actions import Action, CommandList, KeySheet
+from tuning.ui.actions import CommandList, KeySheet
 from tuning.ui.jobs import Job
 from tuning.ui.notes import NotesDialog
 from tuning.ui.stage import StageAction, StageSpec
@@ -29,22 +31,70 @@ class WindowDialogs:
 
     def commands(self) -> None:
         """The command list."""
-        CommandList(self._window, [*self._window.actions_list, *self.everything()]).exec()
+        CommandList(self._window, self.everything(), self._space.knowledge.search.same).exec()
 
-    def everything(self) -> list[Action]:
-        """Every action of every stage, what it finds, every test and person by name."""
-        found: list[Action] = []
-        window, knowledge = self._window, self._space.knowledge
+    def everything(self) -> list[Findable]:
+        """Everything that can be opened or done: actions, pages, tests, measures, exercises, people, preferences."""
+        window, words = self._window, self._space.knowledge.search
+        pages = {f"Go to {spec.name}": words.pages.get(spec.id, ()) for spec in window.stages}
+        found = [
+            Findable("page" if a.name in pages else "action", a.name, a.run,
+                     (*words.actions.get(a.name, ()), *pages.get(a.name, ())), a.key)
+            for a in window.actions_list
+        ]  # fmt: skip
         if self._space.case is not None:
-            for spec in window.stages:
-                found += [Action(a.name, a.key, partial(self._do_there, spec, a)) for a in spec.actions]
-                found += [Action(name, "", partial(window.open, target)) for name, target in spec.finds(knowledge)]
-            for test in knowledge.tests.values():
-                found.append(Action(f"Test: {test.name}", "", partial(window.open, Target(test.stage, test.id))))
-            for clip in knowledge.order.clip:
-                found.append(Action(f"Test: {clip.name}", "", partial(window.open, Target(clip.stage, clip.id))))
+            found += [*self._of_stages(), *self._tests(), *self._measures()]
+        found += [
+            Findable("preference", f"Preference: {one.name}", self.preferences, (one.section, one.help))
+            for one in DECLARED
+        ]
         people = self._space.record.patients()
-        return found + [Action(f"Person: {p.name}", "", partial(window.reception.receive, p)) for p in people]
+        return found + [Findable("person", f"Person: {p.name}", partial(window.reception.receive, p)) for p in people]
+
+    def _of_stages(self) -> Iterator[Findable]:
+        """Actions of every stage, exercises and factors."""
+        window, knowledge = self._window, self._space.knowledge
+        words = knowledge.search
+        for spec in window.stages:
+            for one in spec.actions:
+                run = partial(self._do_there, spec, one)
+                yield Findable("action", one.name, run, words.actions.get(one.name, ()), one.key)
+            for name, target in spec.finds(knowledge):
+                run = partial(window.open, target)
+                if target.rung:
+                    ladder = knowledge.ladder_of(target.rung)
+                    around = (ladder.name, *words.ladders.get(ladder.id, ()))
+                    yield Findable("exercise", name, run, words.rungs.get(target.rung, ()), around=around)
+                else:
+                    yield Findable("factor", name, run, words.factors.get(target.factor, ()))
+
+    def _tests(self) -> Iterator[Findable]:
+        """Tests, clips and recordings; what the gate or the person keeps out says why and comes after the others."""
+        window, knowledge, space = self._window, self._space.knowledge, self._space
+        status, facts = space.plan_status(), space.facts()
+
+        def why_not(test_id: str) -> str:
+            """Why it cannot be done now."""
+            return not_proposed(knowledge, status, facts, test_id) if status is not None else ""
+
+        named = (*((t.stage, t.id, t.name) for t in knowledge.tests.values()),
+                 *((c.stage, c.id, c.name) for c in knowledge.order.clip))  # fmt: skip
+        for stage, test_id, name in named:
+            run, also = partial(window.open, Target(stage, test_id)), knowledge.search.tests.get(test_id, ())
+            yield Findable("test", f"Test: {name}", run, also, blocked=partial(why_not, test_id))
+
+    def _measures(self) -> Iterator[Findable]:
+        """Each measure by its name, where it is measured."""
+        window, knowledge = self._window, self._space.knowledge
+        names: set[str] = set()
+        for measure in knowledge.measures.values():
+            if measure.name in names:
+                continue
+            names.add(measure.name)
+            test = knowledge.test_of(measure.id)
+            target = Target(test.stage, test.id) if test is not None else Target(measure.stage)
+            also = knowledge.search.measures.get(measure.id, ())
+            yield Findable("measure", f"Measure: {measure.name}", partial(window.open, target), also)
 
     def _do_there(self, spec: StageSpec, action: StageAction) -> None:
         """Go to a stage and do something of it there."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 import json
 import shutil
-from datetime import date
+from dataclasses import replace
+from datetime import date, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +17,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.cli import main
-from tuning.core.errors import BadInput
+from tuning.cli.fhir_import import take_over
+from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.core.types import Observation, Side
 from tuning.exchange.csv.observations import observations_csv
 from tuning.exchange.json.fhir import bundle, read_bundle
@@ -99,6 +101,51 @@ def test_a_foreign_bundle_is_taken_over_once_and_what_is_unknown_stands_in_a_not
         "Haemoglobin: 14.1 g/dL" in e.text for e in case.entries if hasattr(e, "text")
     )
     assert record.check() == []
+    record.close()
+
+
+def test_a_persons_own_bundle_brings_nothing_anew(clinic, tmp_path):
+    folder = Path(shutil.copytree(clinic, tmp_path / "clinic"))
+    record = Record(folder)
+    person, patient = record.people()[0], max(record.patients(), key=lambda one: len(record.visits(one)))
+    before = record.check(), len(record.visits(patient))
+    read = bundle_of(record, patient, tmp_path)
+    _, visits, values = take_over(record, person, read)
+    assert (visits, values) == (0, 0) and (record.check(), len(record.visits(patient))) == before
+    assert read.values, "there was something to take"
+    record.close()
+
+
+def bundle_of(record, patient, tmp_path):
+    case = record.case(patient.uid, record.visits(patient)[-1].uid)
+    (tmp_path / "own.json").write_text(json.dumps(bundle(case, KNOWLEDGE.measures, RUNGS)))
+    return read_bundle(tmp_path / "own.json", KNOWLEDGE.measures)
+
+
+@pytest.mark.parametrize("step", [0, 1, 2])
+def test_an_import_that_ends_in_the_middle_leaves_nothing_of_it(clinic, tmp_path, monkeypatch, step):
+    """Three days of a stranger; the commit of one of them fails."""
+    folder = Path(shutil.copytree(clinic, tmp_path / "clinic"))
+    record = Record(folder)
+    source = max(record.patients(), key=lambda one: len(record.visits(one)))
+    read = bundle_of(record, source, tmp_path)
+    days = [replace(one, at=one.at + timedelta(days=n % 3)) for n, one in enumerate(read.values)]
+    read = replace(read, name="A Stranger", values=tuple(days))
+    people, commit, calls = [p.name for p in record.patients()], Record.commit, []
+
+    def failing(self, *args, **more):
+        calls.append(1)
+        if len(calls) == step + 1:
+            raise EnvironmentFault("The disk is full.")
+        return commit(self, *args, **more)
+
+    monkeypatch.setattr(Record, "commit", failing)
+    with pytest.raises(EnvironmentFault):
+        take_over(record, record.people()[0], read)
+    monkeypatch.setattr(Record, "commit", commit)
+    assert [p.name for p in record.patients()] == people and record.check() == []
+    _, visits, values = take_over(record, record.people()[0], read)
+    assert visits >= 3 and values == len(days)
     record.close()
 
 

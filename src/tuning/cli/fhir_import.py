@@ -11,6 +11,7 @@ import numpy as np
 
 from tuning.core.entries import Note
 from tuning.core.types import Entry, Observation, Side
+from tuning.exchange.json.fhir import DECIMALS
 
 if TYPE_CHECKING:
     from tuning.core.case import Patient, Person, Visit
@@ -19,12 +20,17 @@ if TYPE_CHECKING:
 
 
 def take_over(record: Record, person: Person, read: ReadBundle) -> tuple[Patient, int, int]:
-    """The person, and how many visits and values were new. Raises TuningError."""
+    """The person, and how many visits and values were new; all of it or nothing. Raises TuningError."""
+    with record.at_once():
+        return _take_over(record, person, read)
+
+
+def _take_over(record: Record, person: Person, read: ReadBundle) -> tuple[Patient, int, int]:
     same = [p for p in record.patients() if (p.name, p.birth_date) == (read.name, read.birth_date)]
     patient = same[0] if same else _added(record, person, read)
     visits = list(record.visits(patient))
     known = _known(record, patient, visits)
-    new = [value for value in read.values if (value.measure, value.side, value.value, value.at) not in known]
+    new = [value for value in read.values if _key(value.measure, value.side, value.value, value.at) not in known]
     by_day: dict[object, list[Value]] = {}
     for value in new:
         by_day.setdefault(value.at.date(), []).append(value)
@@ -53,7 +59,12 @@ def _known(record: Record, patient: Patient, visits: Sequence[Visit]) -> set[tup
     if not visits:
         return set()
     case = record.case(patient.uid, visits[-1].uid)
-    return {(o.measure_id, o.side, o.measured, o.at) for o in case.all(Observation)}
+    return {_key(o.measure_id, o.side, o.measured, o.at) for o in case.all(Observation)}
+
+
+def _key(measure: str, side: Side, value: float | None, at: datetime) -> tuple[object, ...]:
+    """What makes two values the same: a bundle holds six decimals."""
+    return measure, side, None if value is None else round(value, DECIMALS), at
 
 
 def _observation(value: Value) -> Observation:

@@ -82,6 +82,9 @@ class Record:
 
     @contextmanager
     def _within(self, begin: str) -> Iterator[Connection]:
+        if self._connection.in_transaction:  # part of what is done at once: it is finished or undone as a whole
+            yield self._connection
+            return
         with told_as_fault(self.folder):
             self._connection.execute(begin)
             try:
@@ -111,6 +114,12 @@ class Record:
         if self.read_only:
             raise EnvironmentFault(NEWER)
         return self._within("begin immediate")
+
+    @contextmanager
+    def at_once(self) -> Iterator[None]:
+        """Everything within is one transaction: whoever is killed in it leaves nothing of it."""
+        with self._writing():
+            yield
 
     def _data_version(self) -> int:
         with told_as_fault(self.folder):

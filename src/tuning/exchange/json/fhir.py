@@ -89,9 +89,12 @@ def _body(case: Case) -> list[dict[str, Any]]:
     ]
 
 
+DECIMALS = 6
+
+
 def _quantity(value: float, unit: str) -> dict[str, Any]:
     known = {"system": UCUM, "code": CODES[unit]} if unit in CODES else {}
-    return {"value": round(value, 6), "unit": unit or "1", **known}
+    return {"value": round(value, DECIMALS), "unit": unit or "1", **known}
 
 
 def _observation(case: Case, measure: Measure, seen: Observation) -> dict[str, Any]:

@@ -20,7 +20,7 @@ ALSO, OF_OTHERS = 0.5, 0.9
 """What a word costs that is no word of the name, and one of what it belongs to."""
 NAMED = 0.1
 """What it costs where the words that were typed are, all of them, another name of it."""
-OF_KIND = {"test": 0.05, "measure": 0.15, "exercise": 0.2, "factor": 0.25, "preference": 0.4}
+OF_KIND = {"test": 0.05, "measure": 0.15, "page": 0.2, "exercise": 0.2, "factor": 0.25, "preference": 0.4}
 """Among equals what is done comes before what is read of it."""
 AT_FIRST, EACH_AT_FIRST = 5, 2
 """Of the first so many lines no kind has more than the next, while another kind fits, too."""

@@ -66,7 +66,7 @@ class CommandList(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find an action")
-        self.setMinimumSize(520, 420)
+        self.setMinimumSize(640, 460)
         self._actions = [
             one if isinstance(one, Findable) else Findable("action", one.name, one.run, key=one.key) for one in actions
         ]
@@ -79,6 +79,8 @@ class CommandList(QDialog):
         self.list = QListWidget()
         self.list.setFont(theme.font(theme.BODY))
         self.list.setAccessibleName("Actions")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 20, 20, 20)
         column.addWidget(self.field)
@@ -110,9 +112,9 @@ class CommandList(QDialog):
         self.near.setText("No match. The nearest:" if found.near else "" if self._shown else "No match.")
         self.near.setVisible(bool(self.near.text()))
         for one in self._shown:
-            blocked = one.blocked() if text.strip() else ""
-            self.list.addItem(f"{one.name}    {one.key}" + (f"    not now: {blocked}" if blocked else ""))
-        more = ", ".join(f"{n} more {kind}s" for kind, n in found.more.items())
+            blocked = one.blocked().partition(";")[0] if text.strip() else ""
+            self.list.addItem(f"{one.name}    {one.key}" + (f"\n      not now: {blocked}" if blocked else ""))
+        more = ", ".join(f"{n} more {kind}{'s' if n > 1 else ''}" for kind, n in found.more.items())
         if more:
             self.list.addItem(f"{more} …")
         self.list.setCurrentRow(-1 if found.near else 0)  # the nearest runs only once it was chosen

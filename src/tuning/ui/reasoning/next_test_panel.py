@@ -15,7 +15,7 @@ from tuning.ui import theme
 from tuning.ui.reasoning.state import PROGRAMMED, ReasoningState
 from tuning.ui.widgets import button, clear_layout, label
 
-WIDTH, CARD = 276, 88
+WIDTH, CARD = 276, 104
 
 
 class OptionCard(QPushButton):
@@ -41,7 +41,8 @@ class OptionCard(QPushButton):
         room = self.width() - 46
         painter.drawText(QPointF(34, 26), metrics.elidedText(self._option.name, Qt.TextElideMode.ElideRight, room))
         painter.setFont(theme.font())
-        box = QRectF(34, 32, room, 34)
+        line = painter.fontMetrics().lineSpacing()  # whole lines only: half a line cannot be read
+        box = QRectF(34, 32, room, line * ((self.height() - 32 - 24) // line))
         painter.drawText(box, Qt.TextFlag.TextWordWrap, self._option.separates)
         painter.setPen(theme.colour("muted"))
         painter.drawText(QPointF(34, self.height() - 8), f"{self._option.minutes:g} min · {self._option.moves}")

@@ -87,7 +87,7 @@ def split(text: str) -> list[str]:
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchResult:
     """What fits, best first, `each` of a kind; `more` counts those of a kind that were left out; `near` where nothing
     fits and the nearest is offered."""
 
@@ -96,17 +96,21 @@ class Found:
     near: bool = False
 
 
-def search(items: Sequence[Findable], text: str, same: Iterable[Sequence[str]] = (), each: int = EACH) -> Found:
+def search(items: Sequence[Findable], text: str, same: Iterable[Sequence[str]] = (), each: int = EACH) -> SearchResult:
     """What fits all the words that were typed; with nothing typed everything, as it stands."""
     typed = split_typed(text)
     if not typed:
-        return Found(list(items))
+        return SearchResult(list(items))
     wanted = _spelled(typed, same)
     ranked = _ranked(items, wanted, " ".join(typed))
     if ranked:
         return _in_turn(ranked, each)
     nearest = _nearest(items, typed)
-    return Found(_in_turn(_ranked(items, [[w] for w in nearest], ""), each).items, near=True) if nearest else Found([])
+    return (
+        SearchResult(_in_turn(_ranked(items, [[w] for w in nearest], ""), each).items, near=True)
+        if nearest
+        else SearchResult([])
+    )
 
 
 def split_typed(text: str) -> list[str]:
@@ -192,13 +196,13 @@ def _apart(one: str, other: str) -> int:
     return 1 if (a[1:] == b if len(a) > len(b) else a == b[1:]) else 2
 
 
-def _in_turn(ranked: Sequence[Findable], each: int) -> Found:
+def _in_turn(ranked: Sequence[Findable], each: int) -> SearchResult:
     """The best first, several kinds among the first lines, and no kind more than `each` times."""
     first = _at_most(ranked, EACH_AT_FIRST)[:AT_FIRST]
     rest = [item for item in ranked if item not in first]
     shown = _at_most([*first, *rest], each)
     count = Counter(item.kind for item in ranked)
-    return Found(shown, {kind: n - each for kind, n in count.items() if n > each})
+    return SearchResult(shown, {kind: n - each for kind, n in count.items() if n > each})
 
 
 def _at_most(ranked: Sequence[Findable], each: int) -> list[Findable]:

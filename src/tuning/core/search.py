@@ -106,11 +106,9 @@ def search(items: Sequence[Findable], text: str, same: Iterable[Sequence[str]] =
     if ranked:
         return _in_turn(ranked, each)
     nearest = _nearest(items, typed)
-    return (
-        SearchResult(_in_turn(_ranked(items, [[w] for w in nearest], ""), each).items, near=True)
-        if nearest
-        else SearchResult([])
-    )
+    if not nearest:
+        return SearchResult([])
+    return SearchResult(_in_turn(_ranked(items, [[word] for word in nearest], ""), each).items, near=True)
 
 
 def split_typed(text: str) -> list[str]:

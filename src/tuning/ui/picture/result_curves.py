@@ -171,12 +171,13 @@ class ResultList(QWidget):
         result = self._following.result
         if result is None:
             return
-        for text in (*result.warnings, *self._following.missing_texts()):  # to be read before the numbers
+        for text in result.warnings:  # to be read before the numbers
             self._rows.addWidget(label(text, role="caution", wrap=True))
         for measure_id, sides in self._following.summary_lines():
             self._add(measure_id, sides)
         waiting = [words for *_, words in result.waiting]
-        for text in (*waiting, *result.notes, "± is the error of marks and events (95 %)."):
+        missing = self._following.missing_texts()
+        for text in (*waiting, *missing, *result.notes, "± is the error of marks and events (95 %)."):
             self._rows.addWidget(label(text, role="muted", wrap=True))
         self._add_smoothing(result.cutoff_hz)
         self.choose(self.current if self.current in self._buttons else next(iter(self._buttons), ""))

@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from tuning.core.entries import Capture, Form, Note, Treatment
+from tuning.core.errors import BadInput
 from tuning.core.intake.consent import CONSENT
 from tuning.core.test_definitions import observed
 from tuning.core.types import Side
@@ -181,3 +182,31 @@ def test_what_is_worn_tags_what_is_measured_until_it_is_taken_off(window, patien
     assert "worn: shoe lift, left" in window.header.caution.text() and measured() == "shoe lift, left"
     choose("nothing", "left")
     assert "worn" not in window.header.caution.text() and measured() == ""
+
+
+@pytest.mark.parametrize("first", ["nothing", "knee brace"])
+def test_trials_with_something_else_on_do_not_mix_and_a_correction_keeps_its_tag(window, patient, first):
+    """The brace goes on, or off, between two trials of one test."""
+    patient("potter", "mobility")
+    space, wall = window.workspace, window.workspace.knowledge.measures["knee-to-wall"]
+
+    def wear(what: str) -> None:
+        with space.action("worn") as act:
+            act.add(Form("worn-in-tests", {"what": what, "side": "left"}))
+
+    def keep(trials: list[float], *before):
+        with space.action("wall") as act:
+            return act.replace(observed(wall, Side.LEFT, trials, "typed"), *before)
+
+    tag = {"nothing": "", "knee brace": "knee brace, left"}
+    other = "nothing" if first == "knee brace" else "knee brace"
+    wear(first)
+    seen = keep([10.0, 11.0])
+    wear(other)
+    count = len(space.case.entries)
+    with pytest.raises(BadInput, match="strike them first"):
+        keep([10.0, 11.0, 12.0], seen)
+    assert len(space.case.entries) == count and space.case.entry(seen.uid) is not None, "nothing was changed"
+    shorter = keep([10.0], seen)
+    assert (shorter.setup.worn, shorter.replaces) == (tag[first], seen.uid), "a trial less was taken as before"
+    assert keep([14.0, 15.0], shorter).setup.worn == tag[other], "all anew, with what is worn now"

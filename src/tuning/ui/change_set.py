@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TypeVar
+from typing import TypeVar, cast
 
 from tuning.core.case import Case, Person
-from tuning.core.intake.worn import tag_of
+from tuning.core.intake.worn import tag_of, tagged
 from tuning.core.types import Entry, Observation
 from tuning.records import new_uid
 from tuning.records.store import now
@@ -25,20 +25,26 @@ class ChangeSet:
 
     def add(self, entry: E) -> E:
         """Take an entry in; it gets its uid, visit, time and person at once."""
-        if isinstance(entry, Observation) and not (entry.capture or entry.setup.worn):
-            entry = replace(entry, setup=replace(entry.setup, worn=tag_of(self.case)))
-        made = replace(
-            entry, uid=new_uid(), visit=self.case.visit.uid, at=now(), person=self._person.uid, who=self._person.name
-        )
-        self.added.append(made)
-        return made
+        return self._take(entry, None)
 
     def strike(self, *entries: Entry | None) -> None:
         """Take entries out; what is None was not there."""
         self.struck |= {entry.uid for entry in entries if entry is not None}
 
     def replace(self, entry: E, *before: Entry | None) -> E:
-        """Take an entry in, in the place of older ones."""
+        """Take an entry in, in the place of older ones. Raises BadInput for trials that do not belong together."""
         known = [b for b in before if b is not None]
+        made = self._take(entry, known[-1] if known else None)
         self.strike(*known)
-        return self.add(replace(entry, replaces=known[-1].uid) if known else entry)
+        return made
+
+    def _take(self, entry: E, before: Entry | None) -> E:
+        if isinstance(entry, Observation):
+            earlier = before if isinstance(before, Observation) else None
+            entry = cast(E, tagged(entry, earlier, tag_of(self.case)))
+        made = replace(
+            entry, uid=new_uid(), visit=self.case.visit.uid, at=now(), person=self._person.uid, who=self._person.name,
+            replaces=before.uid if before is not None else entry.replaces,
+        )  # fmt: skip
+        self.added.append(made)
+        return made

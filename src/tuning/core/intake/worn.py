@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import replace
+
 from tuning.core.case import Case
 from tuning.core.entries import Form
-from tuning.core.types import LEGS, Side
+from tuning.core.errors import BadInput
+from tuning.core.types import LEGS, Observation, Side
 
 KIND = "worn-in-tests"
 NOTHING = "nothing"
@@ -29,3 +33,23 @@ def worn_now(case: Case) -> tuple[str, Side]:
 def tag_of(case: Case) -> str:
     """What every value taken now is tagged with."""
     return worn_words(*worn_now(case))
+
+
+def tagged(seen: Observation, before: Observation | None, now: str) -> Observation:
+    """A value with what is worn now; what only puts right an earlier one keeps the tag of that.
+
+    Raises BadInput where new trials would stand beside trials that were taken with something else on.
+    """
+    if seen.capture or seen.setup.worn:
+        return seen
+    tag = now
+    if before is not None and before.setup.worn != now:
+        old, new = (Counter(one.trials.tolist()) for one in (before, seen))
+        if not new - old:
+            tag = before.setup.worn
+        elif new & old:
+            worn = before.setup.worn or NOTHING
+            raise BadInput(
+                f"The other trials were taken with {worn} worn, now it is {now or NOTHING}: strike them first."
+            )
+    return replace(seen, setup=replace(seen.setup, worn=tag))

@@ -10,7 +10,7 @@ from tuning.core.entries import Clearance, Decision, Form, Screen
 from tuning.core.gate.limits import PREFIX, SURGEON
 from tuning.core.gate.open_findings import standing_of
 from tuning.core.gate.permission import Gate, gate_facts, permission_for
-from tuning.core.gate.person_facts import ROWS, told_facts
+from tuning.core.gate.person_facts import ROWS, told_facts, unfinished
 from tuning.core.judging.comparability import why_not_comparable, why_not_comparable_over_time
 from tuning.core.programme.plan_status import TO_PROGRAMME, plan_status
 from tuning.core.reasoning.findings import findings
@@ -61,7 +61,7 @@ def test_a_clearance_of_a_pregnancy_holds_and_week_20_is_new():
 
 @pytest.mark.parametrize("side", LEGS)
 def test_what_is_missing_is_neither_tested_nor_proposed_on_that_side_and_the_other_stays(side):
-    entries = asked(), told({"what": "missing limb", "where": "lower leg", "side": side.value})
+    entries = asked(), told({"what": "limb loss", "where": "below knee", "side": side.value})
     facts = replace(gate_facts(case(*entries), TABLE, Role.CLINICIAN, FIRST), asked=True)
 
     def gates(test):
@@ -75,7 +75,7 @@ def test_what_is_missing_is_neither_tested_nor_proposed_on_that_side_and_the_oth
     for test in ("hip-abd", "knee-ext", "pelvis-hold-1leg", "psis-level"):
         assert gates(test) == [True, True], test
     assert (
-        f"the {side.value} lower leg is missing"
+        f"limb loss, {side.value} (below knee)"
         in permission_for(act_of_test(KNOWLEDGE.tests["heel-raise"], side), facts).sentence
     )
 
@@ -83,15 +83,15 @@ def test_what_is_missing_is_neither_tested_nor_proposed_on_that_side_and_the_oth
 @pytest.mark.parametrize("side", LEGS)
 def test_a_ladder_for_a_missing_part_is_barred_with_its_reason(side):
     entries = (
-        asked(), told({"what": "missing limb", "where": "foot", "side": side.value}),
+        asked(), told({"what": "limb loss", "where": "foot", "side": side.value}),
         *(Decision(TO_PROGRAMME, "taken", {"factor": "ankle-dorsiflexion"}, one, uid=f"d{one}", visit="v0", at=FIRST)
           for one in (side,)),
     )  # fmt: skip
     found = {p.ladder: p for p in plan_status(case(*entries), KNOWLEDGE, FIRST.date(), FIRST).proposals()[0]}
-    assert f"the {side.value} foot is missing" in found["ankle"].barred
-    other = (*entries[:1], told({"what": "missing limb", "where": "foot", "side": side.other.value}), *entries[2:])
+    assert f"limb loss, {side.value} (foot)" in found["ankle"].barred
+    other = (*entries[:1], told({"what": "limb loss", "where": "foot", "side": side.other.value}), *entries[2:])
     found = {p.ladder: p for p in plan_status(case(*other), KNOWLEDGE, FIRST.date(), FIRST).proposals()[0]}
-    assert "missing" not in found["ankle"].barred
+    assert "limb loss" not in found["ankle"].barred
 
 
 def cautions(days, *entries):
@@ -99,22 +99,22 @@ def cautions(days, *entries):
 
 
 def test_each_fact_brings_its_cautions_and_those_of_an_approach_end_after_12_weeks():
-    hip = {"what": "replaced joint", "where": "hip", "side": "right", "date": f"{FIRST:%Y-%m-%d}"}
-    behind, front = {**hip, "how": "behind"}, {**hip, "how": "front"}
-    assert cautions(30, asked(), told(behind)) == {"hip-replacement", "hip-from-behind"}
-    assert cautions(30, asked(), told(front)) == {"hip-replacement", "hip-from-front"}
-    assert cautions(30, asked(), told(hip)) == {"hip-replacement", "hip-from-behind", "hip-from-front"}, "nobody said"
+    hip = {"what": "joint replacement", "where": "hip", "side": "right", "date": f"{FIRST:%Y-%m-%d}"}
+    behind, front = {**hip, "how": "posterior"}, {**hip, "how": "anterior"}
+    assert cautions(30, asked(), told(behind)) == {"hip-replacement", "hip-posterior"}
+    assert cautions(30, asked(), told(front)) == {"hip-replacement", "hip-anterior"}
+    assert cautions(30, asked(), told(hip)) == {"hip-replacement", "hip-posterior", "hip-anterior"}, "nobody said"
     assert cautions(90, asked(), told(behind)) == {"hip-replacement"}
     for what, key in (
-        ("missing limb", "missing-limb"), ("implant", "implant"), ("joint hypermobility", "lax-joints"),
-        ("nerve condition", "nerve-condition"),
+        ("limb loss", "limb-loss"), ("implant", "implant"), ("hypermobility", "hypermobility"),
+        ("neurological condition", "neurological"),
     ):  # fmt: skip
         assert cautions(1, asked(), told({"what": what})) == {key}
     assert cautions(1, asked(), told({**hip, "where": "knee"})) == {"joint-replacement"}
 
 
 def test_a_test_that_a_caution_speaks_against_is_not_proposed():
-    plain, hip = (asked(),), (asked(), told({"what": "replaced joint", "where": "hip", "side": "left"}))
+    plain, hip = (asked(),), (asked(), told({"what": "joint replacement", "where": "hip", "side": "left"}))
     for entries, words in ((plain, ""), (hip, "hip replacement: not proposed")):
         made = case(*entries)
         status = plan_status(made, KNOWLEDGE, FIRST.date(), FIRST)
@@ -158,3 +158,24 @@ def test_a_level_found_with_a_lift_on_says_nothing_of_the_leg_without_and_is_not
     left = obs("knee-to-wall", LEFT, 10.0, setup=worn)
     assert why_not_comparable(left, obs("knee-to-wall", RIGHT, 9.0, setup=worn)) == ""
     assert "shoe lift" in why_not_comparable(left, obs("knee-to-wall", RIGHT, 9.0))
+
+
+@pytest.mark.parametrize(("row", "lacks"), [
+    ({"what": "limb loss", "where": "below knee", "side": "left"}, ""),
+    ({"what": "limb loss", "where": "foot"}, "side"),
+    ({"what": "joint replacement", "side": "left"}, "where"), ({"what": "pregnancy"}, "week"),
+    ({"what": "choose", "words": "pacemaker"}, "what it is"), ({"what": "implant"}, ""),
+])  # fmt: skip
+def test_a_fact_that_cannot_act_yet_says_what_it_lacks(row, lacks):
+    found = unfinished(told_facts([told(row)], FIRST.date()))
+    assert (len(found) == 1 and lacks in found[0]) if lacks else found == []
+
+
+def test_a_test_shows_the_cautions_that_this_person_has_and_no_others():
+    hip = {"what": "joint replacement", "where": "hip", "side": "left", "how": "anterior", "date": f"{FIRST:%Y-%m-%d}"}
+    status = plan_status(case(asked(), told(hip, {"what": "implant"})), KNOWLEDGE, FIRST.date(), FIRST)
+    shown = {
+        test: " ".join(status.cautions_of_test(KNOWLEDGE.tests[test])) for test in ("hip-flexor-length", "knee-ext")
+    }
+    assert "anterior" in shown["hip-flexor-length"] and "implant" not in shown["hip-flexor-length"]
+    assert "implant" in shown["knee-ext"] and "anterior" not in shown["knee-ext"]

@@ -24,6 +24,7 @@ from tuning.core.movement.load_share import (
     moments,
 )
 from tuning.core.movement.tasks import Options
+from tuning.core.movement.tasks.result import MissingValue
 from tuning.core.movement.tracks import Tracks
 from tuning.core.pictures import geometry
 from tuning.core.types import LEGS, NotMeasured, Side
@@ -526,3 +527,13 @@ def test_a_step_whose_marks_were_hidden_says_which_and_why(side):
     assert (summary.n, summary.of) == (before.n - 1, before.of)
     other = next(s for s in found.summaries() if (s.measure, s.side) == ("gait-bkh", side.other))
     assert other.n == other.of or any(m.side is side.other for m in found.missing)
+
+
+def test_what_gave_no_value_is_said_in_a_sentence_with_leg_number_and_reason():
+    result = tasks.Result("rear-gait")
+    lost = [MissingValue(m, Side.RIGHT, n, "right heel not seen") for m in ("a", "b") for n in (2, 4)]
+    result.missing = [*lost, MissingValue("c", Side.LEFT, 1, "too few pictures of it")]
+    assert result.missing_texts({"a": "Leg line", "b": "Foot line", "c": "Heel path"}) == [
+        "Right steps 2, 4: no value for Leg line, Foot line; right heel not seen.",
+        "Left step 1: no value for Heel path; too few pictures of it.",
+    ]

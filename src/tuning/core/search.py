@@ -144,13 +144,13 @@ def _best(item: Findable, options: Sequence[str]) -> float | None:
     """How well one of the spellings is among the words of a thing; None where none is."""
     found = []
     for n, phrase in enumerate(options):
-        parts = [_cost(item, word, last=True) for word in phrase.split()]
+        parts = [_cost(item, word) for word in phrase.split()]
         if all(part is not None for part in parts):
             found.append(sum(p for p in parts if p is not None) / len(parts) + 0.5 * (n > 0))
     return min(found, default=None)
 
 
-def _cost(item: Findable, word: str, last: bool) -> float | None:
+def _cost(item: Findable, word: str) -> float | None:
     best: float | None = None
     for known, extra in item.words:
         cost = _word_cost(word, known)

@@ -161,6 +161,8 @@ class TestDefinition:
     """What the patient does against the pad, as written beside the arrow."""
     tasks: tuple[str, ...] = ()
     """What a clip may show for its faults to be ticked by repetition."""
+    cautions: tuple[str, ...] = ()
+    """Cautions of a person that stand beside it; so do those of `not_with`."""
     not_with: tuple[str, ...] = ()
     """Cautions of a person with which it is not proposed; by hand it can still be opened."""
     one_leg: bool = False

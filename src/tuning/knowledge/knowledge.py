@@ -132,7 +132,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     ladders = load_ladders(reading, measures, faults, causes)
     placement = load_placement(reading, ladders, causes)
     if cautions and safety and placement:
-        check_cautions(reading, cautions.present, safety, tests, ladders, placement)
+        check_cautions(reading, cautions.present, safety, tests, ladders, placement, forms)
     kit = load_kit(reading, ladders)
     check_poses(reading, tests, ladders)
     reports, progression = load_reports(reading), load_progression(reading)

@@ -289,6 +289,12 @@ class Workspace(QObject):
         """What stands of the programme today, None while no case is open."""
         return plan_status(self.case, self.knowledge, date.today()) if self.case is not None else None
 
+    def care(self, test: TestDefinition) -> str:
+        """What to take care with in a test: its own caution, and those that this person has."""
+        status = self.plan_status()
+        person = status.cautions_of_test(test) if status is not None else []
+        return " ".join(filter(None, [test.caution, f"Take care: {'; '.join(person)}." if person else ""]))
+
     def may(self, act: GateAct) -> Permission:
         """The gate's answer for the open case."""
         return permission_for(act, self.facts())

@@ -1,4 +1,4 @@
-"""Facts of a person that stay: a replaced joint, a missing limb, an implant, pregnancy, lax joints, a nerve condition.
+"""Lasting facts of a person: joint replacement, limb loss, implant, pregnancy, hypermobility, neurological condition.
 
 They are told in the history. None of them is a level by itself; each brings its cautions, and what cannot be done is
 not proposed.
@@ -14,10 +14,12 @@ from typing import Any
 from tuning.core.dates import latest_day
 from tuning.core.entries import Form
 from tuning.core.types import LEGS, Entry, Side
+from tuning.core.units import sentence_case
 
 HISTORY = "intake-history"
 ROWS = "facts"
-MISSING, PREGNANCY = "missing limb", "pregnancy"
+REPLACED, MISSING, PREGNANCY = "joint replacement", "limb loss", "pregnancy"
+NOT_SAID = ("", "not said", "choose")
 TERM_WEEKS = 43
 """A pregnancy that was told so long ago is over (practice judgement, editable)."""
 
@@ -66,9 +68,31 @@ class Gone:
     absent: Absent
 
     @property
+    def name(self) -> str:
+        """What is missing, with its side."""
+        return f"limb loss, {self.side.value} ({self.absent.where})"
+
+    @property
     def text(self) -> str:
         """Why something is not done."""
-        return f"the {self.side.value} {self.absent.where} is missing: this cannot be done or measured on that side"
+        return f"{self.name}: this cannot be done or measured on that side"
+
+
+def unfinished(facts: Iterable[PersonFact]) -> list[str]:
+    """What a fact still lacks before it acts as it should, a sentence each."""
+    return [words for words in map(_lacks, facts) if words]
+
+
+def _lacks(fact: PersonFact) -> str:
+    if fact.what in NOT_SAID:
+        return "Lasting facts: say what it is; until then the line has no effect."
+    if fact.what == PREGNANCY and fact.weeks is None:
+        return "Pregnancy: say the week, else week 20 is not noticed."
+    if fact.what not in (REPLACED, MISSING):
+        return ""
+    needs = (("where", fact.where not in NOT_SAID), ("the side", fact.side is not Side.NONE))
+    lacking = " and ".join(name for name, known in needs if not known)
+    return f"{sentence_case(fact.what)}: say {lacking}; until then it does not act fully." if lacking else ""
 
 
 def told_facts(entries: Iterable[Entry], today: date) -> tuple[PersonFact, ...]:

@@ -10,7 +10,7 @@ from tuning.core.case import Case
 from tuning.core.dates import latest_day
 from tuning.core.entries import Answer, Form
 from tuning.core.gate.open_findings import ScreeningStatus
-from tuning.core.gate.person_facts import PersonFact, told_facts
+from tuning.core.gate.person_facts import NOT_SAID, PersonFact, told_facts
 from tuning.core.programme.plan_facts import HISTORY
 from tuning.core.types import Observation
 
@@ -49,7 +49,6 @@ class Caution:
     source: str = "practice judgement, editable"
 
 
-NOT_SAID = "not said"
 PAINS = ("pain-now", "pain-worst")
 
 
@@ -102,7 +101,7 @@ class _Shown:
         """A fact of the person; of no known day it may be fresh, of an approach that nobody named it may be any."""
         if fact.what not in sign.facts or (sign.joint and fact.where != sign.joint):
             return False
-        if sign.how and fact.how not in (*sign.how, "", NOT_SAID):
+        if sign.how and fact.how not in (*sign.how, *NOT_SAID):
             return False
         return sign.weeks is None or fact.day is None or (self._today - fact.day).days <= 7 * sign.weeks
 

@@ -183,7 +183,7 @@ def _proposal(
         (one for one in now.gone if one.side is cause.side and set(one.absent.demands) & set(wanted.demands)), None
     )
     if lacks is not None:
-        return replace(made, barred=f"the {lacks.side.value} {lacks.absent.where} is missing", never=True)
+        return replace(made, barred=lacks.name, never=True)
     missing = now.kit.missing(ladder.needs(wanted))
     if not missing:
         return replace(made, entry=wanted.id)

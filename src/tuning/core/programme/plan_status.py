@@ -5,7 +5,7 @@ The one road for all of it: window, command line, day list and letters ask here 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cached_property
@@ -75,6 +75,7 @@ from tuning.core.programme.progression_step import ProgressionStep, cut, halved,
 from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.progress import TO_PROGRAMME
+from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import Entry, Side, Triage
 
 PHASE, DIAL, SCHOOL, KIT = "phase", "dial", "pain-school", "kit"
@@ -271,7 +272,15 @@ class PlanStatus:
 
     def cautions_of(self, ladder: Ladder) -> list[str]:
         """The cautions of a ladder that the person has, each with what to do."""
-        return sentences(self.cautions[key] for key in ladder.cautions if key in self.cautions)
+        return self.cautions_named(ladder.cautions)
+
+    def cautions_of_test(self, test: TestDefinition) -> list[str]:
+        """The same of a test."""
+        return self.cautions_named((*test.not_with, *test.cautions))
+
+    def cautions_named(self, keys: Iterable[str]) -> list[str]:
+        """Those of these cautions that the person has."""
+        return sentences(self.cautions[key] for key in dict.fromkeys(keys) if key in self.cautions)
 
     @cached_property
     def causes(self) -> list[TreatedFactor]:

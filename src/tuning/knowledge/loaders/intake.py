@@ -39,6 +39,7 @@ def load_safety(reading: TomlReader) -> SafetyTable | None:
         if not rule.all and not rule.any:
             reading.wrong(f"{path.name}: {rule.id}", "it fires for nobody, or for everybody: name questions")
     reading.orphans(path.name, [limit.demand for limit in table.limits], DEMANDS)
+    reading.orphans(f"{path.name}: absent", [d for one in table.absent for d in one.demands], DEMANDS)
     return table
 
 

@@ -8,7 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from tuning.core.gate.demands import DEMANDS
+from tuning.core.gate.person_facts import ROWS
 from tuning.core.gate.triage import SafetyTable
+from tuning.core.intake.forms import FormDefinition
 from tuning.core.judging.measures import Measure
 from tuning.core.pose import ANGLE_SLACK, BodyPosition, PoseFrame
 from tuning.core.programme.body_model import drawing_faults
@@ -138,9 +140,9 @@ def load_progression(reading: TomlReader) -> Rules | None:
 
 def check_cautions(
     reading: TomlReader, cautions: Mapping[str, Caution], safety: SafetyTable, tests: Mapping[str, TestDefinition],
-    ladders: Mapping[str, Ladder], placement: PlacementTable,
+    ladders: Mapping[str, Ladder], placement: PlacementTable, forms: Mapping[str, FormDefinition],
 ) -> None:  # fmt: skip
-    """What cautions, ladders and placement name of each other; a caution that nothing names is dead."""
+    """What cautions, ladders, tests, placement and facts name of each other; a caution that nothing names is dead."""
     rules, questions = {rule.id for rule in safety.rules}, {q.id for q in safety.questions}
     for key, one in cautions.items():
         where = f"cautions.toml: {key}"
@@ -148,11 +150,27 @@ def check_cautions(
             reading.orphans(where, sign.rules, rules)
             reading.orphans(where, sign.answers, questions)
             reading.orphans(where, [sign.test] if sign.test else [], tests)
+            if sign.facts:
+                _look_at_facts(reading, where, forms, sign.facts, [sign.joint] if sign.joint else [], sign.how)
+    for absent in safety.absent:
+        _look_at_facts(reading, "safety.toml: absent", forms, (), [absent.where], ())
+    _look_at_facts(reading, "safety.toml: measured", forms, [m.fact for m in safety.measured if m.fact], (), ())
     named = {c for ladder in ladders.values() for c in ladder.cautions}
     named |= {c for choice in placement.choices.values() for c in choice.never}
-    named |= {c for test in tests.values() for c in test.not_with}
+    named |= {c for test in tests.values() for c in (*test.not_with, *test.cautions)}
     reading.orphans("ladders, tests and placement.toml", named, cautions)
     reading.orphans("cautions.toml: named by no ladder, test or placement", cautions, named)
+
+
+def _look_at_facts(
+    reading: TomlReader, where: str, forms: Mapping[str, FormDefinition], what: Iterable[str], places: Iterable[str],
+    how: Iterable[str],
+) -> None:  # fmt: skip
+    """What is named of a fact of the person has to be an answer that the history offers."""
+    rows = next((r for r in forms["history"].lists if r.id == ROWS), None) if "history" in forms else None
+    offered = {column.id: column.options for column in rows.columns} if rows is not None else {}
+    for names, column in ((what, "what"), (places, "where"), (how, "how")):
+        reading.orphans(f"{where} (intake.toml, {column})", names, offered.get(column, ()))
 
 
 def load_placement(reading: TomlReader, ladders: Mapping[str, Ladder], causes: Iterable[str]) -> PlacementTable | None:

@@ -134,7 +134,8 @@ class QuestionPanel(QWidget):
         self.look.setText(f"{test.look} {test.compare}")
         self.mistake.setText(f"Easy mistake: {test.mistake}.")
         lock = state.lock(state.step)
-        self._set(self.caution, f"Locked. {sentence_case(lock)}. Enter goes on." if lock else test.caution)
+        care = f"Locked. {sentence_case(lock)}. Enter goes on." if lock else state.workspace.care(test)
+        self._set(self.caution, care)
         self._set(self.suggests, f"If found: {test.suggests}")
         self.reason.setVisible(state.needs_reason)
         if self.reason.text() != state.reason:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tuning.core.entries import Form
+from tuning.core.gate.person_facts import told_facts, unfinished
 from tuning.core.intake.consent import CONSENT, film_refused, letters_refused
 from tuning.core.intake.soles_and_regions import region_at, repeats
 from tuning.core.test_definitions import observed
@@ -228,6 +230,7 @@ class HistoryPanel(FormPanel):
         sitting = data.get("sitting")
         if sitting is not None and sitting > 6:
             lines.append("More than 6 h sitting a day: look at hip and trunk range (practice judgement, editable).")
+        lines += unfinished(told_facts([Form(self.kind, dict(data))], date.today()))
         limits = [r["limits"] for r in data.get("injuries", []) if r.get("limits")]
         if limits:
             lines.append(f"Surgeon's limits: {'; '.join(limits)}. They win over every test and rung; screen as AMBER.")

@@ -68,6 +68,7 @@ class StrengthPage(StagePage):
         head.addWidget(again)
         head.addWidget(self.view_button)
         self.about = label(role="muted", wrap=True)
+        self.care = label(role="caution", wrap=True)
         self.reason = TextField()
         self.reason.setPlaceholderText("Reason for testing anyway (saved with each trial)")
         self.reason.setAccessibleName("Reason under AMBER")
@@ -81,6 +82,7 @@ class StrengthPage(StagePage):
         column.setSpacing(6)
         column.addLayout(head)
         column.addWidget(self.about)
+        column.addWidget(self.care)
         column.addWidget(self.reason)
         column.addWidget(self.stack, 1)
 
@@ -401,7 +403,11 @@ class StrengthPage(StagePage):
         else:
             self._side_row.addWidget(label("both legs", theme.LARGE, role="accent"))
         mode = f"{state.mode.value} test, {state.mode.contraction}"
-        self.about.setText(" · ".join(part for part in (state.order.place_words(state.effort_id), mode) if part))
+        mistake = f"easy mistake: {state.test.mistake}"
+        told = (state.order.place_words(state.effort_id), mode, mistake)
+        self.about.setText(" · ".join(part for part in told if part))
+        self.care.setText(self._workspace.care(state.test))
+        self.care.setVisible(bool(self.care.text()))
 
     def _show_live(self) -> None:
         """The trace in the place of the picture while there is one."""

@@ -15,6 +15,7 @@ from tuning.core.pictures import geometry
 from tuning.core.pictures.geometry import Marks
 from tuning.core.pictures.landmarks import landmark_label
 from tuning.core.types import LEGS, Floats, Side
+from tuning.core.units import sentence_case
 
 NO_MOMENT = "the swing of the other leg, which tells the moment, was not seen whole"
 TOO_SHORT = "too few pictures of it"
@@ -73,8 +74,8 @@ class MissingValue:
     why: str
 
 
-def _numbered(cycles: Sequence[int]) -> str:
-    return f"number {cycles[0]}" if len(cycles) == 1 else f"numbers {', '.join(map(str, cycles))}"
+def _numbered(cycle: str, cycles: Sequence[int]) -> str:
+    return f"{cycle}{'s' if len(cycles) > 1 else ''} {', '.join(map(str, cycles))}"
 
 
 @dataclass
@@ -110,9 +111,10 @@ class Result:
         told: dict[tuple[Side, str, tuple[int, ...]], list[str]] = {}
         for (measure, side, why), cycles in groups.items():
             told.setdefault((side, why, tuple(sorted(set(cycles)))), []).append(names.get(measure, measure))
+        cycle = "step" if "gait" in self.task else "repetition"
         return [
-            f"No value, {f'{side.value}, ' if side in LEGS else ''}{_numbered(cycles)}: "
-            f"{', '.join(dict.fromkeys(which))} ({why})."
+            f"{sentence_case((f'{side.value} ' if side in LEGS else '') + _numbered(cycle, cycles))}: "
+            f"no value for {', '.join(dict.fromkeys(which))}; {why}."
             for (side, why, cycles), which in told.items()
         ]
 

@@ -107,7 +107,7 @@ def test_each_fact_brings_its_cautions_and_those_of_an_approach_end_after_12_wee
     assert cautions(90, asked(), told(behind)) == {"hip-replacement"}
     for what, key in (
         ("limb loss", "limb-loss"), ("implant", "implant"), ("hypermobility", "hypermobility"),
-        ("neurological condition", "neurological"),
+        ("neurological", "neurological"),
     ):  # fmt: skip
         assert cautions(1, asked(), told({"what": what})) == {key}
     assert cautions(1, asked(), told({**hip, "where": "knee"})) == {"joint-replacement"}
@@ -115,7 +115,7 @@ def test_each_fact_brings_its_cautions_and_those_of_an_approach_end_after_12_wee
 
 def test_a_test_that_a_caution_speaks_against_is_not_proposed():
     plain, hip = (asked(),), (asked(), told({"what": "joint replacement", "where": "hip", "side": "left"}))
-    for entries, words in ((plain, ""), (hip, "hip replacement: not proposed")):
+    for entries, words in ((plain, ""), (hip, "hip replacement, left: not proposed")):
         made = case(*entries)
         status = plan_status(made, KNOWLEDGE, FIRST.date(), FIRST)
         facts = replace(status.facts, asked=True)
@@ -179,3 +179,12 @@ def test_a_test_shows_the_cautions_that_this_person_has_and_no_others():
     }
     assert "anterior" in shown["hip-flexor-length"] and "implant" not in shown["hip-flexor-length"]
     assert "implant" in shown["knee-ext"] and "anterior" not in shown["knee-ext"]
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_caution_of_a_fact_names_its_side(side):
+    row = {"what": "joint replacement", "where": "hip"}
+    for sides, words in (({side}, f", {side.value}"), (set(LEGS), ", left and right")):
+        rows = [{**row, "side": one.value} for one in sides]
+        found = plan_status(case(asked(), told(*rows)), KNOWLEDGE, FIRST.date(), FIRST).cautions
+        assert found["hip-replacement"].name == f"hip replacement{words}"

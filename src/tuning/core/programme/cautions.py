@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from tuning.core.case import Case
@@ -12,7 +12,7 @@ from tuning.core.entries import Answer, Form
 from tuning.core.gate.open_findings import ScreeningStatus
 from tuning.core.gate.person_facts import NOT_SAID, PersonFact, told_facts
 from tuning.core.programme.plan_facts import HISTORY
-from tuning.core.types import Observation
+from tuning.core.types import LEGS, Observation, Side
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ def present(
 ) -> dict[str, Caution]:
     """The cautions that a person has on a day, by id."""
     there = _Shown(case, screening, today)
-    return {key: one for key, one in table.items() if any(there.shows(sign) for sign in one.signs)}
+    return {key: there.named(one) for key, one in table.items() if any(there.shows(sign) for sign in one.signs)}
 
 
 class _Shown:
@@ -96,6 +96,12 @@ class _Shown:
             for (test, question, _), option in self._answers.items()
             if (test, question) == (sign.test, sign.question)
         )
+
+    def named(self, one: Caution) -> Caution:
+        """A caution that a fact of the person shows, with the side of that."""
+        sides = {fact.side for sign in one.signs for fact in self._facts if sign.facts and self._has(sign, fact)}
+        legs = LEGS if Side.BOTH in sides else tuple(leg for leg in LEGS if leg in sides)
+        return replace(one, name=f"{one.name}, {' and '.join(leg.value for leg in legs)}") if legs else one
 
     def _has(self, sign: CautionSign, fact: PersonFact) -> bool:
         """A fact of the person; of no known day it may be fresh, of an approach that nobody named it may be any."""

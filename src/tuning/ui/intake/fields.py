@@ -94,6 +94,16 @@ class FieldEdit(QWidget):
         self.refusal.setVisible(bool(sentence))
 
 
+NARROW, WIDE, ARROW = 12, 26, 7
+"""Letters of room in a line, at least and at most, and what a choice needs beside its words."""
+
+
+def _room(field: Field) -> int:
+    """A choice needs room for its longest words, and for the arrow."""
+    longest = max((len(one) for one in field.options), default=0)
+    return min(max(longest + ARROW if longest else 0, NARROW), WIDE)
+
+
 class RowsEdit(QWidget):
     """A list: one line a row, a button for the next."""
 
@@ -122,7 +132,7 @@ class RowsEdit(QWidget):
         for edit in edits:
             edit.show_value((values or {}).get(edit.field.id))
             edit.changed.connect(self.changed)
-            line.addWidget(edit, 1, Qt.AlignmentFlag.AlignTop)
+            line.addWidget(edit, _room(edit.field), Qt.AlignmentFlag.AlignTop)
         self.rows.append(edits)
         self._lines.addLayout(line)
         if values is None:

@@ -171,8 +171,8 @@ class FormPanel(QWidget):
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(12)
+        column.addWidget(self.told)  # first: below a long form nobody would read it
         column.addWidget(self.form)
-        column.addWidget(self.told)
         column.addStretch(1)
         area = QScrollArea()
         area.setWidget(inner)
@@ -197,6 +197,7 @@ class FormPanel(QWidget):
 
     def _tell(self) -> None:
         self.told.setText(self.words(self.form.data()))
+        self.told.setVisible(bool(self.told.text()))
 
     def words(self, data: Mapping[str, Any]) -> str:
         """What the form says by itself."""

@@ -403,11 +403,8 @@ class StrengthPage(StagePage):
         else:
             self._side_row.addWidget(label("both legs", theme.LARGE, role="accent"))
         mode = f"{state.mode.value} test, {state.mode.contraction}"
-        mistake = f"easy mistake: {state.test.mistake}"
-        told = (state.order.place_words(state.effort_id), mode, mistake)
-        self.about.setText(" · ".join(part for part in told if part))
-        self.care.setText(self._workspace.care(state.test))
-        self.care.setVisible(bool(self.care.text()))
+        self.about.setText(" · ".join(part for part in (state.order.place_words(state.effort_id), mode) if part))
+        self.care.setText(f"Easy mistake: {state.test.mistake}. {self._workspace.care(state.test)}".strip())
 
     def _show_live(self) -> None:
         """The trace in the place of the picture while there is one."""

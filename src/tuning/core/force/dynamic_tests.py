@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from tuning.core.force.isometric_tests import force_values
+from tuning.core.force.effort_start import find_start
+from tuning.core.force.isometric_tests import common_start, force_values, own_starts, start_values
 from tuning.core.force.motion import Motion, Squat, find_squats, motion, motion_from, still_stretches
-from tuning.core.force.onset import Baseline, find_onset, quiet_before
+from tuning.core.force.onset import Baseline, find_onset
 from tuning.core.force.plate_tests import CONTACT_N, Analysis, PlateKind, Rep
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import BodyWeight
@@ -68,7 +69,7 @@ def _fast(recording: Recording, found: Analysis, moved: Motion, squat: Squat, re
     total = recording.smooth(Side.BOTH)
     lowest = squat.start + int(np.argmin(total[squat.start : squat.bottom + 1]))
     peak = lowest + int(np.argmax(total[lowest : squat.end + 1]))
-    force_values(recording, found, rep, lowest, squat.end, peak, still=False)
+    force_values(recording, found, rep, lowest, squat.end, peak)
     _rise(recording, rep, lowest, peak)
     _drive(recording, moved, squat.bottom, squat.end, rep)
 
@@ -105,13 +106,13 @@ def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, 
     smooth = recording.smooth(Side.BOTH)
     leaving = int(rest[-1])
     peak = leaving + int(np.argmax(smooth[leaving : squat.end + 1]))
-    quiet = quiet_before(total, max(0, leaving - round(0.1 * rate)), rate, seconds=0.3)
-    onset = None
-    if not isinstance(quiet, NotMeasured):
-        onset = find_onset(total, quiet, rate, max(int(rest[0]), leaving - round(0.4 * rate)), peak, rising=True)
-    if onset is None:
+    start = find_start(total, rate, leaving, peak, int(rest[0]))
+    if start is None:
         found.warnings.append(f"Repetition {rep.number}: the drive does not begin from stillness.")
         return
+    legs = own_starts(recording, start.at, squat.end)
+    start = common_start(start, list(legs.values()), rate)
+    onset = start.at
     pause = (onset - int(rest[0])) / rate
     rep.add_value("pause", Side.NONE, pause)
     if pause < ASKED_PAUSE_S:
@@ -120,7 +121,8 @@ def _paused(recording: Recording, found: Analysis, moved: Motion, squat: Squat, 
     rep.events |= {"bottom": float(rest[0] / rate), "drive": onset / rate}
     rep.add_value("braking", Side.NONE, (int(rest[0]) - reached) / rate)
     rep.add_value("propulsion", Side.NONE, (squat.end - onset) / rate)
-    force_values(recording, found, rep, onset, squat.end, peak, still=True)
+    force_values(recording, found, rep, onset, squat.end, peak)
+    start_values(recording, found, rep, start, squat.end, legs)
     _drive(recording, moved, onset, squat.end, rep)
 
 
@@ -158,7 +160,7 @@ def jumps(recording: Recording, found: Analysis) -> None:
         rep.add_value("height", Side.NONE, GRAVITY * flight**2 / 8)
         rep.add_value("velocity-peak", Side.NONE, float(moved.velocity[lowest:off].max()))
         _fits(found, rep, float(moved.velocity[off]))
-        force_values(recording, found, rep, lowest, int(off), peak, still=False)
+        force_values(recording, found, rep, lowest, int(off), peak)
         _rise(recording, rep, lowest, peak)
         _drive(recording, moved, bottom, int(off), rep)
         found.reps.append(rep)

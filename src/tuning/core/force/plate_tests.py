@@ -56,6 +56,7 @@ TESTS = {
 
 UNITS = {
     "share": "%", "peak": "N", "peak-net": "N", "peak-bw": "x weight", "time-of-peak": "s", "delay": "ms",
+    "onset-error": "ms",
     "rate-50": "N/s", "rate-100": "N/s", "rate-150": "N/s", "rate-200": "N/s", "rate-250": "N/s", "rate-best20": "N/s",
     "own-rate-50": "N/s", "own-rate-100": "N/s", "own-rate-150": "N/s", "own-rate-200": "N/s", "own-rate-250": "N/s",
     "impulse-50": "Ns", "impulse-100": "Ns", "impulse-150": "Ns", "impulse-200": "Ns", "impulse-250": "Ns",

@@ -1,5 +1,6 @@
 """Smoothing, gaps, steps, repetitions: against closed forms and the generator's own times."""
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -112,6 +113,21 @@ def test_steps_are_found_by_heels_alone_on_belt_and_floor_each_event_within_its_
     assert (np.mean(np.abs(gaps) <= Z95, axis=0) >= 0.9).all(), "contact, toe-off"
     worst = np.max([s.toe_off_sd for s in found.found])
     assert 0.01 < worst < 0.05, "a forefoot tells more than a heel" if forefoot else "of a fast run"
+
+
+@pytest.mark.parametrize("fps", [30, 60, 120])
+@pytest.mark.parametrize(("hover", "height"), [(0.25, 0.02), (0.35, 0.04), (0.45, 0.03), (0.5, 0.06)])
+def test_a_heel_that_hovers_before_it_lands_has_landed_where_it_stops_for_good(hover, height, fps):
+    """Two falls compete: contact is where the even stretch begins, and the doubt is in its error."""
+    off = []
+    for walker in (Walker(), Walker(cycle=0.95, step=0.3), Walker(cycle=1.4, step=0.17, stature=1.85)):
+        t, (heels, toes) = heights(replace(walker, hover=hover, hover_height=height), fps, np.random.default_rng(1))
+        found = find_stances(heels, toes, t)
+        for side in LEGS:
+            for contact, _ in true_stances(walker, side, t[-1]):
+                near = [s for s in found.found if s.side is side and abs(s.contact - contact) < 0.3]
+                off += [abs(s.contact - contact) / s.contact_sd for s in near]
+    assert len(off) >= 15 and np.mean(np.array(off) <= Z95) >= 0.9 and max(off) < 3
 
 
 def test_a_step_lies_between_its_own_swings_and_in_the_middle_of_the_other_legs():

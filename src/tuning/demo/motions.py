@@ -32,6 +32,9 @@ class Walker:
     stature: float = 1.72
     stance: float = STANCE
     """Share of a cycle that a foot stands; a run has less than half."""
+    hover: float = 0.0
+    hover_height: float = 0.0
+    """Share of the swing for which the heel waits above the floor before it lands, and how high, m."""
 
 
 @dataclass(frozen=True)
@@ -67,6 +70,10 @@ class Squatter:
     trunk_lean: float = 38.0
     tuck: float = 0.0
     """How far the pelvis turns back under near the bottom, degrees."""
+
+
+HOVER_DROP = 0.12
+"""Share of the swing in which a heel that hovered drops."""
 
 
 def _smooth(x: float) -> float:
@@ -109,11 +116,14 @@ def _walking_leg(walker: Walker, side: str, phase: float) -> Leg:
         # While the heel is up the forefoot stays on the belt.
         lift = fore * max(0.0, math.sin(math.radians(pitch)))
     else:
-        s = (phase - walker.stance) / (1 - walker.stance)
+        swing = (phase - walker.stance) / (1 - walker.stance)
+        s = min(1.0, swing / (1 - walker.hover))
         pitch = 34 * (1 - _smooth(s / 0.6)) + 26 * _hump(s) - 8 * _smooth((s - 0.6) / 0.4)
         # The foot leaves the belt moving up and still moves down when it lands; the floor stops it.
         lift = fore * math.sin(math.radians(34)) * (1 - _smooth(s / 0.75))
         lift += 6.75 * s * (1 - s) * (0.04 * (1 - s) + 0.03 * s)
+        # A heel that hovers has come down to a hand's breadth and waits there before it drops.
+        lift += walker.hover_height * _smooth((s - 0.5) / 0.5) * (1 - _smooth((swing - 1 + HOVER_DROP) / HOVER_DROP))
         z, sideways = -walker.step * math.cos(math.pi * s), arc * _hump(s)
     height = rise * math.cos(math.radians(pitch))
     load = _hump(phase / walker.stance)

@@ -126,9 +126,9 @@ def _fitted(
         own = there_and_back[(int(offset) + np.arange(last + 1 - first)) % there_and_back.size]
         own = own[: part.size * thin].reshape(-1, thin).mean(axis=1) if thin > 1 else own
         starts.append(fits.best(model + own)[0])
-    low, high = np.percentile(starts, (2.5, 97.5))
+    early, late = (float(v) for v in np.percentile(starts, (2.5, 97.5)))
     model = MODEL_SHARE * (last - start)
-    return round(start), (float(min(low, alike[0]) - start - model), float(max(high, alike[1]) - start + model))
+    return round(start), (min(early, alike[0]) - start - model, max(late, alike[1]) - start + model)
 
 
 class _Fits:

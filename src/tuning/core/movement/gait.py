@@ -44,6 +44,13 @@ LEAST_ALIKE, LEAST_UNLIKE = 3, 0.25
 and three times what is usual, is none (practice judgement, editable)."""
 BEND_WITHIN = 0.22
 """A contact lies within this share of a stride after its fastest fall."""
+EVEN_LONG, EVEN_AHEAD, EVEN_OFF, WALK_TO_RISE = 0.12, 0.06, 0.05, 0.4
+"""In strides: how long a stretch before the heel rises is laid back in a line, and how far; where the heel lies above
+that by the next share of its way it has not landed yet. Only where the heel rises the last so long after it has come
+down, as in a walk (practice judgement, editable)."""
+COMPETING, COMPETING_SD = 0.04, 0.25
+"""Two landings of one step so many strides apart compete: the later one counts, and this share of what lies between
+them adds to its SD (practice judgement, editable)."""
 LEAST_STRIDE_S, MOST_STRIDE_S = 0.45, 2.5
 
 
@@ -165,8 +172,9 @@ def _lows(heel: Floats, times: Floats, stride: float) -> list[int]:
     return [int(k) for k in lows]
 
 
-def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
-    """Where the heel stops sinking relative to the ground (y down): the bend of its last fall before it lifts."""
+def _contacts(heel: Floats, times: Floats, stride: float) -> list[tuple[float, float]]:
+    """Where the heel stops sinking relative to the ground (y down), the bend of its last fall before it lifts, and what
+    adds to its SD, s."""
     smooth = cleaned(heel, times, EVENT_CUTOFF_HZ)
     fall = derivative(cleaned(heel, times, FALL_CUTOFF_HZ), times)
     if not np.isfinite(fall).any():
@@ -174,7 +182,53 @@ def _contacts(heel: Floats, times: Floats, stride: float) -> list[float]:
     found = [_contact_before(k, smooth, fall, times, stride) for k in _lows(smooth, times, stride)]
     # A fall that is cut off by the ends of the clip stands alone, no whole strides away from another.
     known = [t for t in found if any(_strides_apart(t, other, stride) for other in found)]
-    return _laid_over_each_other(known, smooth, times, stride)
+    landed = _laid_over_each_other(known, smooth, times, stride)
+    return _out_of_step([_for_good(t, smooth, times, stride) for t in landed], stride)
+
+
+def _out_of_step(contacts: list[tuple[float, float]], stride: float) -> list[tuple[float, float]]:
+    """A landing that does not come with the others of its leg is less sure, by what it lies off."""
+    known = [t for t, _ in contacts if np.isfinite(t)]
+    if len(known) < LEAST_ALIKE:
+        return contacts
+    off = {t: (t - known[0]) / stride - round((t - known[0]) / stride) for t in known}
+    middle = float(np.median(list(off.values())))
+    return [
+        (t, float(np.hypot(doubt, (off[t] - middle) * stride / 2)))
+        if t in off and abs(off[t] - middle) > COMPETING
+        else (t, doubt)
+        for t, doubt in contacts
+    ]
+
+
+def _for_good(contact: float, heel: Floats, times: Floats, stride: float) -> tuple[float, float]:
+    """A landing as it is, and what adds to its SD, s; the start of the even stretch where that begins elsewhere."""
+    rise = _heel_rise(heel, times, contact, stride)
+    even = _even_from(heel, times, rise, stride) if np.isfinite(rise) else np.nan
+    apart = abs(even - contact)
+    if rise - even >= WALK_TO_RISE * stride and apart > COMPETING * stride:
+        return even, COMPETING_SD * apart
+    return contact, 0.0
+
+
+def _even_from(heel: Floats, times: Floats, rise: float, stride: float) -> float:
+    """Where the even stretch begins that lasts until the heel rises: there the foot has stopped for good.
+
+    A heel that hovers before it lands falls twice, and only this tells which fall ended on the ground. NaN unknown.
+    """
+    frame_s = float(np.median(np.diff(times)))
+    long, ahead = max(4, round(EVEN_LONG * stride / frame_s)), max(2, round(EVEN_AHEAD * stride / frame_s))
+    last = int(np.searchsorted(times, rise - 0.1 * stride))
+    _, way = _way(heel, times, stride)
+    line = np.arange(long) - (long - 1) / 2
+    for first in range(last - long, max(ahead, last - round(0.7 * stride / frame_s)), -1):
+        part = heel[first : first + long]
+        expected = part.mean() - (line @ part) / (line @ line) * ((long - 1) / 2 + ahead)
+        if not expected - heel[first - ahead] <= EVEN_OFF * way[first]:
+            fall = heel[first - ahead : first + 2] - heel[first - ahead - 1 : first + 1]
+            top = first - ahead - 1 + int(np.argmax(fall))
+            return _bend_of(heel, times, top, min(top + round(0.14 * stride / frame_s), last))
+    return np.nan
 
 
 def _strides_apart(one: float, other: float, stride: float) -> bool:
@@ -324,14 +378,14 @@ def find_stances(heels: Mapping[Side, Floats], toes: Mapping[Side, Floats], time
         bend = derivative(derivative(forefoot, times), times)
         contacts = _contacts(level[side], times, stride)
         # The last one's swing is cut off by the end of the clip: no loss.
-        whole = [t for t in contacts if t + stride <= times[-1]]
+        whole = [t for t, _ in contacts if t + stride <= times[-1]]
         left_out[side] = round((max(whole) - min(whole)) / stride) + 1 if whole else 0
-        for contact in contacts:
+        for contact, doubt in contacts:
             off, by = _toe_off(heel, bend, times, contact, stride)
             if np.isfinite(contact):
                 share = FOREFOOT_SD if by == "forefoot" else HEEL_SD
                 off_sd = float(np.hypot(EVENT_SD_FRAMES * frame_s, share * stride))
-                found.append(Stance(side, contact, off, contact_sd, off_sd, by))
+                found.append(Stance(side, contact, off, float(np.hypot(contact_sd, doubt)), off_sd, by))
                 left_out[side] -= contact in whole and bool(np.isfinite(off))
     if not any(np.isfinite(one.toe_off) for one in found):
         return NotMeasured("no-steps", "no whole step was found: both heels must be seen from landing to swing")

@@ -253,7 +253,9 @@ def test_one_plate_that_names_no_leg_is_read_for_the_leg_that_is_told_and_never_
         ("time (s),left (mV),right (mV)", "no unit of force"), ("time,left %BW,right %BW", "no unit of force"),
         ("t,R N/kg,L N/kg", "no unit of force"), ("time,left,right\ns,oz,oz", "no unit of force"),
         ("time,L1,L2", "cells of one plate"), ("time,left front (N),left back (N)", "cells of one plate"),
-        ("time,strong leg,weak leg", "says left or right"), ("time,Force (N),Moment (Nm)", "no unit of force"),
+        ("time,strong leg,weak leg", "says left or right"), ("Fz right,Fz left\ntime,N,N", "the same name"),
+            ("Fz right,Fz left", "not over their columns"), ("time,Fz left/right,Fz total", "says left or right"),
+            ("Fz right and left\ntime,Fz1,Fz2", "not over their columns"),
     ],
 )  # fmt: skip
 def test_what_no_column_says_is_not_guessed(tmp_path, head, told):
@@ -280,3 +282,26 @@ def test_columns_told_by_their_order_alone_are_named(tmp_path):
     assert found.force[Side.RIGHT].mean() == pytest.approx(RIGHT.mean(), rel=0.01)
     (tmp_path / "two.csv").write_text("\n".join(lines()) + "\n")
     assert not read_plates(tmp_path / "two.csv").notes
+
+
+@pytest.mark.parametrize("first", LEGS)
+def test_a_name_over_several_columns_is_theirs_and_a_title_is_nobodys(tmp_path, first):
+    """As laboratories write: a plate's name over its forces and moments; the line of the patient says no side."""
+    path, force = tmp_path / "lab.csv", {Side.LEFT: LEFT, Side.RIGHT: RIGHT}
+    head = f"Patient: {first.other.value} knee,,,,\n,{first.value},,{first.other.value},\ntime,Fz,My,Fz,My\ns,N,Nm,N,Nm"
+    rows = [
+        f"{t:.4f},{a:.3f},{a / 9:.3f},{b:.3f},7.5"
+        for t, a, b in zip(TIME, force[first], force[first.other], strict=True)
+    ]
+    path.write_text("\n".join([head, *rows]) + "\n")
+    read = read_plates(path)
+    assert all(read.force[leg] == pytest.approx(force[leg], abs=0.01) for leg in LEGS)
+
+
+def test_a_second_table_below_is_refused_and_a_summary_is_not(tmp_path):
+    path, rows = tmp_path / "two.csv", lines()
+    path.write_text("\n".join([*rows, "", *rows]) + "\n")
+    with pytest.raises(BadInput, match="Another table begins at row"):
+        read_plates(path)
+    path.write_text("\n".join([*rows, "mean,300,400"]) + "\n")
+    assert read_plates(path).size == TIME.size

@@ -127,8 +127,8 @@ def _fitted(
         own = own[: part.size * thin].reshape(-1, thin).mean(axis=1) if thin > 1 else own
         starts.append(fits.best(model + own)[0])
     early, late = (float(v) for v in np.percentile(starts, (2.5, 97.5)))
-    model = MODEL_SHARE * (last - start)
-    return round(start), (min(early, alike[0]) - start - model, max(late, alike[1]) - start + model)
+    slack = MODEL_SHARE * (last - start)
+    return round(start), (min(early, alike[0]) - start - slack, max(late, alike[1]) - start + slack)
 
 
 class _Fits:

@@ -39,6 +39,8 @@ OTHER_UNITS = re.compile(
     r"|n ?/ ?kg|%|%? ?(bw|body ?-?(weight|mass))"
 )
 """Units that plates and amplifiers write and that are not taken for newtons."""
+MOMENTS = r"\b[mt] ?[xyz]\d*\b|moment|torque|\bn ?m{1,2}\b"
+"""Plain names of what turns: no force."""
 COUNTED = r"(frames?|samples?|index|row|count|number|nr|no|#)( (no|nr|number|index|#))?"
 """Plain names of a column that only counts the rows."""
 UNIT_WORDS = {
@@ -135,7 +137,7 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
     head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
     shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
     notes, doubt, sided = _taken(names, mapping)
-    doubt = _strange_unit(rows[:first], mapping) or doubt
+    doubt = _strange_unit(rows[:first], mapping) or doubt or _sides_apart(rows[:first], names, sided)
     if doubt and not sided:  # whoever maps the columns says which is which; nothing is said beforehand
         mapping = replace(mapping, left=None, right=None)
     return Preview(rows[:most_rows], mapping, shape, notes, doubt, sided)
@@ -165,10 +167,29 @@ def says_unit(row: Sequence[str]) -> bool:
 
 
 def names_of(head: list[list[str]], body: list[list[str]]) -> list[str]:
-    """The plain name of each column, over all rows of the head but those that hold a number, such as a mass or a rate;
-    empty without one."""
-    said = [row for row in head if not has_number(row)]
-    return [plain(" ".join(row[n] for row in said if n < len(row))) for n in range(max(len(row) for row in body))]
+    """The plain name of each column, from the rows right above the data that are as wide as the data; empty without.
+
+    A title is no name, though it may fill up its line with empty cells: it holds a single word, or a number such as a
+    mass. A name over several columns, as of a plate, holds for those to its right that the row below names.
+    """
+    width = max(len(row) for row in body)
+    said: list[Sequence[str]] = []
+    for row in reversed(head):
+        if len(row) not in (len(body[0]), width):
+            break
+        if has_number(row) or (width > 2 and sum(bool(cell.strip()) for cell in row) < 2):
+            continue
+        said.insert(0, _spread(row, said[0]) if said else row)
+    return [plain(" ".join(row[n] for row in said if n < len(row))) for n in range(width)]
+
+
+def _spread(row: Sequence[str], below: Sequence[str]) -> list[str]:
+    """Cells of which an empty one under a name takes the name to its left, where the row below says what it is."""
+    made = list(row)
+    for n in range(1, len(made)):
+        if not made[n].strip() and n < len(below) and below[n].strip():
+            made[n] = made[n - 1]
+    return made
 
 
 def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool]:
@@ -180,7 +201,10 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
     if len(set(units) - {""}) > 1:
         doubt = f"One plate is in {units[0]}, the other in {units[1]}; export both in one unit."
     words = {Side.LEFT: LEFT_WORDS, Side.RIGHT: RIGHT_WORDS}
-    sided = any(says(names[n], words[side]) for side, n in legs.items())
+    sided = any(says(names[n], words[side]) and not says(names[n], words[side.other]) for side, n in legs.items())
+    if len(legs) > 1 and not any(names):
+        taken = " and ".join(f"column {n + 1} was taken as {side.value}" for side, n in legs.items())
+        return (f"The columns have no names: {taken}.",), doubt, sided
     if not sided and len(legs) > 1 and any(names):
         if len({_but_for(r"\b[a-z]?\d*\b|\d+", names[n]) for n in legs.values()}) > 1:
             both = " nor ".join(f"“{names[n]}”" for n in legs.values())
@@ -208,6 +232,21 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
     return tuple(notes), doubt, sided
 
 
+def _sides_apart(head: Sequence[Sequence[str]], names: Sequence[str], sided: bool) -> str:
+    """Says that sides are named, but not of one column each; empty where they are, or are not named at all."""
+
+    def both(name: str) -> bool:
+        return says(name, LEFT_WORDS) and says(name, RIGHT_WORDS)
+
+    if sided:
+        return ""
+    name = next((name for name in names if both(name)), None)
+    if name is not None:
+        return f"“{name}” names both sides; map the columns."
+    line = next((" ".join(row) for row in head if both(plain(" ".join(row)))), None)
+    return f"“{line.strip()}” names left and right, but not over their columns; map the columns." if line else ""
+
+
 def _but_for(words: str, name: str) -> str:
     """A plain name without some words."""
     return " ".join(re.sub(words, " ", name).split())
@@ -229,7 +268,7 @@ def _strange_unit(head: Sequence[Sequence[str]], found: Mapping) -> str:
 
 def _is_vertical(name: str) -> bool:
     """Whether a plain name is that of a vertical force."""
-    return re.search(r"(f|force)?[\s_.]*(z|vert)|\bv?grf", name) is not None
+    return re.search(r"z|vert|\bv?grf", name) is not None and not re.search(MOMENTS, name)
 
 
 def _usual_step(times: Floats) -> float:
@@ -265,9 +304,14 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
     columns = np.column_stack([column(body, n, blank.decimal) for n in range(width)])
 
     points = [n for n in range(width) if re.search(POINT_WORDS, names[n])]
+    turning = [n for n in range(width) if re.search(MOMENTS, names[n])]
 
     def named(words: Sequence[str], against: Sequence[str] = ()) -> int | None:
-        hits = [n for n in range(width) if n not in points and says(names[n], words) and not says(names[n], against)]
+        hits = [
+            n
+            for n in range(width)
+            if n not in (*points, *turning) and says(names[n], words) and not says(names[n], against)
+        ]
         return max(hits, key=lambda n: (_is_vertical(names[n]), bool(_units([names[n]]))), default=None)
 
     counted = [n for n in range(width) if re.fullmatch(COUNTED, names[n]) or (not names[n] and _counts(columns[:, n]))]
@@ -276,7 +320,9 @@ def guess(head: list[list[str]], body: list[list[str]], blank: Mapping) -> Mappi
         time = 0
     left, right = named(LEFT_WORDS, RIGHT_WORDS), named(RIGHT_WORDS, LEFT_WORDS)  # both: a sum or a difference
     rest = [
-        n for n in range(width) if n not in (time, left, right, *points, *counted) and np.isfinite(columns[:, n]).any()
+        n
+        for n in range(width)
+        if n not in (time, left, right, *points, *turning, *counted) and np.isfinite(columns[:, n]).any()
     ]
     if left is None and right is None and rest:
         rest = [n for n in rest if _is_vertical(names[n])] or rest

@@ -47,11 +47,10 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     if len(rows) > 1 and len(rows[-1]) < max(len(row) for row in rows[:-1]):
         rows.pop()
         notes.append("The last line was cut and is left out.")
-    if seen is not None and not found.header_rows:
-        notes.append("The columns have no names; they were told by what they hold.")
     if seen is not None and found.time is not None and found.time_unit != "s":
         notes.append(f"The clock was taken as {CLOCKS[found.time_unit]}.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
+    _refuse_a_second_table(np.isfinite(np.column_stack(list(values.values()))).any(axis=1), found.header_rows)
     times = values[found.time] if found.time is not None else None
     if times is not None and found.time is not None and np.isfinite(times).mean() < 0.5:
         of_day = clock(rows, found.time)
@@ -71,6 +70,16 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     return finish(rate, force, notes, at, unnamed=seen is not None and not seen.sided and len(force) == 1)
 
 
+def _refuse_a_second_table(numbers: np.ndarray, header: int) -> None:
+    """Rows without a number of ours in the midst of others are the head of another table. Raises BadInput."""
+    at = np.flatnonzero(~numbers)
+    after = [int(n) for n in at if numbers[:n].any() and numbers[n:].sum() > LEAST_TABLE]
+    if after:
+        raise BadInput(f"Another table begins at row {after[0] + header + 1}; export one recording a file.")
+
+
+LEAST_TABLE = 50
+"""So many rows of numbers after a row of words are no summary but a table of their own."""
 Columns = dict[tuple[Side, str], Floats]
 """Samples by leg and what they are: force (N), and x (right) and y (forward) of the point of pressure (mm)."""
 

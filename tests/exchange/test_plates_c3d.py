@@ -77,19 +77,22 @@ def channels_of(kind, force, x, y):
     return [m / g for m, g in zip(moments, GAIN, strict=True)] if kind == 4 else moments
 
 
-def plates_in_c3d(path, middles, pressed, kind=2):
-    """Plates of a type at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory)."""
+def plates_in_c3d(path, middles, pressed, kind=2, names=None, zero=(0, 0), offset=0.0):
+    """Plates of a type at `middles` (mm, laboratory), pressed by (force N, place mm in the laboratory); their channels
+    say `names`, `zero` are frames of an empty plate, `offset` is what every channel reads too much."""
     channels, corners, count = [], [], len(middles)
     for middle, (force, place) in zip(middles, pressed, strict=True):
         x, y, _ = (np.column_stack([place - middle, np.zeros(len(place))]) @ DOWN).T
         channels += channels_of(kind, force, x, y)
         box = np.array([[1, 1, 0], [-1, 1, 0], [-1, -1, 0], [1, -1, 0]]) * (200, 300, 0)
         corners.append((np.append(middle, 0) + box @ DOWN.T).T)
-    labels = [f"channel {n}" for n in range(len(channels))]
+    each = len(channels) // count
+    labels = [f"{names[n // each] if names else ''} channel {n}" for n in range(len(channels))]
+    channels = [channel + offset for channel in channels]
     for file in c3d_of(path, labels, channels, ["V" if kind == 4 else "N"] * len(labels)):
         group = file["parameters"]["FORCE_PLATFORM"]
         group["USED"]["value"], group["TYPE"]["value"] = [count], [kind] * count
-        group["ZERO"]["value"] = [0, 0]
+        group["ZERO"]["value"] = list(zero)
         group["ORIGIN"]["value"] = np.array([[*SENSORS, 0.0] if kind == 3 else [0.0, 0.0, 0.0]] * count).T
         group["CHANNEL"]["value"] = np.arange(1, len(channels) + 1).reshape(count, -1).T
         group["CORNERS"]["value"] = np.stack(corners, axis=2)
@@ -196,3 +199,44 @@ def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeyp
             patch.setattr(sandbox.sys, "executable", str(tmp_path / "python"))
             with pytest.raises(BadInput, match=r"whole\.c3d is no C3D file"):
                 read_plates(tmp_path / "whole.c3d")
+
+
+def in_place(middle):
+    return np.tile(np.array(middle) + 10.0, (TIME.size, 1))
+
+
+@pytest.mark.parametrize("first", [Side.LEFT, Side.RIGHT])
+def test_what_the_channels_say_of_a_side_goes_before_the_place(tmp_path, first):
+    """The person faces the other way: the plate with the greater x is the left one, and the file says so."""
+    force = {Side.LEFT: LEFT, Side.RIGHT: RIGHT}
+    middles = [(250.0, 0.0), (-250.0, 0.0)] if first is Side.LEFT else [(-250.0, 0.0), (250.0, 0.0)]
+    pressed = [(force[s], in_place(m)) for s, m in zip((first, first.other), middles, strict=True)]
+    found = read_plates(
+        plates_in_c3d(tmp_path / "p.c3d", middles, pressed, names=[f"{first.value} Fz", f"{first.other.value} Fz"])
+    )
+    for side in force:
+        np.testing.assert_allclose(found.force[side], force[side][: found.size], atol=0.01)
+    assert found.point[Side.LEFT][:, 0].mean() < found.point[Side.RIGHT][:, 0].mean(), "to the right is positive"
+
+
+def test_all_plates_are_looked_at_and_empty_ones_left_out(tmp_path):
+    """The feet stand on the second and the fourth of four; three that are loaded are refused."""
+    empty, middles = np.full(TIME.size, 0.5), [(x, 0.0) for x in (-750.0, -250.0, 200.0, 250.0)]
+    pressed = [(f, in_place(m)) for f, m in zip((empty, LEFT, empty, RIGHT), middles, strict=True)]
+    found = read_plates(plates_in_c3d(tmp_path / "four.c3d", middles, pressed))
+    np.testing.assert_allclose(found.force[Side.RIGHT], RIGHT[: found.size], atol=0.01)
+    assert any("left out: 1, 3 of 4" in note for note in found.notes)
+    pressed[0] = (LEFT, pressed[0][1])
+    with pytest.raises(BadInput, match=r"3 plates that were stood on \(1, 2, 4\)"):
+        read_plates(plates_in_c3d(tmp_path / "three.c3d", middles, pressed))
+
+
+@pytest.mark.parametrize("kind", [2, 3])
+def test_frames_of_an_empty_plate_set_it_to_zero(tmp_path, kind):
+    """Every channel reads 20 N too much; the file names ten frames in which nobody stood there."""
+    middles, stands = [(-250.0, 0.0), (250.0, 0.0)], TIME > 0.2
+    pressed = [(f * stands, in_place(m)) for f, m in zip((LEFT, RIGHT), middles, strict=True)]
+    found = read_plates(plates_in_c3d(tmp_path / "z.c3d", middles, pressed, kind, zero=(1, 10), offset=20.0))
+    np.testing.assert_allclose(found.force[Side.LEFT], (LEFT * stands)[: found.size], atol=0.01)
+    np.testing.assert_allclose(found.point[Side.LEFT][1000:, 0], -240, atol=0.5)
+    assert any("set to zero over the frames" in note for note in found.notes)

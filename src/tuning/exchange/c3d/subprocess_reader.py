@@ -53,18 +53,52 @@ def announced(path: str) -> int:
     return max(0, last - first + 1) if last else 0
 
 
-def _read(path: str, out: str) -> None:
+def _labels(file: Any) -> list[str]:
+    return [str(label) for label in file["parameters"]["ANALOG"]["LABELS"]["value"]]
+
+
+def _channels(file: Any, plate: int) -> list[int]:
+    """Places of a plate's channels among the analog ones, from 0."""
+    told = np.asarray(file["parameters"]["FORCE_PLATFORM"]["CHANNEL"]["value"], dtype=int)
+    own = told[:, plate] if told.ndim == 2 and plate < told.shape[1] else np.zeros(0, dtype=int)
+    return [int(n) - 1 for n in own if 0 < n <= len(_labels(file))]
+
+
+def _zeroed(path: str, out: str) -> tuple[Any, bool]:
+    """The file, and whether its plates were set to zero over the frames that it names for it.
+
+    ZERO holds the first and the last of them, counted from 1, and 0 where there are none (C3D format, public); the
+    library does not subtract it. Its plates are computed from the channels, so the channels are set to zero.
+    """
     file = _c3d(path)
-    kept: dict[str, Any] = {"rate": float(file["header"]["analogs"]["frame_rate"])}
+    group = file["parameters"].get("FORCE_PLATFORM", {})
+    told = [int(n) for n in np.ravel(group.get("ZERO", {}).get("value", []))]
+    count = file["data"]["points"].shape[2]
+    if not file["data"].get("platform") or len(told) < 2 or not 1 <= told[0] <= told[1] <= count:
+        return file, False
+    signals, each = file["data"]["analogs"], file["data"]["analogs"].shape[2] // count
+    own = sorted({k for n in range(len(file["data"]["platform"])) for k in _channels(file, n)})
+    signals[0, own] -= signals[0, own, (told[0] - 1) * each : told[1] * each].mean(axis=1, keepdims=True)
+    file["parameters"]["FORCE_PLATFORM"]["ZERO"]["value"] = [0, 0]
+    again = f"{out}.c3d"
+    file.write(again)
+    return _c3d(again), True
+
+
+def _read(path: str, out: str) -> None:
+    file, zeroed = _zeroed(path, out)
+    kept: dict[str, Any] = {"rate": float(file["header"]["analogs"]["frame_rate"]), "zeroed": np.asarray(zeroed)}
     kept["frames"] = np.asarray([file["data"]["points"].shape[2], announced(path)])
-    plates = file["data"].get("platform", [])[:2]
+    plates = file["data"].get("platform", [])
+    kept["plates"] = np.asarray(len(plates))
     for n, plate in enumerate(plates):
+        kept[f"names{n}"] = np.asarray(" ".join(_labels(file)[k] for k in _channels(file, n)), dtype=str)
         kept[f"force{n}"] = np.asarray(plate["force"][2], float)
         kept[f"pressure{n}"] = np.asarray(plate["center_of_pressure"], float)[:2]
         kept[f"corners{n}"] = np.asarray(plate["corners"], float)[:2]
         kept[f"unit{n}"] = np.asarray(str(plate.get("unit_position", "mm")))
     if not plates:
-        kept["labels"] = np.asarray([str(v) for v in file["parameters"]["ANALOG"]["LABELS"]["value"]], dtype=str)
+        kept["labels"] = np.asarray(_labels(file), dtype=str)
         kept["analogs"] = np.asarray(file["data"]["analogs"], float)[0]
         told = file["parameters"].get("FORCE_PLATFORM", {}).get("TYPE", {}).get("value", [])
         kept["types"] = np.asarray(sorted({int(k) for k in told}), dtype=int)

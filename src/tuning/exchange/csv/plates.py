@@ -50,7 +50,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     if seen is not None and found.time is not None and found.time_unit != "s":
         notes.append(f"The clock was taken as {CLOCKS[found.time_unit]}.")
     values = {n: column(rows, n, found.decimal) for n in wanted}
-    _refuse_a_second_table(np.isfinite(np.column_stack(list(values.values()))).any(axis=1), found.header_rows)
+    _refuse_a_second_table(np.column_stack(list(values.values())), found.header_rows)
     times = values[found.time] if found.time is not None else None
     if times is not None and found.time is not None and np.isfinite(times).mean() < 0.5:
         of_day = clock(rows, found.time)
@@ -70,8 +70,9 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     return finish(rate, force, notes, at, unnamed=seen is not None and not seen.sided and len(force) == 1)
 
 
-def _refuse_a_second_table(numbers: np.ndarray, header: int) -> None:
+def _refuse_a_second_table(rows: Floats, header: int) -> None:
     """Rows without a number of ours in the midst of others are the head of another table. Raises BadInput."""
+    numbers = np.isfinite(rows).any(axis=1)
     at = np.flatnonzero(~numbers)
     after = [int(n) for n in at if numbers[:n].any() and numbers[n:].sum() > LEAST_TABLE]
     if after:

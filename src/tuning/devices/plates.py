@@ -99,7 +99,7 @@ def _move(t: Floats, start: float, seconds: float, by: float, first: float = 0.0
 
     It begins with acceleration `first` and ends with `last`, m/s².
     """
-    s = (t - start) / seconds
+    s = np.round((t - start) / seconds, 9)
     inside = (s >= 0) & (s < 1)
     shape = 60 * s - 180 * s**2 + 120 * s**3
     begins, ends = (10 * u**3 - 12 * u**2 + 3 * u for u in (1 - s, s))
@@ -140,11 +140,9 @@ def _shared(body: SimulatedPerson, total: Floats, rate: float) -> tuple[Floats, 
     lag = 0.35 * (body.rise_left - body.rise_right)
     dynamic = total - body.weight
     late = _lagged(dynamic, abs(lag), rate)
-    if lag > 0:
-        left = (1 - body.share) * (body.weight + late)
-        return left, total - left
-    right = body.share * (body.weight + late)
-    return total - right, right
+    share = 1 - body.share if lag > 0 else body.share
+    slow = np.clip(share * (body.weight + late), 0, np.maximum(total, 0))
+    return (slow, total - slow) if lag > 0 else (total - slow, slow)
 
 
 def _lagged(values: Floats, constant: float, rate: float) -> Floats:
@@ -242,6 +240,10 @@ def step_on_off(
     return SimulatedSession(*pair, rate, {"start": starts, "end": ends})
 
 
+SOLE_S = 0.006
+"""The foot takes so long to leave the ground, or to meet it."""
+
+
 def jumps(
     body: SimulatedPerson, reps: int = 3, rest: float = 3.0, still: float = 2.0, rate: float = RATE_HZ
 ) -> SimulatedSession:
@@ -263,7 +265,12 @@ def jumps(
         net = np.where((t >= c) & (t < d), -G, net)
         for name, when in (("start", a), ("take-off", c), ("landing", d)):
             events[name].append(when)
-    return SimulatedSession(*_shared(body, body.mass_kg * (G + net), rate), rate, events)
+    # No foot leaves or meets the ground within a millisecond.
+    width = max(1, round(SOLE_S * rate))
+    total = np.convolve(np.pad(body.mass_kg * (G + net), width, "edge"), np.full(width, 1 / width), "same")[
+        width:-width
+    ]
+    return SimulatedSession(*_shared(body, total, rate), rate, events)
 
 
 def _bump(t: Floats, start: float, seconds: float, change: float) -> Floats:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from tuning.core.errors import BadInput
+from tuning.core.force.plausibility import doubts
 from tuning.core.force.recording import LEAST_PRESSING_N, Recording
 from tuning.core.signals import stretches
 from tuning.core.types import LEGS, Floats, Side
@@ -51,7 +54,8 @@ def finish(
         f"The {name} plate never carried more than {IDLE_N:g} N: nobody on it, or not connected?" for name in idle
     ]
     at = {s: _on_the_plate(p, made[s], s) for s, p in (points or {}).items()}
-    return Recording(rate, made, tuple(notes), at, unnamed)
+    recording = Recording(rate, made, tuple(notes), at, unnamed)
+    return replace(recording, notes=(*notes, *doubts(made, rate)))
 
 
 def as_sent(rate: float, samples: Floats) -> Recording:

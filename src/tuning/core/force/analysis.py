@@ -15,7 +15,10 @@ from tuning.core.force.quiet_stance import stand
 from tuning.core.force.recording import Recording
 from tuning.core.force.weighing import WEIGHT_GAP, BodyWeight, weigh
 from tuning.core.types import NotMeasured, Side
+from tuning.core.units import GRAVITY
 
+LEAST_CARRIED = {1: 0.3, 2: 0.9}
+"""Share of the body's weight that one plate or both carry at some time of every test (practice judgement, editable)."""
 LIGHTEST_KG, HEAVIEST_KG = 30.0, 250.0
 """Weights outside are questioned (practice judgement, editable)."""
 UNEVEN_POINTS = 12.0
@@ -41,9 +44,13 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
         weight = weigh(recording, within=_before_the_push(recording) if test.kind is PlateKind.ISO else None)
     weighed = weight
     if isinstance(weight, NotMeasured) and body_mass_kg:
-        weight = BodyWeight(body_mass_kg * 9.80665, 1.0, 0, 0)
+        weight = BodyWeight(body_mass_kg * GRAVITY, 1.0, 0, 0)
     found = Analysis(test, leg, weight)
     found.warnings += recording.notes
+    if body_mass_kg:
+        _doubt_newtons(recording, body_mass_kg, found)
+    if test.kind is PlateKind.ISO and isinstance(weighed, NotMeasured) and test.legs == 2:
+        found.warnings.append(f"No stand before the push to weigh: {weighed.detail}. Was the plate set to zero so?")
     if isinstance(weighed, BodyWeight) and body_mass_kg and abs(weighed.mass_kg / body_mass_kg - 1) > WEIGHT_GAP:
         found.warnings.append(
             f"The plates weigh {weighed.mass_kg:.1f} kg, {body_mass_kg:.1f} kg were known before: a load, a foot off "
@@ -63,6 +70,16 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
         if test.kind is PlateKind.JUMP:
             _doubt_flight(recording, found)
     return found
+
+
+def _doubt_newtons(recording: Recording, mass_kg: float, found: Analysis) -> None:
+    """Both plates carry the body at some time, and one leg's a good part of it; a tenth of it is kilograms."""
+    most, weight = float(np.percentile(recording.total, 99)), mass_kg * GRAVITY
+    if most < LEAST_CARRIED[found.test.legs] * weight:
+        kilograms = "; were kilograms taken for newtons?" if most * GRAVITY > weight * 0.5 else "."
+        found.warnings.append(
+            f"The plates never carry more than {most:.0f} N of a body that weighs {weight:.0f} N{kilograms}"
+        )
 
 
 def _doubt_flight(recording: Recording, found: Analysis) -> None:

@@ -62,6 +62,8 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
     for side, pair in points.items():
         for axis, n in zip("xy", pair, strict=True):
             samples[side, axis] = values[n] * POINT_UNITS[found.point_unit]
+    if found.unit != "N":
+        notes.append(f"The force was converted from {found.unit} to newtons.")
     rate, samples = _even_clock(times, samples, found, notes)
     force = {side: samples[side, "force"] for side in legs}
     if len(force) == len(LEGS) and np.array_equal(force[Side.LEFT], force[Side.RIGHT]):
@@ -72,7 +74,7 @@ def read_table(path: Path, mapping: Mapping | None = None) -> Recording:
 
 def _refuse_a_second_table(rows: Floats, header: int) -> None:
     """Rows without a number of ours in the midst of others are the head of another table. Raises BadInput."""
-    numbers = np.isfinite(rows).any(axis=1)
+    numbers = np.asarray(np.isfinite(rows).any(axis=1))
     at = np.flatnonzero(~numbers)
     after = [int(n) for n in at if numbers[:n].any() and numbers[n:].sum() > LEAST_TABLE]
     if after:

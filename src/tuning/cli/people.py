@@ -310,7 +310,10 @@ def erase(record: Path, who: str, reason: str, backups: Path | None, yes: bool, 
                 click.echo("Nothing was erased.")
                 return
             gone = opened.erase(patient.uid, person, reason)
+            readable = opened.where_readable(patient.name)
         click.echo(", ".join(f"{count} {name}" for name, count in gone.items()) + " erased.")
+        for file in readable:
+            click.echo(f"The name can still be read in {file}: close other windows of this record, and erase again.")
         for one in holding(backups, patient.uid) if backups is not None else ():
             click.echo(f"Still in the backup {one.folder}: remove it, or the person comes back with it.")
 

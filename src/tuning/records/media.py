@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from tuning.core.entries import Medium
 from tuning.core.errors import BadInput, EnvironmentFault
@@ -20,6 +20,11 @@ from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import sync_folder
 
 _BLOCK = 1 << 20
+INTENT, SESSION = ".pending-", ".at-it-"
+"""A mark beside the files: this one is being taken in, or taken out with a person. It is written first, goes last, and
+names the file that whoever is at it holds."""
+_HASH = 64
+"""Letters of a hash."""
 SEALED = ".sealed"
 """What a sealed file has behind its own suffix."""
 
@@ -39,6 +44,55 @@ class MediaFolder:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self._session: IO[bytes] | None = None
+        self._intents = set[str]()
+
+    # what is being taken in or out
+
+    def intend(self, sha256: str, suffix: str) -> None:
+        """Say before a file comes or goes that it does; whoever opens the record later finishes or undoes it."""
+        name = f"{sha256}{suffix}"
+        if name in self._intents:
+            return
+        self.folder.mkdir(parents=True, exist_ok=True)
+        if self._session is None:
+            self._session = tempfile.NamedTemporaryFile(prefix=SESSION, dir=self.folder)  # noqa: SIM115 - held while open
+            fcntl.flock(self._session, fcntl.LOCK_EX)  # whoever sweeps sees that somebody is at it
+        (self.folder / f"{INTENT}{name}").write_text(Path(self._session.name).name)
+        sync_folder(self.folder)
+        self._intents.add(name)
+
+    def settle(self, names: Iterable[str]) -> None:
+        """What was intended with files of these names (hash and suffix) is done."""
+        for name in self._intents & set(names):
+            self._intents.discard(name)
+            (self.folder / f"{INTENT}{name}").unlink(missing_ok=True)
+
+    def cut_off(self) -> list[tuple[str, str]]:
+        """Hash and suffix of files whose coming or going ended with whoever was at it."""
+        found = []
+        for left in sorted(self.folder.glob(f"{INTENT}*")):
+            try:
+                with (self.folder / left.read_text()).open("rb") as session:
+                    fcntl.flock(session, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except (FileNotFoundError, IsADirectoryError):
+                pass
+            except OSError:
+                continue
+            name = left.name.removeprefix(INTENT)
+            found.append((name[:_HASH], name[_HASH:]))
+        return found
+
+    def forget(self, sha256: str, suffix: str) -> None:
+        """Take the mark of a file away that somebody else left."""
+        (self.folder / f"{INTENT}{sha256}{suffix}").unlink(missing_ok=True)
+
+    def close(self) -> None:
+        """Nothing is being done any more; what was not settled is undone at the next opening."""
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+        self._intents.clear()
 
     def path(self, sha256: str, suffix: str) -> Path:
         """Where the file of that hash lies."""
@@ -149,6 +203,7 @@ class MediaFolder:
             if size == 0:
                 raise BadInput(f"“{source.name}” is empty (0 bytes). Nothing was changed.")
             path = self.path(digest.hexdigest(), suffix)
+            self.intend(digest.hexdigest(), suffix)
             return path if key is None else self._sealed(path)
 
         with incoming, told_as_fault(self.folder):
@@ -168,7 +223,7 @@ class MediaFolder:
 
     def sweep(self) -> None:
         """Remove what a killed copy left behind, but nothing that another window is copying just now."""
-        for left in self.folder.glob(".incoming-*"):
+        for left in (file for kind in (".incoming-", SESSION) for file in self.folder.glob(f"{kind}*")):
             try:
                 with left.open("rb") as file:
                     fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)

@@ -70,15 +70,42 @@ class Record:
             self.read_only = not schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file, not self.read_only)
         self.media = MediaFolder(folder / "media")
+        self._in_use: set[str] = set()
+        self.cut_off = 0
+        """Files of an import or an erasure that was cut off, which were taken away when the record was opened."""
         if not self.read_only:
             self.media.sweep()
+            self._finish_what_was_cut_off()
         self._seen = self._data_version()
         self._checked: dict[int, tuple[Row, Patient]] = {}
         self._digests: day_list_digest.Known = {}
 
     def close(self) -> None:
         """Let go of the file."""
+        self.media.close()
         self._connection.close()
+
+    def _finish_what_was_cut_off(self) -> None:
+        """Files that were being taken in or out when the program ended stay only where an entry names them."""
+        left = self.media.cut_off()
+        if not left:
+            return
+        noted = "select id, uid, (select 1 from entry where medium_id = medium.id) as used from medium"
+        with self._writing() as db:
+            gone = list[str]()
+            for sha256, suffix in left:
+                row = db.execute(f"{noted} where sha256 = ? and suffix = ?", (sha256, suffix)).fetchone()
+                if row is not None and row["used"]:
+                    continue
+                if row is not None:
+                    db.execute("delete from medium where id = ?", (row["id"],))
+                    gone.append(row["uid"])
+                self.media.drop(sha256, suffix)
+                self.cut_off += 1
+            if self.cut_off:
+                self._tell(db, "", "cut off", "", erased=gone, files=self.cut_off)
+        for sha256, suffix in left:
+            self.media.forget(sha256, suffix)
 
     @contextmanager
     def _within(self, begin: str) -> Iterator[Connection]:
@@ -90,7 +117,9 @@ class Record:
             try:
                 yield self._connection
                 self._connection.execute("commit")
+                self.media.settle(self._in_use)
             finally:
+                self._in_use.clear()
                 if self._connection.in_transaction:
                     self._connection.execute("rollback")
 
@@ -366,6 +395,7 @@ class Record:
         body, at = entry_codec.entry_to_dict(entry), rows.stamp(entry.at)
         kind = entry_codec.NAMES[type(entry)]
         medium = entry.medium if isinstance(entry, entry_codec.HOLD_MEDIA) else None
+        self._in_use |= {f"{medium.sha256}{medium.suffix}"} if medium is not None else set()
         told = {
             "uid": entry.uid, "kind": kind, "visit": entry.visit, "at": at, "person": entry.person,
             "medium": medium.uid if medium is not None else None, "replaces": entry.replaces, "struck_at": None,
@@ -446,7 +476,9 @@ class Record:
                 if (kept.sha256, kept.suffix) != (row["sha256"], row["suffix"]):
                     raise BadInput(f"The file {row['original_name']} is not what it was. Nothing was taken over.")
         with self._writing() as db:
-            return person_transfer.merge(db, data, partial(self._tell, db, person.uid))
+            result = person_transfer.merge(db, data, partial(self._tell, db, person.uid))
+            self._in_use |= {f"{row['sha256']}{row['suffix']}" for row in data["media"]}
+            return result
 
     def erase(self, patient_uid: str, person: Person, reason: str) -> dict[str, int]:
         """Take a person out for good: rows, places, files that nobody else uses; how many of each.
@@ -455,20 +487,33 @@ class Record:
         the file. Backups are not touched; they must be removed by who made them. Raises BadInput, EnvironmentFault.
         """
         if not reason.strip():
-            raise BadInput("Say why; the reason stays in the audit_log.")
+            raise BadInput("Say why; the reason stays in the trail.")
         with told_as_fault(self.folder):
             self._connection.execute("pragma secure_delete = on")
         with self._writing() as db:
             number = rows.number_of(db, "patient", patient_uid)
+            name = next(patient.name for _, patient in self._people(db) if patient.uid == patient_uid)
+            if set(plain(name).split()) & set(plain(reason).split()):
+                raise BadInput("The reason names the person, and it stays in the trail. Say why without the name.")
             entries = db.execute(f"{rows.ENTRIES} where visit.patient_id = ?", (number,)).fetchall()
             gone = erasure.take_out(db, number, patient_uid, entries)
+            for sha256, suffix in gone.files:
+                self.media.intend(sha256, suffix)
             self._tell(db, person.uid, "erased", patient_uid, erased=gone.uids, reason=reason.strip())
         with told_as_fault(self.folder):
             for sha256, suffix in gone.files:
                 self.media.drop(sha256, suffix)
+            self.media.settle([f"{sha256}{suffix}" for sha256, suffix in gone.files])
             self._connection.execute("vacuum")
             self._connection.execute("pragma wal_checkpoint(truncate)")
         return gone.counts
+
+    def where_readable(self, name: str) -> list[Path]:
+        """Files of the folder in which a name can be read, byte by byte; after an erasure there should be none."""
+        wanted = [name.encode(encoding) for encoding in ("utf-8", "utf-16-le", "latin-1") if _can(name, encoding)]
+        files = (file for file in sorted(self.folder.rglob("*")) if file.is_file())
+        with told_as_fault(self.folder):
+            return [file for file in files if _holds(file, wanted)]
 
     def line_of(self, uid: str) -> list[Entry]:
         """An entry and those that it took the place of, newest first; struck ones too."""
@@ -488,6 +533,24 @@ class Record:
         return found + [
             f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)
         ]
+
+
+def _can(name: str, encoding: str) -> bool:
+    try:
+        return bool(name.encode(encoding))
+    except UnicodeEncodeError:
+        return False
+
+
+def _holds(file: Path, wanted: Sequence[bytes]) -> bool:
+    """Whether any of these bytes stands in a file, over the ends of the pieces in which it is read."""
+    longest, before = max(map(len, wanted)), b""
+    with file.open("rb") as source:
+        while block := source.read(1 << 20):
+            if any(words in before + block for words in wanted):
+                return True
+            before = block[-longest:]
+    return False
 
 
 __all__ = ["DEMO", "OWN", "PRACTICE", "Record", "now"]

@@ -203,9 +203,17 @@ def build_window(
     except KnowledgeError as err:  # nobody is locked out of the record by a table; the shipped one serves
         knowledge, broken = load(), str(err)
     window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
-    for words in filter(None, (NEWER if record.read_only else "", broken)):
+    for words in filter(None, (NEWER if record.read_only else "", broken, _cut_off(record.cut_off))):
         window.status.say(words, caution=True)
     return window
+
+
+def _cut_off(files: int) -> str:
+    """What is said where the program was killed while files came or went; empty where it was not."""
+    if not files:
+        return ""
+    removed = "1 file that no entry names was" if files == 1 else f"{files} files that no entry names were"
+    return f"The program ended while files came in or were erased; {removed} removed. Check, and do it again."
 
 
 def _catch_unexpected(log_file: Path) -> None:

@@ -26,7 +26,7 @@ import numpy as np
 
 from tuning.core.movement.tracks import TRUSTED
 from tuning.demo import render
-from tuning.demo.camera import PinholeCamera
+from tuning.demo.camera import LOOKS, PinholeCamera
 from tuning.demo.mannequin import Body, build
 from tuning.demo.motions import Runner, Squatter, Stepper, Walker, running, squatting, stepping_down, walking
 from tuning.video.track.api import follow_clip
@@ -104,6 +104,19 @@ def _movement(rng: np.random.Generator) -> tuple[str, str, Callable[[float], Bod
     return kind, "front", lambda t: build(stepping_down(stepper, t))
 
 
+def _walking_along(
+    body_at: Callable[[float], Body], camera: PinholeCamera, ways: tuple[float, float], seconds: float
+) -> Callable[[float], Body]:
+    """Somebody who walks away from the camera or towards it, from one distance to another (m), ever as much larger."""
+    forward = np.array(LOOKS[camera.view])
+
+    def moved(time: float) -> Body:
+        share = float(np.clip(time / seconds, 0, 1))
+        return body_at(time).moved(forward * (1 / ((1 - share) / ways[0] + share / ways[1]) - camera.distance))
+
+    return moved
+
+
 def drawn(seed: int) -> Conditions:
     """One clip's conditions, all at random."""
     rng = np.random.default_rng(seed)
@@ -139,6 +152,11 @@ def drawn(seed: int) -> Conditions:
     dropped = float(rng.choice([0, 0, 0, 0.08]))
     words |= {"camera": f"in a hand, {binned(sway, (3,), ' px')}" if sway else "on a stand",
               "frames dropped": f"{100 * dropped:.0f} %"}  # fmt: skip
+    far = camera.distance / float(rng.uniform(0.3, 0.8)) if rng.random() < 0.15 and not sway else camera.distance
+    ways = (camera.distance, far) if rng.random() < 0.5 else (far, camera.distance)
+    if far > camera.distance:
+        body_at = _walking_along(body_at, camera, ways, FRAMES / fps)
+    words["size"] = binned(camera.distance / far, (0.5, 0.9), " of the greatest")
     return Conditions(words, body_at, camera, look, fps, bits, seed, hand, dropped)
 
 

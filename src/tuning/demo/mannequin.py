@@ -7,7 +7,7 @@ stature (Winter 2009); the shape and sticker offsets are our own.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -77,6 +77,11 @@ class Body:
             return {name: self.points[f"{name}_side_{view}"] for name in SIDE_STICKERS}
         names = FRONT_STICKERS if view == "front" else REAR_STICKERS
         return {f"{name}_{side}": self.points[f"{name}_{side}"] for name in names for side in SIDES}
+
+    def moved(self, by: Vectors) -> Body:
+        """The same body elsewhere, m."""
+        limbs = [replace(limb, a=limb.a + by, b=limb.b + by) for limb in self.limbs]
+        return replace(self, points={name: at + by for name, at in self.points.items()}, limbs=limbs)
 
     def projected(self, camera: PinholeCamera) -> dict[str, Vectors]:
         """Exact image places of the stickers, pixels."""

@@ -25,6 +25,7 @@ from tuning.video.track.fixed_tracks import SAME_PX, insert_fixed
 from tuning.video.track.frame_tracker import OFTEN, SURE, USUAL_FRAME_S, Follower
 from tuning.video.track.gap_ends import follow_traces
 from tuning.video.track.hypotheses import solve
+from tuning.video.track.person_scale import of_one_size
 from tuning.video.track.quality_checks import DOUBTED, doubt
 
 LONGEST_BREAK = 4.0
@@ -71,7 +72,10 @@ def track(
     found.camera = _whole(seen.camera, opening.shape, first, last)
     shown = seen.sights[first : last + 1]
     if seen.unsure and going:
-        going = _tell_apart(found, seen.narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0), known)
+        scale = seen.scale[first : last + 1]
+        going = _tell_apart(
+            found, seen.narrow, shown, scale, start, first, worn, opening.shape, lambda: tick(1.0), known
+        )
     doubt(found, start, seen.narrow)
     follow_traces(found, shown, first)
     found.click_sd = {name: CLICK_SD_PX for k, name in enumerate(found.names) if k not in worn}
@@ -82,13 +86,14 @@ def track(
 @dataclass
 class _FrameDetections:
     """What the frames of a clip show, as they are read: `found`; the narrow ways of the finds (frames, marks, 2); all
-    that may be a sticker; how the camera moved (frames, 4); which frames were read; the time between them, s; and
-    whether a mark was not surely found anywhere."""
+    that may be a sticker; how the camera moved (frames, 4); how large the person is (frames); which frames were
+    read; the time between them, s; and whether a mark was not surely found anywhere."""
 
     found: Tracks
     narrow: Floats
     sights: list[Detections]
     camera: Floats
+    scale: Floats
     read: NDArray[np.bool_]
     between: Floats
     unsure: bool = False
@@ -100,7 +105,8 @@ class _FrameDetections:
         camera, read = np.full((frames, 4), np.nan), np.zeros(frames, dtype=bool)
         camera[start], read[start] = STILL, True
         narrow = np.full((frames, len(names), 2), np.nan)
-        return cls(Tracks.empty(names, times), narrow, [Detections.none()] * frames, camera, read, paces(times))
+        sights = [Detections.none()] * frames
+        return cls(Tracks.empty(names, times), narrow, sights, camera, np.ones(frames), read, paces(times))
 
     def follow(
         self,
@@ -121,7 +127,7 @@ class _FrameDetections:
             told = follower.step(picture, float(self.between[number - (number > start)]))
             for k, (at, quality) in enumerate(told):
                 self.found.xy[number, k], self.found.quality[number, k] = at, quality
-            self.narrow[number] = follower.narrow
+            self.narrow[number], self.scale[number] = follower.narrow, follower.scale.now
             self.sights[number] = follower.sights(picture)
             self.unsure = self.unsure or follower.unsure
             self.read[number] = True
@@ -167,10 +173,11 @@ def _tell_apart(
     found: Tracks,
     narrow: Floats,
     sights: Sequence[Detections],
+    scale: Floats,
     start: int,
     first: int,
     worn: Sequence[int],
-    height: int,
+    shape: tuple[int, int],
     going: Callable[[], bool],
     known: Tracks | None = None,
 ) -> bool:
@@ -191,10 +198,10 @@ def _tell_apart(
     told = solve(
         body,
         at,
-        _steadied(sights, found.camera, start, first),
+        of_one_size(_steadied(sights, found.camera, start, first), scale, shape),
         start - first,
         between,
-        height,
+        shape[0],
         going,
         len(others),
         sure,

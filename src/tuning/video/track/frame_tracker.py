@@ -56,6 +56,7 @@ from tuning.video.track.group_assignment import (
     solve,
 )
 from tuning.video.track.optical_flow import find_plain
+from tuning.video.track.person_scale import PersonScale
 from tuning.video.track.track_state import GATE_MOST_PX, GATE_PX, NEIGHBOUR_SHARE, Detection, MarkTrack
 
 USUAL_FRAME_S, USUAL_HEIGHT = 1 / 60, 720
@@ -101,6 +102,7 @@ class Follower:
         """For each mark the direction in which its last find is narrow, as half a disc is (`narrow_way`)."""
         self.finds: list[Detection | None] = []
         """What was found of each mark in the last picture."""
+        self.scale = PersonScale()
         self._any_plain = False
         self._before = as_picture(picture).y.copy()
         for name, click in marks.items():
@@ -182,6 +184,7 @@ class Follower:
         told = [target.settle(find) for target, find in zip(self.targets, finds, strict=True)]
         self.narrow = [narrow_way(picture, find and find.seen) for find in finds]
         self.finds = finds
+        self.scale.follow(self.targets, finds)
         if self._any_plain:
             self._before = picture.y.copy()
         if self._any_plain and self._worn_by_most:

@@ -355,6 +355,23 @@ def test_a_person_who_walks_away_or_comes_nearer_is_followed_in_another_size(end
     assert follower.scale.now == pytest.approx(ends, rel=0.15)
 
 
+@pytest.mark.parametrize("way", [-1, 1])
+def test_a_sticker_on_the_wall_is_nobodys_marker(way):
+    """A mark goes past one that is just like it and is covered there: it is not left behind on the wall."""
+    wall, follower, told = (160.0, 80.0), None, []
+    for n in range(60):
+        at = np.array([160.0 + way * (3 * n - 60), 80.0 + 6 * np.sin(n / 4)])
+        shown = [wall, (at[0], 150.0), *([tuple(at)] if abs(at[0] - 150 * way) > 22 and not 12 <= n < 30 else [])]
+        picture = in_colour([(*place, 6.0) for place in shown], size=(200, 320))
+        if follower is None:
+            follower = Follower(picture, {"knee_left": at, "ankle_left": np.array([at[0], 150.0])})
+            continue
+        place, quality = follower.step(picture)[0]
+        if quality >= TRUSTED and float(np.hypot(*(place - at))) > 6:
+            told.append((n, place.round(1).tolist()))
+    assert not told, "trusted where the mark is not"
+
+
 def test_a_mark_hidden_for_two_seconds_is_found_again():
     def picture(n):
         hidden = 10 <= n < 70

@@ -41,6 +41,7 @@ from tuning.video.detect.stickers import (
 from tuning.video.media.kernels import Plane
 from tuning.video.media.planes import YuvFrame
 from tuning.video.track.detections import Detections
+from tuning.video.track.fixed_spots import FixedSpots
 from tuning.video.track.fixed_tracks import SAME_PX
 from tuning.video.track.gap_ends import TRACE_QUALITY
 from tuning.video.track.group_assignment import (
@@ -109,6 +110,7 @@ class Follower:
             self.add(picture, name, click)
         for target in self.targets:  # the first one could not be told by the look of those that came after it
             self._by_the_others(as_picture(picture), target)
+        self._fixed = FixedSpots(as_picture(picture), self.targets)
 
     def _set_gates(self, height: int) -> None:
         longer = max(1.0, self._frame_s / USUAL_FRAME_S)
@@ -178,6 +180,7 @@ class Follower:
         self._together(picture, finds, predicted, nearest)
         self._come_back(picture, finds, predicted)
         self._guard(finds, predicted)
+        finds = [None if find is not None and self._fixed.has(find.at) else find for find in finds]
         for target, find in zip(self.targets, finds, strict=True):
             if find is None and not target.unseen:
                 target.leave(self.targets)
@@ -194,6 +197,7 @@ class Follower:
     def carry(self, before: Floats, now: Floats) -> None:
         """Take all marks along with the camera, by how it had moved in the last picture and has in the next."""
         at = np.array([target.at for target in self.targets])
+        self._fixed.carry(before, now)
         there = carried(at + [target.drift for target in self.targets], before, now)
         for target, drift in zip(self.targets, there - at, strict=True):
             target.drift = drift
@@ -214,6 +218,7 @@ class Follower:
             known = np.array([at for at, quality, _ in own if quality >= CLEAR]).reshape(-1, 2)
             looks = looks_of([t.sticker for t in self.targets if t.sticker is not None])
             more, traces = survey(picture, places.min(axis=0) - around, places.max(axis=0) + around, looks, known)
+            more = [(seen, like) for seen, like in more if not self._fixed.has(seen.at)]
             near = [n for n, (at, _, _) in enumerate(own) if any(gap(at, seen.at) <= SAME_PX for seen, _ in more)]
             own = [one for n, one in enumerate(own) if n not in near]
             own += [(seen.at, like, narrow_way(picture, seen)) for seen, like in more]
@@ -278,6 +283,7 @@ class Follower:
         gate = min(self._gate + GATE_SPEED * speed + (GATE_START_PX if target.age < STARTING else 0.0), free)
         if target.unseen:
             gate = min(gate + GATE_GROWTH_PX * target.unseen, max(target.reach, GATE_PX))
+        seen = None if seen is not None and self._fixed.has(seen.at) else seen
         like = likeness(seen, sticker) if seen is not None else 0.0
         if like < SURE and sticker.blurred is not None and not target.unseen:
             seen, like = _as_before(picture, predicted, sticker.blurred) or (seen, like)
@@ -285,6 +291,7 @@ class Follower:
             # Its neighbours may stand still while it moves on: for a while it is looked for where it was going, too.
             ways = [predicted, target.straight()] if 0 < target.unseen <= STRAIGHT_ON else [predicted]
             finds = [(s, likeness(s, sticker), way) for way in ways for s in search(picture, way, gate, sticker)]
+            finds = [find for find in finds if not self._fixed.has(find[0].at)]
             good = [find for find in finds if find[1] >= SURE]
             if not good:
                 if target.unseen:
@@ -342,6 +349,7 @@ class Follower:
                 for seen in search(picture, predicted[k], FAR_SHARE * height, target.sticker)
                 if (like := likeness(seen, target.sticker)) >= CLEARLY
                 and all(gap(seen.at, place) > FREE_PX for place in taken)
+                and not self._fixed.has(seen.at)
             ]
             if clear:
                 seen, like = min(clear, key=lambda one: gap(one[0].at, predicted[k]))

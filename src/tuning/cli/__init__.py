@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 from platformdirs import user_data_path, user_log_path
 
+from tuning.cli.bench import reliability
 from tuning.cli.conclusions import plan, reason
 from tuning.cli.errors import run_or_exit
 from tuning.cli.files import force, mask, measure, track
@@ -87,6 +88,7 @@ COMMANDS = (
     force,
     reason,
     plan,
+    reliability,
 )
 for command in COMMANDS:
     main.add_command(command)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,9 +73,9 @@ def track(
     found.camera = _whole(seen.camera, opening.shape, first, last)
     shown = seen.sights[first : last + 1]
     if seen.unsure and going:
-        scale = seen.scale[first : last + 1]
+        one_size = partial(of_one_size, scale=seen.scale[first : last + 1], shape=opening.shape)
         going = _tell_apart(
-            found, seen.narrow, shown, scale, start, first, worn, opening.shape, lambda: tick(1.0), known
+            found, seen.narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0), known, one_size
         )
     doubt(found, start, seen.narrow)
     follow_traces(found, shown, first)
@@ -173,13 +174,13 @@ def _tell_apart(
     found: Tracks,
     narrow: Floats,
     sights: Sequence[Detections],
-    scale: Floats,
     start: int,
     first: int,
     worn: Sequence[int],
-    shape: tuple[int, int],
+    height: int,
     going: Callable[[], bool],
     known: Tracks | None = None,
+    one_size: Callable[[Sequence[Detections]], Sequence[Detections]] = lambda sights: sights,
 ) -> bool:
     """Put every mark of a sticker where the whole clip says that it is; what was surely found there stays as it was
     measured.
@@ -198,10 +199,10 @@ def _tell_apart(
     told = solve(
         body,
         at,
-        of_one_size(_steadied(sights, found.camera, start, first), scale, shape),
+        one_size(_steadied(sights, found.camera, start, first)),
         start - first,
         between,
-        shape[0],
+        height,
         going,
         len(others),
         sure,

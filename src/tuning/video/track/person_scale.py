@@ -21,6 +21,11 @@ CHANGED, GROWN = 0.04, 0.15
 stickers, too; after that masks are made anew with every change by the first (practice judgement, editable)."""
 
 
+SAME_CONTRAST, JUMP = 1.4, 0.2
+"""What is blurred grows, too, but pales by such a factor; and nobody grows by such a share from frame to frame, as all
+stickers do when a picture goes out of focus (practice judgement, editable)."""
+
+
 @dataclass
 class PersonScale:
     """Size of the person in the newest picture as a share of that in the first."""
@@ -41,9 +46,14 @@ class PersonScale:
             if base is None or base[0] is not sticker or target.age < LEARNT:
                 base = (sticker, sticker.radius / self._applied, sticker.area / self.now**2)
                 self._bases[target.name] = base
-            elif find is not None and find.seen is not None and find.quality >= WHOLE:
+            elif (
+                find is not None
+                and find.seen is not None
+                and find.quality >= WHOLE
+                and 1 / SAME_CONTRAST < find.seen.contrast / sticker.contrast < SAME_CONTRAST
+            ):
                 told.append(math.sqrt(find.seen.area / base[2]))
-        if len(told) < LEAST_SEEN:
+        if len(told) < LEAST_SEEN or abs(float(np.median(told)) / self.now - 1) > JUMP:
             return
         self.now += FOLLOWS * (float(np.median(told)) - self.now)
         if abs(self.now / self._applied - 1) > (CHANGED if self._applied != 1 else GROWN):

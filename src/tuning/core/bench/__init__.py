@@ -1,0 +1,1 @@
+"""How far eyes, hands and numbers can be trusted."""

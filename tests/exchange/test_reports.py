@@ -25,7 +25,7 @@ from tuning.core.programme.active_plan import standing_plan
 from tuning.core.reasoning.evidence import Label
 from tuning.core.reports.content import SECTIONS, Audience, Report, ReportKind, Section, Sentence, as_text, edited
 from tuning.core.reports.material_of import material_of
-from tuning.core.reports.reasoning_sections import referred
+from tuning.core.reports.reasoning_sections import _pattern, referred
 from tuning.core.reports.report_context import ReportContext
 from tuning.core.reports.sections import WRITERS, build_report
 from tuning.core.types import LEGS, NotMeasured, Observation, Role, Side, Triage
@@ -312,6 +312,32 @@ def test_values_carry_unit_side_verdict_and_error_and_a_tilt_stands_under_the_hi
     assert f"error ±{told.verdict.e:.0f} %" in text and "stopped for pain" in text
     with pytest.raises(EnvironmentFault):
         write_report(report, {}, tmp_path / "no such folder" / "values.pdf")
+
+
+def test_a_picture_names_the_leg_it_was_read_from(cases):
+    sided = 0
+    for case in cases.values():
+        seen = {one.uid: one for one in case.all(Observation)}
+        for report in reports(case):
+            for shown in (one for section in report.sections for one in section.pictures):
+                legs = {seen[uid].side for uid in shown.shows if uid in seen and seen[uid].side in LEGS}
+                if len(shown.shows) == 1 and legs:
+                    (leg,) = legs
+                    assert f", {leg.value}:" in shown.caption.text and leg.other.value not in shown.caption.text
+                    sided += 1
+    assert sided
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_patient_reads_which_leg_is_meant(side):
+    """The words of a pattern that has a side name it, in a patient's letter too."""
+    about = [one for one in load().reasoning.patterns.values() if "{side}" in one.plain]
+    assert about
+    for pattern in about:
+        raised = [(None, SimpleNamespace(entry="uid-1"))]
+        one = SimpleNamespace(seen=SimpleNamespace(side=side, pattern=pattern, raised=raised), sheets=[])
+        [said] = _pattern(SimpleNamespace(plain=True), one)
+        assert side.value in said.text.lower() and side.other.value not in said.text.lower()
 
 
 def test_a_value_from_a_made_up_device_says_so_on_every_report(cases):

@@ -65,6 +65,7 @@ def analyse(recording: Recording, test_id: str, side: Side = Side.NONE, body_mas
     if leg is not Side.NONE and leg.other in recording.force:
         _warn_if_swapped(recording, leg, found)
     _READERS[test.kind](recording, found)
+    found.tell_left_out()
     if not found.reps:
         found.warnings.append("No repetition was found.")
         if test.kind is PlateKind.JUMP:

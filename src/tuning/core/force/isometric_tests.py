@@ -167,10 +167,10 @@ def _say_unsure(found: Analysis, rep: Rep, leg: Side, unsure: list[int], mine: E
     left_out = [f"rise over the first {window} ms" for window in unsure]
     left_out += ["delay"] if mine is not None and mine.sure_s > SURE_S else []
     for what in left_out:
-        found.not_measured[f"{what}, {leg.value} leg, repetition {rep.number}"] = (
-            f"the force leaves its level too slowly, or sways too much, to tell it to {100 * SURE_SHARE:g} % "
-            f"or {1000 * SURE_S:g} ms"
-        )
+        found.left_out.setdefault((f"{what}, {leg.value} leg", UNSURE), []).append(rep.number)
+
+
+UNSURE = f"force leaves its level too slowly, or sways too much, for {100 * SURE_SHARE:g} % or {1000 * SURE_S:g} ms"
 
 
 def raises(recording: Recording, found: Analysis) -> None:

@@ -91,8 +91,16 @@ class Analysis:
     weight: BodyWeight | NotMeasured
     reps: list[Rep] = field(default_factory=list)
     not_measured: dict[str, str] = field(default_factory=dict)
+    left_out: dict[tuple[str, str], list[int]] = field(default_factory=dict)
+    """Repetitions that do not give something, by what and why; told as `not_measured` when all are read."""
     warnings: list[str] = field(default_factory=list)
     filter_words: str = f"zero-lag Butterworth low-pass, {CUTOFF_HZ:g} Hz; onsets on the unfiltered force"
+
+    def tell_left_out(self) -> None:
+        """Say of every value that some repetitions do not give which ones, and why."""
+        for (what, why), numbers in self.left_out.items():
+            those = ", ".join(map(str, numbers))
+            self.not_measured[f"{what}, repetition{'s' if len(numbers) > 1 else ''} {those}"] = why
 
     def trials(self, metric: str, side: Side) -> Floats:
         """The metric over the repetitions that have it, shape (k,)."""

@@ -18,7 +18,8 @@ from tuning.ui.widgets import clear_layout, label
 WINDOWS = (50, 100, 150, 200, 250)
 NAMES = {
     "share": "Right share at the peak", "peak": "Peak", "peak-net": "Peak above quiet", "peak-bw": "Peak",
-    "time-of-peak": "Time to peak", "delay": "Delay of the leg", "rate-50": "Rise 0-50 ms", "rate-100": "Rise 0-100 ms",
+    "time-of-peak": "Time to peak", "onset-error": "Onset, 95 % error", "delay": "Delay of the leg",
+    "rate-50": "Rise 0-50 ms", "rate-100": "Rise 0-100 ms",
     "rate-150": "Rise 0-150 ms", "rate-200": "Rise 0-200 ms", "rate-250": "Rise 0-250 ms",
     "own-rate-100": "Rise 0-100 ms, own onset", "own-rate-200": "Rise 0-200 ms, own onset",
     "rate-best20": "Best 20 ms", "impulse-100": "Impulse 0-100 ms", "impulse-200": "Impulse 0-200 ms",

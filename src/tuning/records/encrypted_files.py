@@ -18,6 +18,7 @@ from nacl import bindings as sodium
 from nacl.exceptions import CryptoError
 
 from tuning.core.errors import EnvironmentFault
+from tuning.scratch import scratch
 
 MAGIC = b"TUNING-SEALED-1\n"
 BLOCK = 1 << 20
@@ -76,7 +77,7 @@ class DecryptedFiles:
 
     def __init__(self) -> None:
         self._open: OrderedDict[Path, tuple[int, Path]] = OrderedDict()
-        self._links = tempfile.TemporaryDirectory(prefix="tuning-lent-")
+        self._links = tempfile.TemporaryDirectory(prefix=scratch("lent"))
         self._end = weakref.finalize(self, _close_all, self._open)
 
     def lent(self, file: Path, key: bytes, name: str) -> Path:

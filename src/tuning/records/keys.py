@@ -28,6 +28,7 @@ from nacl.encoding import RawEncoder
 from tuning.core.errors import BadInput, EnvironmentFault, Locked
 from tuning.records.files import write_whole
 from tuning.records.identity import new_uid
+from tuning.scratch import scratch
 
 NAME = "key.json"
 SEALING, SEALED = "sealing", "sealed"
@@ -115,7 +116,7 @@ def _known(key: Key) -> Key:
     """Keep the key for this program, whose temporary files go into memory from now on."""
     _unlocked[key.id] = key
     if IN_MEMORY.is_dir() and not str(tempfile.gettempdir()).startswith(str(IN_MEMORY)):
-        tempfile.tempdir = os.environ["TMPDIR"] = tempfile.mkdtemp(prefix="tuning-", dir=IN_MEMORY)
+        tempfile.tempdir = os.environ["TMPDIR"] = tempfile.mkdtemp(prefix=scratch("memory"), dir=IN_MEMORY)
         atexit.register(shutil.rmtree, tempfile.tempdir, ignore_errors=True)
     return key
 

@@ -27,6 +27,7 @@ from tuning.core.preferences import BACKUP_FOLDER, BY_KEY, SCALE, THEME
 from tuning.records.backup import FILE, Backup, backups, contents, restore, verify
 from tuning.records.keys import Locked, is_locked
 from tuning.records.settings import Settings
+from tuning.scratch import sweep
 from tuning.ui import theme
 from tuning.ui.protection import AskPassphrase, CodeDialog, Deed
 from tuning.ui.widgets import button, label
@@ -243,6 +244,7 @@ def run(folder: Path, log_file: Path, kind: str = "", devices: Callable[[str], D
     app.setApplicationName("Tuning")
     theme.apply(app, theme.chosen(BY_KEY[THEME].read(values)))
     _catch_unexpected(log_file)
+    sweep()
     frame = TopWindow(folder, kind, devices)
     frame.show()
     QTimer.singleShot(0, frame.open)

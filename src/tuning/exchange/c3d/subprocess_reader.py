@@ -12,11 +12,12 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.sandbox import limited, trouble
+from tuning.scratch import scratch
 
 
 def read_apart(path: Path) -> dict[str, Any]:
     """What is needed of a C3D file, as arrays by name. Raises BadInput with what became of it."""
-    with tempfile.TemporaryDirectory(prefix="tuning-c3d-") as folder:
+    with tempfile.TemporaryDirectory(prefix=scratch("c3d")) as folder:
         out = Path(folder) / "read.npz"
         why = trouble("tuning.exchange.c3d.subprocess_reader", str(path.absolute()), str(out), cwd=folder)
         if why or not out.exists():

@@ -20,6 +20,8 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import ShapedFragWord, ShapedStr, TTFError, TTFont, makeShapedFragWord, shapeFragWord
 from reportlab.platypus import paragraph
 
+from tuning.scratch import scratch
+
 SYSTEM = Path("/usr/share/fonts/truetype")
 NOTO, CJK, EMOJI = SYSTEM / "noto", SYSTEM / "wqy/wqy-microhei.ttc", SYSTEM / "noto/NotoColorEmoji.ttf"
 USUAL = ("NotoSans", "NotoSansArabic", "NotoSansHebrew", "NotoSansDevanagari", "NotoSansThai", "NotoSansSymbols2")
@@ -149,7 +151,7 @@ def _picture(signs: str, size: float) -> str:
 @cache
 def _pictures() -> Path:
     """A folder of this program alone, gone when it ends; ReportLab reads pictures within a line from files."""
-    folder = tempfile.TemporaryDirectory(prefix="tuning-signs-")
+    folder = tempfile.TemporaryDirectory(prefix=scratch("signs"))
     atexit.register(folder.cleanup)
     return Path(folder.name)
 

@@ -29,6 +29,7 @@ from tuning.devices.camera import Camera
 from tuning.devices.plates import ForcePlates
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.force_cleaning import as_sent
+from tuning.scratch import scratch
 from tuning.ui import theme
 from tuning.ui.widgets import button, label, set_role
 from tuning.video.media.recorder import Recorder
@@ -297,7 +298,7 @@ class LiveDialog(QDialog):
         elif self.view.image is not None:
             self._forget()  # what failed before
             self.hint.setText("")
-            self._folder = Path(tempfile.mkdtemp(prefix="tuning-live-"))
+            self._folder = Path(tempfile.mkdtemp(prefix=scratch("live")))
             self._start_plates()  # first, so that the clip lies within what they hear
             try:
                 self._recorder = Recorder(self._folder / "live.mp4", self.view.image.width(), self.view.image.height())

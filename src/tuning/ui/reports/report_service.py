@@ -21,6 +21,7 @@ from tuning.core.reports.report_context import ReportContext
 from tuning.core.reports.sections import build_report
 from tuning.core.target import Target, target_of
 from tuning.core.types import Observation
+from tuning.scratch import scratch
 from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.workspace import Workspace
 
@@ -123,7 +124,7 @@ class ReportMaker:
         """Keep a report as it was sent: its pages as a file, its words in the record. Raises TuningError."""
         space = self._space
         assert space.person is not None
-        with tempfile.NamedTemporaryFile(prefix="tuning-letter-", suffix=".pdf") as file:
+        with tempfile.NamedTemporaryFile(prefix=scratch("letter"), suffix=".pdf") as file:
             file.write(pages)
             file.flush()
             kept = space.record.media.keep(Path(file.name))

@@ -4,6 +4,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -12,7 +13,7 @@ from tuning.core.entries import Capture
 from tuning.core.errors import BadInput
 from tuning.demo.clinic import build_clinic
 from tuning.records import Record
-from tuning.records.media import INTENT, SESSION
+from tuning.records.media import INTENT, SESSION, MediaFolder
 
 KILLED = """
 import os, signal, sys
@@ -96,3 +97,27 @@ def test_after_an_erasure_no_byte_of_the_folder_tells_the_name(clinic, tmp_path)
     (folder / "notes.txt").write_text("x" * ((1 << 20) - 3) + patient.name)
     assert record.where_readable(patient.name) == [folder / "notes.txt"], "over the end of a piece"
     record.close()
+
+
+def test_a_window_that_opens_just_then_does_not_sweep_what_another_begins(tmp_path):
+    """Between its making and its locking a mark looked like that of a killed program."""
+    folder, ended = tmp_path / "media", threading.Event()
+    folder.mkdir()
+
+    def opens_again_and_again():
+        while not ended.is_set():
+            MediaFolder(folder).sweep()
+
+    others = [threading.Thread(target=opens_again_and_again) for _ in range(3)]
+    for other in others:
+        other.start()
+    for _ in range(150):
+        mine = MediaFolder(folder)
+        mine.intend("a" * 64, ".png")
+        assert list(folder.glob(f"{SESSION}*")), "somebody is at it"
+        mine.settle(["a" * 64 + ".png"])
+        mine.close()
+    ended.set()
+    for other in others:
+        other.join()
+    assert not list(folder.iterdir())

@@ -17,7 +17,7 @@ from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import keys
 from tuning.records.encrypted_files import DecryptedFiles, EncryptedWriter, opened
 from tuning.records.error_mapping import told_as_fault
-from tuning.records.files import sync_folder
+from tuning.records.files import held, sync_folder
 
 _BLOCK = 1 << 20
 INTENT, SESSION = ".pending-", ".at-it-"
@@ -45,6 +45,7 @@ class MediaFolder:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._session: IO[bytes] | None = None
+        self._held = ""
         self._intents = set[str]()
 
     # what is being taken in or out
@@ -56,9 +57,11 @@ class MediaFolder:
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         if self._session is None:
-            self._session = tempfile.NamedTemporaryFile(prefix=SESSION, dir=self.folder)  # noqa: SIM115 - held while open
-            fcntl.flock(self._session, fcntl.LOCK_EX)  # whoever sweeps sees that somebody is at it
-        (self.folder / f"{INTENT}{name}").write_text(Path(self._session.name).name)
+            with held(self.folder.parent, "media"):  # nobody sweeps before it is locked
+                handle, self._held = tempfile.mkstemp(prefix=SESSION, dir=self.folder)
+                self._session = os.fdopen(handle, "wb")
+                fcntl.flock(self._session, fcntl.LOCK_EX)  # whoever sweeps sees that somebody is at it
+        (self.folder / f"{INTENT}{name}").write_text(Path(self._held).name)
         sync_folder(self.folder)
         self._intents.add(name)
 
@@ -90,6 +93,7 @@ class MediaFolder:
     def close(self) -> None:
         """Nothing is being done any more; what was not settled is undone at the next opening."""
         if self._session is not None:
+            Path(self._held).unlink(missing_ok=True)
             self._session.close()
             self._session = None
         self._intents.clear()
@@ -223,13 +227,16 @@ class MediaFolder:
 
     def sweep(self) -> None:
         """Remove what a killed copy left behind, but nothing that another window is copying just now."""
-        for left in (file for kind in (".incoming-", SESSION) for file in self.folder.glob(f"{kind}*")):
-            try:
-                with left.open("rb") as file:
-                    fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                    left.unlink(missing_ok=True)
-            except OSError:
-                continue
+        if not self.folder.is_dir():
+            return
+        with held(self.folder.parent, "media"):
+            for left in (file for kind in (".incoming-", SESSION) for file in self.folder.glob(f"{kind}*")):
+                try:
+                    with left.open("rb") as file:
+                        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                        left.unlink(missing_ok=True)
+                except OSError:
+                    continue
 
 
 class _Files(Mapping[str, Path]):

@@ -294,7 +294,7 @@ def test_of_a_recording_only_what_was_kept_stays_on_the_disk(qtbot, tmp_path, mo
         dialog.record.click()
     dialog.close()
     assert [path.name for path in tmp_path.rglob("*.mp4")] == ["live.mp4"] * (end == "kept")
-    assert len(list(tmp_path.glob("tuning-live-*"))) == (end == "kept")
+    assert len(list(tmp_path.glob("tuning-*-live-*"))) == (end == "kept")
 
 
 def test_a_recording_that_could_not_be_ended_makes_room_for_the_next(qtbot, tmp_path, monkeypatch):
@@ -316,7 +316,7 @@ def test_a_recording_that_could_not_be_ended_makes_room_for_the_next(qtbot, tmp_
                 patched.setattr("tuning.video.media.recorder.Recorder.close", full)
             dialog.record.click()
         assert (dialog.recorded is None) is broken and ("full" in dialog.hint.text()) is broken
-        assert len(list(tmp_path.glob("tuning-live-*"))) == 1
+        assert len(list(tmp_path.glob("tuning-*-live-*"))) == 1
         assert not broken or dialog.record.text() == "Record", "the next press begins anew, and says so"
 
 

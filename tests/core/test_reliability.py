@@ -39,6 +39,19 @@ def test_errors_are_those_that_were_put_in_and_a_rater_who_reads_higher_is_in_ag
     assert times.sem_consistency == pytest.approx(np.exp(0.2), rel=0.02)
 
 
+def test_readings_without_error_or_difference_tell_no_number_rather_than_a_wrong_one():
+    """Small whole grades at random, some the same throughout: every number is one, or is told as none."""
+    with np.errstate(all="raise"):
+        for _ in range(300):
+            readings = RANDOM.integers(0, 3, (RANDOM.integers(3, 6), RANDOM.integers(2, 4))).astype(float)
+            found = reliability(readings)
+            if not isinstance(found, NotMeasured):
+                assert not any(np.isinf([i.value, i.low, i.high]).any() for i in found.icc.values())
+                assert found.icc["1,1"].value <= 1 + 1e-12
+    same = reliability(np.array([[1, 1], [2, 2], [3, 3.0]]))
+    assert same.icc["2,1"].value == same.icc["3,1"].value == 1 and same.sem_agreement == 0
+
+
 def test_intervals_hold_the_truth_as_often_as_they_say():
     """Two hundred studies of twenty targets and three readers whose true value is 0.75 in form 2,1."""
     inside = []

@@ -29,7 +29,7 @@ def reliability(ratings: Path, as_json: bool, log: bool, grades: bool) -> None:
         from tuning.exchange.csv.ratings import read_ratings
 
         told = _told(read_ratings(ratings), log, grades)
-        click.echo(json.dumps(told, indent=2) if as_json else "\n".join(_lines(told)))
+        click.echo(json.dumps(_finite(told), indent=2, allow_nan=False) if as_json else "\n".join(_lines(told)))
 
     run_or_exit(run)
 
@@ -56,9 +56,7 @@ def _told(read: Ratings, log: bool, grades: bool) -> dict[str, Any]:
 
 
 def _of_table(table: Floats, log: bool, grades: bool) -> dict[str, Any]:
-    import numpy as np
-
-    from tuning.core.bench.reliability import Agreement, limits_of_agreement, reliability, weighted_kappa
+    from tuning.core.bench.reliability import limits_of_agreement, reliability, weighted_kappa
     from tuning.core.types import NotMeasured
 
     found = reliability(table, log)
@@ -66,34 +64,40 @@ def _of_table(table: Floats, log: bool, grades: bool) -> dict[str, Any]:
         return {"not_measured": found.detail}
     told = asdict(found)
     if table.shape[1] == 2:
-        pair = limits_of_agreement(*(np.log(table) if log else table).T)
+        pair = limits_of_agreement(table[:, 0], table[:, 1], log)
         told["limits_of_agreement"] = {"not_measured": pair.detail} if isinstance(pair, NotMeasured) else asdict(pair)
-        if log and isinstance(pair, Agreement):
-            for name in ("bias", "low", "high"):
-                told["limits_of_agreement"][name] = {k: math.exp(v) for k, v in asdict(getattr(pair, name)).items()}
         if grades:
             kappa = weighted_kappa(table[:, 0], table[:, 1])
             told["weighted_kappa"] = {"not_measured": kappa.detail} if isinstance(kappa, NotMeasured) else asdict(kappa)
     return told
 
 
+def _finite(told: Any) -> Any:
+    """The same with null for what no number tells: JSON knows no NaN."""
+    if isinstance(told, dict):
+        return {key: _finite(value) for key, value in told.items()}
+    return None if isinstance(told, float) and not math.isfinite(told) else told
+
+
 def _lines(told: dict[str, Any]) -> list[str]:
     lines = [f"{told['targets']} targets, raters: {', '.join(told['raters'])}"]
     if told["left_out"]:
-        lines.append(f"{told['left_out']} targets that not every rater read were left out.")
+        lines.append(f"Left out, since not every rater read them: {told['left_out']}.")
     parts = [("Between raters", told["between_raters"])] if "between_raters" in told else []
     parts += [(f"Within {rater}", one) for rater, one in told.get("within_rater", {}).items()]
     for name, one in parts:
         if "not_measured" in one:
             lines.append(f"{name}: not measured, {one['not_measured']}.")
             continue
-        lines.append(f"{name}: {one['targets']} targets, {one['readings']} readings each")
+        lines.append(f"{name}: {one['targets']} targets, {one['readings']} readings each, 95 % intervals in brackets")
         lines += [
             f"  ICC({form}) {r['value']:.2f} ({r['low']:.2f} to {r['high']:.2f})" for form, r in one["icc"].items()
         ]
-        unit = " times" if one["log"] else ""
+        unit = " times" if one["log"] else " (unit of the values)"
         for kind in ("agreement", "consistency"):
-            lines.append(f"  SEM, {kind}: {one[f'sem_{kind}']:.3g}{unit}; MDC95 {one[f'mdc95_{kind}']:.3g}{unit}")
+            lines.append(
+                f"  SEM, {kind}: {one[f'sem_{kind}']:.3g}{unit}; MDC95 (1.96 √2 SEM) {one[f'mdc95_{kind}']:.3g}{unit}"
+            )
         pair = one.get("limits_of_agreement", {})
         if "bias" in pair:
             low, high = pair["low"]["value"], pair["high"]["value"]

@@ -20,7 +20,7 @@ LEVEL, LEAST_TARGETS, BOOTSTRAPS = 0.95, 3, 2000
 
 @dataclass(frozen=True)
 class Interval:
-    """A value and the ends of its 95 % interval."""
+    """A value and the ends of its 95 % interval; NaN where readings without any error or difference tell none."""
 
     value: float
     low: float
@@ -48,7 +48,8 @@ class Reliability:
 
 @dataclass(frozen=True)
 class Agreement:
-    """Limits of agreement of two readings (Bland and Altman 1999): mean difference second minus first, and limits."""
+    """Limits of agreement of two readings (Bland and Altman 1999): mean difference second minus first
+    (mean ratio second over first of logarithms), and limits."""
 
     bias: Interval
     low: Interval
@@ -75,18 +76,19 @@ def reliability(readings: Floats, log: bool = False) -> Reliability | NotMeasure
     agreement = math.sqrt(max(0.0, (of_readers - left) / n) + left)
     consistency = math.sqrt(left)
 
-    def told(sem: float, factor: float = 1.0) -> float:
-        return math.exp(factor * sem) if log else factor * sem
+    def in_unit(error: float) -> float:
+        """An error in the unit of the readings, or as a factor."""
+        return math.exp(error) if log else error
 
     least = stats.norm.ppf((1 + LEVEL) / 2) * math.sqrt(2)
     return Reliability(
         n,
         k,
         _correlations(n, k, between, within, of_readers, left),
-        told(agreement),
-        told(consistency),
-        told(agreement, least),
-        told(consistency, least),
+        in_unit(agreement),
+        in_unit(consistency),
+        in_unit(least * agreement),
+        in_unit(least * consistency),
         log,
     )
 
@@ -115,9 +117,15 @@ def _of_mean(single: Interval, k: int) -> Interval:
     """The same of the mean of k readings (Spearman and Brown)."""
 
     def stepped(r: float) -> float:
-        return k * r / (1 + (k - 1) * r) if 1 + (k - 1) * r > 0 else -math.inf
+        """Spearman and Brown's formula; NaN at its pole."""
+        return _over(k * r, 1 + (k - 1) * r)
 
     return Interval(*(stepped(r) for r in (single.value, single.low, single.high)))
+
+
+def _over(above: float, below: float) -> float:
+    """A ratio; NaN where nothing stands below."""
+    return float(above) / float(below) if abs(below) > 1e-12 else math.nan
 
 
 def _of_ratio(between: float, error: float, df_between: int, df_error: int, k: int) -> Interval:
@@ -127,29 +135,31 @@ def _of_ratio(between: float, error: float, df_between: int, df_error: int, k: i
     ratio, tail = between / error, (1 + LEVEL) / 2
     low = ratio / stats.f.ppf(tail, df_between, df_error)
     high = ratio * stats.f.ppf(tail, df_error, df_between)
-    return Interval(*(float((f - 1) / (f + k - 1)) for f in (ratio, low, high)))
+    return Interval(*(_over(float(f - 1), float(f + k - 1)) for f in (ratio, low, high)))
 
 
 def _two_way(n: int, k: int, between: float, of_readers: float, left: float) -> Interval:
     """Form 2,1: readers are drawn, too; its interval after McGraw and Wong 1996, table 7."""
-    value = (between - left) / (between + (k - 1) * left + k * (of_readers - left) / n)
-    if left == 0:
-        return Interval(value, math.nan, math.nan) if of_readers else Interval(1.0, 1.0, 1.0)
+    value = _over(between - left, between + (k - 1) * left + k * (of_readers - left) / n)
+    if left == 0 or math.isnan(value) or value >= 1:
+        return Interval(value, math.nan, math.nan)
     a, b = k * value / (n * (1 - value)), 1 + k * value * (n - 1) / (n * (1 - value))
-    freedom = (a * of_readers + b * left) ** 2 / (
-        (a * of_readers) ** 2 / (k - 1) + (b * left) ** 2 / ((n - 1) * (k - 1))
+    freedom = _over(
+        (a * of_readers + b * left) ** 2, (a * of_readers) ** 2 / (k - 1) + (b * left) ** 2 / ((n - 1) * (k - 1))
     )
     tail = (1 + LEVEL) / 2
     under, over = stats.f.ppf(tail, n - 1, freedom), stats.f.ppf(tail, freedom, n - 1)
     rest = k * of_readers + (k * n - k - n) * left
-    low = n * (between - under * left) / (under * rest + n * between)
-    high = n * (over * between - left) / (rest + n * over * between)
-    return Interval(float(value), float(low), float(high))
+    low = _over(n * (between - under * left), under * rest + n * between)
+    high = _over(n * (over * between - left), rest + n * over * between)
+    return Interval(value, float(low), float(high))
 
 
-def limits_of_agreement(first: Floats, second: Floats) -> Agreement | NotMeasured:
-    """Bias and 95 % limits of paired readings, shape (n,) each, with their intervals."""
-    apart = second - first
+def limits_of_agreement(first: Floats, second: Floats, log: bool = False) -> Agreement | NotMeasured:
+    """Bias and 95 % limits of paired readings, shape (n,) each, with their intervals; second over first with `log`."""
+    if log and not (first > 0).all() & (second > 0).all():
+        return NotMeasured("not-positive", "ratios need readings above zero")
+    apart = np.log(second / first) if log else second - first
     n = apart.size
     if n < LEAST_TARGETS:
         return NotMeasured("too-few", f"{n} pairs; at least {LEAST_TARGETS} are needed")
@@ -157,8 +167,13 @@ def limits_of_agreement(first: Floats, second: Floats) -> Agreement | NotMeasure
     t, z = float(stats.t.ppf((1 + LEVEL) / 2, n - 1)), float(stats.norm.ppf((1 + LEVEL) / 2))
     of_bias, of_limit = t * sd / math.sqrt(n), t * sd * math.sqrt(1 / n + z**2 / (2 * (n - 1)))
     ends = (bias - z * sd, bias + z * sd)
-    low, high = (Interval(end, end - of_limit, end + of_limit) for end in ends)
-    return Agreement(Interval(bias, bias - of_bias, bias + of_bias), low, high, n)
+
+    def around(middle: float, by: float) -> Interval:
+        """So far on both sides, as differences or as ratios."""
+        told = (middle, middle - by, middle + by)
+        return Interval(*(math.exp(v) for v in told)) if log else Interval(*told)
+
+    return Agreement(around(bias, of_bias), around(ends[0], of_limit), around(ends[1], of_limit), n)
 
 
 def weighted_kappa(first: Floats, second: Floats, power: int = 2) -> Interval | NotMeasured:

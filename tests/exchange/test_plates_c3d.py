@@ -240,3 +240,12 @@ def test_frames_of_an_empty_plate_set_it_to_zero(tmp_path, kind):
     np.testing.assert_allclose(found.force[Side.LEFT], (LEFT * stands)[: found.size], atol=0.01)
     np.testing.assert_allclose(found.point[Side.LEFT][1000:, 0], -240, atol=0.5)
     assert any("set to zero over the frames" in note for note in found.notes)
+
+
+def test_frames_of_an_empty_plate_in_which_somebody_stands_are_not_used_and_said(tmp_path):
+    """Many files name their first frames whatever happens in them."""
+    middles = [(-250.0, 0.0), (250.0, 0.0)]
+    pressed = [(f, in_place(m)) for f, m in zip((LEFT, RIGHT), middles, strict=True)]
+    found = read_plates(plates_in_c3d(tmp_path / "z.c3d", middles, pressed, zero=(1, 10)))
+    np.testing.assert_allclose(found.force[Side.LEFT], LEFT[: found.size], atol=0.01)
+    assert any("Somebody stood on a plate" in note for note in found.notes)

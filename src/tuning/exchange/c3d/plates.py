@@ -11,7 +11,7 @@ import numpy as np
 from tuning.core.errors import BadInput
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.exchange.c3d.subprocess_reader import read_apart
+from tuning.exchange.c3d.subprocess_reader import SET_TO_ZERO, STOOD_ON, read_apart
 from tuning.exchange.csv.detect_columns import LEFT_WORDS, RIGHT_WORDS, plain, says
 from tuning.exchange.csv.mapping import POINT_UNITS
 from tuning.exchange.force_cleaning import IDLE_N, finish
@@ -43,6 +43,12 @@ def read_c3d(path: Path) -> Recording:
     return finish(rate, named, notes)
 
 
+ZERO_NOTES = {
+    SET_TO_ZERO: "The plates were set to zero over the frames that the file names for it.",
+    STOOD_ON: "Somebody stood on a plate in the frames that the file names as empty; they were not used for zero.",
+}
+
+
 def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str], name: str) -> Recording:
     """Force and point of pressure of the file's own plates, in the frame of the laboratory.
 
@@ -50,8 +56,8 @@ def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str], name:
     between them runs to the right, and forward is a quarter turn from it, seen from above. Which end is right their
     channels may say; else the plate with the smaller x (or y) is taken as left. Raises BadInput for more than two.
     """
-    if bool(read["zeroed"]):
-        notes = [*notes, "The plates were set to zero over the frames that the file names for it."]
+    if int(read["zero"]) in ZERO_NOTES:
+        notes = [*notes, ZERO_NOTES[int(read["zero"])]]
     # A plate tells what presses on it, mostly downward; here force is what the ground gives back.
     forces = [-f if np.median(f) < 0 else f for f in (read[f"force{n}"] for n in range(int(read["plates"])))]
     used = [n for n, f in enumerate(forces) if len(forces) <= 2 or float(np.percentile(np.abs(f), 99)) > IDLE_N]

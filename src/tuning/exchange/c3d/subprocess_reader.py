@@ -65,8 +65,14 @@ def _channels(file: Any, plate: int) -> list[int]:
     return [int(n) - 1 for n in own if 0 < n <= len(_labels(file))]
 
 
-def _zeroed(path: str, out: str) -> tuple[Any, bool]:
-    """The file, and whether its plates were set to zero over the frames that it names for it.
+NO_ZERO, SET_TO_ZERO, STOOD_ON = 0, 1, 2
+"""What became of the frames that a file names for its empty plates: none, subtracted, or somebody stood there."""
+STANDS_SHARE, STANDS_N = 0.15, 100.0
+"""Force of this share of a plate's greatest, and so many newtons, is a person and no offset (practice judgement)."""
+
+
+def _zeroed(path: str, out: str) -> tuple[Any, int]:
+    """The file, and what became of the frames that it names for its empty plates.
 
     ZERO holds the first and the last of them, counted from 1, and 0 where there are none (C3D format, public); the
     library does not subtract it. Its plates are computed from the channels, so the channels are set to zero.
@@ -74,21 +80,27 @@ def _zeroed(path: str, out: str) -> tuple[Any, bool]:
     file = _c3d(path)
     group = file["parameters"].get("FORCE_PLATFORM", {})
     told = [int(n) for n in np.ravel(group.get("ZERO", {}).get("value", []))]
-    count = file["data"]["points"].shape[2]
+    count = max(1, file["data"]["points"].shape[2])
+    each = file["data"]["analogs"].shape[2] // count
     if not file["data"].get("platform") or len(told) < 2 or not 1 <= told[0] <= told[1] <= count:
-        return file, False
-    signals, each = file["data"]["analogs"], file["data"]["analogs"].shape[2] // count
+        return file, NO_ZERO
+    frames = slice((told[0] - 1) * each, told[1] * each)
+    for plate in file["data"]["platform"]:
+        force = np.abs(np.asarray(plate["force"][2], float))
+        if float(force[frames].mean()) > max(STANDS_N, STANDS_SHARE * float(np.nanpercentile(force, 99))):
+            return file, STOOD_ON
+    signals = file["data"]["analogs"]
     own = sorted({k for n in range(len(file["data"]["platform"])) for k in _channels(file, n)})
-    signals[0, own] -= signals[0, own, (told[0] - 1) * each : told[1] * each].mean(axis=1, keepdims=True)
+    signals[0, own] -= signals[0, own, frames].mean(axis=1, keepdims=True)
     file["parameters"]["FORCE_PLATFORM"]["ZERO"]["value"] = [0, 0]
     again = f"{out}.c3d"
     file.write(again)
-    return _c3d(again), True
+    return _c3d(again), SET_TO_ZERO
 
 
 def _read(path: str, out: str) -> None:
-    file, zeroed = _zeroed(path, out)
-    kept: dict[str, Any] = {"rate": float(file["header"]["analogs"]["frame_rate"]), "zeroed": np.asarray(zeroed)}
+    file, zero = _zeroed(path, out)
+    kept: dict[str, Any] = {"rate": float(file["header"]["analogs"]["frame_rate"]), "zero": np.asarray(zero)}
     kept["frames"] = np.asarray([file["data"]["points"].shape[2], announced(path)])
     plates = file["data"].get("platform", [])
     kept["plates"] = np.asarray(len(plates))

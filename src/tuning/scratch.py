@@ -10,6 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 
 IN_MEMORY = Path("/dev/shm")
+"""Where nothing reaches a disk."""
 _MADE = re.compile(r"tuning-(\d+)-")
 
 

@@ -1,5 +1,7 @@
 """Where a push begins, from the quick to the creeping, beside what is known; and what is left out for it."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -45,7 +47,7 @@ def test_a_start_lies_within_its_error_and_rates_that_are_told_hold(shape, secon
                 told = rep.values.get((f"rate-{window}", leg))
                 true = 500 * float(way(shape, window / 1000, seconds)) / (window / 1000)
                 assert told is None or told == pytest.approx(true, rel=0.08)
-                left_out = f"rise over the first {window} ms, {leg.value} leg, repetition 1"
+                left_out = f"rise 0-{window} ms, {leg.value}, repetition 1"
                 assert (told is None) == (left_out in push.not_measured)
 
 
@@ -70,7 +72,7 @@ def test_a_delay_that_is_not_sure_is_left_out_and_named():
     """A leg that creeps into its push has no moment at which it begins."""
     push = pushed(("leap", 0.2, 0), ("cosine", 3.0, 0), noise=2.0)
     assert ("delay", Side.RIGHT) not in push.reps[0].values
-    assert "delay, right leg, repetition 1" in push.not_measured
+    assert "delay of the leg, right, repetition 1" in push.not_measured
 
 
 def test_a_dip_before_the_push_is_told_and_gives_no_rates():
@@ -79,3 +81,19 @@ def test_a_dip_before_the_push_is_told_and_gives_no_rates():
     assert any("falls by" in text and "before the push" in text for text in push.warnings)
     assert not any(name.startswith("rate-") for name, _ in push.reps[0].values)
     assert not any("before the push" in text for text in pushed(("line", 0.3, 0), ("line", 0.3, 0)).warnings)
+
+
+def test_a_lowering_is_no_repetition_and_moves_no_number():
+    """Calf raises: what is left out is named by the numbers of those that are told."""
+    t, force = np.arange(0, 20, 1 / RATE), np.full(20 * RATE, 700.0)
+    for start in (3.0, 9.0, 15.0):
+        force += 250 * (way("cosine", t - start, 0.5) - way("cosine", t - start - 1.2, 0.3))  # up
+        force -= 300 * np.exp(-(((t - start - 2.6) / 0.06) ** 2))  # and down: let go, then caught
+        force += 250 * (way("line", t - start - 2.65, 0.1) - way("line", t - start - 2.9, 0.2))
+    noisy = force + np.random.default_rng(1).normal(0, 2, t.size)
+    found = analyse(Recording(RATE, {Side.LEFT: noisy}), "calf-raise", Side.LEFT)
+    assert [rep.events["onset"] for rep in found.reps] == pytest.approx([3.0, 9.0, 15.0], abs=0.1)
+    assert [rep.number for rep in found.reps] == [1, 2, 3]
+    said = [*found.not_measured, *found.warnings]
+    assert any("repetitions 1, 2, 3" in text for text in said)
+    assert not any("before the push" in text or re.search(r"epetitions? .*[4-9]", text) for text in said)

@@ -87,7 +87,7 @@ def test_a_paused_squat_is_read_from_the_pause_and_a_short_pause_is_told():
         assert rep.events["drive"] == pytest.approx(drive, abs=0.012)
         assert rep.events["bottom"] == pytest.approx(start, abs=0.12)
         told = {("rate-100", s) for s in LEGS} & set(rep.values)
-        assert len(told) == 2 or any("first 100 ms" in left_out for left_out in found.not_measured)
+        assert len(told) == 2 or any("rise 0-100 ms" in left_out for left_out in found.not_measured)
     for pause, told in ((0.4, True), (0.8, True), (1.4, False), (2.0, False)):
         short = analyse(recording(plates.squats(SimulatedPerson(), pause=pause)), "squat-pause")
         held = [rep.values["pause", Side.NONE] for rep in short.reps]

@@ -48,7 +48,7 @@ def spoiled(damage, one, other):
 
 DAMAGES = {
     "a knock": "faster than any leg", "zeroed with a person on it": "nobody pulls a plate up", "frozen": "frozen?",
-    "filled in": "no noise for a while", "cut off": "peaks cut off", "cut off and filtered": "peaks cut off",
+    "filled in": "interpolated", "cut off": "peaks cut off", "cut off and filtered": "peaks cut off",
     "sides exchanged halfway": "sides exchanged", "drift": "it drifts",
 }  # fmt: skip
 

@@ -28,15 +28,13 @@ from nacl.encoding import RawEncoder
 from tuning.core.errors import BadInput, EnvironmentFault, Locked
 from tuning.records.files import write_whole
 from tuning.records.identity import new_uid
-from tuning.scratch import scratch
+from tuning.scratch import IN_MEMORY, scratch
 
 NAME = "key.json"
 SEALING, SEALED = "sealing", "sealed"
 """States of a folder: files are still being sealed, or all are."""
 LEAST = 8
 """Shortest passphrase, in characters (practice judgement, editable)."""
-IN_MEMORY = Path("/dev/shm")
-"""Where nothing reaches a disk."""
 MOST_OPS, MOST_MEMORY = 16, 2 << 30
 """What a key file may ask for: a foreign one may not hold the program for hours."""
 OPS, MEMORY = 3, 256 << 20

@@ -75,7 +75,8 @@ class Record:
         """Files of an import or an erasure that was cut off, which were taken away when the record was opened."""
         if not self.read_only:
             self.media.sweep()
-            self._finish_what_was_cut_off()
+            with suppress(EnvironmentFault):  # on a full disk it waits for the next opening
+                self._finish_what_was_cut_off()
         self._seen = self._data_version()
         self._checked: dict[int, tuple[Row, Patient]] = {}
         self._digests: day_list_digest.Known = {}

@@ -15,6 +15,7 @@ import numpy as np
 
 from tuning.core.force.onset import WINDOWS_MS, Baseline, find_onset, rates
 from tuning.core.force.recording import MAD_TO_SD
+from tuning.core.judging.verdict import Z95
 from tuning.core.types import Floats
 
 WIDTH_S, LOOK_BACK_S = 0.5, 12.0
@@ -37,7 +38,7 @@ SURE_S, SURE_SHARE = 0.003, 0.05
 share."""
 MODEL_SHARE = 0.015
 """No body pushes by a power: a start may lie off by this share of the time over which it was fitted."""
-Z95, HALF_A_SAMPLE = 1.96, 0.5
+HALF_A_SAMPLE = 0.5
 AS_GOOD = 8.0
 """Fits that leave up to 1 + 8 / n times the squares of the best of n samples are as good; somewhat more
 than two free numbers ask for (docs/accuracy.md shows how it holds)."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -51,13 +51,16 @@ def efforts(force: Floats, smooth: Floats, rate: float) -> list[_Effort]:
     return found
 
 
-def still_efforts(recording: Recording, found: Analysis) -> None:
-    """Efforts against something that does not move: peak, onset and rates of each leg."""
+def still_efforts(
+    recording: Recording, found: Analysis, counts: Callable[[EffortStart], bool] = lambda _: True
+) -> None:
+    """Efforts against something that does not move, those that count: peak, onset and rates of each leg."""
     one = found.test.legs == 1
     leg = found.side if one else Side.BOTH
     raw = recording.force[leg] if one else recording.total
-    for n, effort in enumerate(efforts(raw, recording.smooth(leg), recording.rate), start=1):
-        rep, legs = Rep(n), _own_starts(recording, found, effort)
+    every = (effort for effort in efforts(raw, recording.smooth(leg), recording.rate) if counts(effort.start))
+    for n, effort in enumerate(every, start=1):
+        rep, legs = Rep(n), {} if one else own_starts(recording, effort.start.at, effort.end)
         start = common_start(effort.start, list(legs.values()), recording.rate)
         rep.events = {
             name: at / recording.rate for name, at in (("onset", start.at), ("peak", effort.peak), ("end", effort.end))
@@ -70,11 +73,6 @@ def still_efforts(recording: Recording, found: Analysis) -> None:
             start_values(recording, found, rep, start, effort.end, legs)
         rep.add_value("duration", Side.NONE, (effort.end - start.at) / recording.rate)
         found.reps.append(rep)
-
-
-def _own_starts(recording: Recording, found: Analysis, effort: _Effort) -> dict[Side, EffortStart]:
-    """Where each of two legs begins to push."""
-    return own_starts(recording, effort.start.at, effort.end) if found.test.legs == 2 else {}
 
 
 def own_starts(recording: Recording, onset: int, end: int) -> dict[Side, EffortStart]:
@@ -164,26 +162,26 @@ def start_values(
 
 def _say_unsure(found: Analysis, rep: Rep, leg: Side, unsure: list[int], mine: EffortStart | None) -> None:
     """What is left out, and why."""
-    left_out = [f"rise over the first {window} ms" for window in unsure]
-    left_out += ["delay"] if mine is not None and mine.sure_s > SURE_S else []
+    left_out = [f"rise 0-{window} ms" for window in unsure]
+    left_out += ["delay of the leg"] if mine is not None and mine.sure_s > SURE_S else []
     for what in left_out:
-        found.left_out.setdefault((f"{what}, {leg.value} leg", UNSURE), []).append(rep.number)
+        found.left_out.setdefault((f"{what}, {leg.value}", UNSURE), []).append(rep.number)
 
 
-UNSURE = f"force leaves its level too slowly, or sways too much, for {100 * SURE_SHARE:g} % or {1000 * SURE_S:g} ms"
+UNSURE = (
+    "the push begins too gradually, or the stance before it is too unsteady, to give it within "
+    f"{100 * SURE_SHARE:g} % (a delay within {1000 * SURE_S:g} ms)"
+)
 
 
 def raises(recording: Recording, found: Analysis) -> None:
     """Pushes above weight that begin in a still stand; the lowering that follows is no new start."""
-    leg, rate = found.side, recording.rate
-    still_efforts(recording, found)
-    force = recording.smooth(leg)
-    kept: list[Rep] = []
-    for rep in found.reps:
-        onset = round(rep.events["onset"] * rate)
-        before = force[max(0, onset - round(0.3 * rate)) : onset + 1]
-        if before.size and before.min() > 0.95 * float(np.median(before)):
-            rep.number = len(kept) + 1
-            kept.append(rep)
-    found.reps = kept
+    force, width = recording.smooth(found.side), round(0.3 * recording.rate)
+
+    def from_a_stand(start: EffortStart) -> bool:
+        """Whether force does not fall just before."""
+        before = force[max(0, start.at - width) : start.at + 1]
+        return bool(before.size) and float(before.min()) > 0.95 * float(np.median(before))
+
+    still_efforts(recording, found, from_a_stand)
     found.not_measured["height"] = "integration is allowed only for free movements on both plates"

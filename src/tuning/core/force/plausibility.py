@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from tuning.core.force.recording import LEAST_PRESSING_N, MAD_TO_SD
+from tuning.core.force.recording import LEAST_PRESSING_N, noise_of
 from tuning.core.signals import stretches
 from tuning.core.types import LEGS, Floats, Side
 
@@ -48,11 +48,6 @@ def doubts(force: Mapping[Side, Floats], rate: float) -> list[str]:
     return found + ([said] if len(force) == 2 and (said := _change_sides(force, rate)) else [])
 
 
-def noise_of(samples: Floats) -> float:
-    """SD of white noise on samples, by three neighbours each, whichever way force goes."""
-    return MAD_TO_SD * float(np.median(np.abs(np.diff(samples, 2)))) / 6**0.5 if samples.size > 2 else 0.0
-
-
 def _when(sample: int, rate: float) -> str:
     return f"at {sample / rate:.2f} s"
 
@@ -87,9 +82,8 @@ def _without_noise(samples: Floats, rate: float, name: str) -> str:
     if np.unique(samples).size > 0.2 * samples.size:
         for first, last in stretches(steps == 0):
             if last - first >= FROZEN_S * rate and samples[first] > LEAST_PRESSING_N:
-                return (
-                    f"The {name} stands still for {1000 * (last - first) / rate:.0f} ms {_when(first, rate)}: frozen?"
-                )
+                long = f"{1000 * (last - first) / rate:.0f} ms"
+                return f"The {name} reads one and the same value for {long} {_when(first, rate)}: frozen?"
     width = max(10, round(WINDOW_S * rate))
     count = (steps.size - 1) // width
     if count < 4:
@@ -104,7 +98,7 @@ def _without_noise(samples: Floats, rate: float, name: str) -> str:
     quiet = np.flatnonzero((levels < QUIET_SHARE * float(np.percentile(levels, 20))) & loaded)
     if not quiet.size:
         return ""
-    return f"The {name} has no noise for a while {_when(int(quiet[0]) * width, rate)}, as it has elsewhere: filled in?"
+    return f"The {name} shows no noise {_when(int(quiet[0]) * width, rate)}, as it does elsewhere: interpolated?"
 
 
 def _cut_off(samples: Floats, rate: float, name: str) -> str:

@@ -114,7 +114,7 @@ class Recording:
         whichever way force goes."""
         if leg not in self._noise:
             raw = self.total if leg is Side.BOTH else self.force[leg]
-            sd = MAD_TO_SD * float(np.median(np.abs(np.diff(raw, 2)))) / math.sqrt(6)
+            sd = noise_of(raw)
             size = min(raw.size, 2 * round(NEAR_PEAK_S * self.rate))
             white = np.random.default_rng(0).normal(0, sd, (AGAIN, size))
             self._noise[leg] = low_passed(white, self.rate)
@@ -158,6 +158,11 @@ class Recording:
         sign = -1.0 if faced_away else 1.0
         points = {leg.other: sign * p for leg, p in self.point.items()}
         return Recording(self.rate, {leg.other: f for leg, f in self.force.items()}, self.notes, points, self.unnamed)
+
+
+def noise_of(samples: Floats) -> float:
+    """SD of white noise on samples (n,), by three neighbours each, whichever way force goes; 0 for fewer."""
+    return MAD_TO_SD * float(np.median(np.abs(np.diff(samples, 2)))) / math.sqrt(6) if samples.size > 2 else 0.0
 
 
 LEAST_PRESSING_N = 20.0

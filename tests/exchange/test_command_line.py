@@ -111,6 +111,6 @@ def test_a_table_of_the_plates_says_what_is_not_measured(tmp_path):
     np.savetxt(path, table, fmt="%.3f", delimiter=",", header="time,left,right", comments="")
     done = run("force", path, "--test", "lunge-fast", "--side", "left", "--body-mass", 75)
     assert done.exit_code == 0 and "contact" in done.output and "n 3" in done.output
-    assert "velocity: the other foot carries force that the plate does not see" in done.output
+    assert "since the other foot carries force that the plate does not see: velocity" in done.output
     wrong = run("force", path, "--test", "lunge-fast", "--side", "right")
     assert "plates swapped?" in wrong.output

@@ -98,10 +98,27 @@ def test_readings_carry_their_error_where_one_is_known_and_their_spread_elsewher
     tips = [
         w.toolTip() for w in table.findChildren(object) if hasattr(w, "toolTip") and w.toolTip().startswith("Peak:")
     ]
-    assert any(f"best {best:.0f}, n {n}" in tip and "N," in tip for tip in tips)
+    assert any(f"best {best:.0f}, {n} of {n} repetitions" in tip and "N," in tip for tip in tips)
     table.show_analysis(None)
     hands.settle()
     assert not [text for text in words(table) if text.startswith("±")]
+
+
+def test_a_mean_says_of_how_many_repetitions_and_what_is_left_out_is_one_sentence(shown):
+    """One of three pushes has rates of the first 50 ms: the number must not pass for a mean of three."""
+    found = analyse(recorded("squat-iso"), "squat-iso")
+    assert len(found.reps) == 3
+    for rep in found.reps[1:]:
+        rep.values.pop(("rate-50", Side.RIGHT), None)
+    found.reps[0].values["rate-50", Side.RIGHT] = 2000.0
+    found.not_measured = {f"rise 0-50 ms, right, repetition {n}": "it sways" for n in (2, 3)}
+    table = shown(ReadingTable(load().plate_errors))
+    table.show_analysis(found)
+    texts = [one.text() for one in table.findChildren(QLabel)]
+    assert sum(text.endswith(", 1 of 3") for text in texts) == 1
+    assert [text for text in texts if text.startswith("Not measured")] == [
+        "Not measured, since it sways: rise 0-50 ms, right, repetition 2; rise 0-50 ms, right, repetition 3."
+    ]
 
 
 def test_sway_is_drawn_for_stands_that_tell_it_and_for_nothing_else(shown):

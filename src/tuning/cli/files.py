@@ -233,7 +233,7 @@ def force(
             sys.exit(nothing)
         for s in told["summaries"]:
             click.echo(_force_line(s))
-        for line in (*(f"{what}: {why}" for what, why in told["not_measured"].items()), *told["warnings"]):
+        for line in (*found.warnings, *found.left_out_sentences()):
             click.echo(line, err=True)
         if nothing:
             sys.exit(nothing)

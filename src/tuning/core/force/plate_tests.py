@@ -96,6 +96,13 @@ class Analysis:
     warnings: list[str] = field(default_factory=list)
     filter_words: str = f"zero-lag Butterworth low-pass, {CUTOFF_HZ:g} Hz; onsets on the unfiltered force"
 
+    def left_out_sentences(self) -> list[str]:
+        """What is not measured, one sentence for each reason."""
+        by_reason: dict[str, list[str]] = {}
+        for what, why in self.not_measured.items():
+            by_reason.setdefault(why, []).append(what)
+        return [f"Not measured, since {why}: {'; '.join(whats)}." for why, whats in by_reason.items()]
+
     def tell_left_out(self) -> None:
         """Say of every value that some repetitions do not give which ones, and why."""
         for (what, why), numbers in self.left_out.items():

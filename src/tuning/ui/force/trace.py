@@ -233,14 +233,15 @@ class ReadingTable(QScrollArea):
             for column, side in ((1, Side.LEFT), (2, Side.RIGHT)):
                 told = by_side[side]
                 if told is not None:
-                    self._grid.addWidget(_value(told, metric, self._errors), row, column)
+                    self._grid.addWidget(_value(told, metric, self._errors, len(found.reps)), row, column)
             whole = by_side[Side.NONE] or by_side[Side.BOTH]
             if whole is not None and not (by_side[Side.LEFT] or by_side[Side.RIGHT]):
-                self._grid.addWidget(_value(whole, metric, self._errors), row, 1, 1, 2, Qt.AlignmentFlag.AlignHCenter)
+                self._grid.addWidget(
+                    _value(whole, metric, self._errors, len(found.reps)), row, 1, 1, 2, Qt.AlignmentFlag.AlignHCenter
+                )
             self._grid.addWidget(label(UNITS[metric], role="muted"), row, 3)
             row += 1
-        notes = [*(f"{what}: not measured, {why}" for what, why in found.not_measured.items()), *found.warnings]
-        for text in notes:
+        for text in (*found.warnings, *found.left_out_sentences()):
             self._notes.addWidget(label(text, role="caution", wrap=True))
         count = len(found.reps)
         what = "One repetition" if count == 1 else f"Means of {count} repetitions"
@@ -251,7 +252,8 @@ class ReadingTable(QScrollArea):
         self._notes.addWidget(label(how, role="muted", wrap=True))
 
 
-def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErrors) -> QWidget:
+def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErrors, of: int) -> QWidget:
+    """A mean with its error, and of how many of the repetitions where some give none."""
     mean, sd, best, n = told
     error = errors.of_mean(metric, mean, n)
     places = 0 if abs(mean) >= 100 else 1 if abs(mean) >= 10 else 2
@@ -261,11 +263,11 @@ def _value(told: tuple[float, float, float, int], metric: str, errors: PlateErro
     row.setSpacing(4)
     row.addWidget(label(format_signed(mean, places), bold=True))
     spread = f"±{error:.{places}f}" if error is not None else f"SD {sd:.{places}f}" if n > 1 else UNKNOWN
-    row.addWidget(label(spread, role="muted"))
+    row.addWidget(label(f"{spread}, {n} of {of}" if n < of else spread, role="muted"))
     row.addStretch(1)
     known = f"±{error:.{places}f}" if error is not None else "not known"
     pair.setToolTip(
         f"{NAMES[metric]}: mean {format_signed(mean, places)} {UNITS[metric]}, 95 % error {known}, SD {sd:.{places}f}, "
-        f"best {format_signed(best, places)}, n {n}"
+        f"best {format_signed(best, places)}, {n} of {of} repetitions"
     )
     return pair

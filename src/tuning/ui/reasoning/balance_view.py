@@ -193,12 +193,13 @@ class BalanceView(QWidget):
         faint = sheet.label in (Label.UNTESTED, Label.UNLIKELY, Label.OPEN)
         painter.setFont(theme.font(theme.BODY, bold=True))
         painter.setPen(theme.colour("ink"))
-        metrics = painter.fontMetrics()
-        name = metrics.elidedText(self._state.name(sheet), Qt.TextElideMode.ElideRight, NAMES - 14)
+        # Where nothing speaks against it, its words may go as far as the beam.
+        room = NAMES - 14 if any(chip.line.sign < 0 for chip in sheet.fired) else int(axis) - 22
+        name = painter.fontMetrics().elidedText(self._state.name(sheet), Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(10, row.top() + 22), name)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
-        action = painter.fontMetrics().elidedText(sheet.factor.action, Qt.TextElideMode.ElideRight, NAMES - 14)
+        action = painter.fontMetrics().elidedText(sheet.factor.action, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(10, row.top() + 41), action)
         self._paint_chips(painter, n, sheet, row, axis)
         middle = QPointF(self.width() - LABELS + 10, row.top() + 19)

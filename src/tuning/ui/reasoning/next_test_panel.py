@@ -114,6 +114,7 @@ class NextPanel(QWidget):
         self._cards.setSpacing(8)
         self.none = label(role="muted", wrap=True)
         self.response, self.response_words = ResponseView(), label(role="muted", wrap=True)
+        self.treated = label("", wrap=True)
         self.programme = button("", getattr(page, "to_programme"), "primary", "Key P")  # noqa: B009
         links = QHBoxLayout()
         links.setSpacing(6)
@@ -137,7 +138,7 @@ class NextPanel(QWidget):
         column.addWidget(label("One thing changed", theme.BODY, bold=True))
         column.addWidget(self.response)
         column.addWidget(self.response_words)
-        column.addWidget(label("To the programme", theme.BODY, bold=True))
+        column.addWidget(self.treated)
         column.addWidget(self.programme)
         column.addLayout(links)
         column.addStretch(1)
@@ -171,4 +172,6 @@ class NextPanel(QWidget):
         ready = sheet is not None and sheet.label in PROGRAMMED
         self.programme.setEnabled(ready)
         name = state.name(sheet) if sheet is not None else "No factor"
-        self.programme.setText(f"{name}: choose rungs" if ready else "Nothing likely is chosen")
+        self.programme.setText("To the programme: choose exercises" if ready else "Nothing likely is chosen")
+        self.treated.setText(f"For: {name}" if ready else "")
+        self.treated.setVisible(ready)

@@ -298,6 +298,21 @@ def test_a_name_over_several_columns_is_theirs_and_a_title_is_nobodys(tmp_path, 
     assert all(read.force[leg] == pytest.approx(force[leg], abs=0.01) for leg in LEGS)
 
 
+@pytest.mark.parametrize(
+    "head", ["{},{},\ntime,Force A,Force B", ",{},{}\ntime,Fz,Fz", "Plates {} and {}\ntime,Fz1,Fz2", "time,{} Fz,{} Fz"]
+)
+def test_a_kept_mapping_is_never_used_for_a_file_whose_sides_are_exchanged(tmp_path, head):
+    """The window remembers what a column is for files of one shape: the sides belong to it, wherever they stand."""
+    shapes = set()
+    for order in (LEGS, LEGS[::-1]):
+        path = tmp_path / "kept.csv"
+        path.write_text("\n".join([head.format(*(leg.value for leg in order)), *lines()[1:]]) + "\n")
+        seen = preview(path)
+        shapes.add(seen.shape)
+        assert not (seen.notes and seen.mapping.left is None), "nothing is told as taken that was not"
+    assert len(shapes) == 2
+
+
 def test_a_second_table_below_is_refused_and_a_summary_is_not(tmp_path):
     path, rows = tmp_path / "two.csv", lines()
     path.write_text("\n".join([*rows, "", *rows]) + "\n")

@@ -134,12 +134,14 @@ def preview(path: Path, most_rows: int = 12) -> Preview:
         raise BadInput(f"{path.name} holds no rows of numbers; a table with a column for each plate is needed.")
     body = [row for row in rows[first:] if is_numbers(row, words)]
     mapping = guess(rows[:first], body, Mapping(encoding, separator, "," if comma else ".", first, None, None))
-    head = separator.join(c.strip().lower() for c in rows[first - 1]) if first else ""
-    shape, names = f"{len(body[0])} columns, {first} header rows: {head}", names_of(rows[:first], body)
+    names = names_of(rows[:first], body)
+    # Whatever says a side belongs to it: files that differ in that alone are not of one make.
+    sides = [line for row in rows[:first] if _both_sides(line := plain(" ".join(row)))]
+    shape = f"{len(body[0])} columns, {first} header rows: {separator.join([*names, *sides])}"
     notes, doubt, sided = _taken(names, mapping)
     doubt = _strange_unit(rows[:first], mapping) or doubt or _sides_apart(rows[:first], names, sided)
     if doubt and not sided:  # whoever maps the columns says which is which; nothing is said beforehand
-        mapping = replace(mapping, left=None, right=None)
+        mapping, notes = replace(mapping, left=None, right=None), ()
     return Preview(rows[:most_rows], mapping, shape, notes, doubt, sided)
 
 
@@ -234,17 +236,18 @@ def _taken(names: list[str], found: Mapping) -> tuple[tuple[str, ...], str, bool
 
 def _sides_apart(head: Sequence[Sequence[str]], names: Sequence[str], sided: bool) -> str:
     """Says that sides are named, but not of one column each; empty where they are, or are not named at all."""
-
-    def both(name: str) -> bool:
-        return says(name, LEFT_WORDS) and says(name, RIGHT_WORDS)
-
     if sided:
         return ""
-    name = next((name for name in names if both(name)), None)
+    name = next((name for name in names if _both_sides(name)), None)
     if name is not None:
         return f"“{name}” names both sides; map the columns."
-    line = next((" ".join(row) for row in head if both(plain(" ".join(row)))), None)
+    line = next((" ".join(row) for row in head if _both_sides(plain(" ".join(row)))), None)
     return f"“{line.strip()}” names left and right, but not over their columns; map the columns." if line else ""
+
+
+def _both_sides(name: str) -> bool:
+    """Whether a plain name says left and right."""
+    return says(name, LEFT_WORDS) and says(name, RIGHT_WORDS)
 
 
 def _but_for(words: str, name: str) -> str:

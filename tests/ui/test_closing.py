@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -106,3 +107,18 @@ def test_told_to_stop_by_the_system_it_ends_cleanly(clinic, tmp_path, sign, code
     _, err = ended(run)
     assert run.returncode == code, err[-2000:]
     assert left_behind(clinic, tmp_path / "scratch") == []
+
+
+def test_what_a_killed_import_left_is_said_when_the_record_is_opened(qtbot, demo_folder, tmp_path):
+    """The file went, since nothing names it: whoever opens the record next is told to take it in again."""
+    from tuning.ui.app import build_window, open_record
+
+    folder, name = Path(shutil.copytree(demo_folder, tmp_path / "clinic")), f"{64 * 'a'}.mp4"
+    (folder / "media" / "aa").mkdir(exist_ok=True)
+    (folder / "media" / "aa" / name).write_bytes(b"a clip")
+    (folder / "media" / f".pending-{name}").write_text(".at-it-gone")
+    window = build_window(open_record(folder))
+    qtbot.addWidget(window)
+    assert not (folder / "media" / "aa" / name).exists()
+    assert "1 file that no entry names was removed" in window.status.message.text()
+    window.close()

@@ -214,7 +214,7 @@ def _cut_off(files: int) -> str:
     if not files:
         return ""
     removed = "1 file that no entry names was" if files == 1 else f"{files} files that no entry names were"
-    return f"The program ended while files came in or were erased; {removed} removed. Check, and do it again."
+    return f"The program ended in the middle of an import or an erasure; {removed} removed. Check, and repeat it."
 
 
 def _catch_unexpected(log_file: Path) -> None:

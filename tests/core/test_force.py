@@ -294,7 +294,7 @@ def test_a_stand_on_one_leg_is_read_while_that_leg_alone_carries_the_body():
     assert rep.values["sway-speed", Side.LEFT] == pytest.approx(4 * 5, rel=0.01)
     seen = observations(found, TraceRef())
     assert [(o.measure_id, o.side) for o in seen] == [("stance-one-leg-sway", Side.LEFT)]
-    # Without a point of pressure the stand is still told, its sway is not; a short stand is no number.
+    # Without a centre of pressure the stand is still told, its sway is not; a short stand is no number.
     bare = analyse(Recording(1000.0, {Side.LEFT: left, Side.RIGHT: right}), "stance-one-leg", Side.LEFT)
     assert "sway path" in bare.not_measured and not observations(bare, TraceRef())
     short = analyse(told.part(0, 6000), "stance-one-leg", Side.LEFT)

@@ -147,7 +147,7 @@ def test_what_would_settle_it_is_advised_only_while_it_is_open():
     assert "belt" in pair(ABD, [100.0] * 5, [106.0] * 5).settle
     steady = replace(ABD, sem_by={})
     assert "steadier method" in pair(steady, [100.0] * 5, [106.0] * 5).settle
-    assert judge_value(TILT, seen(TILT, Side.NONE, [1.9 * TILT.sem])).settle == "look again with the stance set anew"
+    assert judge_value(TILT, seen(TILT, Side.NONE, [1.9 * TILT.sem])).settle == "repeat with the stance reset"
     marked = seen(TILT, Side.NONE, [0.1], marking_sd=9.0)
     assert judge_value(TILT, marked).settle == "measure more frames, camera square"
     assert judge_value(TILT, seen(TILT, Side.NONE, [60.0])).settle == ""

@@ -195,9 +195,9 @@ def test_two_weak_sides_are_no_health_and_two_strong_ones_are(tmp_path):
 
 def test_structure_is_worded_by_role(tmp_path):
     one = told(case("bony-out-turn"), tmp_path).of("foot-out", LEFT)
-    assert name_for(one, "bony-twist", Role.CLINICIAN) == "Bone twist"
+    assert name_for(one, "bony-twist", Role.CLINICIAN) == "Torsional alignment (femur, tibia)"
     assert name_for(one, "bony-twist", Role.TRAINER) == name_for(one, "bony-twist", Role.STUDENT) == CHECKED
-    assert name_for(one, "tibial-rotation", Role.TRAINER) == "Shin turns out"
+    assert name_for(one, "tibial-rotation", Role.TRAINER) == "Limited tibial internal rotation"
 
 
 # laws

@@ -68,12 +68,12 @@ def test_a_test_says_what_it_tells_apart_the_factor_it_tells_most_about_first():
 
     some = offered(*both("hip-abd", 100, 200), *both("knee-to-wall", 10, 10.1))
     assert some["hip-er"].separates == (
-        "there: supports hip outward rotators weak; not there: speaks against hip outward rotators weak; "
-        "helps distinguish it from hip abductors weak"
+        "there: supports hip external rotator weakness; not there: speaks against hip external rotator weakness; "
+        "helps distinguish it from hip abductor weakness"
     ), "from the likely one"
-    assert "helps distinguish it from technique" in some["band-walk"].separates, "from what is still open"
+    assert "helps distinguish it from movement technique" in some["band-walk"].separates, "from what is still open"
     assert some["tibial-rotation-block"].factors == ("tibial-rotation", "bony-twist")
-    assert offered()["hip-er"].separates.endswith("it from technique")
+    assert offered()["hip-er"].separates.endswith("it from movement technique")
 
 
 def test_a_test_of_the_left_is_done_lying_on_the_right():
@@ -106,7 +106,7 @@ def test_the_trail_tells_every_change_of_a_label_with_what_was_new_there():
     assert [(t.at, t.before) for t in about][-1] == (visit(1).started_at, Label.UNTESTED)
     assert about[-1].now is Label.LIKELY and about[-1].because == ("for: abduction",) and about[-1].side is LEFT
     assert about[0].at == visit(2).started_at and about[0].before is Label.LIKELY is not about[0].now
-    assert about[0].name == "Left knee travels inward under load"
+    assert about[0].name == "Left dynamic knee valgus"
     assert turns == sorted(turns, key=lambda t: t.at, reverse=True)
     assert not [t for t in turns if t.at == visit(0).started_at and t.now in (Label.UNTESTED, Label.OPEN)]
     (at_once,) = [t for t in label_history(case(*entries[:2], *both("hip-abd", 100, 200)), lambda c: conclude(
@@ -121,8 +121,8 @@ def test_the_page_for_the_record_names_what_speaks_for_and_against():
     found = concluded(*knee)
     options = [next_tests(TABLE, one, found.found, TESTS) for one in found.balances]
     text = record_text(found, Role.CLINICIAN, options)
-    part = next(p for p in text.split("\n\n") if p.startswith("Left knee travels inward"))
-    assert "  Seen: " in part and "Hip abductors weak: likely. for: abduction (" in part
+    part = next(p for p in text.split("\n\n") if p.startswith("Left dynamic knee valgus"))
+    assert "  Seen: " in part and "Hip abductor weakness: likely. for: abduction (" in part
     assert part.count("  Next: ") == SHOWN and text.endswith(CLOSING) and "\n\n" in text
     assert f"  Next: {options[found.balances.index(found.of('knee-in', LEFT))][0].name}, " in part
     even = concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 200, 201))
@@ -148,7 +148,7 @@ def test_a_line_without_a_number_stands_alone_and_a_pattern_of_no_side_names_non
     by_hand = Decision("factor-overruled", "likely", about, LEFT, "new boots", visit="v0", uid="d")
     found = concluded(heel, *calm, by_hand)
     text = record_text(found, Role.CLINICIAN, [[] for _ in found.balances])
-    assert "before it began: likely. against: no next-day response. Set by hand: new boots." in text
+    assert "Recent load change: likely. against: no next-day response. Set by hand: new boots." in text
     back = patient_text(concluded(obs("pain-now", Side.NONE, 5, setup=Setup(region="groin"))))
     assert back.startswith("We saw: pain in the groin.\n")
 
@@ -167,13 +167,13 @@ def test_structure_is_worded_by_who_looks_and_never_told_to_the_patient():
     feet = [*both("turnout-kneecap", 30, 8), obs("thigh-foot-angle", LEFT, 40, 40, 40)]
     found = concluded(*feet)
     none: list[list] = [[] for _ in found.balances]
-    assert "Bone twist: likely" in record_text(found, Role.CLINICIAN, none)
+    assert "Torsional alignment (femur, tibia): likely" in record_text(found, Role.CLINICIAN, none)
     student = record_text(found, Role.STUDENT, none)
     assert f"{CHECKED}: likely" in student and "Bone" not in student
     told = patient_text(found)
     assert "We saw: the left foot points outward." in told and "bone" not in told
     assert "We do not know yet why" in told and told.endswith(CLOSING)
     weak = patient_text(concluded(*both("squat-front-fppa", 25, 2), *both("hip-abd", 100, 200)))
-    assert "It may come from this:" in weak and "some findings point there" in weak
+    assert "May contribute:" in weak and "some findings point there" in weak
     assert patient_text(concluded()).startswith("Nothing stood out")
     assert "doctor" in patient_text(concluded(*feet, triage=Triage.RED))

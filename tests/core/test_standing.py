@@ -260,5 +260,5 @@ def test_the_lower_hip_is_the_newest_height_then_tilt_then_grade():
 def test_load_and_the_lower_hip():
     assert loading_agrees(57, 2, Side.RIGHT).startswith("agrees")
     assert loading_agrees(57, 2, Side.LEFT).startswith("does not support")
-    assert "cannot tell" in loading_agrees(51, 2, Side.LEFT)
+    assert "cannot show" in loading_agrees(51, 2, Side.LEFT)
     assert "no lower hip" in loading_agrees(57, 2, Side.NONE)

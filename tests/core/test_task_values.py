@@ -198,14 +198,14 @@ def test_the_wrong_leg_named_is_told_and_gives_no_number(named):
     result = tasks.measure(on_one_leg([named.other] * 3), "step-down", Options(side=named))
     assert not result.values
     told = " ".join(result.warnings)
-    assert f"the {named.other.value} leg stands" in told and named.value in told
+    assert f"stands on the {named.other.value} leg" in told and named.value in told
 
 
 def test_without_feet_in_view_the_named_leg_is_believed_and_none_named_is_asked_for():
     clip = on_one_leg([LEFT, LEFT], hidden=("ankle_left", "ankle_right"))
     named = tasks.measure(clip, "step-down", Options(side=RIGHT))
     assert {s.side for s in named.summaries()} == {RIGHT}
-    assert "which leg stands" in " ".join(tasks.measure(clip, "step-down").warnings)
+    assert "Name the stance leg" in " ".join(tasks.measure(clip, "step-down").warnings)
 
 
 @pytest.mark.parametrize("task", ["chair-rise", "step-up"])

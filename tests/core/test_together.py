@@ -102,7 +102,7 @@ def test_the_share_at_the_plates_point_lies_within_its_error_on_fresh_sessions()
 
 
 def test_what_does_not_belong_together_is_refused_in_words():
-    """Another rhythm, another depth, another person, no scale, no point of pressure."""
+    """Another rhythm, another depth, another person, no scale, no centre of pressure."""
     session = Session(repetition=3.0, depth=0.36)
     faster = Session(repetition=2.7)
     flatter = Session(repetition=3.0, depth=0.16, knee_ahead=session.who.knee_ahead)
@@ -113,7 +113,7 @@ def test_what_does_not_belong_together_is_refused_in_words():
         (heard_all(flatter.scene), scale, None, "another set of squats"),
         (own, scale, 1.15 * mass, "they weigh"),
         (own, None, mass, "known length"),
-        (replace(own, point={}), scale, mass, "no point of pressure"),
+        (replace(own, point={}), scale, mass, "no centre of pressure"),
         (replace(own, force={s: 0 * f + 300 for s, f in own.force.items()}), scale, None, "not used"),
     ):
         options = Options(Side.RIGHT, mass_kg=kilos, metres_per_px=metres, plates=Plates(plates))

@@ -93,7 +93,7 @@ def test_strength_difference_counts_against_the_stronger_side():
         MEASURES["hip-abd"], strength(Side.LEFT, [120, 122, 118]), strength(Side.RIGHT, [200, 201, 199])
     )
     assert row.verdict.d == pytest.approx(40) and row.verdict.word is VerdictWord.MARKED
-    assert row.sentence == "left lower by 40 % of stronger"
+    assert row.sentence == "left 40 % weaker than right"
 
 
 def test_a_single_trial_cannot_tell_and_says_how_many_would():

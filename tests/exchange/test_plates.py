@@ -245,7 +245,7 @@ def test_other_refusals(tmp_path):
     with pytest.raises(BadInput, match="No column of force"):
         read_table(path, Mapping("utf-8", ",", ".", 1, None, None, 0))
     (tmp_path / "x.c3d").write_bytes(b"nothing of the kind")
-    with pytest.raises(BadInput, match="no C3D file"):
+    with pytest.raises(BadInput, match="not a readable C3D file"):
         read_plates(tmp_path / "x.c3d")
 
 

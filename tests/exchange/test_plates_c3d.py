@@ -197,7 +197,7 @@ def test_a_file_that_ends_the_reader_or_eats_memory_is_refused(tmp_path, monkeyp
         (tmp_path / "python").chmod(0o755)
         with monkeypatch.context() as patch:
             patch.setattr(sandbox.sys, "executable", str(tmp_path / "python"))
-            with pytest.raises(BadInput, match=r"whole\.c3d is no C3D file"):
+            with pytest.raises(BadInput, match=r"whole\.c3d is not a readable C3D file"):
                 read_plates(tmp_path / "whole.c3d")
 
 
@@ -248,4 +248,4 @@ def test_frames_of_an_empty_plate_in_which_somebody_stands_are_not_used_and_said
     pressed = [(f, in_place(m)) for f, m in zip((LEFT, RIGHT), middles, strict=True)]
     found = read_plates(plates_in_c3d(tmp_path / "z.c3d", middles, pressed, zero=(1, 10)))
     np.testing.assert_allclose(found.force[Side.LEFT], LEFT[: found.size], atol=0.01)
-    assert any("Somebody stood on a plate" in note for note in found.notes)
+    assert any("A person stood on a plate" in note for note in found.notes)

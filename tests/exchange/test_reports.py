@@ -308,7 +308,7 @@ def test_values_carry_unit_side_verdict_and_error_and_a_tilt_stands_under_the_hi
     assert {c[2:4] for c in lines if c[1].startswith("Pelvi")} == {("9.0°", ""), ("", "9.0°")}
     write_report(report, {}, tmp_path / "values.pdf")
     text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "values.pdf").pages)
-    assert "120 N" in text and "200 N" in text and "marked: left lower by 40 % of stronger" in text
+    assert "120 N" in text and "200 N" in text and "marked: left 40 % weaker than right" in text
     assert f"error ±{told.verdict.e:.0f} %" in text and "stopped for pain" in text
     with pytest.raises(EnvironmentFault):
         write_report(report, {}, tmp_path / "no such folder" / "values.pdf")
@@ -363,5 +363,5 @@ def test_a_colleague_is_asked_for_what_exercise_cannot_settle_of_the_right_leg(s
     balance = SimpleNamespace(seen=SimpleNamespace(side=side), sheets=sheets, sheet=by_id.__getitem__)
     about = SimpleNamespace(conclusion=SimpleNamespace(balances=[balance]), role=Role.CLINICIAN)
     [told] = referred(SimpleNamespace(plain=False, m=about))
-    assert told.text.endswith(f"bone twist, {side.value}.") and told.rests == ("uid-1",)
+    assert told.text.endswith(f"torsional alignment (femur, tibia), {side.value}.") and told.rests == ("uid-1",)
     assert not referred(SimpleNamespace(plain=True, m=about))

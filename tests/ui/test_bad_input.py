@@ -46,7 +46,7 @@ def test_a_refused_entry_is_said_and_leaves_the_screen_as_it_was(window, patient
     before = window.status.saved.text()
 
     def full(*_, **__):
-        raise EnvironmentFault("The disk is full. What was saved before is kept.")
+        raise EnvironmentFault("The disk is full. What was saved before is unchanged.")
 
     monkeypatch.setattr(window.workspace.record, "commit", full)
     hands.type_enter(window.page("strength").number, "300")

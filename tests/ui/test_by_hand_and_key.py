@@ -297,7 +297,7 @@ def test_a_profile_is_added_and_taken(qtbot, window, monkeypatch):
     qtbot.addWidget(dialog)
     form = PersonForm(window)
     qtbot.addWidget(form)
-    with pytest.raises(BadInput, match="kept with every entry"):
+    with pytest.raises(BadInput, match="saved with every entry"):
         form.check()
 
     def fill(made: PersonForm) -> int:
@@ -352,7 +352,7 @@ def test_what_nobody_expected_is_logged_and_told_with_the_place_of_the_log(qtbot
         for handler in [h for h in logger.handlers if h not in handlers]:
             handler.close()
             logger.removeHandler(handler)
-    assert "Something unexpected" in told[0] and str(log) in told[0] and "What was saved is kept" in told[0]
+    assert "Something unexpected" in told[0] and str(log) in told[0] and "What was saved is safe" in told[0]
     assert "The file is empty." in told[1], "our own sentences are told as they are"
     assert "KeyError" in log.read_text() and "lost" not in log.read_text(), "a message may hold a patient's words"
 

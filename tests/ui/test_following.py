@@ -329,7 +329,7 @@ def test_plates_that_ran_with_a_clip_carry_the_load_share(qtbot, window, patient
     bad = tmp_path / "forces.csv"
     bad.write_text("time,left,right\n" + "".join(f"{n / 1000},{300 + n % 7},{310 + n % 5}\n" for n in range(2000)))
     dialog.open_file(bad)
-    assert "point of pressure" in dialog.told.text(), "a file without points is refused in words"
+    assert "centre of pressure" in dialog.told.text(), "a file without points is refused in words"
     dialog.heels.setText("5 m")
     dialog.keep()
     assert "millimetres" in dialog.told.text() or "mm" in dialog.told.text()

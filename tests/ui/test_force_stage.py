@@ -150,7 +150,7 @@ def test_a_surgeons_limit_and_amber_guard_the_plates(window, patient):
     hands.settle()
     assert "nothing fast" in page.lock.text()
     page.toggle_record()
-    assert not page.live.running and "Not kept" in page.status.text()
+    assert not page.live.running and "Not saved" in page.status.text()
     page.state.choose("squat-iso")
     page.toggle_record()
     assert not page.live.running and "type the reason" in page.status.text()
@@ -193,7 +193,7 @@ def test_stands_on_one_leg_are_recorded_drawn_and_compared(qtbot, window, force)
     row = force.state.ledger()["stance-one-leg-sway"]
     assert row.verdict.e > 0 and "mm/s" in row.measure.unit
     back = Recording(1000.0, force.state.recording.force, (), force.state.recording.point)
-    assert set(back.point) == set(LEGS), "points of pressure are kept with the recording"
+    assert set(back.point) == set(LEGS), "centres of pressure are kept with the recording"
 
 
 def test_files_are_mapped_once_and_refused_in_words(qtbot, force, tmp_path):
@@ -252,7 +252,7 @@ def test_columns_are_mapped_anew_with_the_points_of_pressure(qtbot, window, forc
                 for box, n in zip(dialog._points[key], pair, strict=True):
                     box.setCurrentIndex(box.findData(n))
             dialog.try_out()
-            assert "point of pressure left and right" in dialog.told.text()
+            assert "centre of pressure left and right" in dialog.told.text()
         return 1
 
     monkeypatch.setattr(MapperDialog, "exec", fill)

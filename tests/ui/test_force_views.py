@@ -135,7 +135,7 @@ def test_sway_is_drawn_for_stands_that_tell_it_and_for_nothing_else(shown):
         (Recording(stand.rate, stand.force), "quiet-stance"),
     ):
         sway.show_recording(recording, analyse(recording, test))
-        assert sway.isHidden(), "no point of pressure, no picture"
+        assert sway.isHidden(), "no centre of pressure, no picture"
 
 
 def test_the_card_says_and_draws_what_the_test_is(shown):

@@ -67,7 +67,7 @@ def test_two_keys_keep_a_finished_summary_as_it_was_sent(window, case):
 
     in_letter(window, press_enter)
     [letter] = case().all(Letter)
-    assert letter.who == "R. Falk" and "Knee to wall, left" in letter.text
+    assert letter.who == "R. Falk" and "knee to wall, left" in letter.text
     assert set(letter.rests) <= {e.uid for e in case().entries} | {case().patient.uid}
     pages = window.workspace.record.media.lent(letter.medium).read_bytes()
     assert pages.startswith(b"%PDF")
@@ -118,7 +118,7 @@ def test_a_sentence_opens_what_it_rests_on_and_pages_are_printed(window, case, t
         printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
         printer.setOutputFileName(str(tmp_path / "printed.pdf"))
         dialog.pages.print_to(printer)
-        line = next(s for s in dialog.report.sentences if s.text.startswith("Knee to wall, left"))
+        line = next(s for s in dialog.report.sentences if s.text.startswith("Weight-bearing lunge, knee to wall, left"))
         dialog._follow(QUrl(f"entry:{line.rests[-1]}"))
 
     in_letter(window, follow)

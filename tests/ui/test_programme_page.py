@@ -44,7 +44,7 @@ def test_digits_change_the_view(page):
 
 def test_ladders_from_reasoning_come_first_with_their_reasons(page):
     texts = [page.choose.ladders.list.item(n).text() for n in range(page.choose.ladders.list.count())]
-    assert texts[0].startswith("Hip base") and "first choice: Knee falls in, left" in texts[0]
+    assert texts[0].startswith("Hip base") and "first choice: Dynamic knee valgus, left" in texts[0]
     assert len(texts) == 15 and any(t.startswith("Ankle") and "first choice" in t for t in texts)
 
 
@@ -190,6 +190,27 @@ def test_an_alarm_ends_the_exercise_and_the_rest_goes_on(page):
     assert decision.move in (ProgressionMove.STOP, ProgressionMove.REFER) and decision.row == 2
 
 
+def test_a_fault_is_tapped_by_key_shows_its_cue_and_begins_the_next_session(page):
+    page.open_view(2)
+    session = page.session
+    first = session.current
+    own = [page._workspace.knowledge.faults[key] for key in first.rung.faults]
+    press(session, Qt.Key.Key_Space)
+    session.tick()
+    press(session, "2")
+    assert session.cue.text() == own[1].cue and f"2  {own[1].sign}  × 1" in session.faults.text()
+    press(session, "1", "1")
+    assert session.cue.text() == own[0].cue and session.answers[0].faulty == 3
+    press(session, Qt.Key.Key_Return, "1", Qt.Key.Key_Return)
+    assert session.answers[0].pain == 1, "once it is asked how it was, a digit is the pain"
+    while session.current is not None and session.answers:
+        run_set(session, "1")
+    kept = [e for e in page._workspace.case.entries if isinstance(e, Done) and e.rung == first.rung.id]
+    assert kept[-2].side is first.side and kept[-2].faults == (own[0].id, own[1].id) and not kept[-1].faults
+    session.refresh()
+    assert session.current.side is first.side and session.cue.text() == f"Begin with: {own[0].cue}"
+
+
 def test_a_session_that_the_disk_refuses_stays_answered_and_is_saved_by_enter(page, monkeypatch):
     session, space = page.session, page._workspace
     page.open_view(2)
@@ -197,7 +218,7 @@ def test_a_session_that_the_disk_refuses_stays_answered_and_is_saved_by_enter(pa
     space.refused.connect(said.append)
 
     def full(*_, **__):
-        raise EnvironmentFault("The disk is full. What was saved before is kept.")
+        raise EnvironmentFault("The disk is full. What was saved before is unchanged.")
 
     with monkeypatch.context() as broken:
         broken.setattr(space.record, "commit", full)

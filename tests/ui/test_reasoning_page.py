@@ -45,7 +45,7 @@ def key(page, which):
 
 
 def test_a_pattern_is_named_and_new_findings_turn_its_balance(window, page):
-    assert page.title.text() == "Left knee travels inward under load"
+    assert page.title.text() == "Left dynamic knee valgus"
     assert "step-down" in page.about.text() and "standing line not known" in page.about.text()
     assert labels(page)["hip-abductor-strength"] is Label.LIKELY
     put(window.workspace, "hip-abd", 110, 170)
@@ -139,13 +139,13 @@ def test_a_likely_factor_goes_to_the_programme_and_an_untested_one_does_not(wind
     key(page, Qt.Key.Key_Up)
     key(page, Qt.Key.Key_P)
     assert window.stage == "programme"
-    assert "Hip abductors weak, left (likely)" in window.page("programme").factors.text()
+    assert "Hip abductor weakness, left (likely)" in window.page("programme").factors.text()
 
 
 def test_the_summary_is_plain_and_can_be_kept(qtbot, window, page):
     dialog = SummaryDialog(page, page.state)
     qtbot.addWidget(dialog)
-    assert "Hip abductors weak: likely" in dialog.text() and "not proved" in dialog.text()
+    assert "Hip abductor weakness: likely" in dialog.text() and "not proved" in dialog.text()
     patient_words = page.state.texts()[1].lower()
     for word in ("diagnos", "disease", "syndrome", "dysfunction", "abnormal", "impingement"):
         assert word not in patient_words + dialog.text().lower()
@@ -161,7 +161,7 @@ def test_the_trail_tells_what_changed_a_suspicion(qtbot, window, page):
     hands.settle()
     window.page("intake").safety.nothing_new.click()
     put(space, "hip-abd", 170, 171)
-    turns = [t for t in page.state.turns() if t.factor == "Hip abductors weak" and t.pattern == "knee-in"]
+    turns = [t for t in page.state.turns() if t.factor == "Hip abductor weakness" and t.pattern == "knee-in"]
     assert [t.now for t in turns][-1] is Label.SUPPORTED and turns[-1].before is None
     assert turns[0].now is not Label.SUPPORTED and turns[0].before is Label.SUPPORTED
     dialog = TrailDialog(page, page.state.turns())
@@ -199,7 +199,7 @@ def test_patterns_stand_on_their_side_of_the_figure(qtbot, window, page):
     knee = page.state.conclusion.of("knee-in", RIGHT)
     at = page.patterns.figure._place(knee)
     QTest.mouseClick(page.patterns.figure, hands.LEFT, hands.NONE, at.toPoint())
-    assert page.title.text() == "Right knee travels inward under load"
+    assert page.title.text() == "Right dynamic knee valgus"
 
 
 def test_evidence_for_stands_right_of_the_axis_and_against_left(window, page):

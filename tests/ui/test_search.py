@@ -17,41 +17,41 @@ from tuning.ui.actions import CommandList
 SAME = load().search.same
 # typed | a part of a name that must be among the first five
 TABLE = """
-valgus | Frontal-plane knee angle
-varus | Frontal-plane knee angle
-FPPA | Frontal-plane knee angle
-ASIS | Front pelvic spines
-PSIS | Rear pelvic spines
-Q angle | Frontal-plane knee angle
-Trendelenburg | Pelvic drop
-pelvic drop | Pelvic drop in stance
+valgus | Frontal-plane projection angle
+varus | Frontal-plane projection angle
+FPPA | Frontal-plane projection angle
+ASIS | ASIS
+PSIS | PSIS
+Q angle | Frontal-plane projection angle
+Trendelenburg | pelvic drop
+pelvic drop | Contralateral pelvic drop
 hip strength | Hip abduction
 hip abduction | Hip abduction
 LSI | Go to Strength
 symmetry | Go to
-RFD | rise
+RFD | RFD
 CMJ | Countermovement jump
 hop | jump
 sway | Stance on one leg
-balance | Stance on one leg
-dorsiflexion | Knee to wall
-knee to wall | Knee to wall
-lunge test | Knee to wall
-Thomas | Thigh hang
-Craig | Bone twist
-Beighton | Laxity
-pronation | Six-item foot score
+balance | ingle-leg stance
+dorsiflexion | Weight-bearing lunge
+knee to wall | Weight-bearing lunge
+lunge test | Weight-bearing lunge
+Thomas | Hip flexor length
+Craig | Torsional
+Beighton | laxity
+pronation | Foot posture
 navicular | Navicular drop
-arch | Inner arch
-torsion | Bone twist
-anteversion | twist
+arch | Medial longitudinal arch
+torsion | Torsional
+anteversion | anteversion
 leg length | Leg length by tape
 ROM | Go to Mobility
 HHD | Go to Strength
 dynamometer | Go to Strength
 squat | quat
 step down | Step-down
-SLS | one leg
+SLS | ingle-leg
 gait | Walk, clip from behind
 running | Walk, clip from behind
 cadence | Cadence
@@ -72,91 +72,98 @@ dark | Preferences
 text size | Preferences
 language | Preferences
 help | Keys of this screen
-knee valgus | Frontal-plane knee angle
-medial collapse | Frontal-plane knee angle
-dynamic valgus | Frontal-plane knee angle
-hip drop | Pelvic drop
-obliquity | Pelvic level
+knee valgus | Frontal-plane projection angle
+medial collapse | Frontal-plane projection angle
+dynamic valgus | Frontal-plane projection angle
+hip drop | pelvic drop
+obliquity | Pelvic obliquity
 foot progression | Foot line
 toe-out | Foot line
 overstriding | Foot ahead
 step rate | Cadence
 circumduction | Heel
-butt wink | Pelvis turns under
-eccentric | Lowering time
-concentric | Rising time
+butt wink | posterior pelvic tilt
+eccentric | Eccentric
+concentric | Concentric
 force plate | Go to Force
-explosive strength | Lunge, isometric, rise
+explosive strength | rate of force development
 isometric squat | Squat against a bar
 imtp | Squat against a bar
 jump | Countermovement jump
 landing | the plates
 romberg | Quiet stance
 weight distribution | eight
-WBLT | Knee to wall
-ankle mobility | Knee to wall
-wblt cm | Knee to wall
-FADIR | Hip bend and spread
-FABER | figure-4
+WBLT | Weight-bearing lunge
+ankle mobility | Weight-bearing lunge
+wblt cm | Weight-bearing lunge
+FADIR | Hip flexion and abduction
+FABER | Figure-4
 figure four | figure
 internal rotation | Hip
 external rotation | Hip
-Ely | Front of the thigh
-SLR | Back of the thigh
-hamstring length | Back of the thigh
+Ely | Quadriceps length
+SLR | Hamstring length
+hamstring length | Hamstring length
 hamstring strength | Knee flexion
 quadriceps | Knee extension
 quad strength | Knee extension
 gluteus medius | Hip abduction
 glute max | Hip extension
 psoas | Hip flexion
-adductor squeeze | Five-second squeeze
+adductor squeeze | Adductor squeeze
 copenhagen | queeze
 groin | dduct
-calf raise | One-leg heel raise
-heel raise | One-leg heel raise
-achilles | One-leg heel raise
+calf raise | ingle-leg heel raise
+heel raise | ingle-leg heel raise
+achilles | ingle-leg heel raise
 calf strength | Ankle plantarflexion
 foot drop | Ankle dorsiflexion
 peroneals | Ankle eversion
 tibialis posterior | Ankle inversion
-hallux | Big toe lift
-windlass | Big toe lift
-short foot | Toes: spread
-tripod | Three points
-FPI | Six-item foot score
-flat foot | Inner arch
-rearfoot | Heel under its tendon
+hallux | First MTP extension
+windlass | First MTP extension
+short foot | Toe abduction
+tripod | Foot tripod
+FPI | Foot posture
+flat foot | Medial longitudinal arch
+rearfoot | Rearfoot angle
 eversion | Ankle eversion
-patella | Kneecaps
-iliac crest | Top of the pelvis
-popliteal | Knee creases
-scoliosis | Spine line
-Adams | Back in forward bend
-scoliometer | Back in forward bend
-scapula | Shoulder blades
-winging | Blade edge
-acromion | Shoulder tips
-forward head | Side line
+patella | Patellar direction
+iliac crest | Iliac crest
+popliteal | Popliteal crease
+scoliosis | Spinous process line
+Adams | Trunk rotation
+scoliometer | Trunk rotation
+scapula | Scapula
+winging | Scapular winging
+acromion | Acromion
+forward head | Sagittal plumb
 lordosis | line
 posture | Go to Standing
 circumference | Calf girth
 DVT | Calf girth
-myotome | Nerve look
-neuro | Nerve look
-single leg stance | One-leg stand
-stork | One-leg stand
-sit to stand | chair rise
+myotome | Neurological screen
+neuro | Neurological screen
+single leg stance | Single-leg stance
+stork | Single-leg stance
+sit to stand | sit-to-stand
 stairs | Step-up
-bridge | Bridge
-monster walk | Band side-steps
+bridge | ridge
+monster walk | Lateral band walk
 wall squat | Wall sit
 NRS | Pain now
 VAS | Pain now
-PSFS | Goals
+PSFS | Goal
 red flags | Go to Intake
 consent | Go to Intake
 history | Go to Intake
+bone twist | Torsional
+thigh hang | Hip flexor length
+rear pelvic spines | PSIS
+kneecap | Patella
+inner thigh takes over | Adductor dominance
+TFA | Thigh-foot
+lowering time | Eccentric
 exercise | Go to Programme
 home exercise | Go to Programme
 progression | Go to Programme
@@ -180,10 +187,10 @@ MDC | Go to Review
 orthotic | Worn in the tests
 insole | Worn in the tests
 gluteal weakness | Hip
-overuse | Load changed
+overuse | Recent load change
 hypothesis | Go to Reasoning
-Trendelenberg | Pelvic drop
-dorsiflexoin | Knee to wall
+Trendelenberg | pelvic drop
+dorsiflexoin | Weight-bearing lunge
 adbuction | Hip abduction
 tape measure | Calf girth
 """

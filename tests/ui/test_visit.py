@@ -97,7 +97,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
         hands.type_enter(page.number, text)
     page.state.choose("hip-abd:left")
     strength = strength_words(window)
-    assert strength == "marked: left lower by 19 % of stronger"
+    assert strength == "marked: left 19 % weaker than right"
 
     window.go("programme")
     programme = window.page("programme")
@@ -144,7 +144,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     )
     for side, text in angles.items():
         assert text == f"{kept[side]:.1f}°".replace("-", "−") and text in told
-    assert "4 holds of 20 s each side" in printed and "left lower by 19 % of stronger" in told
+    assert "4 holds of 20 s each side" in printed and "left 19 % weaker than right" in told
     assert "Stop if pain passes your limit" in printed and "start with the left leg" in printed
 
 

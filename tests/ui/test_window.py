@@ -178,7 +178,7 @@ def test_a_trainer_neither_clears_nor_takes_back_what_a_clinician_recorded(windo
 def test_every_exercise_test_and_person_is_found_by_name(window, patient):
     patient("potter", "intake")
     names = {action.name for action in window.cupboard.everything()}
-    assert {"Exercise: Sit-back step-down", "Test: Knee to wall"} <= names
+    assert {"Exercise: Sit-back step-down", "Test: Weight-bearing lunge, knee to wall"} <= names
     assert any("camera" in name.lower() for name in names) and sum(n.startswith("Person: ") for n in names) == 5
     next(a for a in window.cupboard.everything() if a.name == "Exercise: Sit-back step-down").run()
     assert window.stage == "programme" and window.page("programme").state.rung.id == "sd-2-sit-back"
@@ -253,7 +253,7 @@ def test_strength_takes_numbers_and_goes_on_by_itself(window, patient):
     page.state.choose("hip-abd:left")
     for text in ("20.2kgf", "204", "210"):
         hands.type_enter(page.number, text)
-    assert "5 trials are kept" in page.hint.text() and page.number.text() == "210"
+    assert "5 trials are saved" in page.hint.text() and page.number.text() == "210"
     assert len(page.state.trials(Side.LEFT)) == 5
     page.number.clear()
     QTest.keyClick(page.number, Qt.Key.Key_Return)
@@ -280,8 +280,8 @@ def test_f1_on_a_reading_tells_marks_and_marking_error(qtbot, window, patient):
     qtbot.waitUntil(lambda: window.page("movement").bench.canvas.image is not None)
     hands.settle()
     rows = [row for row in window.page("movement").bench.panel.findChildren(ReadingRow) if row.isVisible()]
-    text = next(row.explanation() for row in rows if row.title == "Frontal-plane knee angle")
-    for part in ("front pelvic spine right", "placing the marks adds ±", "Munro 2012", "SD per axis"):
+    text = next(row.explanation() for row in rows if row.title == "Frontal-plane projection angle, squat")
+    for part in ("ASIS right", "placing the marks adds ±", "Munro 2012", "SD per axis"):
         assert part in text
 
 

@@ -100,7 +100,7 @@ def test_a_mark_on_plain_skin_is_not_held_and_said_so():
     assert all(quality < TRUSTED for _, quality in told)
     xy = np.array([[at] for at, _ in told])
     tracks = Tracks(("shoulder",), np.arange(39) / 30, xy, np.array([[quality] for _, quality in told]))
-    assert "Not held long enough to be measured: shoulder tip" in tasks.measure(tracks, "side-squat").warnings[0]
+    assert "Not held long enough to be measured: acromion" in tasks.measure(tracks, "side-squat").warnings[0]
 
 
 def test_the_small_sticker_under_the_click_is_meant_and_not_the_bright_foot_beside_it():
@@ -495,7 +495,7 @@ def test_clips_and_marks_that_cannot_be_followed(squat, tmp_path):
         follow_more(path, Tracks.empty(("a",), np.arange(90) / 30), 500, {"knee_left": np.array([5.0, 10.0])})
     with pytest.raises(BadInput, match="is not there"):
         follow_clip(tmp_path / "gone.mp4", 0, {"knee_left": np.array([5.0, 10.0])})
-    with pytest.raises(BadInput, match="left kneecap middle and right kneecap middle lie on"):
+    with pytest.raises(BadInput, match="left patella centre and right patella centre lie on"):
         follow_clip(path, 0, {"knee_left": np.array([50.0, 10.0]), "knee_right": np.array([50.2, 10.3])})
     one = write_clip(tmp_path / "one.mp4", numbered(1), [0.0])
     with pytest.raises(BadInput, match="three frames"):

@@ -103,7 +103,7 @@ def export_person(
                 from tuning.exchange.csv.observations import write_observations
 
                 beside = write_observations(_case(opened, patient), load().measures, target)
-                click.echo(f"What each measure is stands in {beside}.")
+                click.echo(f"What each measure is: {beside}.")
             elif form == "fhir":
                 _fhir(_case(opened, patient), target)
             else:
@@ -148,7 +148,7 @@ def _archive(
         made = pseudonymised(data, _secret(secret_of), masked)
         write_archive(made, files, target)
         for sentence in may_identify(made, data):
-            click.echo(f"Could still tell who it is: {sentence}.")
+            click.echo(f"Could still reveal who it is: {sentence}.")
         return
     write_archive(data, opened.media.files(data["media"]), target)
 
@@ -228,7 +228,7 @@ def _import_bundle(opened: Record, person: Person, file: Path) -> None:
     patient, visits, values = take_over(opened, person, read)
     click.echo(f"{patient.name}: {visits} visits with {values} values taken over.")
     if read.unknown:
-        click.echo(f"{len(read.unknown)} observations are not known here and stand in a note.")
+        click.echo(f"{len(read.unknown)} observations are not known here and were put in a note.")
 
 
 @click.command()

@@ -63,7 +63,7 @@ def named_day(text: str, what: str, month_first: bool = False) -> date:
 def latest_day(text: str, today: date) -> date | None:
     """The latest day, not after today, that a told date allows: `12 Sept 2026`, `Sept 2026`, `9/2026` or `2020`.
 
-    None for what is no date or lies ahead. Where day and month can be exchanged the later reading counts: whoever
+    None for what is no date or is in the future. Where day and month can be exchanged the later reading counts: whoever
     counts weeks from an injury must not count too many.
     """
     told = text.strip()

@@ -90,7 +90,7 @@ def overview(known: Digest, today: date, rules: Rules, safety: SafetyTable) -> O
 
 
 def _retest(known: Digest, last: date | None, today: date) -> tuple[date | None, date | None]:
-    """The oldest re-test that no visit has met, and the next that lies ahead."""
+    """The oldest re-test that no visit has met, and the next that is in the future."""
     if known.since is None or last is None:
         return None, None
     days = [day for day, _ in retests(known.since.astimezone().date()) if day > last]

@@ -99,10 +99,10 @@ def _switch(key: str, section: str, name: str, default: bool, help: str, restart
 TRIAL_RULES = {TrialRule.MEAN: "their mean", TrialRule.BEST: "the best", TrialRule.MEDIAN: "their median"}
 DECLARED: tuple[Preference, ...] = (
     Preference(RULE, "Measuring", "Several trials become one value as", Type.CHOICE, TrialRule.MEAN.value,
-               "The mean shrinks the trial part of the error; the best keeps it; the median stands against a slip.",
+               "The mean shrinks the trial part of the error; the best keeps it; the median resists one slip.",
                {rule.value: words for rule, words in TRIAL_RULES.items()}),
     Preference(TRIALS, "Measuring", "Trials of a strength test", Type.CHOICE, 3,
-               "One is quick, three tell a difference of 15 % with a belt (practice judgement).",
+               "One is quick, three detect a difference of 15 % with a belt (practice judgement).",
                {1: "1", 2: "2", 3: "3"}),
     Preference(UNIT, "Measuring", "Force without a unit is", Type.CHOICE, "N",
                "What the gauge shows. Forces are kept in newtons.", {unit: unit for unit in FORCE_UNITS}),
@@ -141,7 +141,7 @@ DECLARED: tuple[Preference, ...] = (
     Preference(TELEPHONE, "Letters", "Telephone of the clinic", Type.TEXT, "",
                "Stands beside the stop rules on sheets, log pages and letters to patients.", high=60),
     Preference(LETTERHEAD, "Letters", "Letterhead", Type.TEXT, "",
-               "Name, address, telephone: as they stand on top of every letter.", high=600),
+               "Name, address, telephone: as printed on top of every letter.", high=600),
     Preference(DECIMALS, "Letters", "Decimals in letters", Type.CHOICE, "point",
                "What somebody typed stays as it was typed.", {"point": "12.5", "comma": "12,5"}),
     Preference(DAYS, "Letters", "Days in letters", Type.CHOICE, "words", "Screens always show days in words.",

@@ -113,6 +113,10 @@ class TestDefinition:
     mistake: str
     suggests: str
     questions: tuple[Question, ...]
+    short: str = ""
+    """At most 24 letters, for lists; empty where the name is as short."""
+    plain: str = ""
+    """What a patient reads."""
     caution: str = ""
     place: float = 0.5
     picture: str = ""

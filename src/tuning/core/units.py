@@ -162,8 +162,9 @@ def sentence_case(words: str) -> str:
 
 
 def mid_sentence(words: str) -> str:
-    """The other way round: a name as it stands inside a sentence."""
-    return words[:1].lower() + words[1:]
+    """The other way round: a name as it stands inside a sentence; an abbreviation (PSIS, C7) keeps its capital."""
+    short = words[1:2].isupper() or words[1:2].isdigit()
+    return words if short else words[:1].lower() + words[1:]
 
 
 def format_signed(value: float, decimals: int) -> str:

@@ -160,7 +160,7 @@ def _pain_and_goals(b: Builder, visit: Visit, now: float, worst: float, goals: l
 
 def _glassblower_plan(b: Builder, visit: Visit) -> None:
     """Six weeks of a step-down, a calf raise and an ankle glide, three days a week, with one sore spell."""
-    for factor, name in (("knee-in", "Knee falls in"), ("ankle-dorsiflexion", "Ankle stiff")):
+    for factor, name in (("knee-in", "Dynamic knee valgus"), ("ankle-dorsiflexion", "Limited ankle dorsiflexion")):
         b.keep(visit, Decision(TO_PROGRAMME, "likely", {"factor": factor, "name": name}, Side.LEFT))
     for rung in PLAN_OF_GLASSBLOWER:
         b.plan(visit, b.knowledge.rung(rung), Side.LEFT)

@@ -2,7 +2,7 @@
 
 The body's centre comes from the drawn joints with segment masses of this
 module's own; vertical force is mass times gravity and acceleration, and the
-point of pressure lies where the turning effect of both vanishes (one mass).
+centre of pressure lies where the turning effect of both vanishes (one mass).
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ def centre(body: Body) -> Floats:
 def pressed(
     body_at: Callable[[float], Body], seconds: float, who: Person, before: float, after: float, rate: float = 1000.0
 ) -> SimulatedSession:
-    """Force and points of pressure of a clip of `seconds`; the plates start `before` and end `after` it.
+    """Force and centres of pressure of a clip of `seconds`; the plates start `before` and end `after` it.
 
     Outside the clip the person stands in its first and last posture. Points are
     mm: across from the middle, and ahead of the heels' line.

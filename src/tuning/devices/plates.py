@@ -16,7 +16,7 @@ G = 9.80665
 
 
 class ForcePlates(Protocol):
-    """Streams the vertical force of two plates while open, and the point of pressure where they tell it."""
+    """Streams the vertical force of two plates while open, and the centre of pressure where they tell it."""
 
     name: str
     rate: float
@@ -30,7 +30,7 @@ class ForcePlates(Protocol):
         ...
 
     def read(self) -> Floats:
-        """Samples since the last call: seconds, left N, right N, and where the plates tell the point of pressure
+        """Samples since the last call: seconds, left N, right N, and where the plates tell the centre of pressure
         left across, left ahead, right across, right ahead in mm; shape (n, 3) or (n, 7).
 
         Raises OSError when the plates are gone.
@@ -75,7 +75,7 @@ class Faults:
 class SimulatedSession:
     """A made-up session: true forces, shape (n,), and when things happen (s).
 
-    `points` are true points of pressure by leg where known, mm, shape (n, 2): across, ahead.
+    `points` are true centres of pressure by leg where known, mm, shape (n, 2): across, ahead.
     """
 
     left: Floats
@@ -283,7 +283,7 @@ def _bump(t: Floats, start: float, seconds: float, change: float) -> Floats:
 def quiet_stand(
     body: SimulatedPerson, seconds: float = 30.0, random: np.random.Generator | None = None, rate: float = RATE_HZ
 ) -> SimulatedSession:
-    """Standing: share by habit with slow sway, the points of pressure wandering ahead and back."""
+    """Standing: share by habit with slow sway, the centres of pressure wandering ahead and back."""
     t = _times(seconds, rate)
     r = random if random is not None else np.random.default_rng(0)
     sway = 0.012 * np.sin(2 * np.pi * (0.25 * t + r.random())) + 0.006 * np.sin(2 * np.pi * (0.7 * t + r.random()))

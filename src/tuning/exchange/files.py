@@ -30,7 +30,7 @@ def whole_file(target: Path, what: str) -> Iterator[BinaryIO]:
             Path(temporary).unlink(missing_ok=True)
     except OSError as err:
         raise EnvironmentFault(
-            f"{what} could not be written to {target} ({err.strerror or err}). The record is kept."
+            f"{what} could not be written to {target} ({err.strerror or err}). The record is unchanged."
         ) from err
 
 

@@ -67,7 +67,7 @@ def as_sent(rate: float, samples: Floats) -> Recording:
 
 
 LONGEST_PLATE_MM = 2000.0
-"""No point of pressure lies further from the origin (practice judgement, editable)."""
+"""No centre of pressure lies further from the origin (practice judgement, editable)."""
 
 
 def _on_the_plate(points: Floats, force: Floats, side: Side) -> Floats:
@@ -75,7 +75,7 @@ def _on_the_plate(points: Floats, force: Floats, side: Side) -> Floats:
     pressed = np.where((force > LEAST_PRESSING_N)[:, None], points, np.nan)
     far = float(np.nanpercentile(np.abs(pressed), 99)) if np.isfinite(pressed).any() else 0.0
     if far > LONGEST_PLATE_MM:
-        raise BadInput(f"The point of pressure of the {side.value} plate lies {far:.0f} mm out. Check its unit.")
+        raise BadInput(f"The centre of pressure of the {side.value} plate lies {far:.0f} mm out. Check its unit.")
     return pressed
 
 

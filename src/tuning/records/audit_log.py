@@ -106,6 +106,6 @@ def problems(db: Connection, sums: Mapping[str, str]) -> list[str]:
             told[row["subject"]] = detail["sum"]
         gone |= set(detail.get("erased", ()))
     found += [f"trail: {uid} was changed outside the program" for uid, one in sums.items() if told.get(uid, one) != one]
-    found += [f"trail: nobody is told to have written {uid}" for uid in sums if uid not in told]
+    found += [f"trail: no author for {uid}" for uid in sums if uid not in told]
     found += [f"trail: {uid} is missing from the record" for uid in told if uid not in sums and uid not in gone]
     return found

@@ -80,7 +80,7 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
             _write_sums(part)
             problems = verify(part)
             if problems:
-                raise EnvironmentFault(f"The backup would not be whole: {problems[0]}. Nothing was kept.")
+                raise EnvironmentFault(f"The backup would not be whole: {problems[0]}. Nothing was saved.")
             os.replace(part, target)
             sync_folder(into)
         finally:

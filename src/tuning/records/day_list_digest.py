@@ -125,7 +125,7 @@ def sum_up(db: Connection, missing: Sequence[int]) -> None:
 
 
 def strayed(db: Connection) -> list[int]:
-    """Row numbers of those whose kept sums are not what stands."""
+    """Row numbers of those whose kept sums do not match the record."""
     kept = {row[0]: tuple(row)[2:] for row in db.execute(f"{KEPT} where asked = ?", (ASKED,))}
     now = {row[0]: tuple(row)[2:] for row in db.execute(_of(list(kept)), VALUES)}
     return [number for number, sums in kept.items() if sums != now.get(number)]

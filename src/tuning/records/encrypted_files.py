@@ -54,7 +54,7 @@ class EncryptedWriter:
 
 def opened(source: BinaryIO, key: bytes) -> Iterator[bytes]:
     """The blocks of a sealed file. Raises EnvironmentFault where one is not what was written, or the end is missing."""
-    damaged = EnvironmentFault("A kept file is damaged; restore the last backup.")
+    damaged = EnvironmentFault("A stored file is damaged; restore the last backup.")
     if source.read(len(MAGIC)) != MAGIC:
         raise damaged
     state = sodium.crypto_secretstream_xchacha20poly1305_state()

@@ -172,7 +172,7 @@ def _payload(known: Mapping[str, type[payloads.Payload]], name: str, data: Mappi
     kind = known.get(name)
     if kind is None:
         if strict:
-            raise ValueError(f"“{name}” is nothing that can be decided or told")
+            raise ValueError(f"“{name}” is nothing that can be decided or recorded")
         return
     if not all(isinstance(key, str) for key in data):
         raise ValueError("a key is no text")

@@ -44,9 +44,9 @@ def told_as_fault(place: Path) -> Iterator[None]:
     try:
         yield
     except sqlite.Error as err:
-        raise EnvironmentFault(f"{database_sentence(err)} ({place}). What was saved before is kept.") from err
+        raise EnvironmentFault(f"{database_sentence(err)} ({place}). What was saved before is unchanged.") from err
     except UnicodeDecodeError as err:  # SQLite quotes damaged bytes in what it says, and Python cannot read them
         raise EnvironmentFault(f"The record is damaged ({place}). Restore the last backup.") from err
     except OSError as err:
         known = _OS_SENTENCES.get(err.errno or 0, f"The machine refused: {err.strerror or err}")
-        raise EnvironmentFault(f"{known} ({place}). What was saved before is kept.") from err
+        raise EnvironmentFault(f"{known} ({place}). What was saved before is unchanged.") from err

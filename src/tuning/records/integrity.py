@@ -29,7 +29,9 @@ def problems(db: Connection, entries: Sequence[Row], visits: Sequence[Row], read
         for row in rows
         if row["sum"] != audit_log.sum_of(row, fields)
     ]
-    found += [f"the day list's sums of patient {number} are not what stands" for number in day_list_digest.strayed(db)]
+    found += [
+        f"the day list's sums of patient {number} do not match the record" for number in day_list_digest.strayed(db)
+    ]
     sums = {row["uid"]: row["sum"] for _, rows, _ in tables for row in rows}
     found += audit_log.problems(db, sums) + unreadable(entries, read)
     return found + _without_picture(entries, read)

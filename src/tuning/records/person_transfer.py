@@ -144,7 +144,7 @@ def merge(db: Connection, data: Data, told: Any) -> MergeResult:
     else:
         number = known["id"]
         if any(known[name] != patient[name] for name in audit_log.PATIENT):
-            notes.append("the person's details are kept as they stand here")
+            notes.append("the person's details are kept as they are here")
     visits, new_visits = _visits(db, data["visits"], uid, number, people, told)
     media, new_media = _media(db, data["media"], people, told)
     added, kept = _entries(db, data["entries"], visits, people, media, told, notes)

@@ -136,7 +136,7 @@ class Record:
             if isinstance(err, EnvironmentFault):
                 raise
             raise EnvironmentFault(
-                f"The record is damaged ({self.file}): what stands there makes no sense. Restore the last backup."
+                f"The record is damaged ({self.file}): what is stored there makes no sense. Restore the last backup."
             ) from err
 
     def _writing(self) -> AbstractContextManager[Connection]:

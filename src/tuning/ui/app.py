@@ -230,7 +230,7 @@ def _catch_unexpected(log_file: Path) -> None:
         places = "".join(traceback.format_tb(trace))
         logging.getLogger("tuning").error("%s\n%s", kind.__name__, places)
         sentence = str(err) if isinstance(err, TuningError) else "Something unexpected went wrong."
-        QMessageBox.warning(None, "Tuning", f"{sentence}\n\nWhat was saved is kept. Details: {log_file}")
+        QMessageBox.warning(None, "Tuning", f"{sentence}\n\nWhat was saved is safe. Details: {log_file}")
 
     sys.excepthook = hook
 

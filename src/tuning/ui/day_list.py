@@ -132,7 +132,7 @@ class DayList(QWidget):
         people = "person" if everybody == 1 else "people"
         of = f"{shown} of {everybody} {people}" if shown != everybody else f"{everybody} {people}"
         self.heading.setText(f"{date.today():%A, %-d %B %Y} · {of}")
-        text = "Nobody fits. Try fewer letters, or Everybody." if everybody else FIRST
+        text = "No match. Try fewer letters, or Everybody." if everybody else FIRST
         self.hint.setText(self._refusal or text)
         self.hint.setVisible(not shown)
         self.view.setVisible(bool(shown))

@@ -223,7 +223,7 @@ class PersonForm(FieldsDialog):
     def check(self) -> None:
         """A name is needed."""
         if not self.name.text().strip():
-            raise BadInput("A name is needed; it is kept with every entry.")
+            raise BadInput("A name is needed; it is saved with every entry.")
 
 
 class PersonDialog(QDialog):

@@ -62,7 +62,7 @@ class PersonLine:
         """Birth date, age and occupation."""
         p = self.patient
         born = f"{p.birth_date:%-d %b %Y}, {p.age_on(self.today)} y"
-        return f"{born} · {p.occupation or 'occupation not told'}"
+        return f"{born} · {p.occupation or 'occupation not recorded'}"
 
     @cached_property
     def visit_days(self) -> str:

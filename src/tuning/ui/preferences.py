@@ -68,7 +68,7 @@ class PreferencesDialog(QDialog):
         self.effect.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.wrong = label("", role="caution", wrap=True)
         self.reason = TextField()
-        self.reason.setPlaceholderText("Why (kept in the trail)")
+        self.reason.setPlaceholderText("Why (saved in the audit trail)")
         self.reason.setAccessibleName("Reason for the change")
         self.take = button("Take over", self.take_over, "primary")
         self._soon = QTimer(self)

@@ -205,8 +205,8 @@ OPEN = (
     "and without the recovery code, which is told once, nobody can open the record again."
 )
 PROTECTED = (
-    "The database and every kept file are sealed. Another passphrase makes another recovery code; the old one ends. "
-    "Backups keep the passphrase that they were taken with."
+    "The database and every stored file are sealed. Changing the passphrase issues a new recovery code; the old one "
+    "stops working. Backups keep the passphrase that they were taken with."
 )
 CODE = (
     "It opens the record where the passphrase is forgotten. Keep it on paper, apart from this machine. Upper and lower "

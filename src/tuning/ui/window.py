@@ -398,7 +398,7 @@ class MainWindow(QWidget):
         lost = [text for page in self.pages.values() if (text := page.unfinished())]
         if not lost:
             return True
-        words = f"{' '.join(lost)} Close all the same and lose it?"
+        words = f"{' '.join(lost)} Close anyway and lose it?"
         return QMessageBox.question(self, "Close", words) == QMessageBox.StandardButton.Yes
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -77,23 +77,20 @@ class WindowDialogs:
             """Why it cannot be done now."""
             return not_proposed(knowledge, status, facts, test_id) if status is not None else ""
 
-        named = (*((t.stage, t.id, t.name) for t in knowledge.tests.values()),
-                 *((c.stage, c.id, c.name) for c in knowledge.order.clip))  # fmt: skip
-        for stage, test_id, name in named:
-            run, also = partial(window.open, Target(stage, test_id)), knowledge.search.tests.get(test_id, ())
+        named = (*((t.stage, t.id, t.name, (t.short, t.plain)) for t in knowledge.tests.values()),
+                 *((c.stage, c.id, c.name, ()) for c in knowledge.order.clip))  # fmt: skip
+        for stage, test_id, name, more in named:
+            run = partial(window.open, Target(stage, test_id))
+            also = (*more, *knowledge.search.tests.get(test_id, ()))
             yield Findable("test", f"Test: {name}", run, also, blocked=partial(why_not, test_id))
 
     def _measures(self) -> Iterator[Findable]:
         """Each measure by its name, where it is measured."""
         window, knowledge = self._window, self._space.knowledge
-        names: set[str] = set()
         for measure in knowledge.measures.values():
-            if measure.name in names:
-                continue
-            names.add(measure.name)
             test = knowledge.test_of(measure.id)
             target = Target(test.stage, test.id) if test is not None else Target(measure.stage)
-            also = knowledge.search.measures.get(measure.id, ())
+            also = (measure.short, measure.plain, *knowledge.search.measures.get(measure.id, ()))
             yield Findable("measure", f"Measure: {measure.name}", partial(window.open, target), also)
 
     def _do_there(self, spec: StageSpec, action: StageAction) -> None:

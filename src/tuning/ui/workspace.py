@@ -323,7 +323,7 @@ class Workspace(QObject):
         if self.reading and where is self.case and where is not None:
             raise Refused(f"The visit of {day(where.visit.started_at)} is open to read. A new visit takes new entries.")
         if where is None or self.person is None:
-            raise Refused("Nothing was kept: no case is open, or nobody said who works.")
+            raise Refused("Nothing was saved: no case is open, or nobody said who works.")
         act = ChangeSet(where, self.person)
         yield act
         if act.added or act.struck:

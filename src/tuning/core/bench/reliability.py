@@ -72,7 +72,7 @@ def reliability(readings: Floats, log: bool = False) -> Reliability | NotMeasure
     values = np.log(readings) if log else readings
     between, within, of_readers, left = _mean_squares(values)
     if between == 0 and within == 0:
-        return NotMeasured("all-equal", "all readings are the same, so nothing tells targets from errors")
+        return NotMeasured("all-equal", "all readings are the same, so targets cannot be distinguished from errors")
     agreement = math.sqrt(max(0.0, (of_readers - left) / n) + left)
     consistency = math.sqrt(left)
 

@@ -71,10 +71,10 @@ class PressurePath:
 
 
 def support(recording: Recording, heel_mm: float = 0.0) -> PressurePath | NotMeasured:
-    """The point of pressure of both feet; `heel_mm` is how far ahead of the plates' origin the heels stand."""
+    """The centre of pressure of both feet; `heel_mm` is how far ahead of the plates' origin the heels stand."""
     point = recording.support()
     if point is None or len(recording.legs) < 2:
-        return NotMeasured("no-point", "the recording holds no point of pressure of both plates")
+        return NotMeasured("no-point", "the recording holds no centre of pressure of both plates")
     return PressurePath(recording.times, (point[:, 1] - heel_mm) / 1000)
 
 

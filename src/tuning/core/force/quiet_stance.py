@@ -112,6 +112,6 @@ def _sways(recording: Recording, under: Side, side: Side, rep: Rep, found: Analy
     if isinstance(seen, NotMeasured):
         found.not_measured["sway path"] = seen.detail
         return
-    found.filter_words = f"point of pressure: zero-lag Butterworth low-pass, {SWAY_CUTOFF_HZ:g} Hz"
+    found.filter_words = f"centre of pressure: zero-lag Butterworth low-pass, {SWAY_CUTOFF_HZ:g} Hz"
     for name, value in (("sway-path", seen.path), ("sway-speed", seen.speed), ("sway-area", seen.area)):
         rep.add_value(name, side, value)

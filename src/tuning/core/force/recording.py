@@ -25,7 +25,7 @@ class Recording:
     """Vertical force of each leg's plate, N, shape (n,), evenly spaced at `rate` Hz; up is positive.
 
     A missing leg (one plate) has no entry. `notes` are repairs that were made.
-    `point` is the point of pressure under a leg where the plates tell it, mm,
+    `point` is the centre of pressure under a leg where the plates tell it, mm,
     shape (n, 2): to the right and forward in one frame for both; NaN where
     nothing presses. `unnamed` is one plate whose leg nobody has told; it stands as the left one.
     """
@@ -45,7 +45,7 @@ class Recording:
         if not all(np.isfinite(f).all() for f in self.force.values()):
             raise ValueError("samples must be finite; repair a file before it becomes a recording")
         if any(leg not in self.force or p.shape != (self.size, 2) for leg, p in self.point.items()):
-            raise ValueError("a point of pressure belongs to a leg and has two numbers a sample")
+            raise ValueError("a centre of pressure belongs to a leg and has two numbers a sample")
         if self.rate < LEAST_RATE:
             raise BadInput(
                 f"{self.rate:.0f} samples a second are too few for rates of force rise; {LEAST_RATE:.0f} needed."
@@ -166,7 +166,7 @@ def noise_of(samples: Floats) -> float:
 
 
 LEAST_PRESSING_N = 20.0
-"""Below this force a point of pressure is noise (practice judgement, editable)."""
+"""Below this force a centre of pressure is noise (practice judgement, editable)."""
 
 
 def low_passed(force: Floats, rate: float, cutoff: float = CUTOFF_HZ) -> Floats:

@@ -1,4 +1,4 @@
-"""Sway of the point of pressure in a quiet stand: how long its path is and how much ground it covers."""
+"""Sway of the centre of pressure in a quiet stand: how long its path is and how much ground it covers."""
 
 from __future__ import annotations
 
@@ -10,12 +10,12 @@ from tuning.core.force.recording import Recording, low_passed
 from tuning.core.types import Floats, NotMeasured, Side
 
 CUTOFF_HZ = 10.0
-"""Low-pass of the point of pressure before its path is measured (Ruhe 2010)."""
+"""Low-pass of the centre of pressure before its path is measured (Ruhe 2010)."""
 CHI2_95 = 5.991
 """95 % point of chi-squared with two degrees of freedom."""
 LEAST_SEEN = 0.98
 """The point must be known in this share of the stand (practice judgement, editable)."""
-NO_POINT = "vertical forces alone do not tell the point of pressure; a file with it, or with moments, does"
+NO_POINT = "vertical forces alone do not give the centre of pressure; a file with it, or with moments, does"
 
 
 @dataclass(frozen=True)
@@ -37,13 +37,13 @@ class Ellipse:
 
 
 def pressure_path(recording: Recording, leg: Side = Side.BOTH) -> Floats | NotMeasured:
-    """The low-passed point of pressure about its mean, mm, shape (n, 2): across, ahead; under one leg or over all."""
+    """The low-passed centre of pressure about its mean, mm, shape (n, 2): across, ahead; under one leg or over all."""
     point = recording.support(leg)
     if point is None:
         return NotMeasured("no-point", NO_POINT)
     seen = np.isfinite(point).all(axis=1)
     if seen.mean() < LEAST_SEEN:
-        return NotMeasured("point-lost", "the foot left the plate: the point of pressure is lost in part of the stand")
+        return NotMeasured("point-lost", "the foot left the plate: the centre of pressure is lost in part of the trial")
     at = np.arange(len(point))
     filled = np.stack([np.interp(at, at[seen], axis[seen]) for axis in point.T], axis=1)
     smooth = np.stack([low_passed(axis, recording.rate, CUTOFF_HZ) for axis in filled.T], axis=1)

@@ -13,7 +13,7 @@ from tuning.core.types import Role
 def check_clearance(asked: Clearance, found: ScreeningStatus | None, role: Role | None, today: date) -> None:
     """Raises Refused, with the sentence, when a clearance may not be kept."""
     if role is not Role.CLINICIAN:
-        raise Refused("Only a licensed clinician clears a finding. Nothing was kept.")
+        raise Refused("Only a licensed clinician clears a finding. Nothing was saved.")
     if not asked.by.strip() or not asked.result.strip():
         raise Refused("A clearance needs a name and a result.")
     if found is None:

@@ -148,7 +148,7 @@ def _lock(act: GateAct, facts: GateFacts) -> str:
     if lock:
         return lock
     if act.breaks and facts.limits:
-        return "a break test is barred while a surgeon's limit stands"
+        return "a break test is barred while a surgeon's limit applies"
     barred = next(((demand, name) for demand, name in facts.bars if demand in act.demands), None)
     return f"{barred[1]}: no {DEMANDS[barred[0]]}" if barred is not None else ""
 
@@ -161,11 +161,11 @@ def require_permission(act: GateAct, facts: GateFacts, reason: str) -> str:
     """
     found = permission_for(act, facts)
     if found.locked:
-        raise Refused(f"Not kept: {found.sentence}.")
+        raise Refused(f"Not saved: {found.sentence}.")
     if not found.asks:
         return ""
     if not reason.strip():
-        raise Refused(f"AMBER: type the reason for {act.name} first; it is kept with the record.")
+        raise Refused(f"AMBER: type the reason for {act.name} first; it is saved with the record.")
     if facts.role is not Role.CLINICIAN:
-        raise Refused(f"AMBER: {act.name} needs a licensed clinician. Nothing was kept.")
+        raise Refused(f"AMBER: {act.name} needs a licensed clinician. Nothing was saved.")
     return reason.strip()

@@ -19,7 +19,7 @@ def check_pictures(forms: Iterable[Form], added: Iterable[Entry]) -> None:
     """Refuse new pictures of somebody who did not agree to them. Raises Refused."""
     refusal = film_refused(newest(forms))
     if refusal and any(isinstance(e, Capture) and e.purpose is Purpose.PICTURE for e in added):
-        raise Refused(f"{refusal}. Nothing was kept.")
+        raise Refused(f"{refusal}. Nothing was saved.")
 
 
 def newest(forms: Iterable[Form]) -> Mapping[str, Any] | None:

@@ -27,6 +27,9 @@ from tuning.core.judging.verdict import (
 from tuning.core.types import NotMeasured, Observation, Side
 from tuning.core.units import format_signed, unit_suffix
 
+FORCE_UNITS = ("N", "N/kg", "Nm", "Nm/kg")
+"""Units in which less is weaker."""
+
 
 @dataclass(frozen=True)
 class Comparison:
@@ -76,7 +79,7 @@ class Comparison:
         if self.measure.unit == "grade":
             size, shown = f"{abs(v.d):g} grade{'' if abs(v.d) == 1 else 's'}", v.d
         if v.word is VerdictWord.CANNOT_TELL:
-            return f"a difference up to {v.still_possible:.{places}f}{unit} remains possible"
+            return f"could differ by up to {v.still_possible:.{places}f}{unit}"
         if shown == 0:
             return "level" if self.measure.compare is Compare.VALUE else "no difference"
         if self.measure.compare is Compare.VALUE:
@@ -84,7 +87,8 @@ class Comparison:
         if self.measure.compare is Compare.STRONGER and self.measure.finding == "larger":
             return f"{'right' if v.d > 0 else 'left'} larger by {size} of the larger"
         if self.measure.compare is Compare.STRONGER:
-            return f"{'left' if v.d > 0 else 'right'} lower by {size} of stronger"
+            weak, strong = ("left", "right") if v.d > 0 else ("right", "left")
+            return f"{weak} {size} {'weaker' if self.measure.unit in FORCE_UNITS else 'lower'} than {strong}"
         return f"{'right' if v.d > 0 else 'left'} larger by {size}"
 
 
@@ -153,7 +157,7 @@ def judge_value(measure: Measure, seen: Observation | None) -> Comparison:
     parts = error_parts(measure, seen)
     error = error_of_value(parts, trials_averaged(seen))
     verdict = judge(seen.value - measure.target, error, measure.band, seen.spread)
-    again = "look again with the stance set anew" if seen.marking_sd is None else "measure more frames, camera square"
+    again = "repeat with the stance reset" if seen.marking_sd is None else "measure more frames, camera square"
     settle = again if verdict.word is VerdictWord.CANNOT_TELL else ""
     return Comparison(measure, None, seen, verdict, _source(measure, seen, seen.spread, error), settle)
 

@@ -111,6 +111,10 @@ class Measure:
     """Least and greatest value that may be typed."""
     finding: str = "larger"
     """Which side of a pair carries the finding: the one with the larger or the smaller value."""
+    short: str = ""
+    """At most 24 letters, for chips, curves and table heads; empty where the name is as short."""
+    plain: str = ""
+    """What a patient reads."""
     within: str = ""
     """Id of the measure whose ledger row also tells this one."""
     by_clinic_rule: bool = False
@@ -126,6 +130,11 @@ class Measure:
     """Nm/kg of men and of women under 65 below which two equal sides are both weak (practice judgement, editable)."""
     each_frame: bool = False
     """Frames of one clip that were marked by hand are trials: one of each step."""
+
+    @property
+    def brief(self) -> str:
+        """The name where there is little room."""
+        return self.short or self.name
 
     @property
     def paired(self) -> bool:

@@ -60,7 +60,7 @@ class Tracks:
         """What following the marks could not do; empty when every frame was read."""
         frames = "One frame" if self.unread == 1 else f"{self.unread} frames"
         return (
-            f"{frames} of the clip cannot be read; no mark is followed there, all others are kept."
+            f"{frames} of the clip cannot be read; no marker is tracked there; all others are used."
             if self.unread
             else ""
         )
@@ -88,7 +88,7 @@ class Tracks:
             return ""
         if filled_moves(self.camera) is None:
             return "Whether the camera stood still is not known: too little around the person shows it."
-        return "The camera moved: that is taken out by what stands still around the person."
+        return "The camera moved: this is corrected by what stands still around the person."
 
     @property
     def moves(self) -> Floats:

@@ -21,5 +21,5 @@ def next_step(case: Case, tables: MeasureTables) -> NextStep | None:
         return NextStep(Target("programme"), "Print the patient sheet", "the visit is complete so far")
     rows = rows_of(case, tables, "strength")
     unsure = any(not isinstance(r.verdict, NotMeasured) and r.verdict.word is VerdictWord.CANNOT_TELL for r in rows)
-    then = "one result cannot tell yet: more trials would help" if unsure else ""
+    then = "one result is unclear: more trials would help" if unsure else ""
     return NextStep(Target("programme"), "Choose the first rung", then)

@@ -99,7 +99,7 @@ def _refer_on_red_flag(x: RuleInputs) -> ProgressionDecision | None:
             1,
             ProgressionMove.REFER,
             x.exercise.rung,
-            "a red flag stands: stop and refer",
+            "a red flag is open: stop and refer",
             "a clearance on record",
             ("testing and loading locked",),
             "nobody",

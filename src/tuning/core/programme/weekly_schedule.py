@@ -123,7 +123,7 @@ def conflicts(days: Mapping[str, Sequence[int]], items: Sequence[Item], room: We
             found += [f"{one.name} and {other.name} load the same within 48 h" for a, b in shared if _apart(a, b) == 1]
         if one.heavy and other.heavy and {one.ladder, other.ladder} == set(NEVER_NEXT):
             found += [
-                f"{one.name} ({DAYS[a]}) and {other.name} ({DAYS[b]}) stand on consecutive days"
+                f"{one.name} ({DAYS[a]}) and {other.name} ({DAYS[b]}) are on consecutive days"
                 for a, b in shared
                 if _apart(a, b) == 1
             ]
@@ -178,7 +178,7 @@ def _give_way(wanted: list[Item], left_out: dict[str, str], room: WeekConstraint
         return [replace(i, days=i.days - 1) if i is most else i for i in wanted], left_out
     second = [i for i in wanted if not i.first_choice]
     gone = (second or wanted)[-1]
-    why = f"no days are left that keep rest, {room.minutes:.0f} min and {room.most_items} exercises a session"
+    why = f"no days are left with enough rest, {room.minutes:.0f} min and {room.most_items} exercises a session"
     if gone.minutes > room.minutes:
         why = f"takes {gone.minutes:.0f} min, a session has {room.minutes:.0f}"
     elif not room.free:
@@ -267,7 +267,7 @@ def missed(week: Week, rung: str, day: int, items: Sequence[Item], room: WeekCon
             continue
         if not moved(week, rung, day, to, items, room)[1]:
             return to, f"shifted to {DAYS[to]}"
-    return None, "left out this week: no later day keeps rest and minutes, and nothing is doubled"
+    return None, "left out this week: no later day allows rest and minutes, and nothing is doubled"
 
 
 RETESTS = (

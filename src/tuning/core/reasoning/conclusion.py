@@ -29,7 +29,7 @@ from tuning.core.types import Role, Side, Triage
 from tuning.core.visit.plan import OrderTable
 
 OVERRULED = "factor-overruled"
-REFER = "A red flag stands: refer. Nothing is reasoned until it is cleared."
+REFER = "A red flag is open: refer. No reasoning until it is cleared."
 CHECKED = "Worth having checked"
 COMPLAINT = "complaint-"
 """How the patterns begin that are complaints."""

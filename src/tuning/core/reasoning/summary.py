@@ -50,7 +50,7 @@ def _sheet_words(one: PatternEvidence, sheet: FactorEvidence, role: Role) -> str
 def patient_text(found: Conclusion) -> str:
     """What was seen and what it is put down to, in everyday words."""
     if found.refer:
-        return "Something you told us should be looked at by a doctor first. We will wait with testing and exercise."
+        return "Something you told us should be examined by a doctor first. We will wait with testing and exercise."
     lines = []
     for one in found.balances[:SHOWN]:
         side = {leg: f"{leg.value} " for leg in LEGS}.get(one.seen.side, "")
@@ -58,10 +58,10 @@ def patient_text(found: Conclusion) -> str:
         lines.append(f"We saw: {seen}.")
         best = [s for s in one.sheets if s.label in (Label.SUPPORTED, Label.LIKELY) and not s.factor.structural]
         for sheet in best[:2]:
-            why = "To train" if sheet.words == TO_TRAIN else "It may come from this"
+            why = "To train" if sheet.words == TO_TRAIN else "May contribute"
             lines.append(f"  {why}: {sheet.factor.plain}; {LIKELY_WORDS[sheet.label]}.")
         if not best:
-            lines.append("  We do not know yet why; the next tests will tell more.")
+            lines.append("  We do not know yet why; the next tests will show more.")
     return "\n".join([*lines, "", CLOSING]) if lines else "Nothing stood out in what we measured so far."
 
 

@@ -52,9 +52,9 @@ def safety(w: SectionWriter) -> Section:
     if w.plain:
         care = [*([f"your surgeon's limits ({w.m.limits})"] if w.m.limits else []), *w.m.cautions]
         if not found.open:
-            words = "Nothing you told us stands in the way."
+            words = "Nothing you told us speaks against exercise."
         else:
-            words = f"We must take care with: {'; '.join(care)}." if care else "We must take care, as we told you."
+            words = f"We must take care with: {'; '.join(care)}." if care else "We must take care, as we discussed."
             soon = w.m.safety.urgencies[PROMPT].plain if any(f.urgency == PROMPT for f in found.open) else ""
             words = f"{words} {soon}".strip()
         return section_of(w, "safety", [Sentence(words, (found.screen.uid,), triage=True)])

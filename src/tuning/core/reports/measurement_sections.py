@@ -29,7 +29,7 @@ def section_found(w: SectionWriter) -> Section:
     """What stands out."""
     sentences = []
     for row, verdict in judged(w, VerdictWord.MARKED, VerdictWord.NOTABLE):
-        words = f"{row.measure.name}: {_both(row)}; {row.sentence}"
+        words = f"{w.named(row.measure)}: {_both(row)}; {row.sentence}"
         if not w.plain:
             words += f" ({row.error_words}), {verdict.word.value}"
         sentences.append(Sentence(f"{words}.", uids_of(row.left, row.right)))
@@ -40,7 +40,8 @@ def unclear(w: SectionWriter) -> Section:
     """What cannot be told."""
     rows = judged(w, VerdictWord.CANNOT_TELL)
     sentences = [
-        Sentence(f"{row.measure.name}: {_both(row)}; {row.sentence}.", uids_of(row.left, row.right)) for row, _ in rows
+        Sentence(f"{w.named(row.measure)}: {_both(row)}; {row.sentence}.", uids_of(row.left, row.right))
+        for row, _ in rows
     ]
     return section_of(w, "unclear", w.few(sentences))
 
@@ -48,7 +49,7 @@ def unclear(w: SectionWriter) -> Section:
 def level(w: SectionWriter) -> Section:
     """What is in tune."""
     rows = judged(w, VerdictWord.IN_TUNE)
-    sentences = [Sentence(f"{row.measure.name}: {_both(row)}.", uids_of(row.left, row.right)) for row, _ in rows]
+    sentences = [Sentence(f"{w.named(row.measure)}: {_both(row)}.", uids_of(row.left, row.right)) for row, _ in rows]
     return section_of(w, "level", w.few(sentences))
 
 
@@ -59,7 +60,7 @@ def formulas(w: SectionWriter) -> Section:
         m = row.measure
         band = f" Band {m.band:g}{unit_suffix(m.comparison_unit)}: {m.band_source}." if m.band is not None else ""
         error = f" {sentence_case(row.error_words)}, from {row.error_source}." if row.error_words else ""
-        text = f"{m.name}: {m.definition.rstrip('.')}. Compared as {m.formula}.{error}{band}"
+        text = f"{w.named(m)}: {m.definition.rstrip('.')}. Compared as {m.formula}.{error}{band}"
         sentences.append(Sentence(text, uids_of(row.left, row.right)))
     return section_of(w, "formulas", sentences)
 
@@ -80,13 +81,13 @@ def _by_side(row: Comparison) -> tuple[str, str]:
     return (size, "") if row.verdict.d < 0 else ("", size)
 
 
-def _lines(rows: Sequence[Comparison]) -> tuple[TableRow, ...]:
+def _lines(w: SectionWriter, rows: Sequence[Comparison]) -> tuple[TableRow, ...]:
     lines = []
     for row in rows:
         word = row.verdict.word.value if isinstance(row.verdict, Verdict) else ""
         says = ": ".join(part for part in (word, row.sentence) if part)
         error = f" ({row.error_words})" if row.error_words else ""
-        cells = (sentence_case(row.measure.station), row.measure.name, *_by_side(row), says + error)
+        cells = (sentence_case(row.measure.station), w.named(row.measure), *_by_side(row), says + error)
         lines.append(TableRow(cells, uids_of(row.left, row.right)))
     return tuple(line for line in lines if line.rests)
 
@@ -99,12 +100,12 @@ def _from_the_feet(rows: Iterable[Comparison]) -> list[Comparison]:
 def standing(w: SectionWriter) -> Section:
     """The standing checks, feet to head."""
     rows = _from_the_feet(row for row in w.m.ledger if row.measure.stage == "standing")
-    return section_of(w, "standing", head=HEAD, lines=_lines(rows))
+    return section_of(w, "standing", head=HEAD, lines=_lines(w, rows))
 
 
 def measured(w: SectionWriter) -> Section:
     """Both sides of everything."""
-    return section_of(w, "measured", head=HEAD, lines=_lines(_from_the_feet(w.m.ledger)))
+    return section_of(w, "measured", head=HEAD, lines=_lines(w, _from_the_feet(w.m.ledger)))
 
 
 def pictures(w: SectionWriter) -> Section:
@@ -114,9 +115,8 @@ def pictures(w: SectionWriter) -> Section:
     if "changed" in w.kind.sections:
         for row in changed[:SHOWN_PICTURES]:
             uids = uids_of(row.before, row.now)
-            words = (
-                f"{row.name}: {value_words(row.measure, row.before)} before, {value_words(row.measure, row.now)} now"
-            )
+            before, after = value_words(row.measure, row.before), value_words(row.measure, row.now)
+            words = f"{row.named(w.named(row.measure))}: {before} before, {after} now"
             shown.append(ReportPicture(uids, Sentence(f"{words}.", uids)))
     captures: set[str] = set()
     for compared, _ in judged(w, VerdictWord.MARKED, VerdictWord.NOTABLE, VerdictWord.CANNOT_TELL, VerdictWord.IN_TUNE):
@@ -128,7 +128,7 @@ def pictures(w: SectionWriter) -> Section:
             continue
         captures.add(one.capture)
         side = f", {one.side.value}" if one.side in LEGS else ""
-        shown.append(ReportPicture((one.uid,), Sentence(f"{m.name}{side}: {value_words(m, one)}.", (one.uid,))))
+        shown.append(ReportPicture((one.uid,), Sentence(f"{w.named(m)}{side}: {value_words(m, one)}.", (one.uid,))))
     return section_of(w, "pictures", pictures=tuple(shown))
 
 

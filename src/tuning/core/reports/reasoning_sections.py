@@ -39,7 +39,7 @@ def _pattern(w: SectionWriter, one: PatternEvidence) -> list[Sentence]:
         for sheet in (s for s in best if not s.factor.structural):
             chips = _resting([c for c in sheet.fired if c.counted])
             if chips:
-                why = "To train" if sheet.words == TO_TRAIN else "It may come from this"
+                why = "To train" if sheet.words == TO_TRAIN else "May contribute"
                 said.append(Sentence(f"{why}: {sheet.factor.plain}.", chips))
         return said
     said = []
@@ -95,7 +95,7 @@ def changed(w: SectionWriter) -> Section:
 def _change(w: SectionWriter, row: Row, since: datetime | None) -> Sentence:
     m = row.measure
     when = f" (since {since.astimezone():%-d %b %Y})" if since is not None and not w.plain else ""
-    words = f"{row.name}: {value_words(m, row.before)} before, {value_words(m, row.now)} now"
+    words = f"{row.named(w.named(row.measure))}: {value_words(m, row.before)} before, {value_words(m, row.now)} now"
     says = row.sentence
     if w.plain and row.change is not None:
         a, b = row.change.before.measured or 0.0, row.change.now.measured or 0.0
@@ -120,14 +120,17 @@ def gaps(w: SectionWriter) -> Section:
         seen.add(row.measure.id)
         uids = uids_of(gap.before.left, gap.before.right, gap.now.left, gap.now.right)
         moved = finding_of(gap.verdict) is ChangeFinding.CHANGED
-        says = gap.sentence if moved or not w.plain else "no change that we can tell"
-        sentences.append(Sentence(f"{row.measure.name}: {says}.", uids))
+        says = gap.sentence if moved or not w.plain else "no clear change"
+        sentences.append(Sentence(f"{w.named(row.measure)}: {says}.", uids))
     return section_of(w, "gaps", w.few(sentences))
 
 
 def missing(w: SectionWriter) -> Section:
     """What is due."""
-    return section_of(
-        w, "missing", [Sentence(f"{row.name}: {value_words(row.measure, row.before)} before.", uids_of(row.before))
-                       for row in w.m.missing]
-    )  # fmt: skip
+    sentences = [
+        Sentence(
+            f"{row.named(w.named(row.measure))}: {value_words(row.measure, row.before)} before.", uids_of(row.before)
+        )
+        for row in w.m.missing
+    ]
+    return section_of(w, "missing", sentences)

@@ -74,6 +74,10 @@ class SectionWriter:
         """Whether everyday words are wanted."""
         return self.register is Audience.PATIENT
 
+    def named(self, measure: Measure) -> str:
+        """A measure in the words of the reader."""
+        return measure.plain if self.plain else measure.name
+
     def few(self, sentences: list[Sentence]) -> list[Sentence]:
         """As many as the kind has room for."""
         return sentences[: self.kind.most] if self.kind.most else sentences
@@ -104,7 +108,7 @@ def judged(w: SectionWriter, *words: VerdictWord) -> list[tuple[Comparison, Verd
     return [(row, row.verdict) for row in w.m.ledger if isinstance(row.verdict, Verdict) and row.verdict.word in words]
 
 
-EVERYDAY = {ChangeFinding.NOT_YET: "as before", ChangeFinding.CANNOT_TELL: "no change that we can tell"}
+EVERYDAY = {ChangeFinding.NOT_YET: "as before", ChangeFinding.CANNOT_TELL: "no clear change"}
 
 
 def rows_of(w: SectionWriter, *findings: ChangeFinding) -> list[Row]:

@@ -98,8 +98,12 @@ class Row:
     @property
     def name(self) -> str:
         """Measure, side and place in words."""
+        return self.named(self.measure.name)
+
+    def named(self, measure: str) -> str:
+        """The same, with the measure in other words."""
         side = self.side.value if self.side in LEGS else ""
-        return ", ".join(part for part in (self.measure.name, side, self.region) if part)
+        return ", ".join(part for part in (measure, side, self.region) if part)
 
     @property
     def sentence(self) -> str:

@@ -80,7 +80,7 @@ class ChainRow:
 class Chain:
     """The table, the distances that turn a crease difference into a spine difference, and what a look can tell.
 
-    `error_mm` is the smallest difference that one look can tell, by how it was taken; `grade_edges` the least tilt
+    `error_mm` is the smallest difference that one look can detect, by how it was taken; `grade_edges` the least tilt
     and height difference of the grades by eye, 1 to 3, by unit.
     """
 
@@ -139,7 +139,7 @@ class Suspicion:
         if self.row is None:
             return f"Next look: {self.missing}."
         if not self.row.suspicion:
-            return "Creases and rear spines level: nothing suspected."
+            return "Popliteal creases and PSIS level: nothing suspected."
         at = f" ({self.low.value})" if self.low is not Side.NONE else ""
         return f"{lead(self.row.structural, role)}: {self.row.suspicion}{at}."
 
@@ -152,10 +152,10 @@ def lead(structural: bool, role: Role) -> str:
 
 
 LOOKS = {
-    "crease": "knee creases",
-    "psis": "rear pelvic spines, standing",
-    "arch": "inner arches",
-    "sitting": "rear pelvic spines, sitting",
+    "crease": "popliteal creases",
+    "psis": "PSIS, standing",
+    "arch": "medial arches",
+    "sitting": "PSIS, sitting",
 }
 
 
@@ -202,10 +202,10 @@ def _facts(chain: Chain, crease: Height, psis: Height, sitting: Height) -> tuple
         expected = abs(chain.expected_psis_mm(crease.mm))
         can = "more" if expected > psis.error_mm else "less"
         facts.append(
-            f"a leg difference of {abs(crease.mm):.0f} mm would tip the rear spines by {expected:.0f} mm, "
-            f"{can} than the {psis.error_mm:g} mm that one look can tell"
+            f"a leg difference of {abs(crease.mm):.0f} mm would tilt the PSIS by {expected:.0f} mm, "
+            f"{can} than the {psis.error_mm:g} mm that one look can detect"
         )
-    facts.append(f"rear spines standing {_told(psis)}")
+    facts.append(f"PSIS standing {_told(psis)}")
     facts.append(f"sitting {_told(sitting)}")
     return tuple(facts)
 
@@ -223,7 +223,7 @@ def loading_agrees(share_percent: float, error: float, low: Side) -> str:
         return "no lower hip was found"
     d = share_percent - 50
     if abs(d) <= error:
-        return "the scales cannot tell which side carries more"
+        return "the scales cannot show which side carries more"
     heavier = Side.RIGHT if d > 0 else Side.LEFT
     if heavier is low:
         return f"agrees: the {low.value} hip is lower and carries more"

@@ -107,7 +107,7 @@ def _rear() -> PictureKind:
         {
             "achilles-heel-tilt": "heel",
             "knee-crease-level-tilt": "creases",
-            "psis-level-tilt": "rear spines",
+            "psis-level-tilt": "PSIS",
             "acromion-level": "shoulders",
             "head-tilt": "head",
         },

@@ -189,7 +189,7 @@ def observe(done: StrengthTrials, rule: TrialRule = TrialRule.MEAN) -> list[Obse
         return []
     faults = [str(t["faults"]) for t in done.traces if t is not None and t.get("faults")]
     repeat = ["best two trials differ by more than 10 %, repeat"] if force.repeat_advised else []
-    note = "; ".join([*repeat, *(f"kept all the same: {fault}" for fault in faults)])
+    note = "; ".join([*repeat, *(f"kept anyway: {fault}" for fault in faults)])
     wanted = [(done.test, 1.0)]
     factor = torque_per_mass(1.0, done.setup.lever_m, done.setup.body_mass_kg)
     if not isinstance(factor, NotMeasured) and done.side in LEGS:

@@ -17,14 +17,14 @@ LONGEST_MIN = 600.0
 def make_note(stage: str, text: str) -> Note:
     """A note as it is kept. Raises BadInput for an empty one."""
     if not text.strip():
-        raise BadInput("The note is empty; nothing was kept.")
+        raise BadInput("The note is empty; nothing was saved.")
     return Note(stage, text.strip())
 
 
 def make_treatment(what: str, minutes: str, by: str) -> Treatment:
     """What was done, as it is kept; minutes may be left out. Raises BadInput without words or for no such time."""
     if not what.strip():
-        raise BadInput("Say what was done; nothing was kept.")
+        raise BadInput("Say what was done; nothing was saved.")
     took = None
     if minutes.strip():
         took = parse_number(minutes, "min", {"min": 1.0}, "time")

@@ -168,11 +168,11 @@ def may_identify(made: Mapping[str, Any], true: Mapping[str, Any]) -> list[str]:
     text = CODES.sub("", str(made).casefold())
     person = true["patient"]
     names = [word for word in person["name"].split() if len(word) > 2]
-    found = [f"the word “{word}” of the name still stands in it" for word in names if word.casefold() in text]
+    found = [f"the word “{word}” of the name is still in it" for word in names if word.casefold() in text]
     found += [f"{who['name']}, who worked, is still named" for who in true["people"] if who["name"].casefold() in text]
     if person["birth_date"] in text:
-        found.append("the birth date still stands in it")
-    found += [f"the day {day} of a visit still stands in it" for day in _unmoved_days(made, true)]
+        found.append("the birth date is still in it")
+    found += [f"the day {day} of a visit is still in it" for day in _unmoved_days(made, true)]
     given = [f"{name} {person[key]:g} {unit}" for key, name, unit in
              (("body_mass_kg", "mass", "kg"), ("stature_m", "stature", "m")) if person[key] is not None]  # fmt: skip
     found.append(f"age, sex, {', '.join([*given, 'the days between visits'])} are true and may be rare together")

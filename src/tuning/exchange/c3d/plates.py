@@ -45,12 +45,12 @@ def read_c3d(path: Path) -> Recording:
 
 ZERO_NOTES = {
     SET_TO_ZERO: "The plates were set to zero over the frames that the file names for it.",
-    STOOD_ON: "Somebody stood on a plate in the frames that the file names as empty; they were not used for zero.",
+    STOOD_ON: "A person stood on a plate in the frames that the file names as empty; they were not used for zero.",
 }
 
 
 def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str], name: str) -> Recording:
-    """Force and point of pressure of the file's own plates, in the frame of the laboratory.
+    """Force and centre of pressure of the file's own plates, in the frame of the laboratory.
 
     A plate that nobody stood on is left out where there are more than two. Two plates lie side by side: the line
     between them runs to the right, and forward is a quarter turn from it, seen from above. Which end is right their
@@ -84,7 +84,7 @@ def _of_c3d_plates(read: Mapping[str, Any], rate: float, notes: list[str], name:
     if {named[n] for n in used} == set(LEGS):
         order = sorted(used, key=lambda n: LEGS.index(named[n] or Side.LEFT))
         apart = apart if order == used else -apart
-        notes = [*notes, "Which plate is which leg's was told by the names of their channels."]
+        notes = [*notes, "Which plate is which leg's was read from the channel names."]
     else:
         apart = apart * (1 if apart[axis] >= 0 else -1)
         smaller = f"The plate with the smaller {'xy'[axis]} was taken as left"

@@ -21,7 +21,7 @@ def read_apart(path: Path) -> dict[str, Any]:
         out = Path(folder) / "read.npz"
         why = trouble("tuning.exchange.c3d.subprocess_reader", str(path.absolute()), str(out), cwd=folder)
         if why or not out.exists():
-            raise BadInput(f"{path.name} is no C3D file that can be read ({why[:160]}). Nothing was kept.")
+            raise BadInput(f"{path.name} is not a readable C3D file ({why[:160]}). Nothing was saved.")
         with np.load(out, allow_pickle=False) as kept:
             return {name: kept[name] for name in kept.files}
 

@@ -52,7 +52,7 @@ def write_c3d(tracks: Tracks, target: Path, height_px: int, mm_per_px: float | N
         file.write(name)
         data = Path(name).read_bytes()
     except (OSError, RuntimeError) as err:
-        raise EnvironmentFault(f"The marks could not be written to {target} ({err}). The record is kept.") from err
+        raise EnvironmentFault(f"The marks could not be written to {target} ({err}). The record is unchanged.") from err
     finally:
         Path(name).unlink(missing_ok=True)
     write_whole(data, target, "The marks")

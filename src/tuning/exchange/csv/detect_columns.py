@@ -20,7 +20,7 @@ from tuning.exchange.csv.number_cells import column, count_words, has_number, is
 SEPARATORS = (";", "\t", "|", ",")
 LONGEST_FILE = 400_000_000
 SAMPLE_BYTES = 20_000
-POINT_WORDS = r"\bcop|cent(er|re) of pressure|point of pressure"
+POINT_WORDS = r"\bcop|cent(er|re) of pressure|centre of pressure"
 TIME_WORDS, LEFT_WORDS, RIGHT_WORDS = (
     ("time", "zeit", "temps", "sec"),
     ("left", "links", "linke", "gauche", "izquierd", "sinistr", "esquerd", "vänster", "venstre", "lewa", "lewy",

@@ -34,12 +34,12 @@ class Mapping:
     unit: str = "N"
     left_point: tuple[int, int] | None = None
     right_point: tuple[int, int] | None = None
-    """Columns of the point of pressure of a plate: to the right, forward."""
+    """Columns of the centre of pressure of a plate: to the right, forward."""
     point_unit: str = "mm"
 
     @property
     def points(self) -> dict[Side, tuple[int, int]]:
-        """The mapped points of pressure by leg."""
+        """The mapped centres of pressure by leg."""
         pairs = ((Side.LEFT, self.left_point), (Side.RIGHT, self.right_point))
         return {side: pair for side, pair in pairs if pair is not None}
 

@@ -84,7 +84,7 @@ def _refuse_a_second_table(rows: Floats, header: int) -> None:
 LEAST_TABLE = 50
 """So many rows of numbers after a row of words are no summary but a table of their own."""
 Columns = dict[tuple[Side, str], Floats]
-"""Samples by leg and what they are: force (N), and x (right) and y (forward) of the point of pressure (mm)."""
+"""Samples by leg and what they are: force (N), and x (right) and y (forward) of the centre of pressure (mm)."""
 
 
 def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes: list[str]) -> tuple[float, Columns]:
@@ -127,7 +127,7 @@ def _even_clock(times: Floats | None, columns: Columns, mapping: Mapping, notes:
     even = {}
     for key, samples in columns.items():
         known = np.isfinite(samples)
-        # Lost force is bridged here if there is little of it; a point of pressure stays unknown where nothing presses.
+        # Lost force is bridged here if there is little of it; a centre of pressure stays unknown where nothing presses.
         if key[1] == "force" and known.mean() > 0.9:
             even[key] = np.interp(grid, t[known], samples[known])
         else:
@@ -152,7 +152,7 @@ def read_kept(path: Path) -> Recording:
 
 
 def write_csv(recording: Recording, path: Path) -> None:
-    """Samples as an open file: time in s, force in N, points of pressure in mm where they are known."""
+    """Samples as an open file: time in s, force in N, centres of pressure in mm where they are known."""
     columns = [recording.times, *(recording.force[leg] for leg in recording.legs)]
     head = ["time (s)", *(f"{leg.value} Fz (N)" for leg in recording.legs)]
     for leg, at in recording.point.items():

@@ -26,6 +26,7 @@ class LogExercise:
     """SVG of the figure."""
     checks: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
+    cues: tuple[str, ...] = ()
 
 
 def log_page(

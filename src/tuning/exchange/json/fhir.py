@@ -192,7 +192,7 @@ def read_bundle(path: Path, measures: Mapping[str, Measure]) -> ReadBundle:
     resources = [_dict(_dict(entry).get("resource")) for entry in _list(data.get("entry"))]
     people = [one for one in resources if one.get("resourceType") == "Patient"]
     if len(people) != 1:
-        raise BadInput(f"“{path.name}” tells of {len(people)} patients; one is read at a time.")
+        raise BadInput(f"“{path.name}” holds {len(people)} patients; one is read at a time.")
     reader = _Reader(measures)
     for one in resources:
         if one.get("resourceType") == "Observation":
@@ -268,7 +268,7 @@ class _Reader:
         except ValueError as err:
             raise BadInput(f"“{path.name}”: the patient has no whole birth date.") from err
         if not name or born > date.today():
-            raise BadInput(f"“{path.name}”: the patient has no name, or a birth date that lies ahead.")
+            raise BadInput(f"“{path.name}”: the patient has no name, or a birth date that is in the future.")
         sex = patient.get("gender", "") if patient.get("gender") in ("female", "male") else ""
         return ReadBundle(
             name[:120], born, sex, self._mass, self._stature, tuple(self._values), tuple(self._unknown)

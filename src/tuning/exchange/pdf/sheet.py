@@ -12,6 +12,7 @@ from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, HRFlowable, KeepInFrame, PageBreak, Paragraph, Spacer, Table, TableStyle
 
+from tuning.core.programme.coaching import feel_words
 from tuning.core.programme.ladders import Dose, Fault, Pose, Rung, Sides
 from tuning.core.types import Side
 from tuning.core.units import mid_sentence
@@ -68,7 +69,7 @@ MARGINS, MOST_HEIGHT = 32 * mm + 24.0, 250.0
 """What the margins of a page take with the padding of its frame, and the most that one exercise gets, points."""
 CAPTION = 14.0
 """Room under the floor line for the names of the poses, points."""
-ON_A_PAGE, WATCHED, FOUND_LINES, TICK_DAYS = 3, 3, 3, 14
+ON_A_PAGE, FOUND_LINES, TICK_DAYS = 3, 3, 14
 
 
 class PoseRow(Flowable):  # type: ignore[misc]
@@ -174,10 +175,9 @@ def _words(item: SheetItem, size: float) -> list[Any]:
         Sides.PATTERN: f"This way round only: written for your {side.value} side.",
         Sides.POORER: f"Both legs in turn; start with the {side.value} leg, plus one extra set on that leg.",
     }.get(rung.side, f"Both legs in turn; start with the {side.value} leg.")
-    where = f"Feel it in: {', '.join(rung.feel)}; not in: {', '.join(rung.avoid)}."
     parts = [
         Paragraph(marked_up(item.dose.text), style(size + 1, bold=True, after=1)),
-        Paragraph(f"{first} {marked_up(where)}", body),
+        Paragraph(f"{first} {marked_up(feel_words(rung))}", body),
     ]
     parts += [
         Paragraph(f"{n}. {marked_up(step)}", body) for n, step in enumerate(rung.steps_for(pictured(item)), start=1)
@@ -188,7 +188,7 @@ def _words(item: SheetItem, size: float) -> list[Any]:
         parts.append(Paragraph(f"<b>Take care:</b> {marked_up(care)}.", body))
     if item.kit:
         parts.append(Paragraph(f"<b>You need:</b> {marked_up(', '.join(item.kit))}.", body))
-    watch = "; ".join(mid_sentence(f.cue) for f in item.faults[:WATCHED])
+    watch = "; ".join(mid_sentence(f.cue) for f in item.faults)
     return [*parts, Paragraph(f"<b>Watch:</b> {marked_up(watch)}.", body)] if watch else parts
 
 

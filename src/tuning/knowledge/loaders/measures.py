@@ -21,6 +21,7 @@ def load_measures(reading: TomlReader) -> dict[str, Measure]:
             measure = _measure(reading, f"{path.name}: {key}", key, {**defaults, **table})
             if measure is not None:
                 measures[key] = measure
+    reading.names("measure", measures.values())
     for m in measures.values():
         if m.within and m.within not in measures:
             reading.wrong(m.id, f"within names “{m.within}”, which is no measure")

@@ -32,6 +32,7 @@ def load_tests(reading: TomlReader, measures: Mapping[str, Measure]) -> dict[str
             if test.id in tests:
                 reading.wrong(where, "another test already has this id")
             tests[test.id] = test
+    reading.names("test", tests.values())
     return tests
 
 

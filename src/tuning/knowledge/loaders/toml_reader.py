@@ -11,17 +11,19 @@ import cattrs
 import cattrs.v
 
 from tuning.core.intake.forms import FieldKind
-from tuning.core.judging.measures import Compare
+from tuning.core.judging.measures import Compare, Measure
 from tuning.core.pose import BodyPosition, PoseFrame, parse_frame
 from tuning.core.programme.ladders import Sides
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.reasoning.rules import EvidenceKind, SideMapping, SignCondition
 from tuning.core.standing.posture import Posture, SpineCurve
-from tuning.core.test_definitions import AnswerKind
+from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.core.types import Triage
 
 T = TypeVar("T")
+SHORT = 24
+"""Letters that a chip, a curve or the head of a column has room for."""
 
 
 def _converter() -> cattrs.Converter:
@@ -101,3 +103,16 @@ class TomlReader:
         for name in named:
             if name and name not in there:
                 self.wrong(where, f"unknown id “{name}”")
+
+    def names(self, kind: str, things: Iterable[Measure | TestDefinition]) -> None:
+        """Note what has no word for a patient, no short name where it needs one, or the name of another."""
+        seen: dict[str, str] = {}
+        for one in things:
+            where = f"{kind} {one.id}"
+            if not one.plain:
+                self.wrong(where, "needs plain: what a patient reads")
+            if len(one.short or one.name) > SHORT:
+                self.wrong(where, f"needs short: a name of at most {SHORT} letters")
+            if one.name in seen:
+                self.wrong(where, f"has the name of {seen[one.name]}")
+            seen[one.name] = one.id

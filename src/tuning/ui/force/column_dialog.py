@@ -91,7 +91,7 @@ class MapperDialog(QDialog):
         self.try_out()
 
     def _build_points(self, width: int, mapping: Mapping) -> QHBoxLayout:
-        """Where the file tells the point of pressure; all four columns may be missing."""
+        """Where the file tells the centre of pressure; all four columns may be missing."""
         row = QHBoxLayout()
         row.setSpacing(12)
         self._points: dict[str, list[QComboBox]] = {}
@@ -138,7 +138,7 @@ class MapperDialog(QDialog):
             return
         legs = ", ".join(f"{leg.value} up to {found.force[leg].max():.0f} N" for leg in found.legs)
         if found.point:
-            legs += f"; point of pressure {' and '.join(leg.value for leg in found.point)}"
+            legs += f"; centre of pressure {' and '.join(leg.value for leg in found.point)}"
         notes = f" {' '.join(found.notes)}" if found.notes else ""
         self.told.setText(f"{found.size / found.rate:.1f} s at {found.rate:g} samples a second; {legs}.{notes}")
         self.use.setEnabled(True)

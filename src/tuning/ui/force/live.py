@@ -123,7 +123,7 @@ class LivePlates(QWidget):
         except DeviceFault as err:
             self._timer.stop()
             self.recording = None
-            self.failed.emit(f"{err}. The recording was not kept.")
+            self.failed.emit(f"{err}. The recording was not saved.")
             return
         if len(new):
             self._seen = now

@@ -154,7 +154,7 @@ class ForcePage(StagePage):
     def _build_matrix(self) -> QWidget:
         self.pattern = label("", theme.LARGE, bold=True, wrap=True)
         about = (
-            "The wash is the error, the pointer stands toward the leg with more. A share of two legs is how the load "
+            "The wash is the error, the pointer leans toward the leg with more. A share of two legs is how the load "
             "is split, not strength. Only differences beyond error are counted. Enter opens a test."
         )
         inside = QWidget()

@@ -1,4 +1,4 @@
-"""Where the point of pressure went in a stand, seen from above, with the ellipse that holds 95 % of it."""
+"""Where the centre of pressure went in a stand, seen from above, with the ellipse that holds 95 % of it."""
 
 from __future__ import annotations
 

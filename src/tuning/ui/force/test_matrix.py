@@ -101,7 +101,7 @@ class MatrixView(QWidget):
         painter.setFont(theme.font())
         if row is None or isinstance(row.verdict, NotMeasured):
             painter.setPen(theme.colour("muted"))
-            text = row.sentence if row is not None else "not told by this test"
+            text = row.sentence if row is not None else "not measured by this test"
             painter.drawText(QRectF(x + 8, y + 8, width - 16, ROW - 10), Qt.TextFlag.TextWordWrap, text)
             return
         paint_beam(painter, QRectF(x + 8, y + 12, 250, 18), row.verdict)

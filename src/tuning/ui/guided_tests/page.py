@@ -190,10 +190,10 @@ class TestRunPage(StagePage):
     def _walked(self) -> None:
         if self.state.look < self.state.looks:
             self.message.emit(
-                f"Look {self.state.look} is complete. Set the stance anew, then begin look {self.state.look + 1}."
+                f"Look {self.state.look} is complete. Reset the stance, then begin look {self.state.look + 1}."
             )
         else:
-            self.message.emit("All tests of this stage are answered; those “when wanted” stand below the list.")
+            self.message.emit("All tests of this stage are answered; those “when wanted” are below the list.")
 
     def refresh(self) -> None:
         """List, looks and whether a photograph helps here."""
@@ -212,6 +212,6 @@ class TestRunPage(StagePage):
         self.about.setText(told + (f", {locked} locked" if locked else ""))
         clear_layout(self._looks)
         for look in range(1, state.looks + 1) if state.looks > 1 else ():
-            made = button(f"Look {look}", partial(state.begin_look, look), tip="Set the stance anew between looks")
+            made = button(f"Look {look}", partial(state.begin_look, look), tip="Reset the stance between looks")
             made.setProperty("chosen", look == state.look)
             self._looks.addWidget(made)

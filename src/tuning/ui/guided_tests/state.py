@@ -371,7 +371,7 @@ class RunState(QObject):
         measure = self.measures[step.question.measure]
         trials = self.trials(measure.id, step.side)
         if len(trials) >= MOST_TRIALS:
-            raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go on.")
+            raise BadInput(f"{MOST_TRIALS} trials are saved already; strike one out or continue.")
         self._write_trials(measure, step.side, [*trials, read_number(text, measure)])
         if len(trials) + 1 == step.question.trials:
             self.forward()

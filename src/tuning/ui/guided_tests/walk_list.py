@@ -109,7 +109,7 @@ class _Rows(QWidget):
         shown = metrics.elidedText(found, Qt.TextElideMode.ElideRight, width)
         painter.drawText(box.adjusted(0, 0, -8, 0), right, shown)
         room = box.adjusted(12, 0, -width - 16, 0)
-        name = metrics.elidedText(test.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        name = metrics.elidedText(test.short or test.name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.setPen(theme.colour("ink"))
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         painter.setPen(QPen(theme.colour("line"), 1))

@@ -34,7 +34,7 @@ from tuning.ui.workspace import Workspace
 
 EFFECT = {
     Triage.NONE: "Testing and loading are open.",
-    Triage.AMBER: "Maximal, break and fast tests and loaded rungs need a licensed clinician's reason, which is kept.",
+    Triage.AMBER: "Maximal, break and fast tests and loaded rungs need a licensed clinician's reason, which is saved.",
     Triage.RED: "Refer. Testing and loading are locked; only a clearance of each finding lifts the lock.",
 }
 WHOLE = Qt.ItemDataRole.ToolTipRole

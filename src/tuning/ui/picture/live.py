@@ -306,7 +306,7 @@ class LiveDialog(QDialog):
                 self.hint.setText(str(err))
                 return
             self.with_plates.setEnabled(False)
-            self.record.setText("Stop and keep")
+            self.record.setText("Stop and save")
 
     def _end(self) -> None:
         self._hear_plates()

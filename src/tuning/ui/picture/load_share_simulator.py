@@ -128,5 +128,5 @@ class WhatIf(QDialog):
         balance = balance_percent(pose, float(body_of(frame).shoulder[0]))
         if not 0 <= balance <= 100:
             side = "behind the heel" if balance < 0 else "ahead of the toes"
-            lines.append(f"One cannot stand so: the body's centre lies {side}.")
+            lines.append(f"This pose cannot balance: the centre of mass lies {side}.")
         self.more.setText("\n".join(lines))

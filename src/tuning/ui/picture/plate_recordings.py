@@ -44,7 +44,7 @@ class Recordings:
         return self._read[capture.medium.sha256]
 
     def add(self, path: Path) -> Capture:
-        """Keep a plate file for clips. Raises TuningError when it cannot be read or holds no point of pressure."""
+        """Keep a plate file for clips. Raises TuningError when it cannot be read or holds no centre of pressure."""
         from tuning.exchange.plates import read_plates
 
         space = self._workspace

@@ -1,4 +1,4 @@
-"""Which plates ran with the open clip, so that the load share stands on the measured point of pressure."""
+"""Which plates ran with the open clip, so that the load share stands on the measured centre of pressure."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from tuning.ui.picture.tracking_state import TrackingState
 from tuning.ui.widgets import TextField, button, label, set_role
 
 ABOUT = (
-    "The hip share is then worked out at the measured point of pressure, beside the one at mid-foot. "
+    "The hip share is then worked out at the measured centre of pressure, beside the one at mid-foot. "
     "Clip and plates find each other by the movement: both should see the stand before the first squat "
     "and after the last one."
 )
@@ -47,7 +47,7 @@ class GroundDialog(QDialog):
         for row in (first, second, last):
             row.setSpacing(8)
         first.addWidget(self.choice, 1)
-        first.addWidget(button("Open file…", self.ask_file, tip="CSV or C3D with points of pressure"))
+        first.addWidget(button("Open file…", self.ask_file, tip="CSV or C3D with centres of pressure"))
         second.addWidget(label("Heels stand", theme.BODY))
         second.addWidget(self.heels)
         second.addWidget(label("mm ahead of the plates' origin", theme.BODY))
@@ -83,7 +83,7 @@ class GroundDialog(QDialog):
         """Keep a file in the record and choose it."""
         try:
             self._fill(self._following.recordings.add(path).uid)
-            self._say(f"{path.name} is kept in the record.")
+            self._say(f"{path.name} is saved in the record.")
         except TuningError as err:
             self._say(str(err), wrong=True)
 

@@ -136,13 +136,13 @@ class ResultButton(QPushButton):
     """Name of a measure over the clip; F1 tells how its values were worked out."""
 
     def __init__(self, following: TrackingState, measure: Measure, act: partial[None]) -> None:
-        super().__init__(measure.name)
+        super().__init__(measure.brief)
         self._following, self._measure = following, measure
         self.title = measure.name
         self.setObjectName("link")
         self.setFont(theme.font())
         self.setAutoDefault(False)
-        self.setToolTip("Click for the curve; F1 for how this was worked out")
+        self.setToolTip(f"{measure.name}. Click for the curve; F1 for how this was worked out")
         self.clicked.connect(lambda: act())
 
     def explanation(self) -> str:

@@ -50,7 +50,7 @@ def goes_on(tick: Callable[[float], None]) -> Callable[[float], bool]:
 
 
 class TrackingState(QObject):
-    """One open clip. Everything is kept in the record as it comes."""
+    """One open clip. Everything is saved in the record as it comes."""
 
     changed = pyqtSignal()
     job_started = pyqtSignal(object)
@@ -168,7 +168,7 @@ class TrackingState(QObject):
     # plates that ran with the clip
 
     def stand_on(self, capture: str, heel_mm: float = 0.0) -> None:
-        """Work out the load share at these plates' point of pressure; an empty uid goes back to mid-foot."""
+        """Work out the load share at these plates' centre of pressure; an empty uid goes back to mid-foot."""
         self._keep_with("plates under the clip", ground=PlatesUsed(capture, heel_mm) if capture else None)
 
     def _standing_tilt(self) -> float | None:
@@ -237,7 +237,7 @@ class TrackingState(QObject):
                     self._workspace.message.emit(tracks.problems)
             else:
                 name = capture.medium.name
-                self._workspace.message.emit(f"{name} was closed: {text} was not kept. Open it and begin anew.")
+                self._workspace.message.emit(f"{name} was closed: {text} was not saved. Open it and start again.")
 
         job.done.connect(keep)
         self.job_started.emit(job)
@@ -246,7 +246,7 @@ class TrackingState(QObject):
         """The capture rate changed: the same tracks say something else."""
         if self.tracks is not None:
             with self._workspace.trying():
-                self.keep(self.tracks, "measure anew")
+                self.keep(self.tracks, "Re-measure")
 
     # keeping
 

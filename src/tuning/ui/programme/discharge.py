@@ -37,7 +37,7 @@ class Discharge:
         """Let a side gap stand as it is. Raises BadInput without a reason, Refused without a licensed clinician."""
         self._needs("accepts a side gap", reason)
         if gap.rests_on not in {now.rests_on for now in self.gaps()}:
-            raise Refused(f"{gap.measure.name} is not as it was when you looked. Look again; nothing was kept.")
+            raise Refused(f"{gap.measure.name} is not as it was when you looked. Look again; nothing was saved.")
         with self._space.action("accept a side gap") as act:
             act.add(acceptance(gap, reason))
 
@@ -108,4 +108,4 @@ class Discharge:
         if self._space.role is not Role.CLINICIAN:
             raise Refused(f"Only a licensed clinician {deed}.")
         if not reason.strip():
-            raise BadInput("This needs a reason; it is kept with your name.")
+            raise BadInput("This needs a reason; it is saved with your name.")

@@ -12,6 +12,7 @@ from tuning.core.preferences import LARGE_PRINT, PAPER
 from tuning.core.programme.ladders import ConditionState, SideTrial
 from tuning.core.programme.progression_step import full_depth
 from tuning.core.types import LEGS, Side
+from tuning.core.units import mid_sentence
 from tuning.ui import theme
 from tuning.ui.programme.animated_figure import MovingFigure
 from tuning.ui.programme.knee_dial import KneeDial
@@ -93,6 +94,11 @@ class ChooseView(QWidget):
         buttons.addWidget(self.play)
         buttons.addWidget(self.variants)
         column.addLayout(buttons)
+        self.steps = label("", theme.BODY, wrap=True)
+        self.feel = label("", role="muted", wrap=True)
+        for words in (self.steps, self.feel):
+            words.setFixedWidth(220)
+            column.addWidget(words)
         column.addStretch(1)
         return column
 
@@ -110,7 +116,7 @@ class ChooseView(QWidget):
         self.setup = label("", role="muted", wrap=True)
         self._checks = QVBoxLayout()
         self._checks.setSpacing(2)
-        self._faults = label("", role="muted", wrap=True)
+        self._faults = label("", wrap=True)
         self.placed = label("", wrap=True)
         for part in (self.name, self.purpose, self.demand, self.cautions, self.setup):
             column.addWidget(part)
@@ -119,6 +125,7 @@ class ChooseView(QWidget):
         column.addWidget(label("Try-out, 3-5 repetitions or 2 breaths", bold=True))
         column.addLayout(self._trial_rows())
         column.addWidget(self.placed)
+        column.addWidget(label("Watch for", theme.BODY, bold=True))
         column.addWidget(self._faults)
         column.addStretch(1)
         return column
@@ -149,7 +156,7 @@ class ChooseView(QWidget):
             self._trial_parts[side] = parts
             for n, part in enumerate(parts):
                 grid.addWidget(part, line, n)
-        keep = button("Keep try-out", self.keep_trials, tip="Written down; the next rung to try is offered")
+        keep = button("Save try-out", self.keep_trials, tip="Written down; the next rung to try is offered")
         grid.addWidget(keep, 3, 2, 1, 2)
         grid.setColumnStretch(4, 1)
         return grid
@@ -282,15 +289,20 @@ class ChooseView(QWidget):
         loaded = " · loaded" if rung.loaded_as(state.pose, state.dose.depth_deg, state.dose.load_kg) else ""
         transition = " · transition: first time supervised" if rung.transition else ""
         self.demand.setText(
-            f"Of 3: knee past toes {found.knee}, kneecap {found.kneecap}, hip {found.hip}, balance {found.balance}"
-            f"{loaded}{transition}"
+            f"Demand (0–3): knee past toes {found.knee}, patella {found.kneecap}, hip {found.hip}, "
+            f"balance {found.balance}{loaded}{transition}"
         )
         care = state.cautions()
         self.cautions.setVisible(bool(care))
         self.cautions.setText("Take care: " + "; ".join(care) + ".")
-        self.setup.setText("Set-up: " + "; ".join(state.ladder.set_up(rung)) + ".")
-        faults = [self._workspace.knowledge.faults[f].sign.lower() for f in rung.faults]
-        self._faults.setText(f"Watch for: {'; '.join(faults)}.\nPass: {self.state.pass_words()}.")
+        taught = state.coaching()
+        self.setup.setText("Set-up: " + "; ".join(taught.set_up) + ".")
+        self.steps.setText("\n".join(f"{n}. {step}" for n, step in enumerate(taught.steps, start=1)))
+        self.feel.setText(taught.feel)
+        lines = [f"{fault.sign}: “{fault.cue}”" for fault in taught.in_order]
+        last = taught.last
+        begin = [f"Begin with “{last.cue}”: {mid_sentence(last.sign)} in the last session."] if last is not None else []
+        self._faults.setText("\n".join([*begin, *lines, f"Pass: {state.pass_words()}."]))
         self._fill_inputs()
         self._show_checks()
         self.plan.refresh()

@@ -298,8 +298,8 @@ class LogView(QWidget):
         beside = [f"{o.day:%-d %b} {o.what} {o.amount:g} {o.unit}, effort {o.effort}/10" for o in self._course.beside()]
         told = f" Beside it in the last 7 days: {'; '.join(beside)}." if beside else ""
         self.load_words.setText(
-            f"{tolerated} Ring: mornings settled; full: not; dotted: not all told. By a planar model of a usual "
-            f"build, its error not known: compare weeks, not people.{self._course.stature_words()}{told}"
+            f"{tolerated} Ring: mornings settled; filled: not settled; dotted: incomplete. By a planar model of a "
+            f"usual build, error not known: compare weeks, not people.{self._course.stature_words()}{told}"
         )
 
     def _card(self, item: PlanItem) -> QWidget:

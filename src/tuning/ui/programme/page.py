@@ -122,12 +122,16 @@ class ProgrammePage(StagePage):
             self.state.choose_side(side)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """1 to 4 change the view; a running session keeps the digits for pain."""
+        """1 to 4 change the view; a running session keeps the digits for faults and pain."""
         if event is None:
             return
         digit = event.key() - Qt.Key.Key_1
         plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
-        if plain and digit in range(len(VIEWS)) and not (self.view == 2 and self.session.asking):
+        if (
+            plain
+            and digit in range(len(VIEWS))
+            and not (self.view == 2 and (self.session.asking or self.session.begun))
+        ):
             self.open_view(digit)
         else:
             super().keyPressEvent(event)

@@ -178,7 +178,7 @@ class PlanController:
     ) -> None:
         """Keep a load beside the exercises. Raises BadInput."""
         if not what.strip() or amount <= 0:
-            raise BadInput("Say what it was and how much; nothing was kept.")
+            raise BadInput("Say what it was and how much; nothing was saved.")
         if day > self.today:
             raise BadInput("That date is in the future.")
         with self._space.action(what.strip()) as act:
@@ -251,7 +251,7 @@ class PlanController:
         """Which stature the moments stand on, where the patient's is not known."""
         patient = self._space.patient
         known = patient is not None and patient.stature_m
-        return "" if known else f" Stature not known: reckoned with {USUAL_STATURE_M:.2f} m."
+        return "" if known else f" Height not recorded: assumed {USUAL_STATURE_M:.2f} m."
 
     def beside(self, days: int = 7) -> list[OtherLoad]:
         """Loads beside the exercises in the last days, newest first."""

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout,
 
 from tuning.core.entries import PlanItem
 from tuning.core.preferences import MUTE
-from tuning.core.programme.ladders import BREATH_S, Dose, Rung
+from tuning.core.programme.coaching import Coaching, coaching_of, faults_by_count
+from tuning.core.programme.ladders import BREATH_S, Dose, Fault, Rung
 from tuning.core.programme.log_mapping import ALARMS, set_of
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
@@ -25,7 +26,8 @@ TICK_MS = 100
 ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
 """Giving way, catch, swelling, numb, dizzy, painkiller."""
 HELP = (
-    "Space starts and pauses · Enter ends the set · then 0-9 pain (T for 10), + and - faulty repetitions, "
+    "Space starts and pauses · then 0-9 a fault is seen: its cue is shown, and it counts · Enter ends the set · "
+    "then 0-9 pain (T for 10), + and - faulty repetitions, "
     "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller, "
     "X done with less range or load than before · "
     "Enter keeps the set · M mutes · Backspace goes one set back"
@@ -38,6 +40,8 @@ class SetAnswer:
 
     pain: int | None = None
     faulty: int = 0
+    faults: list[str] = field(default_factory=list)
+    """Ids of the faults that were seen, once for each repetition."""
     felt: str = "there"
     alarms: set[str] = field(default_factory=set)
     cut: bool = False
@@ -75,12 +79,16 @@ class SessionView(QWidget):
         self._timer.setInterval(TICK_MS)
         self._timer.timeout.connect(self.tick)
         self.figure = MovingFigure()
+        self.faults = label("", theme.BODY, wrap=True)
+        self.faults.setAccessibleName("Faults and their keys")
+        self.cue = label("", theme.TITLE, bold=True, role="accent", wrap=True)
+        self.steps = label("", theme.BODY, wrap=True)
         self.name = label("", theme.TITLE, bold=True, wrap=True)
         self.turn = label("", theme.LARGE, role="muted")
         self.word = label("", HUGE, bold=True)
         self.count = label("", HUGE)
         self.answer = label("", theme.TITLE, wrap=True)
-        self.then = label("", theme.LARGE, role="muted", wrap=True)
+        self.then = label("", theme.BODY, role="muted", wrap=True)
         self.bar = RestBar()
         self.dose = label("", theme.BODY, role="muted", wrap=True)
         self.help = label(HELP, role="muted", wrap=True)
@@ -93,7 +101,9 @@ class SessionView(QWidget):
             self.turn,
             self.care,
             self.setup,
+            self.steps,
             self.dose,
+            self.cue,
             self.word,
             self.count,
             self.bar,
@@ -107,7 +117,10 @@ class SessionView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(28, 8, 28, 14)
         row.setSpacing(28)
-        row.addWidget(self.figure, 1)
+        left = QVBoxLayout()
+        left.addWidget(self.figure, 1)
+        left.addWidget(self.faults)
+        row.addLayout(left, 1)
         row.addLayout(right, 1)
 
     # what is to be done
@@ -146,13 +159,18 @@ class SessionView(QWidget):
         """Whether the clock runs."""
         return self._timer.isActive()
 
+    @property
+    def begun(self) -> bool:
+        """Whether a set is being done: digits are faults then, pain afterwards, and pages before it."""
+        return not self.asking and self.rest == 0 and (self.running or self.seconds > 0)
+
     def stop(self) -> None:
         """Pause."""
         self._timer.stop()
 
     def unfinished(self) -> str:
         """Sets that were answered and not kept."""
-        return "a session that is not kept" if self.answers else ""
+        return "a session that is not saved" if self.answers else ""
 
     # clock
 
@@ -213,7 +231,7 @@ class SessionView(QWidget):
         elif text == "M":
             with self._workspace.trying():
                 self._workspace.settings.set(MUTE, not self._workspace.settings.get(MUTE, False))
-        elif self.asking and self._answered(text):
+        elif self._answered(text) if self.asking else self.begun and text.isdigit() and self._seen(int(text)):
             pass
         else:
             super().keyPressEvent(event)
@@ -248,6 +266,26 @@ class SessionView(QWidget):
         """An alarm ends the exercise, numbness or dizziness the session: the other sets are not done."""
         kept = [t for n, t in enumerate(self.turns) if n < self.at or (t.item.uid != turn.item.uid and not everything)]
         self.turns = kept
+
+    def _seen(self, key: int) -> bool:
+        """A fault was seen in a repetition: it counts, and its cue is shown."""
+        taught, place = self._taught(), (key - 1) % 10  # 0 is the tenth
+        if taught is None or place >= len(taught.faults):
+            return False
+        answer = self.answers.setdefault(self.at, SetAnswer(cut=self._was_cut()))
+        answer.faults.append(taught.faults[place].id)
+        answer.faulty = min(self.turns[self.at].dose.reps or 10, answer.faulty + 1)
+        return True
+
+    def _taught(self) -> Coaching | None:
+        """How the exercise of this set is taught to this person."""
+        turn = self.current
+        if turn is None:
+            return None
+        knowledge, case = self._workspace.knowledge, self._workspace.case
+        ladder = knowledge.ladder_of(turn.rung.id)
+        entries = case.entries if case is not None else ()
+        return coaching_of(turn.rung, ladder, knowledge.faults, entries, turn.side)
 
     def _answered(self, text: str) -> bool:
         answer = self.answers[self.at]
@@ -287,6 +325,7 @@ class SessionView(QWidget):
                 done_of(
                     turn.item, turn.side, self._state.course.today, sets=len(sets),
                     pain=max(before or after), after_cut=max(after, default=None) if before else None, faulty=faulty,
+                    faults=faults_by_count([f for _, a in sets for f in a.faults], self._own_faults(turn.rung)),
                     felt=all(a.felt == "there" for _, a in sets), wrong=any(a.felt == "elsewhere" for _, a in sets),
                     alarms=tuple(x for x in ALARMS if any(x in a.alarms for _, a in sets)), supervised=True,
                 )
@@ -297,14 +336,36 @@ class SessionView(QWidget):
             self.answers, self.at = {}, 0  # only now: what could not be saved stays answered
             self.refresh()
 
+    def _own_faults(self, rung: Rung) -> list[Fault]:
+        return [self._workspace.knowledge.faults[key] for key in rung.faults]
+
     # showing
+
+    def _show_coaching(self, turn: SessionSet, taught: Coaching) -> None:
+        """Steps on the first set, the keys of the faults, and the one cue that matters now."""
+        self.steps.setText("\n".join([*taught.steps, taught.feel]))
+        seen = self.answers[self.at].faults if self.at in self.answers else []
+        lines = [
+            f"{n % 10}  {fault.sign}{_times(seen.count(fault.id))}" for n, fault in enumerate(taught.faults, start=1)
+        ]
+        self.faults.setText("\n".join(lines))
+        now = next((fault for fault in taught.faults if seen and fault.id == seen[-1]), None)
+        last = f"Begin with: {taught.last.cue}" if taught.last is not None else ""
+        self.cue.setText(now.cue if now is not None else last)
+        self.cue.setVisible(bool(self.cue.text()) and not self.asking)
+        before = turn.number == 1 and not (self.begun or self.asking)
+        for part in (self.setup, self.steps):  # what is read before the first repetition gives way to what corrects it
+            part.setVisible(before)
 
     def _show(self) -> None:
         turn = self.current
         if turn is None:
             unsaved = "All sets are answered and not saved yet. Enter saves them." if self.answers else "Done."
             self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else unsaved)
-            for part in (self.turn, self.word, self.count, self.answer, self.dose, self.care, self.setup):
+            for part in (
+                self.turn, self.word, self.count, self.answer, self.dose, self.care, self.setup, self.steps, self.cue,
+                self.faults,
+            ):  # fmt: skip
                 part.setText("")
             self.then.setText(self._resting_words())
             self.bar.show_rest(0, 1)
@@ -317,8 +378,10 @@ class SessionView(QWidget):
         care = self._state.course.status.cautions_of(ladder)
         self.care.setVisible(bool(care))
         self.care.setText("Take care: " + "; ".join(care) + ".")
-        self.setup.setVisible(turn.number == 1)
-        self.setup.setText("First check: " + "; ".join(ladder.set_up(turn.rung)) + ".")
+        taught = self._taught()
+        assert taught is not None
+        self.setup.setText("First check: " + "; ".join(taught.set_up) + ".")
+        self._show_coaching(turn, taught)
         if self.figure.accessibleName() != f"Drawn: {turn.rung.name}" + (
             f", {turn.side.value}" if turn.side in LEGS else ""
         ):
@@ -380,6 +443,10 @@ class SessionView(QWidget):
         cut = ["after the cut"] if answer.cut else []
         told = [pain, f"{answer.faulty} faulty", felt, *cut, *sorted(answer.alarms)]
         return " · ".join(told)
+
+
+def _times(count: int) -> str:
+    return f"  × {count}" if count else ""
 
 
 def _key(turn: SessionSet) -> tuple[str, Side, int]:

@@ -14,6 +14,7 @@ from tuning.core.entries import Decision, Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.gate.permission import GateAct
 from tuning.core.preferences import CLINIC_NAME, LARGE_PRINT, PAPER, STEP_CLOCK, TELEPHONE
+from tuning.core.programme.coaching import Coaching, coaching_of
 from tuning.core.programme.ladders import (
     ConditionState,
     Dose,
@@ -257,6 +258,13 @@ class ProgrammeState(QObject):
         """A rung by its id."""
         return self._workspace.knowledge.rung(rung_id)
 
+    def coaching(self) -> Coaching:
+        """How the chosen exercise is taught to this person."""
+        space = self._workspace
+        entries = space.case.entries if space.case is not None else ()
+        side = self.side if self.rung.sides == LEGS else Side.NONE
+        return coaching_of(self.rung, self.ladder, space.knowledge.faults, entries, side)
+
     def print_sheet(self, target: Path, today: date) -> None:
         """Write the patient sheet of the standing plan. Raises TuningError."""
         from tuning.exchange.pdf.sheet import PatientSheet, SheetItem, write_sheet
@@ -267,11 +275,11 @@ class ProgrammeState(QObject):
         items = []
         for entry in plan:
             rung = self.named(entry.rung)
-            faults = tuple(space.knowledge.faults[f] for f in rung.faults)
             used = self.course.kit().used(self.course.needs(entry))
             kit = tuple(thing or f"{item} (to be found)" for item, thing in used.items())
             ladder = space.knowledge.ladder_of(entry.rung)
             care = tuple(status.cautions_of(ladder))
+            faults = coaching_of(rung, ladder, space.knowledge.faults, status.entries).to_take_home
             dose = status.dose_now(entry)
             items.append(
                 SheetItem(

@@ -192,7 +192,7 @@ class WeekView(QWidget):
         head.addWidget(self.minutes)
         head.addLayout(days)
         head.addStretch(1)
-        head.addWidget(button("Plan anew", self.plan_anew, tip="Forget what was moved by hand"))
+        head.addWidget(button("Re-plan", self.plan_anew, tip="Forget what was moved by hand"))
         head.addWidget(button("Calendar (.ics)…", self.calendar_wanted.emit, "primary"))
         self.words = label("", wrap=True)
         self.retests = label("", role="muted", wrap=True)

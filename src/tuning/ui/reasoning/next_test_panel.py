@@ -159,7 +159,7 @@ class NextPanel(QWidget):
             card.clicked.connect(partial(self.started.emit, option))
             self._cards.addWidget(card)
         self.none.setVisible(not options)
-        self.none.setText("" if options else "No test is left that would tell more here.")
+        self.none.setText("" if options else "No further test would change this.")
         tried = state.responses()
         self.response.show_response(tried[-1] if tried else None)
         change = state.space.knowledge.reasoning.changes

@@ -217,7 +217,7 @@ class ReasoningState(QObject):
 
     def keep_summary(self, text: str) -> None:
         """Keep a summary as a note of this stage."""
-        with self.space.action("keep the summary") as act:
+        with self.space.action("save the summary") as act:
             act.add(Note("reasoning", text))
 
     def texts(self) -> tuple[str, str]:

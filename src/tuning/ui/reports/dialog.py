@@ -72,7 +72,7 @@ class ReportDialog(QDialog):
         self.read.anchorClicked.connect(self._follow)
         self.read.setAccessibleName("Read; a sentence opens what it rests on")
         self.text.setFont(theme.font(theme.BODY))
-        self.text.setAccessibleName("Words of the letter, to be put right")
+        self.text.setAccessibleName("Letter text, editable")
         self._idle = QTimer(self)
         self._idle.setSingleShot(True)
         self._idle.setInterval(IDLE_MS)
@@ -99,7 +99,7 @@ class ReportDialog(QDialog):
         side.setLayout(left)
         side.setFixedWidth(280)
         self.tabs = QTabWidget()
-        for name, page in (("Pages", self.pages), ("Read and open", self.read), ("Put right", self.text)):
+        for name, page in (("Pages", self.pages), ("Text", self.read), ("Edit text", self.text)):
             self.tabs.addTab(page, name)
         body = QHBoxLayout()
         body.setSpacing(20)
@@ -253,7 +253,7 @@ class ReportDialog(QDialog):
         try:
             if target.suffix == ".html":
                 if self.report is None or self._shown_letter is not None:
-                    self.told.setText("A letter as sent is kept as pages; write it as PDF.")
+                    self.told.setText("A letter as sent is stored as pages; save it as PDF.")
                     return False
                 write_html(self.report, self.maker.images(self.report), target)
             else:

@@ -143,7 +143,7 @@ class ReportMaker:
         try:
             return self._space.record.media.lent(letter.medium).read_bytes()
         except OSError as err:
-            raise BadInput("The kept pages cannot be read any more; the words stand in the record.") from err
+            raise BadInput("The saved pages cannot be read any more; the text is in the record.") from err
 
     def target(self, uid: str) -> Target | None:
         """Where the entry is looked at that a sentence rests on."""

@@ -89,7 +89,7 @@ class CourseChart(QWidget):
         low, high = min(ends), max(ends)
         pad = (high - low) * 0.08 or 1.0
         scale = _Scale(box, low - pad, high + pad)
-        self._frame(painter, box, f"{measure.name}, {measure.unit}", scale, measure.text)
+        self._frame(painter, box, f"{measure.brief}, {measure.unit}", scale, measure.text)
         for one in shown:
             self._line(painter, box, scale, one, _ink(one.side))
         self._labels(painter, box, scale, [(s.points[-1].value, s.side.value if s.side in LEGS else "", _ink(s.side))

@@ -10,7 +10,7 @@ from tuning.ui.workspace import Workspace
 
 
 class StandingPage(TestRunPage):
-    """Two looks with the stance set anew between them."""
+    """Two looks with the stance reset between them."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace, "standing", "Standing", looks=2, tall=True)

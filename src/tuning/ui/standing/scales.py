@@ -135,7 +135,7 @@ class ScalesPanel(QWidget):
                 self.device = self.device or space.devices.scales(who)
                 left, right = (float(v) for v in self.device.read())
         except DeviceFault as err:
-            self._say(f"{err}. Readings so far are kept.")
+            self._say(f"{err}. Readings so far are saved.")
             return
         self._keep([*self._pairs(), (left, right)], self.device.name)
 

@@ -126,7 +126,7 @@ class LivePanel(QWidget):
     def _fail(self, err: DeviceFault) -> None:
         self.stop()
         self.clear()
-        self.refused.emit(f"{err}. Nothing was kept; type the number instead.")
+        self.refused.emit(f"{err}. Nothing was saved; type the number instead.")
 
     def _tick(self) -> None:
         assert self.gauge is not None

@@ -152,7 +152,7 @@ class StrengthPage(StagePage):
         self.hint.setMinimumHeight(34)
         self.bars = TrialBars(self.state)
         self.spread = label(role="muted")
-        self.keep_anyway = button("Keep all the same", self._keep_anyway, tip="The reason is kept with the trial")
+        self.keep_anyway = button("Keep anyway", self._keep_anyway, tip="The reason is saved with the trial")
         self.keep_anyway.hide()
         top = QHBoxLayout()
         top.setSpacing(6)
@@ -191,7 +191,7 @@ class StrengthPage(StagePage):
     def unfinished(self) -> str:
         """An effort on the gauge that was not kept."""
         running = self.live.phase in (GaugePhase.COUNTING, GaugePhase.PUSHING) or self.caught is not None
-        return "The last effort on the gauge has not been kept yet." if running else ""
+        return "The last effort on the gauge has not been saved yet." if running else ""
 
     def show_target(self, target: Target) -> None:
         """A test, and a leg of it."""
@@ -268,7 +268,7 @@ class StrengthPage(StagePage):
             self.number.setText(self._peak_text(caught))
             self._say(
                 f"Peak after {trace.time_to_peak:.1f} s, best second {trace.best_second:.0f} N, "
-                f"rise {trace.rise:.0f} N/s, in the hold {trace.fatigue:+.1f} N/s. Enter keeps it."
+                f"rise {trace.rise:.0f} N/s, in the hold {trace.fatigue:+.1f} N/s. Enter saves it."
             )
         else:
             self.number.clear()
@@ -299,15 +299,15 @@ class StrengthPage(StagePage):
         if self.caught is not None and text.strip() != self._peak_text(self.caught):
             self._drop_caught()
         if self.state.asking_pain:
-            self._say("0 no pain, 10 the worst; Enter keeps it")
+            self._say("0 no pain, 10 the worst; Enter saves it")
             return
         try:
             force, unit = parse_force(text, self.state.unit)
         except BadInput:
-            self._say("Enter keeps it; a unit may follow, such as 41.5 lbf.")
+            self._say("Enter saves it; a unit may follow, such as 41.5 lbf.")
             return
         other = f" = {force:.1f} N" if unit != "N" else ""
-        self._say(f"{from_newtons(force, unit):g} {unit}{other} · Enter keeps it")
+        self._say(f"{from_newtons(force, unit):g} {unit}{other} · Enter saves it")
 
     def _waiting_words(self) -> str:
         state = self.state
@@ -317,7 +317,7 @@ class StrengthPage(StagePage):
         if state.asking_pain:
             return "How much did it hurt, 0 to 10? Then Enter."
         if state.trials(state.side).size >= MOST_TRIALS:
-            return f"{MOST_TRIALS} trials kept. Enter goes on."
+            return f"{MOST_TRIALS} trials saved. Enter continues."
         if self.live.phase is GaugePhase.READY and self.number.gauge_chosen:
             return "Space starts the gauge; a number may be typed as well."
         return "Type the number, Enter. Enter alone goes on."
@@ -413,7 +413,7 @@ class StrengthPage(StagePage):
     def _show_entry(self) -> None:
         state = self.state
         count = state.trials(state.side).size
-        more = f"Trial {count + 1} of {state.wanted}" if count < state.wanted else f"{count} trials kept"
+        more = f"Trial {count + 1} of {state.wanted}" if count < state.wanted else f"{count} trials saved"
         self.trial.setText("Pain" if state.asking_pain else more)
         self.number.setAccessibleName("Pain 0 to 10" if state.asking_pain else "Force of this trial")
         if self.unit.currentText() != state.unit:  # what is shown is what a bare number is read in

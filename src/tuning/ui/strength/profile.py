@@ -65,7 +65,7 @@ class ProfileView(QWidget):
         measure = row.measure
         painter.setFont(theme.font(theme.SMALL, bold=True))
         painter.setPen(theme.colour("ink"))
-        painter.drawText(QPointF(0, y + 18), measure.name)
+        painter.drawText(QPointF(0, y + 18), measure.brief)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
         seen = next(o for o in (row.left, row.right) if o is not None)
@@ -256,6 +256,6 @@ class FormulaDialog(QDialog):
             grid.addWidget(label(state.space.knowledge.tests[test].name), n, 0)
             for column, (_, _, value, _) in enumerate(found, start=1):
                 grid.addWidget(label(value, theme.BODY, bold=True), n, column)
-        index = "Limb symmetry index 100 x involved / uninvolved stands beside each test where one leg is involved."
+        index = "Limb symmetry index 100 x involved / uninvolved is shown beside each test where one leg is involved."
         grid.addWidget(label(index, role="muted", wrap=True), grid.rowCount(), 0, 1, 4)
         self.setMinimumWidth(760)

@@ -180,7 +180,7 @@ class StrengthState(StrengthReadings):
         before = self.observation(self.side)
         trials = self.trials(self.side)
         if trials.size >= MOST_TRIALS:
-            raise BadInput(f"{MOST_TRIALS} trials are kept already; strike one out or go on.")
+            raise BadInput(f"{MOST_TRIALS} trials are saved already; strike one out or continue.")
         if before is not None and before.setup.position not in ("", self.position):
             raise BadInput(
                 f"This side has trials {before.setup.position}; strike them out before testing it {self.position}."
@@ -212,7 +212,7 @@ class StrengthState(StrengthReadings):
         doubt, asked = doubt_of(force, beside, self.fixation), (self.effort_id, force)
         if doubt and self._questioned != asked:
             self._questioned = asked
-            raise BadInput(f"{doubt}. Put it right, or press Enter again to keep it.")
+            raise BadInput(f"{doubt}. Correct it, or press Enter again to keep it.")
         self._questioned = None
 
     def _setup(self, before: Observation | None, caught: PendingEffort | None) -> Setup:

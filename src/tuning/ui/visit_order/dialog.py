@@ -111,9 +111,7 @@ class PlanDialog(QDialog):
         right.setSpacing(8)
         right.addWidget(self.cost)
         right.addWidget(
-            label(
-                "Click: why it stands there; click again: go there. Drag moves it, Delete leaves it out.", role="muted"
-            )
+            label("Click: why it is there; click again: go there. Drag moves it, Delete leaves it out.", role="muted")
         )
         right.addWidget(separator())
         right.addWidget(area, 1)

@@ -128,7 +128,7 @@ class LumaReader:
         try:
             self._container = av.open(str(path))
         except (av.FFmpegError, OSError) as err:
-            raise BadInput(f"“{path.name}” cannot be read. What was tracked is kept.") from err
+            raise BadInput(f"“{path.name}” cannot be read. What was tracked is saved.") from err
         self._stream = self._container.streams.video[0]
         self._stream.thread_type = "AUTO"
         self._stream.codec_context.options = {"err_detect": "explode"}

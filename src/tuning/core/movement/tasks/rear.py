@@ -126,14 +126,14 @@ def _say_how(stances: Sequence[Stance], result: Result) -> None:
         if sds:
             ways.append(f"by {words} in {len(sds)} of {len(stances)} steps, ±{1000 * Z95 * max(sds):.0f} ms")
     contact = f"±{1000 * result.event_error['contact']:.0f} ms"
-    result.notes.append(f"Landing is told by the heel, {contact}; toe-off {'; '.join(ways)}.")
+    result.notes.append(f"Landing is read from the heel, {contact}; toe-off {'; '.join(ways)}.")
 
 
 def _pelvic_drop(meter: MeasureCollector, steps: Sequence[GaitStep], options: Options) -> None:
     names = ("psis_left", "psis_right")
     standing = options.standing_tilt_deg
     if standing is None:
-        meter.result.warnings.append("Standing tilt not known: pelvic drop is told without subtracting it.")
+        meter.result.warnings.append("Standing tilt not known: pelvic drop is given without subtracting it.")
 
     def tilt(m: Marks) -> float:
         """Tilt of the pelvis, degrees."""

@@ -17,7 +17,7 @@ from tuning.core.pictures.landmarks import landmark_label
 from tuning.core.types import LEGS, Floats, Side
 from tuning.core.units import sentence_case
 
-NO_MOMENT = "the swing of the other leg, which tells the moment, was not seen whole"
+NO_MOMENT = "the swing of the other leg, which marks the moment, was not seen whole"
 TOO_SHORT = "too few pictures of it"
 LEAST_SEEN = 0.6
 """A step or repetition counts when its marks were seen in this share of it (practice judgement, editable)."""

@@ -148,7 +148,7 @@ def _shares(meter: MeasureCollector, reps: Sequence[Repetition], options: Option
         return
     load = options.load_kg / options.mass_kg if options.mass_kg else 0.0
     if options.load_kg and not options.mass_kg:
-        meter.result.warnings.append("A bar load needs the body mass; the load share is told without it.")
+        meter.result.warnings.append("A bar load needs the body mass; the load share is given without it.")
 
     def pose(m: Marks) -> SidePose:
         """Where the joints lie along the way ahead, px."""
@@ -165,7 +165,7 @@ def _shares(meter: MeasureCollector, reps: Sequence[Repetition], options: Option
         return np.nan if isinstance(found, NotMeasured) else found
 
     def on_plates(m: Marks) -> float:
-        """Share of the hip, with the point of pressure that the plates measured."""
+        """Share of the hip, with the centre of pressure that the plates measured."""
         found = hip_share(pose(m), signals.metres_per_px, load, float(m[SUPPORT][0] * ahead))
         return np.nan if isinstance(found, NotMeasured) else found
 
@@ -186,7 +186,7 @@ SUPPORT = "support"
 
 
 def _put_support(signals: MarkSignals, options: Options, ahead: int, result: Result) -> bool:
-    """Bring the plates' point of pressure into the picture; False, and a sentence, when that cannot be done."""
+    """Bring the plates' centre of pressure into the picture; False, and a sentence, when that cannot be done."""
     per_px, plates = signals.metres_per_px, options.plates
     assert plates is not None
     if per_px is None:

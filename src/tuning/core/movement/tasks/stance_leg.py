@@ -49,13 +49,13 @@ def by_leg(
     stances = [stance_of(signals, rep) for rep in reps]
     if named is Side.NONE:
         if reps and Side.NONE in stances:
-            result.warnings.append("Say which leg stands: side left or right; the feet do not tell it everywhere.")
+            result.warnings.append("Name the stance leg, left or right: the feet do not show it throughout.")
         return {side: own for side in LEGS if (own := [r for r, s in zip(reps, stances, strict=True) if s is side])}
     own = [rep for rep, stance in zip(reps, stances, strict=True) if stance is not named.other]
     if reps and not own:
         other = named.other.value
         result.warnings.append(
-            f"The {named.value} leg is named, but the {other} leg stands in every repetition: nothing is told."
+            f"The {named.value} leg is named, but every repetition stands on the {other} leg: no values."
         )
     elif len(own) < len(reps):
         away = len(reps) - len(own)

@@ -40,9 +40,22 @@ stamp_of() { # lock file
     cat "$1" pyproject.toml scripts/setup.sh | sha256sum | cut -d' ' -f1
 }
 
+fetch_models() { # what proposes markers; without it they are placed by hand, so a failure stops nothing
+    grep -qsx "$(sha256sum < models.lock)" .venv/models && return
+    echo "Fetching the body model that proposes markers …"
+    if .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes --no-deps -r models.lock; then
+        sha256sum < models.lock > .venv/models
+    else
+        echo "The body model could not be fetched; markers are placed by hand. The next start tries again." >&2
+    fi
+}
+
 set_up() { # lock file, and any whose packages it holds too
     local lock=$1 python
-    if [ -x .venv/bin/tuning ] && grep -qsx "$(stamp_of "$lock")" .venv/set-up; then return; fi
+    if [ -x .venv/bin/tuning ] && grep -qsx "$(stamp_of "$lock")" .venv/set-up; then
+        fetch_models
+        return
+    fi
     python="$(find_python)"
     echo "Setting up .venv from $lock …"
     [ -x .venv/bin/python ] || "$python" -m venv .venv
@@ -50,4 +63,5 @@ set_up() { # lock file, and any whose packages it holds too
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
     .venv/bin/python -c "import tuning.video.track.api" # makes its machine code once, before anyone waits for it
     for lock in "$@"; do stamp_of "$lock"; done > .venv/set-up
+    fetch_models
 }

@@ -12,7 +12,7 @@ from platformdirs import user_data_path, user_log_path
 from tuning.cli.bench import reliability
 from tuning.cli.conclusions import plan, reason
 from tuning.cli.errors import run_or_exit
-from tuning.cli.files import force, mask, measure, track
+from tuning.cli.files import force, mask, measure, suggest, track
 from tuning.cli.people import erase, export_person, import_person, keep_time, report
 from tuning.cli.records import backup, check_record, protect, restore
 
@@ -82,6 +82,7 @@ COMMANDS = (
     report,
     erase,
     keep_time,
+    suggest,
     track,
     mask,
     measure,

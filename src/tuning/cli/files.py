@@ -1,4 +1,4 @@
-"""Commands that measure files: track, measure, force."""
+"""Commands that measure files: suggest, track, measure, force."""
 
 from __future__ import annotations
 
@@ -67,6 +67,34 @@ def track(clip: Path, points: Path, out: Path, pixel_origin: str) -> None:
             click.echo(f"{name}: {how} in {seen:.0f} % of {len(found.times)} frames")
         for told in filter(None, (source.warning, found.problems)):
             click.echo(told, err=True)
+
+    run_or_exit(run)
+
+
+@click.command()
+@click.argument("clip", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="Where the markers go, JSON.")
+@click.option("--view", type=click.Choice(["rear", "front", "left", "right"]), help="Found where it is not named.")
+@ORIGIN
+def suggest(clip: Path, out: Path, view: str | None, pixel_origin: str) -> None:
+    """Find the person in CLIP (or a photograph) and name the stickers; what is unsure is left out and named."""
+
+    def run() -> None:
+        from tuning.core.errors import BadInput
+        from tuning.core.pictures.landmarks import landmark_label
+        from tuning.exchange.csv.tracks import write_points
+        from tuning.video.media.safe_open import look_at
+        from tuning.video.suggest.api import suggest as found_in
+
+        look_at(clip)
+        found = found_in(clip, view or "")
+        if not found.points:
+            raise BadInput(f"No sticker of “{clip.name}” could be named: mark the landmarks by hand.")
+        frames = {found.frame: found.points, **found.extra}
+        write_points(frames, out, pixel_origin, view=found.view, unsure=list(found.unsure))
+        click.echo(f"{sum(map(len, frames.values()))} markers, {found.view} view, frame {found.frame}.")
+        if found.unsure:
+            click.echo(f"Unsure, left out: {', '.join(landmark_label(name) for name in found.unsure)}.", err=True)
 
     run_or_exit(run)
 

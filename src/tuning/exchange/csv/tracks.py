@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import math
 from collections.abc import Mapping
 from pathlib import Path
@@ -15,7 +16,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.movement.tasks import Result
 from tuning.core.movement.tracks import Tracks
 from tuning.core.types import Floats
-from tuning.exchange.files import read_json
+from tuning.exchange.files import read_json, write_whole
 
 COLUMNS = ("frame", "time_s", "landmark", "x_px", "y_px", "quality")
 CLICK = "click_sd_px"
@@ -43,6 +44,19 @@ def read_points(path: Path, origin: str = "corner") -> list[tuple[int, dict[str,
         if not np.isfinite(place).all():
             raise BadInput(f"“{path.name}”: the place of {name} is not a number.")
     return [(frame, {name: place + ORIGINS[origin] for name, place in places.items()}) for frame, places in found]
+
+
+def write_points(
+    frames: Mapping[int, Mapping[str, Floats]], path: Path, origin: str = "corner", **more: object
+) -> None:
+    """Places of marks as `read_points` takes them, the first frame first. Raises EnvironmentFault."""
+    off = ORIGINS[origin]
+    made = [
+        {"frame": frame, "points": {name: [round(float(v) - off, 2) for v in at] for name, at in places.items()}}
+        for frame, places in frames.items()
+    ]
+    data = {**made[0], "extra": made[1:], **more}
+    write_whole(json.dumps(data, indent=1).encode(), path, "The markers")
 
 
 def _marks(data: dict[str, Any]) -> tuple[int, dict[str, Floats]]:

@@ -1,0 +1,94 @@
+"""Markers of a clip or photograph, proposed without a click."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tuning.core.errors import BadInput
+from tuning.core.types import Floats
+from tuning.video.media.source import PictureSource, open_source
+from tuning.video.suggest.body_model import BodyModel, BodyPose
+from tuning.video.suggest.body_places import VIEWS, expected, view_of
+from tuning.video.suggest.naming import FrameSpots, named
+from tuning.video.suggest.spots import spots_near
+
+LOOKED_AT, WITHIN_S = 13, 3.0
+"""Frames that are looked at, and the part of a clip they are spread over."""
+REACH = 0.35
+"""How far around a place stickers are looked for, trunk lengths."""
+NOBODY = "nobody was found in “{name}”: mark the landmarks by hand"
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """Places (px) of landmarks in the best frame; `extra` those hidden there, each in a frame that shows it; `unsure`
+    are left to the person."""
+
+    view: str
+    frame: int
+    points: dict[str, Floats]
+    extra: dict[int, dict[str, Floats]] = field(default_factory=dict)
+    unsure: tuple[str, ...] = ()
+
+
+def suggest(path: Path, view: str = "", tick: Callable[[float], bool] = lambda _: True) -> Suggestion:
+    """Find the person, the view where none is named, and name the stickers.
+
+    `tick` is told the share that is done, and says whether to go on. Raises BadInput where nobody is found or the view
+    is none of VIEWS, EnvironmentFault where the body model is not set up.
+    """
+    if view and view not in VIEWS:
+        raise BadInput(f"“{view}” is no view; one of {', '.join(VIEWS)}.")
+    model, source = BodyModel(), open_source(path)
+    try:
+        seen = _seen(model, source, tick)
+    finally:
+        source.close()
+    if not seen:
+        raise BadInput(NOBODY.format(name=path.name))
+    view = view or Counter(view_of(pose) for _, pose, _ in seen).most_common(1)[0][0]
+    looks = []
+    for n, (frame, pose, pixels) in enumerate(seen):
+        places = expected(pose, view)
+        reach = REACH * float(np.linalg.norm(pose.trunk))
+        looks.append(FrameSpots(frame, places, spots_near(pixels, np.array([at for at, _ in places.values()]), reach)))
+        if not tick(0.5 + 0.5 * (n + 1) / len(seen)):
+            break
+    return _best(view, list(looks[0].expected), named(looks))
+
+
+def _seen(
+    model: BodyModel, source: PictureSource, tick: Callable[[float], bool]
+) -> list[tuple[int, BodyPose, NDArray[np.uint8]]]:
+    """Frames spread over the first seconds in which somebody is, with the person and the picture."""
+    times = source.times
+    last = int(np.searchsorted(times, times[0] + WITHIN_S, side="right")) - 1
+    frames = np.unique(np.linspace(0, last, LOOKED_AT).round().astype(int)).tolist()
+    seen = list[tuple[int, BodyPose, NDArray[np.uint8]]]()
+    for n, frame in enumerate(frames):
+        pixels = source.frame(frame)
+        pose = model.find(pixels, seen[-1][1] if seen else None)
+        if pose is not None:
+            seen.append((frame, pose, pixels))
+        if not tick(0.5 * (n + 1) / len(frames)):
+            break
+    return seen
+
+
+def _best(view: str, names: list[str], found: dict[int, dict[str, Floats]]) -> Suggestion:
+    """The first frame with most landmarks, and for the others the first that shows them."""
+    start = max(found, key=lambda frame: len(found[frame]))
+    extra: dict[int, dict[str, Floats]] = {}
+    for name in names:
+        if name not in found[start]:
+            frame = next((frame for frame in found if name in found[frame]), None)
+            if frame is not None:
+                extra.setdefault(frame, {})[name] = found[frame][name]
+    sure = {*found[start], *(name for marks in extra.values() for name in marks)}
+    return Suggestion(view, start, found[start], extra, tuple(name for name in names if name not in sure))

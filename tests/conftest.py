@@ -50,6 +50,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture(autouse=True)
+def looks_for_markers_only_where_asked(monkeypatch, request):
+    """Each opened clip would be searched for stickers: the tests of that say so with a mark."""
+    in_window = "window" in request.fixturenames or "open_on" in request.fixturenames
+    if in_window and request.node.get_closest_marker("body_model") is None:
+        monkeypatch.setattr("tuning.video.suggest.body_model.model_folder", lambda: None)
+
+
+@pytest.fixture(autouse=True)
 def _drawn_anew(request: pytest.FixtureRequest) -> None:
     print(f"seed {chance.begin(request.node.nodeid)}")
 

@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from tuning.core.pictures.landmarks import landmark_label
 from tuning.core.pictures.marks import MarkReading
 from tuning.core.types import Floats, Side
 from tuning.core.units import format_signed
@@ -279,6 +280,7 @@ class Canvas(QWidget):
         self._paint_chains(painter, points)
         for key, at in points.items():
             self._paint_mark(painter, self.to_widget(at), key)
+        self._paint_proposed(painter, points)
         self._paint_sides(painter)
         self._paint_angles(painter, points)
         if self._pointer is not None and (self._drag or self.board.chosen):
@@ -328,6 +330,27 @@ class Canvas(QWidget):
         if chosen:
             painter.setPen(QPen(theme.colour("on_stage"), 1.5))
             painter.drawEllipse(at, 12, 12)
+
+    def _paint_proposed(self, painter: QPainter, points: dict[str, Floats]) -> None:
+        """Markers that may be taken: dashed rings with their names, which point away from the body."""
+        for key, place in self.board.proposed.get(self.board.frame, {}).items():
+            if key in points:
+                continue
+            at, side = self.to_widget(place), side_of(key)
+            for width, ink, dash in ((5, theme.colour("stage"), False), (2.4, theme.colour("on_stage"), True)):
+                pen = QPen(ink, width)
+                if dash:
+                    pen.setDashPattern([2, 1.5])
+                painter.setPen(pen)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(at, 8, 8)
+            text = landmark_label(key)
+            painter.setFont(theme.font(theme.SMALL))
+            wide = painter.fontMetrics().horizontalAdvance(text) + 14
+            middle = sum(self.to_widget(p).x() for p in self.board.proposed[self.board.frame].values())
+            left = at.x() < middle / len(self.board.proposed[self.board.frame])
+            role = f"{side.value}_wash" if side is not Side.NONE else "on_stage"
+            self._tag(painter, at + QPointF(-CLEAR - wide if left else CLEAR, 0), text, role)
 
     def _tag(self, painter: QPainter, at: QPointF, text: str, role: str = "on_stage", bold: bool = False) -> None:
         painter.setFont(theme.font(theme.BODY if bold else theme.SMALL, bold))

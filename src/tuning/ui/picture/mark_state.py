@@ -5,7 +5,7 @@ Speaks through signals; drawn by canvas.py, read out by page.py; needs no window
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -75,6 +75,8 @@ class MarkState(QObject):
         self._begun: tuple[Floats, int] | None = None
         self._held: tuple[str, Floats] | None = None
         self._tracks: Tracks | None = None
+        self.proposed: dict[int, dict[str, Floats]] = {}
+        """Markers by frame that the program found and nobody has taken yet."""
         self.measured_anew: Callable[[ChangeSet], None] = lambda _: None
         """What followed marks say once level or length has changed, in the same action."""
         workspace.content_changed.connect(self.reload)
@@ -92,6 +94,7 @@ class MarkState(QObject):
         if capture is not None:
             self.picture_kind = PICTURE_KINDS[capture.view]
         self._begun = self._held = self._tracks = None
+        self.proposed = {}
         self.frame = 0
         self.reload()
         if self._marks:
@@ -287,6 +290,33 @@ class MarkState(QObject):
             self._move_reference_end(key, at, sd)
         else:
             self._commit_mark(key, at, sd)
+
+    def propose(self, found: Mapping[int, Mapping[str, Floats]]) -> None:
+        """Show markers that may be taken; those of other kinds of picture are left out."""
+        wanted = set(self.landmarks())
+        kept = {frame: {n: at for n, at in places.items() if n in wanted} for frame, places in found.items()}
+        self.proposed = {frame: places for frame, places in kept.items() if places}
+        self.changed.emit()
+
+    def take_proposed(self) -> bool:
+        """Place all that is proposed, one undo step; what a hand has placed since stays where it is."""
+        capture, proposed = self.capture, self.proposed
+        if capture is None or not proposed:
+            return False
+        sd = placing_sd(0.0)
+        with self._workspace.trying():
+            with self._workspace.action("take the proposed markers") as act:
+                for frame, places in proposed.items():
+                    held = self._marks.get(frame, {})
+                    new = {name: at for name, at in places.items() if name not in held}
+                    for name, (x, y) in new.items():
+                        act.add(Mark(capture.uid, frame, name, (float(x), float(y)), sd))
+                    marks = {**held, **new}
+                    sds = {**self._frame_sds(frame), **dict.fromkeys(new, sd)}
+                    self._observe(act, frame, marks, self._context(frame, self.points(frame), sds))
+            self.proposed = {}
+            self._ask_next()
+        return not self.proposed
 
     def nudge(self, dx: float, dy: float) -> None:
         """Shift the chosen point by tenths of a pixel."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tuning.core.entries import Capture, ClipFacts
@@ -23,6 +24,7 @@ from tuning.ui.picture.clip_timeline import ClipTimeline
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.load_share_simulator import WhatIf
 from tuning.ui.picture.mark_state import MarkState
+from tuning.ui.picture.marker_proposal import MarkerProposal
 from tuning.ui.picture.picture_import import ImportedPicture, PictureImporter
 from tuning.ui.picture.plates_dialog import GroundDialog
 from tuning.ui.picture.player import Player
@@ -70,6 +72,7 @@ class PicturePage(QWidget):
         self.results, self.curves = ResultList(self.following, measures), CurveView(self.following, measures)
         self.strip.follow(self.following)
         self.faults = FaultGrid(workspace, self.board, self.following)
+        self.proposal = MarkerProposal(workspace, self.board, self.following)
         self.changed_box = ChangedBox(workspace, self.following)
         self.player = Player(self.board)
         self.arrivals = PictureImporter(workspace, self._arrived, self)
@@ -80,6 +83,9 @@ class PicturePage(QWidget):
         self.player.shown.connect(self.canvas.show_image)
         self.player.failed.connect(self.refused)
         self.board.message.connect(self.refused)
+        self.proposal.job_started.connect(self.job_started)
+        self.proposal.frame_wanted.connect(self.go)
+        self.board.changed.connect(self._show_proposal)
         self.strip.frame_wanted.connect(self.go)
         self.following.changed.connect(self._show_following)
         self.following.job_started.connect(self.job_started)
@@ -155,7 +161,7 @@ class PicturePage(QWidget):
         self.live_button = button("Live camera…", self.live, tip="Mirror, live cue, recording")
         self._build_following()
         moving = (player.play_button, player.speed, player.back, player.on)
-        doing = (self.follow_button, self.task, self.leg, self.ground_button)
+        doing = (self.propose_button, self.follow_button, self.task, self.leg, self.ground_button)
         looks = (player.loop, self.rate, player.light, self.changed_box)
         more = (self.tags_button, self.fault_button, self.compare_button, self.what_if_button)
         tail = (self.live_button,) if self._wide else (self.about,)
@@ -179,6 +185,9 @@ class PicturePage(QWidget):
         self.follow_button = button(
             "Follow marks", self.follow, "primary", "Follow the marks forward and back from this frame"
         )
+        self.propose_button = button(
+            "Find markers", self.propose, tip="Find the stickers and name them; Enter takes what was found"
+        )
         self.what_if_button = button("Try a pose", self.what_if, tip="Move trunk and shin and watch the load share")
         self.ground_button = button("Plates…", self.stand_on_plates, tip="Plates that ran with this clip")
         self.compare_button = button("Before / after", self.compare, tip="This clip against an earlier one")
@@ -190,9 +199,34 @@ class PicturePage(QWidget):
         self.panel.over_clip.addWidget(self._over_head)
         self.panel.over_clip.addWidget(self.results)
         hidden: list[QWidget] = [self.task, self.leg, self.follow_button, self.what_if_button, self.compare_button]
-        hidden += [self.ground_button, self._over_head, self.fault_button, self.changed_box, self.tags_button]
+        hidden += [
+            self.propose_button,
+            self.ground_button,
+            self._over_head,
+            self.fault_button,
+            self.changed_box,
+            self.tags_button,
+        ]
         for part in hidden:
             part.hide()
+
+    def _show_proposal(self) -> None:
+        self.propose_button.setVisible(self.player.is_open and self.proposal.usable)
+        self.propose_button.setText("Take markers" if self.board.proposed else "Find markers")
+
+    def propose(self) -> None:
+        """Take the markers that are proposed, or look for them."""
+        if not self.proposal.take():
+            self.proposal.start()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter takes the markers that are proposed, Escape leaves them."""
+        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and self.proposal.take():
+            return
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.proposal.leave():
+            return
+        super().keyPressEvent(event)
 
     def follow(self) -> None:
         """Follow the marks of this frame through the clip."""
@@ -314,6 +348,7 @@ class PicturePage(QWidget):
 
     def _arrived(self, arrived: ImportedPicture) -> None:
         self._show(arrived.capture, arrived.source)
+        self.proposal.start()
         if arrived.plates is not None:
             self._stand_on_recorded(arrived.plates)
 

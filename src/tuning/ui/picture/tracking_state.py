@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -13,7 +13,7 @@ from tuning.core.entries import Capture, ClipFacts, MovedEvent, PlatesUsed, Trac
 from tuning.core.errors import TuningError
 from tuning.core.movement.tasks import TASKS, Options, Result, Task, measure, observations
 from tuning.core.movement.tracks import Tracks
-from tuning.core.types import PLAIN, Observation, Setup, Side
+from tuning.core.types import PLAIN, Floats, Observation, Setup, Side
 from tuning.core.units import sentence_case
 from tuning.records.track_codec import pack, unpack
 from tuning.ui.change_set import ChangeSet
@@ -180,8 +180,9 @@ class TrackingState(QObject):
 
     # following
 
-    def start(self) -> str:
-        """Follow the marks of this frame through the clip; a sentence when there is nothing to follow."""
+    def start(self, more: Mapping[int, Mapping[str, Floats]] | None = None) -> str:
+        """Follow the marks of this frame through the clip, and `more` that are hidden in it, by their own frames; a
+        sentence when there is nothing to follow."""
         board = self._board
         names = board.landmarks()
         marks = {name: at for name, at in board.points().items() if name in names}
@@ -193,9 +194,11 @@ class TrackingState(QObject):
         before, sds = self.tracks, board.context().sd_px
 
         def work(tick: Callable[[float], None]) -> Tracks:
-            from tuning.video.track.api import follow_clip
+            from tuning.video.track.api import follow_clip, follow_more
 
             found = follow_clip(path, frame, marks, tick=goes_on(tick))
+            for other, hidden in (more or {}).items():
+                found = follow_more(path, found, other, hidden, goes_on(tick))
             found.click_sd = {name: sds.get(name, sd) for name, sd in found.click_sd.items()}
             return before.merged(found) if before is not None else found
 

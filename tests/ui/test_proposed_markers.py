@@ -47,7 +47,7 @@ def test_one_key_leads_from_an_opened_clip_to_its_numbers(qtbot, window, bench):
 
 def test_escape_leaves_them_and_the_button_looks_again(qtbot, window, bench):
     opened(qtbot, window, "squat-front", "front")
-    assert bench.board.proposed and bench.propose_button.text() == "Take markers"
+    assert bench.board.proposed and bench.propose_button.text() == "Take 8 markers (Enter)"
     QTest.keyClick(bench.canvas, Qt.Key.Key_Escape)
     assert not bench.board.proposed and bench.propose_button.text() == "Find markers"
     bench.propose_button.click()

@@ -365,3 +365,14 @@ def test_the_window_works_at_every_size(window, patient, size):
     for stage in window.pages:
         patient("glassblower", stage)
         assert window.width() == size[0] and window.pages[stage].width() <= size[0]
+
+
+def test_what_stands_is_never_cut_in_the_header(window, patient):
+    header = window.header
+    for who, rows in (("beekeeper", 2), ("glassblower", 1)):
+        patient(who, "movement")
+        for width in (1100, 1280):
+            window.resize(width, 800)
+            hands.settle()
+            assert header.caution.shown == header.caution.text() != ""
+            assert (header.height() > 90) == (rows == 2)

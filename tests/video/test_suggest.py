@@ -101,3 +101,10 @@ def test_the_command_writes_what_track_reads(tmp_path):
     assert json.loads((tmp_path / "a.json").read_text())["unsure"] == ["shoulder_left", "shoulder_right"]
     (tmp_path / "x.mp4").write_bytes(b"nothing")
     assert run(main, ["suggest", str(tmp_path / "x.mp4"), "--out", str(tmp_path / "c.json")]).exit_code == 2
+
+
+def test_the_table_of_what_is_found_is_made():
+    import suggest_table
+
+    made = CliRunner().invoke(suggest_table.main, ["--clips", "1", "--seed", "9"])
+    assert made.exit_code == 0 and "all  1  100.0 %" in made.output

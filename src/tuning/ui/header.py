@@ -98,6 +98,7 @@ def facts(workspace: Workspace, today: date) -> str:
 
 
 CAUTION_WIDTH, FACTS_STRETCH = 400, 100
+HEIGHT, OWN_ROW, NO_LIMIT = 72, 28, 16777215
 
 
 class Header(QWidget):
@@ -119,7 +120,7 @@ class Header(QWidget):
         self._workspace, self._today = workspace, today
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedHeight(72)
+        self.setFixedHeight(HEIGHT)
         self.name = label("Tuning", theme.LARGE, bold=True)
         self.facts = ElidedLabel(role="muted")
         # What stands is said whole before anything that is known anyway.
@@ -133,7 +134,7 @@ class Header(QWidget):
         self.notes = button("Notes", self.notes_wanted.emit, "link", "Notes and treatments (F9)")
         self.who = button("", self.person_chosen.emit, "link", "Who is working (Ctrl+U)")
         self.commands = button("Find  Ctrl+K", self.commands_chosen.emit, "link", "Every action by name (Ctrl+K)")
-        top = QHBoxLayout()
+        self._top = top = QHBoxLayout()
         top.setSpacing(12)
         left: list[QWidget] = [self.home, self.name, self.facts, self.caution]
         right: list[QWidget] = [self.notes, self.visit, self.new_visit, self.who, self.commands]
@@ -151,7 +152,7 @@ class Header(QWidget):
             stage_button.clicked.connect(lambda _, s=stage_id: self.stage_chosen.emit(s))
             stage_button.hovered.connect(self.hint)
             row.addWidget(stage_button)
-        rows = QVBoxLayout(self)
+        self._rows = rows = QVBoxLayout(self)
         rows.setContentsMargins(16, 2, 16, 2)
         rows.setSpacing(0)
         rows.addLayout(top)
@@ -186,3 +187,17 @@ class Header(QWidget):
         told = " · ".join(part for part in parts if part)
         self.caution.setVisible(bool(told))
         self.caution.setText(told)
+        self._give_room(told)
+
+    def _give_room(self, told: str) -> None:
+        """What stands is never cut: too long for its place beside the name it gets a row of its own."""
+        wide = bool(told) and self.caution.sizeHint().width() > CAUTION_WIDTH
+        beside = self._top.indexOf(self.caution) >= 0
+        if wide and beside:
+            self._top.removeWidget(self.caution)
+            self._rows.insertWidget(1, self.caution, 0, Qt.AlignmentFlag.AlignLeft)
+        elif not wide and not beside:
+            self._rows.removeWidget(self.caution)
+            self._top.insertWidget(self._top.indexOf(self.facts) + 1, self.caution)
+        self.caution.setMaximumWidth(NO_LIMIT if wide else CAUTION_WIDTH)
+        self.setFixedHeight(HEIGHT + OWN_ROW * wide)

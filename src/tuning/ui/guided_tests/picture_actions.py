@@ -78,7 +78,7 @@ PICTURE_ACTIONS = (
     StageAction("Open a photograph or clip", "", _open_bench(lambda bench: bench.ask_file())),
     StageAction("Live camera: mirror, cue, recording", "", _open_bench(lambda bench: bench.live())),
     StageAction("How the clip was taken: speed, shoes, load, cue", "", _on_bench(lambda bench: bench.tags())),
-    StageAction("Follow the marks through the clip", "", _on_bench(lambda bench: bench.follow())),
+    StageAction("Track the markers through the clip", "", _on_bench(lambda bench: bench.follow())),
     StageAction("Keep this picture out of letters, or let it in again", "", _on_bench(_privately("keep_back"))),
     StageAction("Save a copy with the face hidden", "", _on_bench(_privately("hide_face"))),
     StageAction("Before and after: this clip against an earlier one", "", _on_bench(lambda bench: bench.compare())),

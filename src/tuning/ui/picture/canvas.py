@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tuning.core.pictures.landmarks import landmark_label
+from tuning.core.pictures.landmarks import landmark_name
 from tuning.core.pictures.marks import MarkReading
 from tuning.core.types import Floats, Side
 from tuning.core.units import format_signed
@@ -25,6 +25,8 @@ from tuning.ui import theme
 from tuning.ui.picture.mark_state import REFERENCES, MarkState
 
 GRAB_PX = 11.0
+TAG_PX = 22.0
+"""Height of a name beside a mark."""
 CLEAR = 14.0
 """From the middle of a mark to the words beside it, px: clear of its ring."""
 MARGIN, LEAST_EXTENT_PX = 0.18, 40.0
@@ -332,25 +334,29 @@ class Canvas(QWidget):
             painter.drawEllipse(at, 12, 12)
 
     def _paint_proposed(self, painter: QPainter, points: dict[str, Floats]) -> None:
-        """Markers that may be taken: dashed rings with their names, which point away from the body."""
-        for key, place in self.board.proposed.get(self.board.frame, {}).items():
+        """Markers that may be taken: dashed rings, and their names on the side of the picture they lie on."""
+        places = {k: self.to_widget(at) for k, at in self.board.proposed.get(self.board.frame, {}).items()}
+        if not places:
+            return
+        middle = sum(at.x() for at in places.values()) / len(places)
+        lowest = {True: -TAG_PX, False: -TAG_PX}
+        for key, at in sorted(places.items(), key=lambda one: one[1].y()):
             if key in points:
                 continue
-            at, side = self.to_widget(place), side_of(key)
-            for width, ink, dash in ((5, theme.colour("stage"), False), (2.4, theme.colour("on_stage"), True)):
+            for width, ink, dashes in ((5, theme.colour("stage"), []), (2.4, theme.colour("on_stage"), [2, 1.5])):
                 pen = QPen(ink, width)
-                if dash:
-                    pen.setDashPattern([2, 1.5])
+                pen.setDashPattern(dashes) if dashes else None
                 painter.setPen(pen)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(at, 8, 8)
-            text = landmark_label(key)
+            text, left, side = landmark_name(key), at.x() < middle, side_of(key)
             painter.setFont(theme.font(theme.SMALL))
             wide = painter.fontMetrics().horizontalAdvance(text) + 14
-            middle = sum(self.to_widget(p).x() for p in self.board.proposed[self.board.frame].values())
-            left = at.x() < middle / len(self.board.proposed[self.board.frame])
-            role = f"{side.value}_wash" if side is not Side.NONE else "on_stage"
-            self._tag(painter, at + QPointF(-CLEAR - wide if left else CLEAR, 0), text, role)
+            lowest[left] = max(lowest[left] + TAG_PX, at.y())  # names of near places stand below each other
+            beside = [p.x() for p in places.values() if (p.x() < middle) is left and abs(p.y() - lowest[left]) < TAG_PX]
+            edge = min([at.x(), *beside]) - CLEAR - wide if left else max([at.x(), *beside]) + CLEAR
+            place = QPointF(edge, lowest[left])
+            self._tag(painter, place, text, f"{side.value}_wash" if side is not Side.NONE else "on_stage")
 
     def _tag(self, painter: QPainter, at: QPointF, text: str, role: str = "on_stage", bold: bool = False) -> None:
         painter.setFont(theme.font(theme.BODY if bold else theme.SMALL, bold))

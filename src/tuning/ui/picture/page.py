@@ -183,7 +183,7 @@ class PicturePage(QWidget):
         for choice in (self.task, self.leg):
             choice.activated.connect(lambda _: self._task_chosen())
         self.follow_button = button(
-            "Follow marks", self.follow, "primary", "Follow the marks forward and back from this frame"
+            "Track markers", self.follow, "primary", "Track the markers forward and back from this frame"
         )
         self.propose_button = button(
             "Find markers", self.propose, tip="Find the stickers and name them; Enter takes what was found"
@@ -212,7 +212,9 @@ class PicturePage(QWidget):
 
     def _show_proposal(self) -> None:
         self.propose_button.setVisible(self.player.is_open and self.proposal.usable)
-        self.propose_button.setText("Take markers" if self.board.proposed else "Find markers")
+        count = sum(map(len, self.board.proposed.values()))
+        self.propose_button.setText(f"Take {count} markers (Enter)" if count else "Find markers")
+        set_role(self.propose_button, chosen=bool(count))
 
     def propose(self) -> None:
         """Take the markers that are proposed, or look for them."""
@@ -314,7 +316,7 @@ class PicturePage(QWidget):
         set_role(self.ground_button, chosen=following.ground is not None)
         self._over_head.setVisible(has)
         self.results.setVisible(has)
-        self.panel.readings_head.setText("In this frame" if has else "What these marks say")
+        self.panel.readings_head.setText("In this frame" if has else "What these markers show")
         self.results.refresh()
         self.strip.update()
 

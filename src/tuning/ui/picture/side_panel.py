@@ -83,7 +83,7 @@ class SidePanel(QWidget):
         self.over_clip = QVBoxLayout()
         self.over_clip.setSpacing(2)
         list_column.addLayout(self.over_clip)
-        self.readings_head = label("What these marks say", bold=True)
+        self.readings_head = label("What these markers show", bold=True)
         list_column.addWidget(self.readings_head)
         list_column.addLayout(self._readings)
         list_column.addWidget(self.note)

@@ -202,7 +202,7 @@ class TrackingState(QObject):
             found.click_sd = {name: sds.get(name, sd) for name, sd in found.click_sd.items()}
             return before.merged(found) if before is not None else found
 
-        self._run(Job("Following the marks", work, self._workspace.case), board.capture, "follow the marks")
+        self._run(Job("Tracking the markers", work, self._workspace.case), board.capture, "track the markers")
         return ""
 
     def _correct(self, name: str, frame: int, at: np.ndarray) -> None:
@@ -226,7 +226,7 @@ class TrackingState(QObject):
 
             return correct(path, tracks, name, frame, at, goes_on(tick))
 
-        job = Job("Following the corrected mark", work, self._workspace.case)
+        job = Job("Tracking the corrected marker", work, self._workspace.case)
         job.ended.connect(self._next_correction)
         self._run(job, board.capture, "correct a track")
 
@@ -253,7 +253,7 @@ class TrackingState(QObject):
 
     # keeping
 
-    def keep(self, tracks: Tracks, text: str = "follow the marks") -> None:
+    def keep(self, tracks: Tracks, text: str = "track the markers") -> None:
         """Write the tracks and everything they measure, in one action. Raises TuningError; what stood, stands then."""
         with self._workspace.action(text) as act:
             self._put(act, tracks)
@@ -335,7 +335,7 @@ class TrackingState(QObject):
         """An event by key in a frame: the nearest of its kind comes here, or a new one is put. What hinders that, or
         what it still lacks, in words."""
         if self.result is None or self.tracks is None:
-            return "Follow the marks first; events are put into what was followed."
+            return "Track the markers first; events are put into what was tracked."
         if kind not in TASKS[self.task].events:
             return f"“{TASKS[self.task].name}” has no {kind} to put."
         time = float(self.tracks.times[frame])

@@ -43,15 +43,22 @@ def suggest(path: Path, view: str = "", tick: Callable[[float], bool] = lambda _
     `tick` is told the share that is done, and says whether to go on. Raises BadInput where nobody is found or the view
     is none of VIEWS, EnvironmentFault where the body model is not set up.
     """
-    if view and view not in VIEWS:
-        raise BadInput(f"“{view}” is no view; one of {', '.join(VIEWS)}.")
-    model, source = BodyModel(), open_source(path)
+    source = open_source(path)
     try:
-        seen = _seen(model, source, tick)
+        return suggest_in(source, path.name, view, tick)
     finally:
         source.close()
+
+
+def suggest_in(
+    source: PictureSource, name: str, view: str = "", tick: Callable[[float], bool] = lambda _: True
+) -> Suggestion:
+    """As `suggest`, of a picture or clip that is open already."""
+    if view and view not in VIEWS:
+        raise BadInput(f"“{view}” is no view; one of {', '.join(VIEWS)}.")
+    seen = _seen(BodyModel(), source, tick)
     if not seen:
-        raise BadInput(NOBODY.format(name=path.name))
+        raise BadInput(NOBODY.format(name=name))
     view = view or Counter(view_of(pose) for _, pose, _ in seen).most_common(1)[0][0]
     looks = []
     for n, (frame, pose, pixels) in enumerate(seen):

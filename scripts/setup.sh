@@ -40,10 +40,10 @@ stamp_of() { # lock file
     cat "$1" pyproject.toml scripts/setup.sh | sha256sum | cut -d' ' -f1
 }
 
-fetch_models() { # what proposes markers; without it they are placed by hand, so a failure stops nothing
+fetch_models() { # pip options; what proposes markers: without it they are placed by hand, so a failure stops nothing
     grep -qsx "$(sha256sum < models.lock)" .venv/models && return
     echo "Fetching the body model that proposes markers …"
-    if .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes --no-deps -r models.lock; then
+    if .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes --no-deps "$@" -r models.lock; then
         sha256sum < models.lock > .venv/models
     else
         echo "The body model could not be fetched; markers are placed by hand. The next start tries again." >&2
@@ -53,7 +53,7 @@ fetch_models() { # what proposes markers; without it they are placed by hand, so
 set_up() { # lock file, and any whose packages it holds too
     local lock=$1 python
     if [ -x .venv/bin/tuning ] && grep -qsx "$(stamp_of "$lock")" .venv/set-up; then
-        fetch_models
+        fetch_models --retries 0 --timeout 10
         return
     fi
     python="$(find_python)"

@@ -73,6 +73,14 @@ def test_a_sticker_that_is_not_there_is_left_out_and_named(tmp_path):
     assert "knee_left" in found.unsure and "knee_left" not in found.points and "knee_right" in found.points
 
 
+def test_feet_that_the_picture_cuts_off_are_told(tmp_path):
+    pixels, worn = picture(tmp_path / "a.png", "front")
+    knees = int(worn["knee_left"][1]) + 60
+    Image.fromarray(pixels[:knees]).save(tmp_path / "b.png")
+    assert not suggest(tmp_path / "a.png").cut_off
+    assert set(suggest(tmp_path / "b.png").cut_off) >= {"ankle_left", "ankle_right", "second_toe_left"}
+
+
 def test_nobody_and_no_view_of_ours_are_told(tmp_path):
     camera, rng = PinholeCamera("front"), np.random.default_rng(5)
     Image.fromarray((255 * render.room(camera, rng)).clip(0, 255).astype(np.uint8)).save(tmp_path / "room.png")

@@ -93,6 +93,8 @@ def suggest(clip: Path, out: Path, view: str | None, pixel_origin: str) -> None:
         frames = {found.frame: found.points, **found.extra}
         write_points(frames, out, pixel_origin, view=found.view, unsure=list(found.unsure))
         click.echo(f"{sum(map(len, frames.values()))} markers, {found.view} view, frame {found.frame}.")
+        if found.cut_off:
+            click.echo(f"Outside the picture: {', '.join(map(landmark_label, found.cut_off))}.", err=True)
         if found.unsure:
             click.echo(f"Unsure, left out: {', '.join(landmark_label(name) for name in found.unsure)}.", err=True)
 

@@ -74,7 +74,8 @@ class MarkerProposal(QObject):
         self.frame_wanted.emit(found.frame)
         count = len(found.points) + sum(map(len, found.extra.values()))
         unsure = f" Unsure, left out: {', '.join(map(landmark_label, found.unsure))}." if found.unsure else ""
-        self._board.message.emit(f"{count} markers found. Enter takes them, Escape leaves them.{unsure}")
+        cut = f" Outside the picture: {', '.join(map(landmark_label, found.cut_off))}." if found.cut_off else ""
+        self._board.message.emit(f"{count} markers found. Enter takes them, Escape leaves them.{cut}{unsure}")
 
     def take(self) -> bool:
         """Take all, and follow them through a clip; False where nothing is proposed."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -35,6 +35,8 @@ class Suggestion:
     points: dict[str, Floats]
     extra: dict[int, dict[str, Floats]] = field(default_factory=dict)
     unsure: tuple[str, ...] = ()
+    cut_off: tuple[str, ...] = ()
+    """Landmarks whose place lies outside the picture in most frames."""
 
 
 def suggest(path: Path, view: str = "", tick: Callable[[float], bool] = lambda _: True) -> Suggestion:
@@ -67,7 +69,15 @@ def suggest_in(
         looks.append(FrameSpots(frame, places, spots_near(pixels, np.array([at for at, _ in places.values()]), reach)))
         if not tick(0.5 + 0.5 * (n + 1) / len(seen)):
             break
-    return _best(view, list(looks[0].expected), named(looks))
+    return replace(_best(view, list(looks[0].expected), named(looks)), cut_off=_cut_off(looks, source.size))
+
+
+def _cut_off(looks: Sequence[FrameSpots], size: tuple[int, int]) -> tuple[str, ...]:
+    """Landmarks that most frames do not hold."""
+    out: Counter[str] = Counter()
+    for look in looks:
+        out.update(name for name, (at, _) in look.expected.items() if not ((at >= 0) & (at < size)).all())
+    return tuple(name for name in looks[0].expected if out[name] > len(looks) / 2)
 
 
 def _seen(

@@ -48,6 +48,18 @@ def walk(qtbot, window, patient):
     return clip
 
 
+def test_a_closed_clip_leaves_nothing_behind_that_could_be_measured(window, patient):
+    patient("glassblower", "movement")
+    bench = window.page("movement").bench
+    hands.settle()
+    assert bench.following.result is not None
+    bench.close_picture()
+    assert bench.following.tracks is None and bench.following.result is None
+    bench.following.choose("side-squat", Side.LEFT)
+    bench.following.smooth_at(6.0)
+    assert not bench.following.usable or bench.board.capture is None
+
+
 def test_faults_are_ticked_by_repetition_and_told_in_the_test_by_eye(window, patient):
     patient("ferry deckhand", "movement")  # the newest clip: three step-downs on the right leg
     movement, space = window.page("movement").bench, window.workspace

@@ -26,6 +26,8 @@ KEPT_WITH = ("task", "side", "moved", "cutoff_hz", "ground")
 """What is kept with the tracks and changes what they say."""
 NEAR_S = 0.25
 """An event put by key moves one of its kind that lies nearer than this (practice judgement, editable)."""
+NOTHING_YET = ("", "", PLAIN)
+"""What is shown while it is not read yet, which no clip and no closed page is."""
 FACING = {"side-l": Side.LEFT, "side-r": Side.RIGHT}
 """Kinds of picture that show one side of a person."""
 
@@ -77,7 +79,7 @@ class TrackingState(QObject):
 
     def open(self, capture: Capture | None) -> None:
         """Take up what the record holds of a clip."""
-        self._shown = None
+        self._shown = NOTHING_YET
         self.task, self.side = "", Side.NONE
         self._waiting, self._correcting = [], False
         if capture is not None:
@@ -295,7 +297,7 @@ class TrackingState(QObject):
         kept = {name: getattr(self, name) for name in KEPT_WITH}
         for name, value in changed.items():
             setattr(self, name, value)
-        if self.tracks is None:
+        if self.tracks is None or self.capture is None:
             self.changed.emit()
             return
         try:

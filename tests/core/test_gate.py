@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tuning.core.case import Case, Patient, Visit
-from tuning.core.entries import Clearance, Screen
+from tuning.core.entries import Clearance, Screen, Unreadable
 from tuning.core.errors import Refused
 from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import LimitFacts, limit_sets, limits_from_answers
@@ -189,6 +189,27 @@ def again(found, n):
 def open_ids(entries, hours=1):
     found = screening_status(entries, now=START + timedelta(hours=hours))
     return {f.id for f in found.open}
+
+
+def test_a_finding_that_ends_by_time_stands_to_its_last_moment():
+    [found] = screening_status([told(["trauma"])], now=START).findings
+    end = START + timedelta(hours=72)
+    assert found.ends == end and found.stands(end - timedelta(seconds=1)) and not found.stands(end)
+
+
+def test_what_a_screen_cannot_name_is_a_finding_of_its_level_unless_limits_say_it():
+    bare = Screen(Triage.AMBER, {}, uid="s0", visit="v0", at=START)
+    assert [(f.id, f.level) for f in screening_status([bare], now=START).findings] == [("level", Triage.AMBER)]
+    limited = replace(told(["surgeon", "limit-right", "limit-fast"]), rules=())
+    assert {f.id for f in screening_status([limited], now=START).findings} == {"limit-fast"}
+    assert screening_status([replace(bare, level=Triage.NONE)], now=START).findings == ()
+
+
+def test_a_screen_that_cannot_be_read_locks_and_names_itself():
+    lost = Unreadable("screen", "cannot be read", uid="x", visit="v3", at=START, person="p", who="Dr. Lind")
+    found = screening_status([lost], now=START)
+    assert found.level is Triage.RED and (found.screen.uid, found.screen.visit, found.screen.at) == ("x", "v3", START)
+    assert screening_status([Unreadable("note", "", uid="y", visit="v0", at=START)], now=START) is None
 
 
 def test_clearing_one_finding_lifts_no_other():

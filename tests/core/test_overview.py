@@ -120,3 +120,10 @@ def test_different_names_stay_different():
 )
 def test_a_person_may_be_erased_so_long_after_the_last_visit_and_a_minor_not_before_an_age(born, last, years, until):
     assert RetentionRule(years, 25).until(born, last) == until
+
+
+@pytest.mark.parametrize(("today", "over"), [("2036-03-01", False), ("2036-03-02", True), ("2026-03-02", False)])
+def test_a_record_may_be_erased_from_the_very_day_on(today, over):
+    assert RetentionRule(10, 25).is_over(date(1980, 1, 1), date(2026, 3, 2), date.fromisoformat(today)) is over
+    assert not RetentionRule(10, 25).is_over(date(1980, 1, 1), None, date(2099, 1, 1))
+    assert not RetentionRule(0, 25).is_over(date(1980, 1, 1), date(2026, 3, 2), date(2099, 1, 1))

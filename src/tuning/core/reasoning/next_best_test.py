@@ -217,15 +217,12 @@ def _separates(factors: Sequence[str], by_factor: Mapping[str, _Gain], sheets: P
     names = {sheet.factor.id: sheet.factor.name for sheet in sheets.sheets}
     first = factors[0]
     name, best = mid_sentence(names[first]), by_factor[first]
-    either = [
-        *([f"there: supports {name}"] if best.gain else []),
-        *([f"not there: speaks against {name}"] if best.loss else []),
-    ]
+    ways = [*(["supports"] if best.gain else []), *(["speaks against"] if best.loss else [])]
     rivals = [f for f in factors[1:] if bool(by_factor[f].loss) != bool(best.loss)]
     rivals += [s.factor.id for s in sheets.sheets if s.factor.id not in by_factor and _is_rival(s)]
     other = (rivals + list(factors[1:]))[:1]
     told = f"; helps distinguish it from {mid_sentence(names[other[0]])}" if other else ""
-    return f"{'; '.join(either)}{told}"
+    return f"{' or '.join(ways)} {name}{told}"
 
 
 def _is_rival(sheet: FactorEvidence) -> bool:

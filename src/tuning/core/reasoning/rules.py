@@ -155,10 +155,11 @@ class Factor:
 
 @dataclass(frozen=True)
 class Pattern:
-    """What was seen. `name` and `plain` take the side; any of `raised_by` raises it."""
+    """What was seen. `name` and `plain` take the side, `short` has none; any of `raised_by` raises it."""
 
     id: str
     name: str
+    short: str
     plain: str
     region: str
     station: str

@@ -68,6 +68,6 @@ def posture_lines(case: Case, rules: Sequence[PostureRule]) -> list[str]:
         if not isinstance(line, NotMeasured):
             named.setdefault(posture_type(rules, line), []).append(side.value)
     return [
-        f"Side line, {' and '.join(sides)}: {posture.value} ({rule_text})."
+        f"Sagittal plumb line, {' and '.join(sides)}: {posture.value} ({rule_text})."
         for (posture, rule_text), sides in named.items()
     ]

@@ -16,14 +16,6 @@ from tuning.ui.symbols import body_outline, paint_side
 from tuning.ui.widgets import label
 
 WIDTH = 196
-SHORT = {
-    "knee-in": "Knee inward", "pelvis-drop": "Pelvis drops", "hip-shift": "Weight shifts off",
-    "stance-share": "Carries less", "leg-path": "Swings in a curve", "foot-out": "Foot outward",
-    "foot-collapse": "Arch falls", "standing-knee-line": "Standing knee line", "knee-led": "Knee leads",
-    "hip-turn-gap": "Hip turns less", "slow-leg": "Rises slower", "strength-gap": "Weaker",
-    "level-tilt": "Stands lower", "complaint-front-knee": "Knee pain, front", "complaint-groin": "Groin pain",
-    "complaint-heel": "Heel pain", "complaint-side-hip": "Hip pain, outer", "complaint-low-back": "Low back pain",
-}  # fmt: skip
 
 
 def best_label(one: PatternEvidence) -> Label:
@@ -128,7 +120,7 @@ class PatternColumn(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for one in found:
-            item = QListWidgetItem(_icon(one.seen.side), SHORT.get(one.seen.pattern.id, one.seen.pattern.id))
+            item = QListWidgetItem(_icon(one.seen.side), one.seen.pattern.short)
             item.setToolTip(one.seen.name)
             self.list.addItem(item)
         self.list.setCurrentRow(min(self._state.pattern, len(found) - 1))

@@ -116,8 +116,10 @@ class ChangeDelegate(QStyledItemDelegate):
         painter.drawText(box.adjusted(0, 5, -8, -24), int(_RIGHT), shown)
         painter.setFont(theme.font(theme.BODY))
         room = QRectF(box.left() + 28, box.top() + 5, box.width() - 28 - wide - 8, 24)
-        name = row.measure.brief if not row.region else f"{row.measure.brief}, {row.region}"
-        elided = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        metrics, place = painter.fontMetrics(), f", {row.region}" if row.region else ""
+        whole = f"{row.measure.name}{place}"
+        name = whole if metrics.horizontalAdvance(whole) <= room.width() else f"{row.measure.brief}{place}"
+        elided = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, int(_LEFT), elided)
         verdict = row.change.verdict if row.change is not None else None
         if isinstance(verdict, Verdict) and row.finding is not ChangeFinding.UNLIKE:

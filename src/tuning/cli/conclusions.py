@@ -88,7 +88,7 @@ def plan(log: Path, as_json: bool) -> None:
             return
         for one in made:
             to = f" to {one['to']}" if one["to"] != one["rung"] else ""
-            click.echo(f"{one['move'].upper()} {one['rung']}{to}. Row {one['row']}: {one['reason']}.")
+            click.echo(f"{one['move'].upper()} {one['rung']}{to}. Why: {one['reason']} (rule {one['row']}).")
             for words in one["also"]:
                 click.echo(f"  {words}")
             click.echo(f"  Changes with: {one['reverses']}. May be overruled by {one['override']}.")

@@ -156,6 +156,7 @@ def _effort(test: TestDefinition, side: Side, name: str, choice: VisitSelection)
         loads=test.loads,
         last=test.last or test.id in choice.painful,
         muscle=test.muscle if test.maximal else "",
+        short=test.short,
     )
 
 

@@ -32,6 +32,8 @@ class VisitItem:
     """Squeeze and painful tests come last in their position."""
     muscle: str = ""
     """Group that a maximal effort tires; empty for what is not maximal."""
+    short: str = ""
+    """The name where there is little room; empty where the name is short."""
 
 
 @dataclass(frozen=True)

@@ -314,7 +314,7 @@ class LogView(QWidget):
         goes = f": {step.words}" if step is not None else ""
         head = label(f"{decision.move.value.upper()}{goes}", theme.LARGE, wrap=True)
         column.addWidget(head)
-        column.addWidget(label(f"Row {decision.row}: {decision.reason}.", wrap=True))
+        column.addWidget(label(f"Why: {decision.reason} (rule {decision.row}).", wrap=True))
         for words in [w for w in decision.also if step is None or w != step.words]:
             column.addWidget(label(words, role="caution", wrap=True))
         dose = self._course.dose_now(item).text

@@ -204,6 +204,8 @@ class OrderBoard(QWidget):
         painter.setPen(theme.colour("muted" if done else "ink"))
         name = effort.name.rsplit(", ", 1)[0] if effort.side in LEGS else effort.name
         name = name.removeprefix("Hip ") if self._stage else name
+        wide = metrics.horizontalAdvance(name) > box.right() - x - room
+        name = effort.short if wide and effort.short else name
         text = metrics.elidedText(name, Qt.TextElideMode.ElideRight, round(box.right() - x - room))
         painter.drawText(
             QRectF(x, box.top(), box.right() - x - room, box.height()), Qt.AlignmentFlag.AlignVCenter, text

@@ -201,6 +201,8 @@ def test_a_fault_is_tapped_by_key_shows_its_cue_and_begins_the_next_session(page
     assert session.cue.text() == own[1].cue and f"2  {own[1].sign}  × 1" in session.faults.text()
     press(session, "1", "1")
     assert session.cue.text() == own[0].cue and session.answers[0].faulty == 3
+    press(session, "5", "-")
+    assert session.cue.text() == own[0].cue and session.answers[0].faulty == 3, "a slip is taken back by name"
     press(session, Qt.Key.Key_Return, "1", Qt.Key.Key_Return)
     assert session.answers[0].pain == 1, "once it is asked how it was, a digit is the pain"
     while session.current is not None and session.answers:
@@ -209,6 +211,54 @@ def test_a_fault_is_tapped_by_key_shows_its_cue_and_begins_the_next_session(page
     assert kept[-2].side is first.side and kept[-2].faults == (own[0].id, own[1].id) and not kept[-1].faults
     session.refresh()
     assert session.current.side is first.side and session.cue.text() == f"Begin with: {own[0].cue}"
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1100, 700)])
+def test_what_is_read_before_the_first_repetition_is_read_whole(window, page, monkeypatch, size):
+    care = [
+        "surgeon's limits, left: nothing fast, knee flexion to 90° until 24 Dec 2026",
+        "numb feet: look at the floor",
+    ]
+    monkeypatch.setattr(PlanStatus, "cautions_of", lambda *_: care)
+    window.resize(*size)
+    page.open_view(2)
+    session = page.session
+    first = session.current
+    done = done_of(first.item, first.side, session._state.course.today, faults=(first.rung.faults[0],), supervised=True)
+    with page._workspace.action("log") as act:
+        act.add(done)
+    session.refresh()
+    for running in (False, True):
+        if running:
+            press(session, Qt.Key.Key_Space)
+            session.tick()
+            session.stop()
+        hands.settle()
+        shown = [one for one in session.findChildren(QLabel) if one.isVisible() and one.text()]
+        cut = [
+            one.text() for one in shown if one.hasHeightForWidth() and one.heightForWidth(one.width()) > one.height()
+        ]
+        assert session.cue in shown and session.care in shown
+        assert not cut
+
+
+def test_two_faults_of_one_repetition_spoil_one_and_one_of_the_next_another(page):
+    page.open_view(2)
+    session = page.session
+    while session.current.dose.reps is None:
+        run_set(session, "1")
+    session.rest = 0.0
+    session.stop()
+    press(session, Qt.Key.Key_Space)
+    session.tick()
+    press(session, "1", "2", "1")
+    answer = session.answers[session.at]
+    assert answer.faulty == 1 and len(answer.faults) == 3
+    session.seconds += session.current.dose.set_s / session.current.dose.reps
+    press(session, "1")
+    assert answer.faulty == 2
+    press(session, "-", "-", "-", "-")
+    assert (answer.faulty, answer.faults) == (0, [])
 
 
 def test_a_session_that_the_disk_refuses_stays_answered_and_is_saved_by_enter(page, monkeypatch):

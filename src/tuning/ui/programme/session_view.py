@@ -21,17 +21,20 @@ from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.widgets import label
 from tuning.ui.workspace import Workspace
 
-HUGE = 80
+HUGE, LOW_PX = 80, 600
 TICK_MS = 100
 ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
 """Giving way, catch, swelling, numb, dizzy, painkiller."""
-HELP = (
-    "Space starts and pauses · then 0-9 a fault is seen: its cue is shown, and it counts · Enter ends the set · "
-    "then 0-9 pain (T for 10), + and - faulty repetitions, "
-    "F felt there, N not felt, W felt elsewhere, G gave way, C catch, S swelling, U numb, D dizzy, K painkiller, "
-    "X done with less range or load than before · "
-    "Enter keeps the set · M mutes · Backspace goes one set back"
+READY_KEYS = "Space starts · Enter ends the set · Backspace goes one set back · M mutes"
+RUNNING_KEYS = (
+    "0-9 a fault is seen: its cue is shown, and it counts; - takes it back · Space pauses · Enter ends the set"
 )
+ASKING_KEYS = (
+    "0-9 pain (T for 10) · + and - faulty repetitions · F felt there, N not felt, W felt elsewhere · G gave way, "
+    "C catch, S swelling, U numb, D dizzy, K painkiller · X done with less range or load than before · "
+    "Enter keeps the set · Backspace goes one set back"
+)
+"""The keys that do something now; no others are shown."""
 
 
 @dataclass
@@ -41,7 +44,9 @@ class SetAnswer:
     pain: int | None = None
     faulty: int = 0
     faults: list[str] = field(default_factory=list)
-    """Ids of the faults that were seen, once for each repetition."""
+    """Ids of the faults that were seen, each as often as it was."""
+    spoilt: set[int] = field(default_factory=set)
+    """Repetitions that had one: two faults of one repetition spoil one."""
     felt: str = "there"
     alarms: set[str] = field(default_factory=set)
     cut: bool = False
@@ -91,7 +96,7 @@ class SessionView(QWidget):
         self.then = label("", theme.BODY, role="muted", wrap=True)
         self.bar = RestBar()
         self.dose = label("", theme.BODY, role="muted", wrap=True)
-        self.help = label(HELP, role="muted", wrap=True)
+        self.help = label(READY_KEYS, role="muted", wrap=True)
         right = QVBoxLayout()
         right.setSpacing(10)
         self.care = label("", theme.BODY, role="caution", wrap=True)
@@ -231,7 +236,7 @@ class SessionView(QWidget):
         elif text == "M":
             with self._workspace.trying():
                 self._workspace.settings.set(MUTE, not self._workspace.settings.get(MUTE, False))
-        elif self._answered(text) if self.asking else self.begun and text.isdigit() and self._seen(int(text)):
+        elif self._answered(text) if self.asking else self.begun and self._seen(text):
             pass
         else:
             super().keyPressEvent(event)
@@ -267,15 +272,30 @@ class SessionView(QWidget):
         kept = [t for n, t in enumerate(self.turns) if n < self.at or (t.item.uid != turn.item.uid and not everything)]
         self.turns = kept
 
-    def _seen(self, key: int) -> bool:
-        """A fault was seen in a repetition: it counts, and its cue is shown."""
-        taught, place = self._taught(), (key - 1) % 10  # 0 is the tenth
+    def _seen(self, text: str) -> bool:
+        """A fault was seen in a repetition: it counts, and its cue is shown; minus takes the last one back."""
+        if text == "-" and self.at in self.answers:
+            self._change_faulty(self.answers[self.at], -1)
+            return True
+        taught, place = self._taught(), (int(text) - 1) % 10 if text.isdigit() else 10  # 0 is the tenth
         if taught is None or place >= len(taught.faults):
             return False
         answer = self.answers.setdefault(self.at, SetAnswer(cut=self._was_cut()))
         answer.faults.append(taught.faults[place].id)
-        answer.faulty = min(self.turns[self.at].dose.reps or 10, answer.faulty + 1)
+        turn = self.turns[self.at]
+        repetition = phase_at(self.seconds, turn.dose)[2] if turn.dose.reps else -len(answer.faults)
+        if repetition not in answer.spoilt:
+            answer.spoilt.add(repetition)
+            self._change_faulty(answer, 1)
         return True
+
+    def _change_faulty(self, answer: SetAnswer, by: int) -> None:
+        """One faulty repetition more or less; one less takes back the last fault that was named, too."""
+        if by < 0:
+            del answer.faults[-1:]
+            answer.spoilt = answer.spoilt if answer.faults else set()
+        most, least = self.turns[self.at].dose.reps or 10, min(1, len(answer.faults))
+        answer.faulty = min(most, max(least, answer.faulty + by))
 
     def _taught(self) -> Coaching | None:
         """How the exercise of this set is taught to this person."""
@@ -294,8 +314,7 @@ class SessionView(QWidget):
         elif text == "T":
             answer.pain = 10
         elif text in "+-" and text:
-            most = self.turns[self.at].dose.reps or 10
-            answer.faulty = min(most, max(0, answer.faulty + (1 if text == "+" else -1)))
+            self._change_faulty(answer, 1 if text == "+" else -1)
         elif text in "FNW" and text:
             answer.felt = {"F": "there", "N": "not", "W": "elsewhere"}[text]
         elif text in ALARM_KEYS:
@@ -356,11 +375,20 @@ class SessionView(QWidget):
         before = turn.number == 1 and not (self.begun or self.asking)
         for part in (self.setup, self.steps):  # what is read before the first repetition gives way to what corrects it
             part.setVisible(before)
+        self.then.setVisible(not before or self.height() >= LOW_PX)
+        self.help.setText(ASKING_KEYS if self.asking else RUNNING_KEYS if self.begun else READY_KEYS)
+        self.count.setVisible(not before)
+        # Before the first repetition there is much to read, and in a low window little room: nothing of the cue is cut.
+        small = before or self.height() < LOW_PX
+        self.cue.setFont(theme.font(theme.LARGE if small else theme.TITLE, bold=True))
+        self.word.setFont(theme.font(theme.LARGE if before else HUGE, bold=True))
 
     def _show(self) -> None:
         turn = self.current
         if turn is None:
             unsaved = "All sets are answered and not saved yet. Enter saves them." if self.answers else "Done."
+            self.then.setVisible(True)
+            self.count.setVisible(True)
             self.name.setText("The plan is empty: choose a rung under Ladders (1)." if not self.turns else unsaved)
             for part in (
                 self.turn, self.word, self.count, self.answer, self.dose, self.care, self.setup, self.steps, self.cue,
@@ -397,6 +425,8 @@ class SessionView(QWidget):
             self.word.setText(self._word(turn))
             self.count.setText(self._count(turn))
             self.figure.at(self.seconds)
+        if self.count.isHidden() and self.count.text():
+            self.word.setText(f"{self.word.text()} · {self.count.text()}")
         self.answer.setText(self._answer_words())
         self.answer.setVisible(self.asking)
         self.then.setText(self._then_words())

@@ -19,10 +19,10 @@ from tuning.demo.clips import CLIPS, POTTER
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Walker, squatting, walking
 from tuning.exchange.csv.tracks import read_points
+from tuning.video.media.source import open_source
 from tuning.video.suggest import body_model
 from tuning.video.suggest.api import suggest
 
-pytestmark = pytest.mark.skipif(body_model.model_folder() is None, reason="the body model could not be fetched here")
 MEDIA = Path(tuning.demo.__file__).parent / "media"
 NEAR_PX = 3.0
 
@@ -62,6 +62,26 @@ def test_a_mirrored_picture_exchanges_every_name_and_moves_none(tmp_path, view):
     for name, (x, y) in straight.items():
         stem, _, side = name.rpartition("_")
         assert np.hypot(*(mirrored[f"{stem}_{swap[side]}"] - (pixels.shape[1] - x, y))) < 1.0, name
+
+
+def test_a_mirrored_side_is_the_other_side(tmp_path):
+    source = open_source(MEDIA / "squat-side.mp4")
+    pixels = source.frame(20)
+    source.close()
+    for name, shown in (("a.png", pixels), ("b.png", pixels[:, ::-1])):
+        Image.fromarray(shown).save(tmp_path / name)
+    straight, mirrored = (suggest(tmp_path / name) for name in ("a.png", "b.png"))
+    assert (straight.view, mirrored.view) == ("right", "left") and len(straight.points) >= 8
+    for name, (x, y) in straight.points.items():
+        assert np.hypot(*(mirrored.points[name] - (pixels.shape[1] - x, y))) < 1.0, name
+
+
+def test_a_view_that_the_picture_cannot_be_is_refused_and_one_that_exchanges_legs_is_told(tmp_path):
+    picture(tmp_path / "a.png", "front")
+    with pytest.raises(BadInput, match="shows the person from the front, not from the left"):
+        suggest(tmp_path / "a.png", "left")
+    words = ["suggest", str(tmp_path / "a.png"), "--out", str(tmp_path / "a.json"), "--view", "rear"]
+    assert "as if seen from the front: if it is, left and right are exchanged" in CliRunner().invoke(main, words).stderr
 
 
 def test_a_sticker_that_is_not_there_is_left_out_and_named(tmp_path):

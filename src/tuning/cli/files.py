@@ -85,6 +85,7 @@ def suggest(clip: Path, out: Path, view: str | None, pixel_origin: str) -> None:
         from tuning.exchange.csv.tracks import write_points
         from tuning.video.media.safe_open import look_at
         from tuning.video.suggest.api import suggest as found_in
+        from tuning.video.suggest.body_places import SEEN_FROM
 
         look_at(clip)
         found = found_in(clip, view or "")
@@ -93,6 +94,9 @@ def suggest(clip: Path, out: Path, view: str | None, pixel_origin: str) -> None:
         frames = {found.frame: found.points, **found.extra}
         write_points(frames, out, pixel_origin, view=found.view, unsure=list(found.unsure))
         click.echo(f"{sum(map(len, frames.values()))} markers, {found.view} view, frame {found.frame}.")
+        if found.shown != found.view:
+            text = f"It looks as if seen {SEEN_FROM[found.shown]}: if it is, left and right are exchanged."
+            click.echo(text, err=True)
         if found.cut_off:
             click.echo(f"Outside the picture: {', '.join(map(landmark_label, found.cut_off))}.", err=True)
         if found.unsure:

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 
 VIEWS = {"rear": "rear", "front": "front", "side-l": "left", "side-r": "right"}
 """Kinds of picture that markers are proposed for, and how they see the person."""
-SEEN_FROM = {"rear": "from behind", "front": "from the front", "left": "from the left", "right": "from the right"}
 
 
 class MarkerProposal(QObject):
@@ -62,6 +61,8 @@ class MarkerProposal(QObject):
         if now is None or now.uid != capture.uid or not self.usable:
             return  # another picture is open, or somebody has begun to mark this one
         if found.view != VIEWS[capture.view]:
+            from tuning.video.suggest.body_places import SEEN_FROM
+
             self._board.message.emit(
                 f"This picture shows the person {SEEN_FROM[found.view]}, not {SEEN_FROM[VIEWS[capture.view]]}: "
                 "open it as the kind it is, or mark it by hand."

@@ -222,11 +222,11 @@ class PicturePage(QWidget):
             self.proposal.start()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter takes the markers that are proposed, Escape leaves them."""
-        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        if enter and self.proposal.take():
+        """On the picture Enter takes the markers that are proposed, Escape leaves them; a field keeps its own Enter."""
+        key = event.key() if event is not None and (self.canvas.hasFocus() or self.strip.hasFocus()) else None
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.proposal.take():
             return
-        if event is not None and event.key() == Qt.Key.Key_Escape and self.proposal.leave():
+        if key == Qt.Key.Key_Escape and self.proposal.leave():
             return
         super().keyPressEvent(event)
 

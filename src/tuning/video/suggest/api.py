@@ -14,7 +14,7 @@ from tuning.core.errors import BadInput
 from tuning.core.types import Floats
 from tuning.video.media.source import PictureSource, open_source
 from tuning.video.suggest.body_model import BodyModel, BodyPose
-from tuning.video.suggest.body_places import VIEWS, expected, view_of
+from tuning.video.suggest.body_places import SEEN_FROM, SIDES, VIEWS, expected, view_of
 from tuning.video.suggest.naming import FrameSpots, named
 from tuning.video.suggest.spots import spots_near
 
@@ -37,6 +37,8 @@ class Suggestion:
     unsure: tuple[str, ...] = ()
     cut_off: tuple[str, ...] = ()
     """Landmarks whose place lies outside the picture in most frames."""
+    shown: str = ""
+    """The view that the person themselves show; another one may have been named."""
 
 
 def suggest(path: Path, view: str = "", tick: Callable[[float], bool] = lambda _: True) -> Suggestion:
@@ -61,7 +63,10 @@ def suggest_in(
     seen = _seen(BodyModel(), source, tick)
     if not seen:
         raise BadInput(NOBODY.format(name=name))
-    view = view or Counter(view_of(pose) for _, pose, _ in seen).most_common(1)[0][0]
+    shown = Counter(view_of(pose) for _, pose, _ in seen).most_common(1)[0][0]
+    view = view or shown
+    if (view in SIDES) != (shown in SIDES):
+        raise BadInput(f"“{name}” shows the person {SEEN_FROM[shown]}, not {SEEN_FROM[view]}.")
     looks = []
     for n, (frame, pose, pixels) in enumerate(seen):
         places = expected(pose, view)
@@ -69,7 +74,8 @@ def suggest_in(
         looks.append(FrameSpots(frame, places, spots_near(pixels, np.array([at for at, _ in places.values()]), reach)))
         if not tick(0.5 + 0.5 * (n + 1) / len(seen)):
             break
-    return replace(_best(view, list(looks[0].expected), named(looks)), cut_off=_cut_off(looks, source.size))
+    best = _best(view, list(looks[0].expected), named(looks))
+    return replace(best, cut_off=_cut_off(looks, source.size), shown=shown)
 
 
 def _cut_off(looks: Sequence[FrameSpots], size: tuple[int, int]) -> tuple[str, ...]:

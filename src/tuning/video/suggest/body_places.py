@@ -11,6 +11,8 @@ from tuning.core.types import LEGS, Floats, Side
 from tuning.video.suggest.body_model import ANKLES, EARS, HEELS, HIPS, KNEES, SHOULDERS, TOES, BodyPose
 
 REAR, FRONT, LEFT, RIGHT = VIEWS = ("rear", "front", "left", "right")
+SIDES = (LEFT, RIGHT)
+SEEN_FROM = {REAR: "from behind", FRONT: "from the front", LEFT: "from the left", RIGHT: "from the right"}
 NARROW = 0.42
 """Shoulders nearer together than this part of the trunk are seen from the side (practice judgement, editable)."""
 
@@ -80,7 +82,7 @@ def expected(pose: BodyPose, view: str) -> dict[str, tuple[Floats, Floats]]:
             start = pair.mean(axis=0) if place.middle else pair[joint]
             at = start + length * (place.outward * outward + place.upward * up)
             axes = np.stack([outward / place.off[0], up / place.off[1]]) / length
-            made[stem if view in (LEFT, RIGHT) else f"{stem}_{side.value}"] = (at, axes)
+            made[stem if view in SIDES else f"{stem}_{side.value}"] = (at, axes)
     return made
 
 
@@ -91,7 +93,7 @@ def _table(view: str) -> Mapping[str, Place]:
 def _legs(pose: BodyPose, view: str, sideways: Floats) -> list[tuple[Side, int, Floats]]:
     """Sides with the model's joint and the way outward (ahead); the view says which side is which, whatever the model
     took for left."""
-    if view in (LEFT, RIGHT):
+    if view in SIDES:
         side = Side(view)
         return [(side, LEGS.index(side), sideways if side is Side.RIGHT else -sideways)]
     hips = pose.pair(HIPS)

@@ -17,7 +17,7 @@ from tuning.core.judging.verdict import (
     judge,
     split_sem,
 )
-from tuning.core.types import NotMeasured, Observation, Setup, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Setup, Side
 from tuning.knowledge import load
 
 MEASURES = load().measures
@@ -94,6 +94,14 @@ def test_strength_difference_counts_against_the_stronger_side():
     )
     assert row.verdict.d == pytest.approx(40) and row.verdict.word is VerdictWord.MARKED
     assert row.sentence == "left 40 % weaker than right"
+
+
+@pytest.mark.parametrize("weak", LEGS)
+@pytest.mark.parametrize(("measure", "word"), [("hip-abd", "weaker"), ("lunge-iso-rate", "lower")])
+def test_the_side_that_is_named_is_the_one_with_less(weak, measure, word):
+    values = {weak: [60, 60, 60], weak.other: [100, 100, 100]}
+    row = compare_sides(MEASURES[measure], *(replace(strength(s, values[s]), measure_id=measure) for s in LEGS))
+    assert row.sentence == f"{weak.value} 40 % {word} than {weak.other.value}"
 
 
 def test_a_single_trial_cannot_tell_and_says_how_many_would():

@@ -118,6 +118,7 @@ def _told(screen: Screen) -> list[SafetyFinding]:
     yes = frozenset(key for key, answer in screen.answers.items() if answer)
 
     def level(key: str) -> Triage:
+        """Whether a rule locks or cautions."""
         return Triage.RED if key in reds else Triage.AMBER
 
     found = [

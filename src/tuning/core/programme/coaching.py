@@ -17,8 +17,8 @@ LEAST_CUES = 3
 
 @dataclass(frozen=True)
 class Coaching:
-    """The teaching of one exercise to one person; `own` are the faults that were seen in it, `last` the one of the
-    session before, to begin with."""
+    """The teaching of one exercise to one person; `own` are the faults that were seen in it, `last` the one of them
+    of the session before, to begin with."""
 
     steps: tuple[str, ...]
     set_up: tuple[str, ...]
@@ -36,7 +36,7 @@ class Coaching:
     @property
     def to_take_home(self) -> tuple[Fault, ...]:
         """What a sheet lists: all that were seen in this person, and no fewer than a few."""
-        return self.in_order[: max(LEAST_CUES, len({*self.own, *([self.last] if self.last is not None else [])}))]
+        return self.in_order[: max(LEAST_CUES, len(self.own))]
 
 
 def coaching_of(

@@ -122,6 +122,7 @@ def conclusion_of(case: Case, tables: ReasoningTables) -> Conclusion:
     schools, triage = ReasoningPolicy(prefers[REGIONAL], prefers[HABIT]), found.level if found is not None else None
 
     def work() -> Conclusion:
+        """Conclude anew, where this has not been asked yet."""
         return conclude(case, tables.reasoning, tables.measures, tests_of(tables), triage, schools, prefers.rule)
 
     return case.memoised(("conclusion", triage), work, tables)

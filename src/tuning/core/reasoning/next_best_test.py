@@ -152,6 +152,7 @@ class _Gain:
     value: float = 0.0
 
     def with_line(self, chip: EvidenceItem, signs: int) -> _Gain:
+        """With what one more line of evidence could say."""
         weight = chip.line.weight / signs
         best = chip if self.line is None or weight > max(self.gain, self.loss) else self.line
         if chip.line.sign > 0:
@@ -159,6 +160,7 @@ class _Gain:
         return replace(self, loss=max(self.loss, weight), line=best)
 
     def valued(self, score: float) -> _Gain:
+        """With what that is worth where a factor stands at this score."""
         return replace(self, value=worth(score, self.gain, self.loss))
 
 

@@ -40,6 +40,7 @@ def load_reasoning(
     source = tables.get("source", "practice judgement, editable")
     changes = _all(reading, tables.get("changes", {}), TrialCondition, "changes")
     patterns = _all(reading, tables.get("patterns", {}), Pattern, "patterns")
+    reading.names("pattern", patterns.values())
     factors: dict[str, Factor] = {}
     lines: list[EvidenceRule] = []
     for key, raw in tables.get("factors", {}).items():

@@ -16,7 +16,7 @@ from tuning.core.pose import BodyPosition, PoseFrame, parse_frame
 from tuning.core.programme.ladders import Sides
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.rules import PainPolicy
-from tuning.core.reasoning.rules import EvidenceKind, SideMapping, SignCondition
+from tuning.core.reasoning.rules import EvidenceKind, Pattern, SideMapping, SignCondition
 from tuning.core.standing.posture import Posture, SpineCurve
 from tuning.core.test_definitions import AnswerKind, TestDefinition
 from tuning.core.types import Triage
@@ -104,7 +104,7 @@ class TomlReader:
             if name and name not in there:
                 self.wrong(where, f"unknown id “{name}”")
 
-    def names(self, kind: str, things: Iterable[Measure | TestDefinition]) -> None:
+    def names(self, kind: str, things: Iterable[Measure | TestDefinition | Pattern]) -> None:
         """Note what has no word for a patient, no short name where it needs one, or the name of another."""
         seen: dict[str, str] = {}
         for one in things:

@@ -7,7 +7,7 @@ import string
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
 
 from tuning.core.search import Findable, search, split
@@ -216,6 +216,8 @@ def names(tmp_path_factory):
     window.open_patient(people["glassblower"])
     yield window.cupboard.everything()
     window.close()
+    window.deleteLater()  # while the application is there to do it: what Python frees by itself, it frees in any order
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     app.processEvents()
 
 

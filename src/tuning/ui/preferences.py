@@ -46,7 +46,7 @@ SHOWN = 12
 
 
 class PreferencesDialog(QDialog):
-    """Nothing is taken over before "Take over"; a field out of bounds says what would be accepted."""
+    """Nothing is taken over before "Apply"; a field out of bounds says what would be accepted."""
 
     def __init__(self, parent: QWidget | None, space: Workspace) -> None:
         super().__init__(parent)
@@ -70,7 +70,7 @@ class PreferencesDialog(QDialog):
         self.reason = TextField()
         self.reason.setPlaceholderText("Why (saved in the audit trail)")
         self.reason.setAccessibleName("Reason for the change")
-        self.take = button("Take over", self.take_over, "primary")
+        self.take = button("Apply", self.take_over, "primary")
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(150)

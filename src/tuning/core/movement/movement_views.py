@@ -13,7 +13,7 @@ REAR, FRONT = Side.LEFT, Side.RIGHT
 """The patient's side that lies on the left of a rear and of a front view."""
 
 HIGHER = ("right higher", "left higher")
-KNEE = ("knee inward", "knee outward")
+KNEE, MEDIAL = ("valgus", "varus"), ("medial", "lateral")
 
 
 def _chain(marks: Marks, names: tuple[str, str, str]) -> geometry.Chain:
@@ -75,7 +75,7 @@ def _front_leg(side: Side) -> list[Recipe]:
             lambda m: float((m[line[0]] - m[line[1]])[0] * inward),
             needs_level=True,
             needs_scale=True,
-            words=KNEE,
+            words=MEDIAL,
         ),
     ]
 

@@ -341,8 +341,8 @@ REAL = {
     ("change", "row", "words"),
     [
         ({}, 14, ""),
-        ({"kit": ["bottom stair"], "phase": "load"}, 14, ""),
-        ({"kit": ["mat"]}, 12, "not at hand: step"),
+        ({"kit": ["step of 10 cm"], "phase": "load"}, 14, ""),
+        ({"kit": ["mat"]}, 12, "not at hand: step of 10 cm"),
         ({"phase": "settle"}, 12, "opens in phase restore"),
     ],
 )

@@ -57,8 +57,10 @@ def test_the_thing_itself_comes_first_then_what_serves_in_its_order():
 
 
 def test_a_check_says_what_is_used_instead_what_is_missing_and_what_people_should_not_take():
-    assert (ConditionState.MET, "bottom stair instead of step") in checked("sd-2-sit-back", kit("bottom stair"))
-    missing = (ConditionState.NOT_MET, "not at hand: step (never: stool or crate: it tips)")
+    board = "board or firm book of 5 cm"
+    assert (ConditionState.MET, f"{board} instead of step of 5 cm") in checked("sd-2-sit-back", kit(board))
+    missing = (ConditionState.NOT_MET, "not at hand: step of 5 cm (never: stool or crate: it tips)")
+    assert missing in checked("sd-2-sit-back", kit("bottom stair")), "a stair is 17 to 18 cm high"
     assert missing in checked("sd-2-sit-back", kit("mat"))
     assert not [text for _, text in checked("sd-2-sit-back", Equipment()) if "hand" in text or "instead" in text]
 
@@ -70,7 +72,7 @@ def test_a_sister_rung_then_the_floor_stand_in_and_say_why():
     assert found.entry == "hb-3-bridge"
     assert found.reasons[1] == "in place of Banded side walk: no small loop or long loop"
     knee = proposed("knee-in", kit("mat", "firm chair"))
-    assert knee["stepdown"].barred == "not at hand: step" and not knee["base"].barred
+    assert knee["stepdown"].barred == "not at hand: step of 5 cm" and not knee["base"].barred
     assert knee["chair"].entry == "cr-0-two-leg" and "floor or chair in place of Hip base" in knee["chair"].reasons[1]
     assert proposed("hip-shift", kit("mat"))["hipshift"].barred == "not at hand: mirror"
 
@@ -95,7 +97,11 @@ def no_harder(rung, other):
 @pytest.mark.parametrize("factor", CAUSES)
 def test_only_lying_sitting_or_a_chair_stands_in_for_a_ladder_without_kit(factor):
     whole = proposed(factor, Equipment(), Phase.RETURN)
-    for at_hand in (kit(), kit(*(set(EVERY) - {"mirror", "step", "bottom stair"})), kit("mat", "firm chair")):
+    for at_hand in (
+        kit(),
+        kit(*({one for one in EVERY if "5 cm" not in one and one != "mirror"})),
+        kit("mat", "firm chair"),
+    ):
         for one in proposed(factor, at_hand, Phase.RETURN).values():
             if one.ladder not in whole and not one.barred:
                 assert one.ladder == "chair" or RUNGS[one.entry].position is not BodyPosition.STAND

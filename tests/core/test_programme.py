@@ -16,7 +16,8 @@ from tuning.core.gate.permission import GateFacts, permission_for
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.body_model import body_of, drawing_faults
-from tuning.core.programme.ladders import ConditionState, Dose, EntryContext, EntryRule, SideTrial, entry_checks
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import ConditionState, EntryContext, EntryRule, SideTrial, entry_checks
 from tuning.core.programme.progress import count, next_step
 from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.knowledge import load

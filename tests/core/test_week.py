@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.joint_load import DayLoad, by_week, day_load, dial, joint_load, last_tolerated, repetitions
-from tuning.core.programme.ladders import ConditionState, Dose, EntryContext, SideTrial, entry_checks
+from tuning.core.programme.ladders import ConditionState, EntryContext, SideTrial, entry_checks
 from tuning.core.programme.phases import (
     Phase,
     PhaseFacts,

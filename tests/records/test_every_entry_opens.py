@@ -18,7 +18,7 @@ from tuning.core import entries as kinds
 from tuning.core import payloads
 from tuning.core.day_list_entry import overview
 from tuning.core.errors import BadInput, TuningError
-from tuning.core.programme.ladders import Dose
+from tuning.core.programme.dose import Dose
 from tuning.core.types import Entry, Side, Triage
 from tuning.knowledge import load
 from tuning.records import Record, audit_log, rows

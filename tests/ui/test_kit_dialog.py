@@ -12,23 +12,26 @@ from PyQt6.QtWidgets import QCheckBox, QLabel
 
 from tuning.ui.programme.kit_dialog import KitDialog
 
+BOARD = "board or firm book of 5 cm"
+
 
 def test_kit_at_home_is_asked_and_what_serves_instead_stands_in_list_plan_and_sheet(programme, tmp_path):
     asked = KitDialog(programme.state.course.kit(), programme)
     assert not any(box.isChecked() for box in asked.boxes.values()) and programme.state.course.kit().at_hand is None
-    for thing in ("bottom stair", "mat"):
+    for thing in (BOARD, "bottom stair", "mat"):
         asked.boxes[thing].click()
-    assert asked.boxes["bottom stair"].isChecked() and len(asked.findChildren(QCheckBox)) > len(asked.boxes)
+    assert asked.boxes[BOARD].isChecked() and len(asked.findChildren(QCheckBox)) > len(asked.boxes)
     programme.choose.plan.set_kit(asked.chosen())
     again = KitDialog(programme.state.course.kit(), programme)
-    assert {thing for thing, box in again.boxes.items() if box.isChecked()} == {"bottom stair", "mat"}
+    assert {thing for thing, box in again.boxes.items() if box.isChecked()} == {BOARD, "bottom stair", "mat"}
     words = [label.text() for label in programme.choose.plan.findChildren(QLabel)]
-    assert "bottom stair instead of step" in words and "Not at home: band" in words and "Not at home: rail" in words
+    assert f"{BOARD} instead of step of 5 cm" in words
+    assert "Not at home: band" in words and "Not at home: rail" in words
     listed = [programme.choose.ladders.list.item(n).text() for n in range(programme.choose.ladders.list.count())]
     assert any("not now: not at hand: band" in text for text in listed)
     programme.state.print_sheet(tmp_path / "sheet.pdf", date(2026, 11, 28))
     text = " ".join(" ".join(p.extract_text().split()) for p in PdfReader(tmp_path / "sheet.pdf").pages)
-    assert "You need: bottom stair." in text and "You need: band (to be found)." in text
+    assert "You need: board or firm book of 5 cm." in text and "You need: band (to be found)." in text
     again._forget()
     programme.choose.plan.set_kit(again.chosen())
     assert programme.state.course.kit().at_hand is None

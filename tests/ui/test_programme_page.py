@@ -298,15 +298,15 @@ def test_a_climb_is_confirmed_and_undone_in_one_step(page, course):
     page.open_view(3)
     item = hands.planned(page)["sd-1-hold-taps"]
     decision = course.decision(item)
-    assert (decision.move, decision.to) == (ProgressionMove.CLIMB, "sd-2-sit-back")
+    assert (decision.move, decision.also) == (ProgressionMove.CLIMB, ("hold 30 s",))
     course.confirm(item, decision)
-    now = hands.planned(page)
-    assert "sd-1-hold-taps" not in now and now["sd-2-sit-back"].first_side == LEFT
+    now = hands.planned(page)["sd-1-hold-taps"]
+    assert now.dose == {**item.dose, "hold_s": 30} and now.first_side == LEFT
     found = [d for d in page._workspace.entries(Decision) if d.subject == SUBJECT]
     assert found[-1].outcome == "climb" and found[-1].inputs["from"] == "sd-1-hold-taps"
-    assert course.decision(now["sd-2-sit-back"]).move is ProgressionMove.HOLD, "a new rung starts its own count"
+    assert course.decision(now).move is ProgressionMove.HOLD, "a new step starts its own count"
     page._workspace.undo.undo()
-    assert "sd-1-hold-taps" in hands.planned(page) and "sd-2-sit-back" not in hands.planned(page)
+    assert hands.planned(page)["sd-1-hold-taps"].dose == item.dose
 
 
 def test_the_next_variant_comes_before_the_next_rung(page, course):
@@ -572,7 +572,7 @@ def test_only_a_licensed_clinician_overrules_opens_a_phase_or_a_pain_school(wind
     assert len(page._workspace.case.entries) == before
     course.set_school(PainPolicy.STRICT)
     course.confirm(item, course.decision(item))
-    assert "sd-2-sit-back" in hands.planned(page), "what the table says anybody may confirm"
+    assert hands.planned(page)["sd-1-hold-taps"].dose["hold_s"] == 30, "what the table says anybody may confirm"
 
 
 def test_nobody_climbs_within_a_week_of_an_alarm_not_even_with_a_reason(page, course):

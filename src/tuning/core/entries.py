@@ -297,6 +297,8 @@ class Done(Entry):
     """When it was first told, where it was amended since; None: at its own time."""
     reason: str = ""
     """A licensed clinician's, where the gate asked for one."""
+    dose: Mapping[str, Any] = field(default_factory=dict)
+    """What was asked for on that day; empty where nobody kept it."""
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterable
 from tuning.core.entries import Answer, PlanItem
 from tuning.core.gate.permission import GateAct, GateFacts, permission_for
 from tuning.core.movement.tasks import TASKS
-from tuning.core.programme.ladders import Dose, act_of_rung
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import act_of_rung
 from tuning.core.programme.plan_status import PlanStatus
 from tuning.core.test_definitions import TestDefinition
 from tuning.core.types import LEGS, Entry, Observation, Side, TraceRef

@@ -16,7 +16,7 @@ from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, overrid
 from tuning.core import entries, payloads
 from tuning.core.entries import Medium, Unreadable
 from tuning.core.errors import BadInput
-from tuning.core.programme.ladders import Dose
+from tuning.core.programme.dose import Dose
 from tuning.core.types import (
     UNWRITTEN,
     Entry,

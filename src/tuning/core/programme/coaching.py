@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from tuning.core.entries import Done
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.types import Entry, Side
 
@@ -40,14 +41,15 @@ class Coaching:
 
 
 def coaching_of(
-    rung: Rung, ladder: Ladder, faults: Mapping[str, Fault], entries: Iterable[Entry] = (), side: Side = Side.NONE
-) -> Coaching:
-    """How a rung is taught on a side, with what the last session in the clinic left to correct."""
+    rung: Rung, ladder: Ladder, faults: Mapping[str, Fault], entries: Iterable[Entry] = (), side: Side = Side.NONE,
+    dose: Dose | None = None,
+) -> Coaching:  # fmt: skip
+    """How a rung is taught on a side at a dose, with what the last session in the clinic left to correct."""
     known, log = tuple(faults[key] for key in rung.faults), list(entries)
     made = {key for one in log if isinstance(one, Done) and one.rung == rung.id for key in one.faults}
     own = tuple(fault for fault in known if fault.id in made)
     last = last_fault(known, rung, log, side)
-    return Coaching(rung.steps_for(side), tuple(ladder.set_up(rung)), feel_words(rung), known, own, last)
+    return Coaching(rung.steps_for(side), ladder.set_up(rung, dose), feel_words(rung), known, own, last)
 
 
 def feel_words(rung: Rung) -> str:

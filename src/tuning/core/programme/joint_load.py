@@ -15,7 +15,8 @@ from functools import lru_cache
 from tuning.core.movement.load_share import SidePose, moments
 from tuning.core.pose import ANKLE_ALONG_FOOT, BALL_ALONG_FOOT, FOOT, BodyPosition, PoseFrame
 from tuning.core.programme.body_model import body_of, pressure_percent
-from tuning.core.programme.ladders import Dose, Pose, Rung
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import Pose, Rung
 from tuning.core.units import GRAVITY
 
 USUAL_STATURE_M = 1.72

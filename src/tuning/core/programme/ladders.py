@@ -9,14 +9,14 @@ from enum import StrEnum
 from tuning.core.gate.permission import GateAct, Permission
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.pose import BodyPosition, PoseFrame, at_depth, knee_zone, kneecap_zone
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.phases import Phase
 from tuning.core.types import LEGS, Side, Triage
 from tuning.core.units import sentence_case
 
-BREATH_S = 8
-"""A full breath with its pause, seconds (practice judgement, editable)."""
-SET_UP_S = 30
+STEP, STAIR_CM = "step", 17.0
+"""The thing that a dose gives a height, and from which height on a bottom stair would serve for it."""
 HEAVY_HIP, HEAVY_KNEE, HEAVY_KNEECAP = 3, 2, 3
 TRANSITION_PARTS, TRANSITION_LEAP = 2, 2
 
@@ -28,64 +28,6 @@ class Sides(StrEnum):
     EACH = "each"
     POORER = "poor+1"
     PATTERN = "pattern"
-
-
-@dataclass(frozen=True)
-class Dose:
-    """Sets, repetitions, holds (s) or breaths, tempo lower-pause-rise (s), rest (s), days a week.
-
-    `each`: the legs take turns. `depth_deg` is the knee flexion to stop at, None for the whole range; `load_kg` weight
-    in the hands.
-    """
-
-    sets: int
-    reps: int | None
-    hold_s: int | None
-    tempo: str
-    rest_s: int
-    days: int
-    breaths: int | None = None
-    holds: int = 1
-    each: bool = True
-    depth_deg: float | None = None
-    load_kg: float = 0.0
-
-    @property
-    def text(self) -> str:
-        """The dose in everyday words."""
-        count = f"{self.sets} {'set' if self.sets == 1 else 'sets'} of"
-        if self.reps:
-            work = f"{count} {self.reps}"
-        elif self.breaths:
-            work = f"{count} {self.breaths} slow breaths"
-        elif self.holds > 1:
-            work = f"{count} {self.holds} holds of {self.hold_s} s"
-        else:
-            work = f"{self.sets} {'hold' if self.sets == 1 else 'holds'} of {self.hold_s} s"
-        sides = " each side" if self.each else ""
-        more = f", {self.load_kg:g} kg" if self.load_kg else ""
-        more += f", knee bent to {self.depth_deg:.0f}°" if self.depth_deg is not None else ""
-        return f"{work}{sides}{self._tempo()}{more}; rest {self.rest_s} s; {self.days} days a week"
-
-    def _tempo(self) -> str:
-        if not (self.reps and self.tempo):
-            return ""
-        lower, pause, rise = self.tempo.split("-")
-        stay = f"{pause} s pause, " if pause != "0" else ""
-        return f", {lower} s down, {stay}{rise} s up"
-
-    @property
-    def set_s(self) -> float:
-        """Seconds of one set of one side."""
-        if self.reps:
-            return float(self.reps * sum(int(p) for p in (self.tempo or "0").split("-")))
-        return float((self.breaths or 0) * BREATH_S or (self.hold_s or 0) * self.holds)
-
-    @property
-    def minutes(self) -> float:
-        """Time of a day: work, rests and 30 s to set up (practice judgement, editable)."""
-        turns = self.sets * (2 if self.each else 1)
-        return (turns * self.set_s + max(0, turns - 1) * self.rest_s + SET_UP_S) / 60
 
 
 @dataclass(frozen=True)
@@ -112,6 +54,8 @@ class Pose:
     step_cm: float | None = None
     shown: int = -1
     """Which frame tells the exercise at a glance."""
+    behind: bool = False
+    """Whether the free foot goes behind the step: no other stair may be there."""
 
     @property
     def start(self) -> PoseFrame:
@@ -153,8 +97,9 @@ class Demand:
 class Rung:
     """One exercise of a ladder.
 
-    `line` groups rungs that are climbed in turn; `below` names easier rungs of other ladders; `daily` is low load with
-    a pass over three days; `skill` and `primer` are never heavy for the week; `transition` is computed.
+    `step_cm` and `seat_cm` are as drawn; `heights_cm`, `holds_s`, `tempos` and `bands` what a climb moves through, the
+    easiest first. `line` groups rungs that are climbed in turn; `below` names easier rungs of other ladders; `daily` is
+    low load with a pass over three days; `skill` and `primer` are never heavy for the week; `transition` is computed.
     """
 
     id: str
@@ -174,6 +119,10 @@ class Rung:
     pass_rule: str = ""
     step_cm: float = 0.0
     seat_cm: float = 0.0
+    heights_cm: tuple[float, ...] = ()
+    holds_s: tuple[int, ...] = ()
+    tempos: tuple[str, ...] = ()
+    bands: tuple[str, ...] = ()
     position: BodyPosition = BodyPosition.STAND
     view: str = "side"
     side: Sides = Sides.EACH
@@ -309,14 +258,20 @@ class Ladder:
     kit: tuple[str, ...] = ()
     cautions: tuple[str, ...] = ()
 
-    def needs(self, rung: Rung) -> tuple[str, ...]:
-        """What a rung is done with."""
-        return tuple(dict.fromkeys((*self.kit, *rung.kit)))
+    def needs(self, rung: Rung, dose: Dose | None = None, variant: str = "") -> tuple[str, ...]:
+        """What a variant of a rung is done with at a dose: the step with its height, of several bands the one."""
+        asked = dose or rung.dose
+        free = rung.pose(variant).behind and (asked.step_cm or 0.0) >= STAIR_CM
+        step = f"{'free-standing step' if free else STEP} of {asked.step_cm:g} cm" if asked.step_cm else STEP
+        things = [step if one == STEP else one for one in (*self.kit, *rung.kit)]
+        spared = set(rung.bands) - {asked.band or rung.bands[0]} if rung.bands else set()
+        return tuple(dict.fromkeys(one for one in things if one not in spared))
 
-    def set_up(self, rung: Rung) -> tuple[str, ...]:
-        """What is looked at before the first repetition, the height of the seat first."""
-        seat = (f"Seat {rung.seat_cm:g} cm high",) if rung.seat_cm else ()
-        return (*seat, *self.checks)
+    def set_up(self, rung: Rung, dose: Dose | None = None) -> tuple[str, ...]:
+        """What is looked at before the first repetition, the height of step or seat first."""
+        asked = dose or rung.dose
+        heights = (("Step", asked.step_cm), ("Seat", asked.seat_cm))
+        return (*(f"{name} {height:g} cm high" for name, height in heights if height), *self.checks)
 
     def line(self, rung: Rung) -> tuple[Rung, ...]:
         """The rungs of a rung's line, easy first."""
@@ -413,14 +368,14 @@ class EntryCondition:
 
 
 def entry_checks(
-    rung: Rung, ladder: Ladder, now: EntryContext, variant: str = "", depth: float | None = None
+    rung: Rung, ladder: Ladder, now: EntryContext, variant: str = "", dose: Dose | None = None
 ) -> list[EntryCondition]:
-    """Every condition for entering a variant of `rung` at a prescribed depth (degrees), safety first.
+    """Every condition for entering a variant of `rung` at a prescribed dose (its own without one), safety first.
 
     A rung may be written to the plan when no check is LOCKED and the rest are
     MET, or when a named person gives a reason for the others.
     """
-    pose = rung.pose(variant)
+    pose, asked = rung.pose(variant), dose or rung.dose
     never = [EntryCondition(ConditionState.NOT_MET, f"not with: {now.barred}")] if now.barred else []
     checks = [
         _safety(now),
@@ -428,7 +383,8 @@ def entry_checks(
         *([] if now.entered else _way_in(rung, ladder, now)),
         *(_rule(r, now) for r in rung.entry),
     ]
-    return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(rung, ladder, now)]
+    depth, needed = asked.depth_deg, ladder.needs(rung, asked, pose.name)
+    return [*checks, *_phase(rung, pose, depth, now), *_caps(rung, pose, depth, now), *_kit(needed, now)]
 
 
 def _way_in(rung: Rung, ladder: Ladder, now: EntryContext) -> list[EntryCondition]:
@@ -476,8 +432,7 @@ def _caps(rung: Rung, pose: Pose, depth: float | None, now: EntryContext) -> lis
     ]
 
 
-def _kit(rung: Rung, ladder: Ladder, now: EntryContext) -> list[EntryCondition]:
-    needed = ladder.needs(rung)
+def _kit(needed: Sequence[str], now: EntryContext) -> list[EntryCondition]:
     missing, swaps = now.kit.missing(needed), now.kit.swaps(needed)
     never = [words for item in missing for words in now.kit.table.get(item, Substitute()).never]
     if missing:

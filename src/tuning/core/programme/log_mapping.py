@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from tuning.core.entries import Decision, Done, PlanItem, Screen
-from tuning.core.programme.ladders import Dose, Ladder, Rung
+from tuning.core.programme.dose import MOVED, Dose
+from tuning.core.programme.ladders import Ladder, Rung
 from tuning.core.programme.progression_state import ExerciseState, LoggedSet, ProgressionMove
 from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.types import Entry
@@ -189,8 +190,9 @@ def step_since(item: PlanItem, entries: Iterable[Entry]) -> datetime:
 
 
 def _same_step(one: PlanItem, other: PlanItem) -> bool:
-    """Whether two items ask the same of the same rung: variant, depth, height and load, too."""
-    asked = [tuple(entry.dose.get(key) or 0 for key in ("depth_deg", "load_kg", "height_cm")) for entry in (one, other)]
+    """Whether two items ask the same of the same rung: variant, and all of the dose that a climb moves."""
+    told = [key for key in MOVED if key in one.dose and key in other.dose]
+    asked = [[entry.dose[key] or 0 for key in told] for entry in (one, other)]
     return (one.rung, one.variant, asked[0]) == (other.rung, other.variant, asked[1])
 
 

@@ -11,8 +11,9 @@ from tuning.core.dates import latest_day
 from tuning.core.entries import Decision, Done, Form, NextDayResponse, PlanItem, Screen
 from tuning.core.gate.open_findings import SafetyFinding
 from tuning.core.gate.triage import SafetyTable, counts_as_yes
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.joint_load import WeekLoad, by_week, day_load, joint_load, repetitions
-from tuning.core.programme.ladders import Dose, Rung
+from tuning.core.programme.ladders import Rung
 from tuning.core.programme.log_mapping import set_of
 from tuning.core.programme.open_side_gaps import SideGap, still_open
 from tuning.core.programme.phases import FLARE_DAYS, Phase, PhaseFacts
@@ -185,7 +186,9 @@ def weekly_load(
 
 
 def _dose_on(items: Sequence[PlanItem], done: Done, rung: Rung) -> Dose:
-    """The dose that was prescribed when something was done; what came first where it was logged before."""
+    """The dose that was asked for; else the one of the plan on that day, or the first where it was logged before."""
+    if done.dose:
+        return Dose(**done.dose)
     of_rung = [e for e in items if e.rung == done.rung]
     before = [e for e in of_rung if e.at.astimezone().date() <= done.day]
     found = (before[-1:] or of_rung[:1]) if of_rung else []

@@ -54,5 +54,5 @@ def _not_met(rung: Rung, ladder: Ladder, phase: Phase, kit: Equipment) -> Sequen
     """Conditions of phase and kit: what else is asked a file cannot tell, and says itself."""
     now = EntryContext(Permission(Gate.OPEN), Triage.NONE, frozenset(), {}, {}, {}, phase=phase, kit=kit)
     dose, none = start_dose(rung, phase), replace(rung, entry=(), transition=False)
-    found = entry_checks(none, ladder, now, rung.poses[0].name, dose.depth_deg)
+    found = entry_checks(none, ladder, now, rung.poses[0].name, dose)
     return [one.text for one in found if one.state is ConditionState.NOT_MET]

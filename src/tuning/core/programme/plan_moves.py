@@ -10,7 +10,8 @@ from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput, Refused
 from tuning.core.gate.permission import permission_for, require_permission
-from tuning.core.programme.ladders import ConditionState, Dose, EntryCondition, SideTrial, act_of_rung
+from tuning.core.programme.dose import Dose, asks_no_more
+from tuning.core.programme.ladders import ConditionState, EntryCondition, SideTrial, act_of_rung
 from tuning.core.programme.log_mapping import SUBJECT, set_of
 from tuning.core.programme.open_side_gaps import ACCEPTED
 from tuning.core.programme.open_side_gaps import OPEN as GAP_OPEN
@@ -19,7 +20,7 @@ from tuning.core.programme.plan_status import PHASE, SCHOOL, PlanStatus
 from tuning.core.programme.progression_state import ProgressionMove
 from tuning.core.programme.progression_step import ProgressionStep
 from tuning.core.programme.rules import PainPolicy
-from tuning.core.types import Entry, Role, Side
+from tuning.core.types import LEGS, Entry, Role, Side
 
 OVERRULED = "overruled"
 """Key of the inputs of a decision that is not the table's."""
@@ -66,6 +67,7 @@ def _carried_out(
         made.append(
             replace(
                 item, rung=step.rung.id, dose=asdict(step.dose), checks=(), variant=step.variant, withdrawn=False,
+                first_side=step.first if step.first in LEGS else item.first_side,
                 reason=typed or (item.reason if same else ""), why=why, replaces=item.uid,
             )
         )  # fmt: skip
@@ -174,16 +176,14 @@ def _before(status: PlanStatus, item: PlanItem) -> PlanItem | None:
 
 
 def _asks_no_more(status: PlanStatus, before: PlanItem, item: PlanItem) -> bool:
-    """Whether an item asks the same or less: an easier rung of the line, or no more range, load or variant."""
+    """Whether an item asks the same or less: an easier rung of the line, or no more of its dose and variant."""
     old, new = status.rung(before), status.rung(item)
     if old.id != new.id:
         line = [r.id for r in status.tables.ladder_of(old.id).line(old)]
         return new.id in line and line.index(new.id) < line.index(old.id)
-    deep = [float(dose.get("depth_deg") or 180.0) for dose in (before.dose, item.dose)]
-    load = [float(dose.get("load_kg") or 0.0) for dose in (before.dose, item.dose)]
     names = [pose.name for pose in new.poses]
     place = [names.index(one.variant) if one.variant in names else 0 for one in (before, item)]
-    return deep[1] <= deep[0] and load[1] <= load[0] and place[1] <= place[0]
+    return place[1] <= place[0] and asks_no_more(Dose(**before.dose), Dose(**item.dose), new)
 
 
 def _check_item(

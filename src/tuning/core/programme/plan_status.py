@@ -30,10 +30,10 @@ from tuning.core.preferences import (
 )
 from tuning.core.programme.active_plan import standing_plan
 from tuning.core.programme.cautions import Caution, present, sentences
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.equipment import Equipment, Substitute
 from tuning.core.programme.ladders import (
     ConditionState,
-    Dose,
     EntryCondition,
     EntryContext,
     Ladder,
@@ -71,7 +71,18 @@ from tuning.core.programme.progression_state import (
     ProgressionDecision,
     ProgressionMove,
 )
-from tuning.core.programme.progression_step import ProgressionStep, cut, halved, lighter, start_dose, step_up, within
+from tuning.core.programme.progression_step import (
+    ProgressionStep,
+    cut,
+    fewer,
+    halved,
+    lighter,
+    one_set_more,
+    own_step,
+    start_dose,
+    step_up,
+    within,
+)
 from tuning.core.programme.rules import Clock, PainPolicy, Rules
 from tuning.core.reasoning.findings import findings
 from tuning.core.reasoning.progress import TO_PROGRAMME
@@ -349,7 +360,7 @@ class PlanStatus:
         now = self.situation(rung, permission_for(act_of_rung(rung, variant, asked), self.facts), trials)
         if from_rung:
             now = replace(now, passed=now.passed | {from_rung}, entered=from_rung == rung.id)
-        return entry_checks(rung, self.tables.ladder_of(rung.id), now, variant, asked.depth_deg)
+        return entry_checks(rung, self.tables.ladder_of(rung.id), now, variant, asked)
 
     def why_not(self, item: PlanItem, step: ProgressionStep) -> EntryCondition | None:
         """The first thing that keeps an exercise from a step up; None where everything allows it."""
@@ -398,7 +409,8 @@ class PlanStatus:
 
     def exercise(self, item: PlanItem) -> ExerciseState:
         """An item of the plan as the decision table reads it."""
-        own, step = within(self.rung(item), Dose(**item.dose), item.variant), self.step_up(item)
+        ladder, step = self.tables.ladder_of(item.rung), self.step_up(item)
+        own = own_step(self.rung(item), Dose(**item.dose), item.variant, ladder)
         check = self.why_not(item, step) if step is not None else None
         locked, lifted = (check.text, check.lifts) if check is not None else ("", "")
         words, loads = (own.words, own.loads) if own is not None else ("", False)
@@ -425,8 +437,8 @@ class PlanStatus:
             rung = self.tables.rung(decision.to)
             return ProgressionStep(rung, start_dose(rung, self.phase[0]), rung.name, rung.poses[0].name)
         if decision.row == 9 and decision.move is ProgressionMove.HOLD:
-            return cut(self.rung(item), Dose(**item.dose))
-        return None
+            return cut(self.rung(item), Dose(**item.dose), item.variant)
+        return one_set_more(self.rung(item), Dose(**item.dose), item.variant, decision.poorer)
 
     def lowered(self, item: PlanItem) -> ProgressionStep | None:
         """One rung down as a clinician may choose; None at the bottom."""
@@ -436,10 +448,12 @@ class PlanStatus:
         )
 
     def dose_now(self, item: PlanItem) -> Dose:
-        """The dose of this week: as prescribed, two thirds in a deload week, half while a flare-up settles."""
+        """The dose of this week: as prescribed, two thirds in a deload week, half in a flare-up, less after a break."""
         dose, decision = Dose(**item.dose), self.decision(item)
         if decision.row == 10 or "half the sets" in decision.also:
             return halved(dose)
+        if "one set fewer" in decision.also:
+            return fewer(dose)
         return lighter(dose) if self.deload else dose
 
     def resting(self, item: PlanItem) -> str:

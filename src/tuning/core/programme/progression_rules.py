@@ -328,8 +328,10 @@ def _hold_for_the_other_side(x: RuleInputs) -> ProgressionDecision | None:
     ready = [side for side in x.exercise.sides if x.ready(side)]
     if len(ready) != 1 or len(x.exercise.sides) < 2:
         return None
-    return _hold(18, x, f"only the {ready[0].value} side is ready", f"the {ready[0].other.value} side ready, too",
-                 f"one extra set on the {ready[0].other.value} side")  # fmt: skip
+    behind = ready[0].other
+    held = _hold(18, x, f"only the {ready[0].value} side is ready", f"the {behind.value} side ready, too",
+                 f"one extra set on the {behind.value} side")  # fmt: skip
+    return replace(held, poorer=behind)
 
 
 def _hold_when_not_felt(x: RuleInputs) -> ProgressionDecision | None:

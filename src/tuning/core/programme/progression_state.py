@@ -187,3 +187,5 @@ class ProgressionDecision:
     reverses: str
     also: tuple[str, ...] = field(default=())
     override: str = "a licensed clinician, with a reason"
+    poorer: Side = Side.NONE
+    """The side that is behind, where one set more on it is what to do."""

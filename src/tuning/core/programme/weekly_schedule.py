@@ -12,7 +12,8 @@ from enum import IntEnum
 from functools import lru_cache
 from itertools import combinations
 
-from tuning.core.programme.ladders import Dose, Rung
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import Rung
 
 DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 REST_DAYS = 2

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from tuning.core.entries import Done, Form, Treatment
 from tuning.core.gate.text import finding_name, now_words
 from tuning.core.gate.triage import SafetyRule
-from tuning.core.programme.ladders import Dose
+from tuning.core.programme.dose import Dose
 from tuning.core.reports.content import Section, Sentence
 from tuning.core.reports.reasoning_sections import referred
 from tuning.core.reports.report_context import SectionWriter, section_of

@@ -28,7 +28,7 @@ GOES: Mapping[str, tuple[str, ...]] = {
     "plan": ("ladder", "rung", "dose", "first_side", "withdrawn", "variant"),
     "treatment": ("minutes",),
     "done": ("rung", "side", "day", "variant", "sets", "reps", "pain", "morning", "morning_pain", "faulty", "faults",
-             "felt", "wrong", "alarms", "supervised", "trial", "cued", "source", "after_cut", "first_at"),
+             "felt", "wrong", "alarms", "supervised", "trial", "cued", "source", "after_cut", "first_at", "dose"),
     "load": ("day", "amount", "unit", "effort", "settled"),
 }  # fmt: skip
 """What of each kind of entry may leave: everything else was typed by somebody, or stays at home."""

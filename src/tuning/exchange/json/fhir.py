@@ -15,7 +15,8 @@ from tuning.core.entries import PlanItem, Treatment
 from tuning.core.errors import BadInput
 from tuning.core.judging.measures import Measure
 from tuning.core.programme.active_plan import standing_plan
-from tuning.core.programme.ladders import Dose, Rung
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import Rung
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import unit_suffix
 from tuning.core.visit.notes import treatment_text

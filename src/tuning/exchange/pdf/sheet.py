@@ -13,7 +13,8 @@ from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, HRFlowable, KeepInFrame, PageBreak, Paragraph, Spacer, Table, TableStyle
 
 from tuning.core.programme.coaching import feel_words
-from tuning.core.programme.ladders import Dose, Fault, Pose, Rung, Sides
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import Fault, Pose, Rung, Sides
 from tuning.core.types import Side
 from tuning.core.units import mid_sentence
 from tuning.drawings.exercise import exercise_figure, scene_of
@@ -169,12 +170,12 @@ def pictured(item: SheetItem) -> Side:
 def _words(item: SheetItem, size: float) -> list[Any]:
     """Dose, legs, steps, what to watch: everyday words."""
     rung, body = item.rung, style(size, after=1)
-    side = item.first_side
+    side, extra = item.first_side, item.dose.extra
+    more = f", with {extra} {'set' if extra == 1 else 'sets'} more on that leg" if extra else ""
     first = {
         Sides.BOTH: "Both legs together.",
         Sides.PATTERN: f"This way round only: written for your {side.value} side.",
-        Sides.POORER: f"Both legs in turn; start with the {side.value} leg, plus one extra set on that leg.",
-    }.get(rung.side, f"Both legs in turn; start with the {side.value} leg.")
+    }.get(rung.side, f"Both legs in turn; start with the {side.value} leg{more}.")
     parts = [
         Paragraph(marked_up(item.dose.text), style(size + 1, bold=True, after=1)),
         Paragraph(f"{first} {marked_up(feel_words(rung))}", body),

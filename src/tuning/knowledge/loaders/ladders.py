@@ -69,6 +69,10 @@ def _check(
     reading.orphans(where, [e.measure for e in rung.entry], measures)
     reading.orphans(where, [*rung.below, *(e.rung for e in rung.entry)], rungs)
     reading.orphans(where, rung.demands, DEMANDS)
+    begun = ((rung.heights_cm, rung.dose.height_cm), (rung.holds_s, rung.dose.hold_s), (rung.tempos, rung.dose.tempo))
+    for listed, own in begun:
+        if listed and own not in listed:
+            reading.wrong(where, f"the dose begins with {own}, which is not one of {', '.join(map(str, listed))}")
     if not rung.demands:
         reading.wrong(where, "say what it demands")
     standing_soles(reading, where, [frame for pose in rung.poses for frame in pose.frames], rung.position)
@@ -108,22 +112,33 @@ def _rung(reading: TomlReader, path: Path, order: int, raw: dict[str, Any]) -> d
     if missing:
         reading.wrong(path.name, f"rung {order}: {missing[0]} is missing")
         return None
-    demand, dose = raw.pop("demand"), raw["dose"]
-    each = raw.get("side", Sides.EACH) not in (Sides.BOTH, Sides.PATTERN)
+    demand, dose, side = raw.pop("demand"), raw["dose"], raw.get("side", Sides.EACH)
+    each = side not in (Sides.BOTH, Sides.PATTERN)
+    begins = {"step_cm": raw.get("step_cm"), "seat_cm": raw.get("seat_cm"), "extra": int(side == Sides.POORER)}
+    begins |= {"band": next(iter(raw.get("bands", ())), "")}
     return {
         **raw,
         "order": order,
         "hip_demand": demand.get("hip"),
         "balance_demand": demand.get("balance"),
-        "dose": {"reps": None, "hold_s": None, "tempo": "", "each": each, **dose},
+        "dose": {"reps": None, "hold_s": None, "tempo": "", "each": each, **begins, **dose},
     }
+
+
+def _ever_needed(ladder: Ladder, rung: Rung) -> Iterable[str]:
+    """What any variant of a rung is done with, at any height and with any band that it lists."""
+    for pose in rung.poses:
+        for height in rung.heights_cm or (rung.dose.height_cm,):
+            dose = rung.dose if height is None else rung.dose.at_height(height)
+            yield from ladder.needs(rung, dose, pose.name)
+    yield from rung.bands
 
 
 def load_kit(reading: TomlReader, ladders: Mapping[str, Ladder]) -> dict[str, Substitute]:
     """What serves instead of each thing; every thing that a ladder names has a row, and every row a ladder."""
     tables = reading.toml(reading.folder / "kit.toml")
     rows = {item: reading.structure(row, Substitute, f"kit.toml: {item}") for item, row in tables.items()}
-    needed = {item for ladder in ladders.values() for rung in ladder.rungs for item in ladder.needs(rung)}
+    needed = {item for ladder in ladders.values() for rung in ladder.rungs for item in _ever_needed(ladder, rung)}
     reading.orphans("kit.toml", needed, rows)
     reading.orphans("kit.toml: no ladder needs", rows, needed)
     return {item: row for item, row in rows.items() if row is not None}

@@ -7,7 +7,8 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from tuning.core.pose import between
-from tuning.core.programme.ladders import Dose, Pose, Rung, Sides
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import Pose, Rung, Sides
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.exercise_figure import figure_of, paint_fitted

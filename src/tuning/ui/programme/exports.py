@@ -12,7 +12,7 @@ from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.preferences import TELEPHONE
 from tuning.core.programme.coaching import coaching_of
-from tuning.core.programme.ladders import Dose
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.log_mapping import log_of, step_since
 from tuning.core.programme.progression_state import PlanContext
 from tuning.core.programme.weekly_schedule import retests
@@ -63,15 +63,16 @@ class Exports:
         for item in self._state.may_print():
             rung, ladder = self._state.named(item.rung), self._space.knowledge.ladder_of(item.rung)
             side = item.first_side if rung.sides == LEGS else Side.NONE
-            taught = coaching_of(rung, ladder, self._space.knowledge.faults, status.entries)
+            dose = status.dose_now(item)
+            taught = coaching_of(rung, ladder, self._space.knowledge.faults, status.entries, dose=dose)
             pose = rung.pose(item.variant)
             picture = svg_of(figure_of(rung, pose, pose.still, side), side.value if side in LEGS else "")
             sides = tuple(s.value for s in (item.first_side, item.first_side.other)) if side in LEGS else ("none",)
             made.append(
                 LogExercise(
-                    rung.id, rung.name, status.dose_now(item).text, rung.steps_for(item.first_side), sides,
+                    rung.id, rung.name, dose.text, rung.steps_for(item.first_side), sides,
                     " or ".join(rung.feel[:2]), base64.b64encode(picture.encode()).decode(),
-                    ladder.checks, tuple(status.cautions_of(ladder)), tuple(f.cue for f in taught.to_take_home),
+                    taught.set_up, tuple(status.cautions_of(ladder)), tuple(f.cue for f in taught.to_take_home),
                 )
             )  # fmt: skip
         cautions = self._space.knowledge.cautions

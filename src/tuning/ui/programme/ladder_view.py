@@ -3,9 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import LARGE_PRINT, PAPER
@@ -33,9 +43,16 @@ DOSE_PARTS = (
     ("breaths", "breaths", 1, 20, ""),
     ("rest_s", "rest", 0, 300, " s"),
     ("days", "days a week", 1, 7, ""),
+    ("extra", "sets more, poorer side", 0, 3, ""),
     ("depth_deg", "knee bend", 20, 140, "°"),
+    ("step_cm", "step", 1, 60, " cm"),
+    ("seat_cm", "seat", 20, 70, " cm"),
     ("load_kg", "weight", 0, 200, " kg"),
 )
+IN_HALVES = ("step_cm", "seat_cm", "load_kg")
+"""Parts of a dose that half a unit makes a difference to."""
+LISTED = (("tempo", "tempo", "tempos"), ("band", "band", "bands"))
+"""Parts of a dose that are chosen of a list: the part, its name, and where the exercise lists them."""
 
 
 class ChooseView(QWidget):
@@ -164,14 +181,14 @@ class ChooseView(QWidget):
     def _right(self) -> QWidget:
         inner = QWidget()
         column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 0, 0)
+        column.setContentsMargins(0, 0, 12, 0)
         column.setSpacing(5)
         column.addWidget(label("Dose", theme.BODY, bold=True))
         self._dose = QGridLayout()
         self._dose.setVerticalSpacing(4)
-        self._spins: dict[str, QSpinBox] = {}
+        self._spins: dict[str, QSpinBox | QDoubleSpinBox] = {}
         for n, (part, name, low, high, unit) in enumerate(DOSE_PARTS):
-            spin = QSpinBox()
+            spin = HalfSpin() if part in IN_HALVES else QSpinBox()
             spin.setRange(low, high)
             spin.setSuffix(unit)
             spin.setAccessibleName(name)
@@ -179,6 +196,14 @@ class ChooseView(QWidget):
             self._spins[part] = spin
             self._dose.addWidget(label(name, role="muted"), n, 0)
             self._dose.addWidget(spin, n, 1)
+        self._choices: dict[str, QComboBox] = {}
+        for n, (part, name, _) in enumerate(LISTED, start=len(DOSE_PARTS)):
+            choice = QComboBox()
+            choice.setAccessibleName(name)
+            choice.activated.connect(lambda _, c=choice, p=part: self.state.set_dose(**{p: c.currentData()}))
+            self._choices[part] = choice
+            self._dose.addWidget(label(name, role="muted"), n, 0)
+            self._dose.addWidget(choice, n, 1)
         column.addLayout(self._dose)
         self.dose_words = label("", wrap=True)
         column.addWidget(self.dose_words)
@@ -235,11 +260,12 @@ class ChooseView(QWidget):
         trial = SideTrial(word == clean, self.pain[side].value(), word != unfelt, word == elsewhere)
         self.state.set_trial(side, None if word == TRIAL_WORDS[0] else trial)
 
-    def _dose_changed(self, part: str, value: int) -> None:
+    def _dose_changed(self, part: str, value: float) -> None:
         if self._filling:
             return
         whole = part == "depth_deg" and value >= full_depth(self.state.rung)
-        self.state.set_dose(**{part: None if whole else float(value) if part in ("depth_deg", "load_kg") else value})
+        counted = part != "depth_deg" and part not in IN_HALVES
+        self.state.set_dose(**{part: None if whole else int(value) if counted else float(value)})
 
     def keep_trials(self) -> None:
         """Write the try-out down; the next rung to try is offered."""
@@ -360,13 +386,27 @@ class ChooseView(QWidget):
                 value = (full_depth(self.state.rung) if value is None else value) if bends else None
             if part == "load_kg" and "load" not in self.state.rung.demands:
                 value = None
-            name = self._dose.itemAtPosition(row, 0)
-            for widget in (spin, name.widget() if name else None):
-                if widget is not None:
-                    widget.setVisible(value is not None)
+            if part == "extra" and self.state.rung.sides != LEGS:
+                value = None
+            self._show_row(row, value is not None)
             if value is not None:
-                spin.setValue(round(value))
+                spin.setValue(value if isinstance(spin, QDoubleSpinBox) else round(value))
+        for row, (part, _, listed) in enumerate(LISTED, start=len(DOSE_PARTS)):
+            own, known = getattr(dose, part), getattr(self.state.rung, listed)
+            self._show_row(row, bool(known))
+            self._choices[part].clear()
+            for one in dict.fromkeys((*known, own) if known else ()):
+                self._choices[part].addItem(replace(dose, tempo=one).tempo_words if part == "tempo" else one, one)
+            self._choices[part].setCurrentIndex(self._choices[part].findData(own))
         self.dose_words.setText(f"{dose.text}. About {dose.minutes:.0f} minutes.")
+
+    def _show_row(self, row: int, shown: bool) -> None:
+        """A part of the dose with its name, where the exercise has it."""
+        for column in (0, 1):
+            at = self._dose.itemAtPosition(row, column)
+            widget = at.widget() if at is not None else None
+            if widget is not None:
+                widget.setVisible(shown)
 
     def _show_checks(self) -> None:
         clear_layout(self._checks)
@@ -382,6 +422,19 @@ class ChooseView(QWidget):
         self.write_button.setEnabled(not locked)
         self.write_button.setToolTip(locked)
         self.reason.setVisible(bool(self.state.open_points()) and not locked)
+
+
+class HalfSpin(QDoubleSpinBox):
+    """Whole and half units; a whole one is written without its nought."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setDecimals(1)
+        self.setSingleStep(0.5)
+
+    def textFromValue(self, value: float) -> str:
+        """As it is said: 10, 2.5."""
+        return f"{value:g}"
 
 
 def _word_of(trial: SideTrial) -> int:

@@ -10,9 +10,10 @@ from typing import Any
 from tuning.core.entries import Decision as Decided
 from tuning.core.entries import Done, NextDayResponse, OtherLoad, PlanItem
 from tuning.core.errors import BadInput, Refused
+from tuning.core.programme.dose import Dose
 from tuning.core.programme.equipment import Equipment
 from tuning.core.programme.joint_load import USUAL_STATURE_M, WeekLoad
-from tuning.core.programme.ladders import Dose, Rung
+from tuning.core.programme.ladders import Rung
 from tuning.core.programme.log_mapping import amended, sessions
 from tuning.core.programme.phases import Phase, next_phase, score_change
 from tuning.core.programme.plan_facts import scores, weekly_load
@@ -107,7 +108,7 @@ class PlanController:
 
     def needs(self, item: PlanItem) -> tuple[str, ...]:
         """What an exercise of the plan is done with."""
-        return self._space.knowledge.ladder_of(item.rung).needs(self._rung(item))
+        return self._space.knowledge.ladder_of(item.rung).needs(self._rung(item), Dose(**item.dose), item.variant)
 
     def school(self) -> PainPolicy:
         """How much pain an exercise may give: as chosen for this plan, else as the clinic prefers."""
@@ -261,7 +262,8 @@ class PlanController:
 
 
 def done_of(item: PlanItem, side: Side, day: date, **told: Any) -> Done:
-    """A line of the log for an item."""
+    """A line of the log for an item, with what it asked for."""
     dose = Dose(**item.dose)
-    known: dict[str, Any] = {"sets": dose.sets, "reps": dose.reps or 0, "variant": item.variant}
+    sets = dose.sets + (dose.extra if side is item.first_side else 0)
+    known: dict[str, Any] = {"sets": sets, "reps": dose.reps or 0, "variant": item.variant, "dose": item.dose}
     return Done(rung=item.rung, side=side, day=day, **{**known, **told})

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.entries import PlanItem
-from tuning.core.programme.ladders import Dose
+from tuning.core.programme.dose import Dose
 from tuning.core.types import LEGS
 from tuning.ui import theme
 from tuning.ui.programme.kit_dialog import KitDialog

@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout,
 from tuning.core.entries import PlanItem
 from tuning.core.preferences import MUTE
 from tuning.core.programme.coaching import Coaching, coaching_of, faults_by_count
-from tuning.core.programme.ladders import BREATH_S, Dose, Fault, Rung
+from tuning.core.programme.dose import BREATH_S, Dose
+from tuning.core.programme.ladders import Fault, Rung
 from tuning.core.programme.log_mapping import ALARMS, set_of
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
@@ -62,6 +63,11 @@ class SessionSet:
     dose: Dose
     side: Side
     number: int
+
+    @property
+    def sets(self) -> int:
+        """Of this side."""
+        return self.dose.sets + (self.dose.extra if self.side in (self.item.first_side, Side.NONE) else 0)
 
 
 class SessionView(QWidget):
@@ -152,6 +158,8 @@ class SessionView(QWidget):
             sides = (item.first_side, item.first_side.other) if rung.sides == LEGS else (Side.NONE,)
             for number in range(1, dose.sets + 1):
                 made += [SessionSet(item, rung, dose, side, number) for side in sides]
+            more = range(dose.sets + 1, dose.sets + dose.extra + 1)
+            made += [SessionSet(item, rung, dose, sides[0], number) for number in more]
         return made
 
     @property
@@ -305,7 +313,7 @@ class SessionView(QWidget):
         knowledge, case = self._workspace.knowledge, self._workspace.case
         ladder = knowledge.ladder_of(turn.rung.id)
         entries = case.entries if case is not None else ()
-        return coaching_of(turn.rung, ladder, knowledge.faults, entries, turn.side)
+        return coaching_of(turn.rung, ladder, knowledge.faults, entries, turn.side, turn.dose)
 
     def _answered(self, text: str) -> bool:
         answer = self.answers[self.at]
@@ -400,7 +408,7 @@ class SessionView(QWidget):
             return
         self.name.setText(turn.rung.name)
         side = f"{turn.side.value} leg · " if turn.side in LEGS else ""
-        self.turn.setText(f"{side}set {turn.number} of {turn.dose.sets}")
+        self.turn.setText(f"{side}set {turn.number} of {turn.sets}")
         self.dose.setText(turn.dose.text)
         ladder = self._workspace.knowledge.ladder_of(turn.rung.id)
         care = self._state.course.status.cautions_of(ladder)

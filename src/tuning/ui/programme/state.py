@@ -15,16 +15,8 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.permission import GateAct
 from tuning.core.preferences import CLINIC_NAME, LARGE_PRINT, PAPER, STEP_CLOCK, TELEPHONE
 from tuning.core.programme.coaching import Coaching, coaching_of
-from tuning.core.programme.ladders import (
-    ConditionState,
-    Dose,
-    EntryCondition,
-    Ladder,
-    Pose,
-    Rung,
-    SideTrial,
-    act_of_rung,
-)
+from tuning.core.programme.dose import Dose
+from tuning.core.programme.ladders import ConditionState, EntryCondition, Ladder, Pose, Rung, SideTrial, act_of_rung
 from tuning.core.programme.placement import (
     FIRST,
     FirstSchool,
@@ -263,7 +255,7 @@ class ProgrammeState(QObject):
         space = self._workspace
         entries = space.case.entries if space.case is not None else ()
         side = self.side if self.rung.sides == LEGS else Side.NONE
-        return coaching_of(self.rung, self.ladder, space.knowledge.faults, entries, side)
+        return coaching_of(self.rung, self.ladder, space.knowledge.faults, entries, side, self.dose)
 
     def print_sheet(self, target: Path, today: date) -> None:
         """Write the patient sheet of the standing plan. Raises TuningError."""
@@ -281,11 +273,8 @@ class ProgrammeState(QObject):
             care = tuple(status.cautions_of(ladder))
             faults = coaching_of(rung, ladder, space.knowledge.faults, status.entries).to_take_home
             dose = status.dose_now(entry)
-            items.append(
-                SheetItem(
-                    rung, dose, entry.first_side, faults, entry.variant, kit, checks=ladder.set_up(rung), cautions=care
-                )
-            )
+            checks = ladder.set_up(rung, dose)
+            items.append(SheetItem(rung, dose, entry.first_side, faults, entry.variant, kit, checks, care))
         settings, prefers = space.settings, space.knowledge.preferences
         write_sheet(
             PatientSheet(

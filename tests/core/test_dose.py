@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from tuning.core.programme.dose import Dose, asks_no_more
+from tuning.core.programme.dose import BREATH, Dose, asks_no_more, breath_at
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.progression_step import cut, one_set_more, own_step, start_dose, step_up
 from tuning.core.types import LEGS, Side
@@ -103,3 +103,9 @@ def test_no_stair_stands_behind_a_foot_that_reaches_behind():
     high = replace(reach.dose, step_cm=18)
     assert ladder.needs(reach, high, "front reach") == ("step of 18 cm",)
     assert ladder.needs(reach, high, "rear reach") == ("free-standing step of 18 cm",)
+
+
+def test_a_breath_goes_in_then_out_then_rests():
+    told = [breath_at(s / 2) for s in range(32)]
+    assert told[:16] == ["breathe in"] * 6 + ["breathe out"] * 6 + ["pause"] * 4 and told[16:] == told[:16]
+    assert sum(BREATH.values()) * 5 == replace(KNOWLEDGE.rung("slide-1-set").dose, breaths=5).set_s

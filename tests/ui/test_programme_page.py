@@ -18,7 +18,7 @@ from tuning.core.programme.ladders import SideTrial
 from tuning.core.programme.log_mapping import SUBJECT
 from tuning.core.programme.phases import Phase
 from tuning.core.programme.plan_status import PlanStatus
-from tuning.core.programme.progression_state import ProgressionMove
+from tuning.core.programme.progression_state import ProgressionDecision, ProgressionMove
 from tuning.core.programme.rules import PainPolicy
 from tuning.core.types import LEGS, Role, Side, Triage
 from tuning.ui.programme import phase_view
@@ -644,3 +644,41 @@ def test_what_bars_a_ladder_acts_in_the_window(window, patient):
     assert any("not with" in c.text for c in page.state.checks()), "the ladder is barred for this person"
     page.choose.refresh()
     assert "ankle sprain" in page.choose.cautions.text() and "Set-up:" in page.choose.setup.text()
+
+
+def test_the_set_up_is_ticked_check_by_check_before_the_first_repetition(page):
+    page.open_view(2)
+    session = page.session
+    checks = session.setup.text().splitlines()
+    assert len(checks) > 2 and checks[0] == "○ Step 5 cm high" and all(one.startswith("○") for one in checks)
+    press(session, "v", "v")
+    assert [one[0] for one in session.setup.text().splitlines()][:3] == ["●", "●", "○"]
+    press(session, Qt.Key.Key_Space)
+    session.tick()
+    session.stop()
+    press(session, "v")
+    assert session.checked == 2, "a set that runs is corrected, not set up"
+
+
+def test_the_leg_that_is_behind_has_its_set_more_at_the_end_of_the_exercise(page, course):
+    item = hands.planned(page)["sd-1-hold-taps"]
+    with page._workspace.action("one set more") as act:
+        act.add(replace(item, dose={**item.dose, "extra": 1}, first_side=RIGHT, replaces=item.uid))
+    page.open_view(2)
+    turns = [(t.side, t.number, t.sets) for t in page.session.turns if t.rung.id == "sd-1-hold-taps"]
+    assert turns == [(side, n, 4 if side is RIGHT else 3) for n in (1, 2, 3) for side in (RIGHT, LEFT)] + [
+        (RIGHT, 4, 4)
+    ]
+    [line] = [done_of(hands.planned(page)["sd-1-hold-taps"], side, course.today) for side in (RIGHT,)]
+    assert line.sets == 4 and line.dose["step_cm"] == 5
+
+
+def test_one_side_ready_writes_the_set_more_for_the_other(page, course, monkeypatch):
+    item = hands.planned(page)["sd-1-hold-taps"]
+    held = ProgressionDecision(18, ProgressionMove.HOLD, item.rung, "only the left side is ready", "", poorer=RIGHT)
+    monkeypatch.setattr(PlanStatus, "decision", lambda *_: held)
+    course.confirm(item, held)
+    now = hands.planned(page)["sd-1-hold-taps"]
+    assert now.dose["extra"] == 1 and now.first_side == RIGHT and now.rung == item.rung
+    course.confirm(now, held)
+    assert hands.planned(page)["sd-1-hold-taps"].dose["extra"] == 1, "once"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Protocol
 
-BREATH_S = 8
-"""A full breath with its pause, seconds (practice judgement, editable)."""
+BREATH = {"breathe in": 3.0, "breathe out": 3.0, "pause": 2.0}
+"""A slow breath: how long each part of it takes, seconds (practice judgement, editable)."""
+BREATH_S = sum(BREATH.values())
 SET_UP_S = 30
 MOVED = ("depth_deg", "load_kg", "step_cm", "seat_cm", "hold_s", "tempo", "band")
 """What of a dose a climb may move; another value is another step."""
@@ -100,6 +101,16 @@ class Dose:
         """Time of a day: work, rests and 30 s to set up (practice judgement, editable)."""
         turns = self.sets * (2 if self.each else 1) + self.extra
         return (turns * self.set_s + max(0, turns - 1) * self.rest_s + SET_UP_S) / 60
+
+
+def breath_at(seconds: float) -> str:
+    """The part of a breath at a moment of a set."""
+    left = seconds % BREATH_S
+    for part, lasts in BREATH.items():
+        if left < lasts:
+            return part
+        left -= lasts
+    return next(iter(BREATH))
 
 
 class Listed(Protocol):

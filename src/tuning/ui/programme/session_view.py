@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QVBoxLayout,
 from tuning.core.entries import PlanItem
 from tuning.core.preferences import MUTE
 from tuning.core.programme.coaching import Coaching, coaching_of, faults_by_count
-from tuning.core.programme.dose import BREATH_S, Dose
+from tuning.core.programme.dose import BREATH_S, Dose, breath_at
 from tuning.core.programme.ladders import Fault, Rung
 from tuning.core.programme.log_mapping import ALARMS, set_of
 from tuning.core.types import LEGS, Side
@@ -26,7 +26,7 @@ HUGE, LOW_PX = 80, 600
 TICK_MS = 100
 ALARM_KEYS = dict(zip("GCSUDK", ALARMS, strict=True))
 """Giving way, catch, swelling, numb, dizzy, painkiller."""
-READY_KEYS = "Space starts · Enter ends the set · Backspace goes one set back · M mutes"
+READY_KEYS = "V ticks the next check · Space starts · Enter ends the set · Backspace goes one set back · M mutes"
 RUNNING_KEYS = (
     "0-9 a fault is seen: its cue is shown, and it counts; - takes it back · Space pauses · Enter ends the set"
 )
@@ -83,6 +83,8 @@ class SessionView(QWidget):
         self.answers: dict[int, SetAnswer] = {}
         self._visit = ""
         self.asking = False
+        self.checked = 0
+        """Checks of the set-up that were ticked."""
         self.seconds, self.rest = 0.0, 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Session")
@@ -241,6 +243,8 @@ class SessionView(QWidget):
             self._enter()
         elif key == Qt.Key.Key_Backspace:
             self.at, self.asking, self.rest = max(0, self.at - 1), False, 0.0
+        elif text == "V" and not (self.asking or self.begun):
+            self.checked += 1
         elif text == "M":
             with self._workspace.trying():
                 self._workspace.settings.set(MUTE, not self._workspace.settings.get(MUTE, False))
@@ -262,7 +266,7 @@ class SessionView(QWidget):
         turn = self.turns[self.at]
         course, rules = self._state.course, self._workspace.knowledge.progression
         told = set_of(done_of(turn.item, turn.side, course.today, pain=answer.pain, alarms=tuple(answer.alarms)))
-        self.asking, self.seconds = False, 0.0
+        self.asking, self.seconds, self.checked = False, 0.0, 0
         self.at += 1
         if told.alarms(rules):
             self._leave_out(turn, everything=told.nervous)
@@ -416,7 +420,8 @@ class SessionView(QWidget):
         self.care.setText("Take care: " + "; ".join(care) + ".")
         taught = self._taught()
         assert taught is not None
-        self.setup.setText("First check: " + "; ".join(taught.set_up) + ".")
+        marked = [f"{'●' if n < self.checked else '○'} {check}" for n, check in enumerate(taught.set_up)]
+        self.setup.setText("\n".join(marked))
         self._show_coaching(turn, taught)
         if self.figure.accessibleName() != f"Drawn: {turn.rung.name}" + (
             f", {turn.side.value}" if turn.side in LEGS else ""
@@ -462,7 +467,7 @@ class SessionView(QWidget):
         if turn.dose.reps:
             return {"lower": "down", "hold": "stay", "rise": "up"}[phase_at(self.seconds, turn.dose)[0]]
         if turn.dose.breaths:
-            return "breathe in" if self.seconds % BREATH_S < BREATH_S * 0.4 else "breathe out"
+            return breath_at(self.seconds)
         return "hold"
 
     def _count(self, turn: SessionSet) -> str:

@@ -106,12 +106,11 @@ def smooth_rises(random: np.random.Generator, efforts: int, gaps: Gaps) -> None:
             gaps["rate over 50 ms, where told"].append(100 * abs(early / true - 1))
 
 
-def measured(random: np.random.Generator, size: int = 1) -> Gaps:
+def measured(random: np.random.Generator, size: float = 1.0) -> Gaps:
     """Every distance from the truth over fresh sessions."""
     gaps: Gaps = defaultdict(list)
-    isometric(random, 60 * size, gaps)
-    free_squats(random, 20 * size, gaps)
-    smooth_rises(random, 40 * size, gaps)
+    for scenes, usual in ((isometric, 60), (free_squats, 20), (smooth_rises, 40)):
+        scenes(random, round(usual * size), gaps)
     return gaps
 
 

@@ -221,7 +221,7 @@ def test_a_bomb_and_a_torn_file_are_refused(record, tmp_path):
                 stream.write(b" " * (1 << 20))
         out.writestr(SUMS, "")
     files = [bomb.getvalue(), b"", b"PK", whole[: len(whole) // 2], whole[len(whole) // 2 :]]
-    for _ in range(40):
+    for _ in range(40 if chance.FRESH else 15):
         harmed = bytearray(whole)
         harmed[chance.RANDOM.integers(len(harmed))] ^= int(chance.RANDOM.integers(1, 256))
         files.append(bytes(harmed))
@@ -232,12 +232,12 @@ def test_a_bomb_and_a_torn_file_are_refused(record, tmp_path):
             taken(there, tmp_path / "bad.zip", tmp_path / f"s{n}")
         except (BadInput, Conflict):
             refused += 1
-    assert refused >= 5 + 30, "a byte in the comment of a zip may change nothing"
+    assert refused >= 5 + 0.75 * (len(files) - 5), "a byte in the comment of a zip may change nothing"
     assert there.check() == []
     there.close()
 
 
-@settings(max_examples=60)
+@settings(max_examples=60 if chance.FRESH else 25)
 @given(where=st.integers(0, 10_000), odd=ODD)
 def test_any_field_of_any_type_ends_in_a_sentence_or_a_sound_record(clinic, tmp_path_factory, where, odd):
     folder = tmp_path_factory.mktemp("odd")

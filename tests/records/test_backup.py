@@ -112,7 +112,7 @@ def test_a_damaged_record_can_be_restored_and_a_damaged_backup_cannot(record, tm
     (record / "record.sqlite").write_bytes(b"not a database at all" * 40)
     restore(made.folder, record)
     assert names(record)
-    for harm in ("media", "database", "sums", *range(8)):
+    for harm in ("media", "database", "sums", *range(8 if chance.FRESH else 2)):
         bad = Path(shutil.copytree(made.folder, tmp_path / f"bad-{harm}"))
         target = {"media": next((bad / "media").rglob("*.*")), "sums": bad / "SHA256SUMS"}.get(
             harm, bad / "record.sqlite"

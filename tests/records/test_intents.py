@@ -11,7 +11,6 @@ import pytest
 
 from tuning.core.entries import Capture
 from tuning.core.errors import BadInput
-from tuning.demo.clinic import build_clinic
 from tuning.records import Record
 from tuning.records.media import INTENT, SESSION, MediaFolder
 
@@ -38,10 +37,8 @@ def files(folder):
 
 
 @pytest.fixture(scope="module")
-def clinic(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("made") / "clinic"
-    build_clinic(folder)
-    return folder
+def clinic(demo_folder):
+    return demo_folder
 
 
 def filmed(record):

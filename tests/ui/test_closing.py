@@ -58,12 +58,8 @@ sys.exit(app.run(folder, folder.parent / "log" / "tuning.log", devices=lambda _:
 
 
 @pytest.fixture(scope="module")
-def clinic(tmp_path_factory) -> Path:
-    from tuning.demo.clinic import build_clinic
-
-    folder = tmp_path_factory.mktemp("closing") / "record"
-    build_clinic(folder)
-    return folder
+def clinic(demo_folder, tmp_path_factory) -> Path:
+    return Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("closing") / "record"))
 
 
 def started(clinic: Path, scratch: Path, doing: str, wait_ms: int = 0) -> subprocess.Popen[str]:

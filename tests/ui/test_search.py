@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import string
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -198,19 +200,17 @@ ROWS = [tuple(part.strip() for part in line.split("|")) for line in TABLE.strip(
 
 
 @pytest.fixture(scope="module")
-def names(tmp_path_factory):
+def names(demo_folder, tmp_path_factory):
     """Everything that the search of an open case finds."""
     from PyQt6.QtWidgets import QApplication
 
-    from tuning.demo.clinic import build_clinic
     from tuning.demo.devices import simulated_devices
     from tuning.records import Record
     from tuning.ui.window import MainWindow
     from tuning.ui.workspace import Workspace
 
     app = QApplication.instance() or QApplication([])
-    folder = tmp_path_factory.mktemp("search") / "record"
-    build_clinic(folder)
+    folder = Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("search") / "record"))
     window = MainWindow(Workspace(Record(folder), load(), simulated_devices()))
     people = {p.occupation: p for p in window.workspace.record.patients()}
     window.open_patient(people["glassblower"])

@@ -397,7 +397,9 @@ class SessionView(QWidget):
 
     def _show(self) -> None:
         turn = self.current
+        self.figure.setVisible(turn is not None)
         if turn is None:
+            self.help.setText("")
             unsaved = "All sets are answered and not saved yet. Enter saves them." if self.answers else "Done."
             self.then.setVisible(True)
             self.count.setVisible(True)

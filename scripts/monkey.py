@@ -49,12 +49,22 @@ class Monkey:
         # Before anything is done: a dialog that opens runs a loop of its own, and this goes on in it.
         QTimer.singleShot(BREATH_MS, self.act)
         if not self.left:
-            dialog.close()
+            self.let_go(dialog)
             return
         _, number = self.left.pop(0)
         draw = random.Random(number)
         top = QApplication.activePopupWidget() or QApplication.activeModalWidget() or self.window
         draw.choices((self.click, self.key, self.typing, self.choose, self.move), (8, 8, 2, 3, 2))[0](draw, top)
+
+    @staticmethod
+    def let_go(dialog: object) -> None:
+        """Close what is still up; where it asks whether to lose something: yes."""
+        from PyQt6.QtWidgets import QMessageBox
+
+        if isinstance(dialog, QMessageBox) and dialog.buttons():
+            dialog.buttons()[0].click()
+        else:
+            dialog.close()
 
     def widgets(self, top: object, *kinds: type) -> list:
         """What can be used now."""

@@ -64,7 +64,7 @@ def test_one_set_more_is_one_more_in_words_and_minutes_on_the_leg_that_is_behind
     rung = KNOWLEDGE.rung("sd-3-knee-forward")
     step = one_set_more(rung, rung.dose, "", poorer)
     assert step is not None and step.first is poorer and poorer.value in step.words
-    assert "1 set more on the poorer side" in step.dose.text
+    assert "one extra set on the poorer side" in step.dose.text
     more = step.dose.minutes - rung.dose.minutes
     assert more == pytest.approx((rung.dose.set_s + rung.dose.rest_s) / 60)
     assert one_set_more(rung, step.dose, "", poorer) is None and one_set_more(rung, rung.dose, "", Side.NONE) is None

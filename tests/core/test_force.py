@@ -259,9 +259,9 @@ def test_a_leg_that_pushes_harder_but_slower_is_told_in_a_sentence():
     ledger = battery(SimulatedPerson(push_left=850, push_right=640, rise_left=0.30, rise_right=0.08, share=0.43))
     told = sentence(rows(list(TESTS.values()), ledger))
     print(told)
-    assert "the left leg pushes harder but rises slower" in told and told.startswith("More force left in")
+    assert "the left leg pushes harder but develops force more slowly" in told and told.startswith("More force left in")
     even = sentence(rows(list(TESTS.values()), battery(SimulatedPerson())))
-    assert "no pattern beyond error" in even and "beyond error" in even
+    assert "no pattern beyond the error" in even and "beyond error" in even
 
 
 def test_sway_of_a_circle_and_of_normal_points_against_the_closed_form():

@@ -214,10 +214,12 @@ def test_the_pattern_counts_each_verdict_once_and_names_the_side_that_most_point
     )
     assert told(force=[right, right, left, even, open_]) == (
         "More force left in 1 of 5 tests, more force right in 2 of 5 tests, 1 in tune, 1 cannot tell: "
-        "no pattern beyond error."), "two of three is not more than two thirds"  # fmt: skip
+        "no pattern beyond the error."), "two of three is not more than two thirds"  # fmt: skip
     assert told(force=[right, right, even, even, open_]).endswith(
-        "2 in tune, 1 cannot tell: the right leg takes more, with no side for the rise.")  # fmt: skip
+        "1 cannot tell: the right leg pushes harder; neither leg develops force faster beyond the error."
+    )
     assert told(force=[even, even], rate=[left, left]).endswith(
-        "faster rise left in 2 of 2 tests: the left leg rises faster, with no side for force.")  # fmt: skip
-    assert told(force=[left, left], rate=[left, left]).endswith("the left leg takes more and rises faster.")
-    assert told(force=[right]).endswith("no pattern beyond error."), "one test is no pattern"
+        "in 2 of 2 tests: the left leg develops force faster; neither leg pushes harder beyond the error."
+    )
+    assert told(force=[left, left], rate=[left, left]).endswith("the left leg pushes harder and develops force faster.")
+    assert told(force=[right]).endswith("no pattern beyond the error."), "one test is no pattern"

@@ -319,7 +319,7 @@ def test_loaded_is_what_asks_much_of_hip_or_knee():
 @pytest.mark.parametrize(
     ("dose", "text", "minutes"),
     [
-        (Dose(3, None, 30, "", 45, 7), "3 holds of 30 s each side; rest 45 s; 7 days a week", (180 + 225 + 30) / 60),
+        (Dose(3, None, 30, "", 45, 7), "hold 30 s, 3 times each side; rest 45 s; 7 days a week", (180 + 225 + 30) / 60),
         (Dose(2, 5, None, "4-1-1", 0, 2), "2 sets of 5 each side, 4 s down, 1 s pause, 1 s up; rest 0 s; 2 days a week",
          (120 + 30) / 60),
         (Dose(1, 6, None, "", 30, 1), "1 set of 6 each side; rest 30 s; 1 days a week", (30 + 30) / 60),

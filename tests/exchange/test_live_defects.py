@@ -13,7 +13,6 @@ from reasoned import KNOWLEDGE, LEFT, RIGHT, both, case
 
 from tuning.core.day_list_entry import Digest, ListPriority, Overview
 from tuning.core.errors import EnvironmentFault
-from tuning.core.programme.ladders import Sides
 from tuning.core.reports import sections
 from tuning.core.reports.content import Audience, Section, TableRow
 from tuning.core.reports.material_of import material_of
@@ -58,8 +57,8 @@ def sheet_of(rung, side: Side, **more) -> PatientSheet:
 
 @pytest.mark.parametrize("poorer", [LEFT, RIGHT])
 def test_the_extra_set_stands_beside_the_poorer_leg(tmp_path, poorer):
-    rung = replace(KNOWLEDGE.rung("sd-1-hold-taps"), side=Sides.POORER)
-    write_sheet(sheet_of(rung, poorer), tmp_path / "sheet.pdf")
+    rung = KNOWLEDGE.rung("sd-1-hold-taps")
+    write_sheet(sheet_of(replace(rung, dose=replace(rung.dose, extra=1)), poorer), tmp_path / "sheet.pdf")
     text = text_of(tmp_path / "sheet.pdf")
     assert f"start with the {poorer.value} leg, plus one extra set on that leg" in text
     assert f"start with the {poorer.other.value}" not in text

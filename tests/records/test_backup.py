@@ -5,18 +5,21 @@ from __future__ import annotations
 import os
 import shutil
 import stat
+import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import chance
+import desks
 import pytest
 from click.testing import CliRunner
 
 from tuning.cli import main
 from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import Record
-from tuning.records.backup import backup, backups, due, newest, restore, thin_out, verify
+from tuning.records.backup import backup, backups, due, newest, thin_out, verify
 from tuning.records.dbapi import sqlite
+from tuning.records.restore import restore
 
 NOON = datetime(2026, 11, 28, 12, tzinfo=UTC)
 
@@ -188,3 +191,99 @@ def test_a_backup_does_not_change_the_record(record, tmp_path):
     before = everything()
     backup(record, tmp_path / "safe", NOON)
     assert everything() == before
+
+
+@pytest.fixture
+def small(tmp_path) -> Path:
+    """A record with one person and one kept file."""
+    desk = desks.Desk(tmp_path / "record")
+    desk.keep(desks.seen(12.5))
+    (tmp_path / "clip.bin").write_bytes(b"a clip")
+    desk.record.medium(desk.record.media.keep(tmp_path / "clip.bin"), desk.person)
+    desk.record.close()
+    return tmp_path / "record"
+
+
+def killed_at(step, deed):
+    """Run something in a child that is killed before its n-th change of the disk; whether it was."""
+    child = os.fork()
+    if not child:
+        left = [step]
+
+        def counted(change):
+            def then(*args, **how):
+                if not left[0]:
+                    os._exit(9)
+                left[0] -= 1
+                return change(*args, **how)
+
+            return then
+
+        for place, name in ((os, "replace"), (os, "unlink"), (os, "rmdir"), (Path, "unlink"),
+                            (Path, "touch"), (shutil, "copytree")):  # fmt: skip
+            setattr(place, name, counted(getattr(place, name)))
+        try:
+            deed()
+        finally:
+            os._exit(0)
+    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+
+
+def test_a_restore_killed_at_any_step_leaves_the_record_of_before_or_the_one_of_the_backup(small, tmp_path):
+    """It never leaves an empty clinic, nor half a copy beside it."""
+    record = small
+    made = backup(record, tmp_path / "safe", NOON)
+    open_now = Record(record)
+    open_now.add_person("After", "student")
+    open_now.close()
+    seen = set()
+    for step in range(60):
+        trial = tmp_path / f"trial-{step}" / "record"
+        shutil.copytree(record, trial)
+        killed = killed_at(step, lambda trial=trial: restore(made.folder, trial))
+        again = Record(trial)
+        after = "After" in [p.name for p in again.people()]
+        assert again.patients() and again.check() == [] and not (trial / "SHA256SUMS").exists(), step
+        seen.add((again.restored, after))
+        again.close()
+        beside = [p.name for p in trial.parent.iterdir() if p != trial]
+        assert all("before-restore" in name for name in beside), beside
+        shutil.rmtree(trial.parent)
+        if not killed:
+            break
+    assert not killed and not after and seen == {(False, True), (True, False), (False, False)}
+
+
+def test_thinning_killed_at_any_step_lists_only_whole_backups(small, tmp_path):
+    safe = tmp_path / "safe"
+    first = backup(small, safe, NOON)
+    for days in range(1, 12):
+        at = NOON + timedelta(days=days)
+        shutil.copytree(first.folder, safe / at.strftime("%Y%m%dT%H%M%SZ"))
+    for step in range(99):
+        trial = tmp_path / "trial"
+        shutil.copytree(safe, trial)
+        killed = killed_at(step, lambda: thin_out(tmp_path / "trial"))
+        listed = backups(trial)
+        assert len(listed) >= 7 and all((b.folder / "SHA256SUMS").exists() for b in listed), step
+        assert [b.folder.name for b in listed if verify(b.folder)] == [], step
+        shutil.rmtree(trial)
+        if not killed:
+            break
+    assert not killed and step > 4
+
+
+def test_what_killed_programs_left_beside_the_backups_goes_after_a_day(small, tmp_path):
+    record = small
+    for name, age in ((".part-old", 25), (".part-new", 1)):
+        left = tmp_path / "safe" / name
+        left.mkdir(parents=True)
+        then = time.time() - age * 3600
+        os.utime(left, (then, then))
+    (record / ".settings.json-x").write_text("{}")
+    os.utime(record / ".settings.json-x", (1, 1))
+    (record / ".key.json-y").write_text("{}")
+    backup(record, tmp_path / "safe", NOON)
+    assert [p.name for p in (tmp_path / "safe").glob(".part-*")] == [".part-new"]
+    Record(record).close()
+    assert [p.name for p in record.glob(".*.json-*")] == [".key.json-y"], "that one may be at work"

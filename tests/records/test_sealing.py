@@ -18,8 +18,9 @@ from tuning.cli.errors import PASSPHRASE_FILE
 from tuning.core.entries import Capture, Note
 from tuning.core.errors import BadInput, EnvironmentFault
 from tuning.records import Record, encryption, keys
-from tuning.records.backup import backup, contents, holding, restore, verify
+from tuning.records.backup import backup, contents, holding, verify
 from tuning.records.media import MediaFolder
+from tuning.records.restore import restore
 
 WORDS = "nine wet ferry ropes"
 SECRETS = (b"Nils Ostrov", b"sailmaker", b"kneecap hurts on the ladder")

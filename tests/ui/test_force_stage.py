@@ -120,7 +120,7 @@ def test_all_tests_side_by_side_tell_the_glassblowers_pattern(window, force):
     force.show_view("All tests")
     hands.settle()
     told = force.pattern.text()
-    assert "the left leg pushes harder but rises slower" in told and "of 7 tests" in told
+    assert "the left leg pushes harder but develops force more slowly" in told and "of 7 tests" in told
     words = [c.verdict.word.value for r in state.matrix() for c in (r.force, r.rate) if c is not None]
     assert words.count("marked") >= 4 and ("cannot tell" in words or "in tune" in words)
     force.matrix.setFocus()

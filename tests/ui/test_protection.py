@@ -237,3 +237,34 @@ def test_a_record_of_a_newer_version_is_shown_and_takes_nothing(qtbot, clinic):
         act.add(Note("strength", "x"))
     assert window.workspace.reading and window.workspace.case.revision == before
     frame.close()
+
+
+@pytest.mark.parametrize("harm", ["damaged", "gone", "another record's"])
+def test_a_key_file_that_is_lost_comes_back_from_a_backup_by_the_passphrase(qtbot, clinic, tmp_path, weak_keys, harm):
+    Settings(clinic).set(BACKUP_FOLDER, str(tmp_path / "safe"))
+    encryption.protect(clinic, "ferry at seven")
+    backup(clinic, tmp_path / "safe")
+    foreign = tmp_path / "foreign"
+    foreign.mkdir()
+    keys.make(foreign, "ferry at seven")
+    file, whole = clinic / keys.NAME, (clinic / keys.NAME).read_bytes()
+    if harm == "gone":
+        file.unlink()
+    else:
+        file.write_bytes(whole[:90] if harm == "damaged" else (foreign / keys.NAME).read_bytes())
+    left = file.read_bytes() if file.exists() else b""
+    keys.forget()
+    frame = framed(qtbot, clinic)
+    asks = frame.centralWidget()
+    assert isinstance(asks, AskPassphrase) and ("copy" in asks.words.text()) == (harm != "another record's")
+    asks.field.setText("glass at nine")
+    asks.try_it()
+    assert frame.centralWidget() is asks and "Each try takes about" in asks.words.text()
+    assert (file.read_bytes() if file.exists() else b"") == left, "a wrong passphrase changes nothing"
+    asks.field.setText("ferry at seven")
+    asks.try_it()
+    assert frame.window_in is not None and len(frame.window_in.day_list.lines()) == 5
+    aside = [p.read_bytes() for p in clinic.glob(f"{keys.NAME}.damaged-*")]
+    assert aside == ([left] if left else []), "what was there lies beside it"
+    assert frame.window_in.workspace.record.check() == [] and keys.read(clinic)["state"] == keys.SEALED
+    frame.close()

@@ -89,8 +89,8 @@ eccentric | Eccentric
 concentric | Concentric
 force plate | Go to Force
 explosive strength | rate of force development
-isometric squat | Squat against a bar
-imtp | Squat against a bar
+isometric squat | Isometric squat
+imtp | Isometric squat
 jump | Countermovement jump
 landing | the plates
 romberg | Quiet stance

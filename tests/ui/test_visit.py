@@ -144,7 +144,7 @@ def test_a_whole_visit_keeps_its_numbers(qtbot, open_on, tmp_path: Path):
     )
     for side, text in angles.items():
         assert text == f"{kept[side]:.1f}°".replace("-", "−") and text in told
-    assert "4 holds of 20 s each side" in printed and "left 19 % weaker than right" in told
+    assert "hold 20 s, 4 times each side" in printed and "left 19 % weaker than right" in told
     assert "Stop if pain passes your limit" in printed and "start with the left leg" in printed
 
 

@@ -86,7 +86,7 @@ def restore(source: Path, record: Path, yes: bool) -> None:
     def run() -> None:
         from tuning.core.errors import BadInput
         from tuning.records.backup import contents
-        from tuning.records.backup import restore as put
+        from tuning.records.restore import restore as put
 
         click.echo(f"{source} holds {contents(source)}.")
         if record.exists() and any(record.iterdir()):

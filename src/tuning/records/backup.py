@@ -1,15 +1,15 @@
-"""Backups of a record that may be in use, verified after writing; restoring one puts nothing at risk that is there."""
+"""Backups of a record that may be in use, verified after writing."""
 
 from __future__ import annotations
 
 import hashlib
 import os
 import shutil
+import time
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
-from itertools import count
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
@@ -22,6 +22,7 @@ from tuning.records.media import MediaFolder
 FILE, MEDIA, PART = "record.sqlite", "media", ".part-"
 SETTINGS, LOST, UNREAD = "settings.json", "lost-media.txt", "unreadable-entries.txt"
 STAMP = "%Y%m%dT%H%M%SZ"
+A_DAY = 24 * 3600
 DAILY, WEEKLY, MONTHLY = 7, 4, 12
 """Backups that stay: the newest of so many days, weeks and months."""
 
@@ -59,6 +60,7 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
         owner_only(into)
         if target.exists():
             raise BadInput(f"{target} is there already; wait a second.")
+        _sweep(into)
         before = newest(into)
         part = into / f"{PART}{target.name}"
         shutil.rmtree(part, ignore_errors=True)
@@ -252,9 +254,18 @@ def thin_out(into: Path) -> list[Backup]:
         kept |= set(list(seen.values())[:most])
     gone = [one for one in known if one.folder not in kept]
     with told_as_fault(into):
-        for one in gone:
-            shutil.rmtree(one.folder)
+        for one in gone:  # no longer in the list before the first of its files goes: what is listed is whole
+            part = one.folder.with_name(f"{PART}{one.folder.name}")
+            os.replace(one.folder, part)
+            shutil.rmtree(part)
     return gone
+
+
+def _sweep(into: Path) -> None:
+    """What killed programs left half written or half removed; what is younger than a day may be at work."""
+    for part in into.glob(f"{PART}*"):
+        if time.time() - part.stat().st_mtime > A_DAY:
+            shutil.rmtree(part, ignore_errors=True)
 
 
 def _day(day: date) -> object:
@@ -267,60 +278,3 @@ def _week(day: date) -> object:
 
 def _month(day: date) -> object:
     return day.year, day.month
-
-
-def restore(source: Path, record: Path) -> Path | None:
-    """Put a backup in the place of a record; what was there is moved beside it, whole, and its folder returned.
-
-    The backup is verified first and stays as it is. What an earlier record left beside its file (its write-ahead log)
-    goes with it, so that it cannot reach into the restored one. Raises BadInput for a backup that is not whole,
-    EnvironmentFault where the disk or another window is in the way.
-    """
-    problems = verify(source)
-    if problems:
-        raise BadInput(f"{source} is no whole backup: {problems[0]}. Nothing was changed.")
-    part = record.with_name(f"{PART}{record.name}")
-    with told_as_fault(record.parent):
-        record.parent.mkdir(parents=True, exist_ok=True)
-        shutil.rmtree(part, ignore_errors=True)
-        try:
-            shutil.copytree(source, part)
-            owner_only(part)
-            problems = verify(part)
-            if problems:
-                raise EnvironmentFault(f"The copy would not be whole: {problems[0]}. Nothing was changed.")
-            for note in (SUMS, LOST, UNREAD):  # they speak of the backup, and the record goes on
-                (part / note).unlink(missing_ok=True)
-            aside = _move_aside(record)
-            os.replace(part, record)
-            sync_folder(record.parent)
-        finally:
-            shutil.rmtree(part, ignore_errors=True)
-    return aside
-
-
-def _is_open(file: Path) -> bool:
-    """Whether another window has a record open; what its log still holds is taken in on the way."""
-    try:
-        with closing(engine.connect(file, timeout=0.2)) as connection:
-            return str(connection.execute("pragma journal_mode=DELETE").fetchone()[0]) != "delete"
-    except sqlite.OperationalError as err:
-        return "locked" in str(err)
-    except sqlite.DatabaseError:
-        return False  # a damaged record is what a backup is for
-
-
-def _move_aside(record: Path) -> Path | None:
-    if not record.exists():
-        return None
-    if not any(record.iterdir()):
-        record.rmdir()
-        return None
-    file = record / FILE
-    if file.is_file() and _is_open(file):
-        raise EnvironmentFault(f"{record} is open in another window. Close it to restore. Nothing was changed.")
-    stamp = datetime.now(UTC).strftime(STAMP)
-    names = (record.with_name(f"{record.name}.before-restore-{stamp}{n or ''}") for n in count())
-    aside = next(name for name in names if not name.exists())
-    os.replace(record, aside)
-    return aside

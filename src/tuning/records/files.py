@@ -5,12 +5,14 @@ from __future__ import annotations
 import fcntl
 import os
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from tuning.records.error_mapping import told_as_fault
 
+AN_HOUR = 3600
 SUMS = "SHA256SUMS"
 """In a backup: the hashes of its files. A folder with it is kept as it was taken."""
 
@@ -36,6 +38,13 @@ def sync_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def sweep(folder: Path) -> None:
+    """Files that a killed program had begun to write; what is younger than an hour may be at work."""
+    for left in folder.glob(".*.json-*"):
+        if time.time() - left.stat().st_mtime > AN_HOUR:
+            left.unlink(missing_ok=True)
 
 
 def write_whole(target: Path, data: bytes) -> None:

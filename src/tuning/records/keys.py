@@ -41,6 +41,10 @@ OPS, MEMORY = 3, 256 << 20
 """Passes and bytes of memory of Argon2id; a file keeps those that it was made with (libsodium's "moderate")."""
 
 
+class DamagedKey(EnvironmentFault):
+    """The key file makes no sense; a backup may hold a copy."""
+
+
 @dataclass(frozen=True)
 class Key:
     """The key of a record; what seals the database and what seals the files are made of it."""
@@ -69,16 +73,16 @@ _unlocked: dict[str, Key] = {}
 
 
 def read(folder: Path) -> dict[str, Any] | None:
-    """What stands in the key file of a folder; None where there is none. Raises EnvironmentFault for a damaged one."""
+    """What stands in the key file of a folder; None where there is none. Raises DamagedKey."""
     file = folder / NAME
     try:
         told = json.loads(file.read_text(encoding="utf-8"))
     except FileNotFoundError:
         return None
     except (OSError, ValueError) as err:
-        raise EnvironmentFault(f"{file} cannot be read; without it nobody can open this record. Restore it.") from err
+        raise DamagedKey(f"{file} cannot be read; without it nobody can open this record.") from err
     if not isinstance(told, dict) or not {"id", "state", "by"} <= set(told):
-        raise EnvironmentFault(f"{file} is no key file of Tuning; without it nobody can open this record. Restore it.")
+        raise DamagedKey(f"{file} is no key file of Tuning; without it nobody can open this record.")
     return told
 
 
@@ -180,7 +184,7 @@ def _wrapped(secret: bytes, words: str) -> dict[str, Any]:
 
 
 def _unwrapped(ways: dict[str, Any], way: str, words: str) -> bytes | None:
-    """The secret, where the words are right. Raises EnvironmentFault for a damaged file."""
+    """The secret, where the words are right. Raises DamagedKey."""
     try:
         told = ways[way]
         salt, box = bytes.fromhex(told["salt"]), bytes.fromhex(told["box"])
@@ -189,7 +193,7 @@ def _unwrapped(ways: dict[str, Any], way: str, words: str) -> bytes | None:
             raise ValueError("a key file that asks for hours")
         key = _stretched(words, salt, ops, memory)
     except (KeyError, TypeError, ValueError, nacl.exceptions.CryptoError) as err:
-        raise EnvironmentFault("The key file is damaged. Restore it from a backup.") from err
+        raise DamagedKey("The key file is damaged; without it nobody can open this record.") from err
     try:
         return bytes(nacl.secret.Aead(key).decrypt(box))
     except (nacl.exceptions.CryptoError, ValueError):
@@ -201,4 +205,4 @@ def _stretched(words: str, salt: bytes, ops: int, memory: int) -> bytes:
     return made
 
 
-__all__ = ["Key", "Locked", "change", "forget", "is_locked", "make", "of", "read", "set_state", "unlock"]
+__all__ = ["DamagedKey", "Key", "Locked", "change", "forget", "is_locked", "make", "of", "read", "set_state", "unlock"]

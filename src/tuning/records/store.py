@@ -30,9 +30,10 @@ from tuning.records import (
 )
 from tuning.records.dbapi import Connection, Row
 from tuning.records.error_mapping import told_as_fault
-from tuning.records.files import SUMS, owner_only
+from tuning.records.files import SUMS, owner_only, sweep
 from tuning.records.identity import new_uid
 from tuning.records.media import MediaFolder, StoredFile
+from tuning.records.restore import finish as finish_restore
 
 NEWER = "This record was written by a newer Tuning. It is open to read; nothing can be changed in it here."
 NEWER_HOLDS = (
@@ -59,6 +60,8 @@ class Record:
         """Open the record in a folder, or make one of a `kind` there. Raises EnvironmentFault."""
         self.folder = folder
         self.file = folder / "record.sqlite"
+        self.restored = finish_restore(folder)
+        """Whether a restore that was cut off had to be finished."""
         with told_as_fault(folder):
             folder.mkdir(parents=True, exist_ok=True)
             owner_only(folder)
@@ -67,6 +70,7 @@ class Record:
             if (folder / SUMS).exists():
                 raise EnvironmentFault(f"{folder} is a backup, kept as it was taken. Restore it to work with it.")
             encryption.settle(folder)
+            sweep(folder)
             self.read_only = not schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file, not self.read_only)
         self.media = MediaFolder(folder / "media")

@@ -24,8 +24,11 @@ from PyQt6.sip import voidptr
 
 from tuning.core.errors import TuningError
 from tuning.core.preferences import BACKUP_FOLDER, BY_KEY, SCALE, THEME
-from tuning.records.backup import FILE, Backup, backups, contents, restore, verify
-from tuning.records.keys import Locked, is_locked
+from tuning.records.backup import FILE, Backup, backups, contents, verify
+from tuning.records.key_recovery import is_gone
+from tuning.records.keys import NAME as KEY_FILE
+from tuning.records.keys import DamagedKey, Locked, is_locked
+from tuning.records.restore import restore
 from tuning.records.settings import Settings
 from tuning.scratch import sweep
 from tuning.ui import theme
@@ -38,6 +41,7 @@ if TYPE_CHECKING:  # importing the workbench takes most of a second, so the fram
     from tuning.ui.day_list import DayList
     from tuning.ui.window import MainWindow
 
+BY_A_COPY = "Every backup holds a copy: the passphrase that it was taken with puts it back."
 ABOVE, BELOW = 73, 41
 """Where header and status line will be, in px, so that the day list need not move when they come."""
 
@@ -63,12 +67,19 @@ class TopWindow(QMainWindow):
             self.repaint()
             self.window_in = build_window(record, self._devices, day_list)
         except Locked:
-            asks = AskPassphrase(self._folder, self.open)
-            self.setCentralWidget(asks)
-            asks.field.setFocus()
+            self._ask()
+            return
+        except DamagedKey as err:
+            if self._copies():
+                self._ask(f"{err} {BY_A_COPY}")
+            else:
+                self._tell(str(err))
             return
         except TuningError as err:
-            self._tell(str(err))
+            if is_gone(self._folder) and self._copies():
+                self._ask(f"The key file is gone. {BY_A_COPY}")
+            else:
+                self._tell(str(err))
             return
         except Exception as err:  # whatever is wrong with a record, the frame says so instead of waiting for ever
             logging.getLogger("tuning").error("opening failed: %s", type(err).__name__)
@@ -118,6 +129,18 @@ class TopWindow(QMainWindow):
         self.setCentralWidget(around)
         day_list.search.setFocus()
         return record, day_list
+
+    def _ask(self, wrong: str = "") -> None:
+        """The passphrase, and what is wrong with the key file, if anything is."""
+        asks = AskPassphrase(self._folder, self.open, self._copies(), wrong)
+        self.setCentralWidget(asks)
+        asks.field.setFocus()
+
+    def _copies(self) -> list[Path]:
+        """Backups with a key file, newest first."""
+        folder = str(BY_KEY[BACKUP_FOLDER].read(Settings(self._folder).values))
+        known = [one.folder for one in backups(Path(folder))] if folder else []
+        return [one for one in known if (one / KEY_FILE).exists()]
 
     def _tell(self, text: str) -> None:
         self.waiting = label(text, theme.LARGE, role="muted", wrap=True)
@@ -204,7 +227,8 @@ def build_window(
     except KnowledgeError as err:  # nobody is locked out of the record by a table; the shipped one serves
         knowledge, broken = load(), str(err)
     window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
-    for words in filter(None, (NEWER if record.read_only else "", broken, _cut_off(record.cut_off))):
+    finished = "A restore that was cut off has been finished." if record.restored else ""
+    for words in filter(None, (NEWER if record.read_only else "", broken, _cut_off(record.cut_off), finished)):
         window.status.say(words, caution=True)
     return window
 

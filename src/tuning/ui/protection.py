@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt
@@ -10,7 +11,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tuning.core.errors import BadInput, TuningError
-from tuning.records import encryption, keys
+from tuning.records import encryption, key_recovery, keys
 from tuning.ui import theme
 from tuning.ui.widgets import TextField, button, label
 
@@ -20,11 +21,16 @@ Deed = Callable[[Path, Tick], str]
 
 
 class AskPassphrase(QWidget):
-    """One field; Enter opens. What was wrong is said beside it."""
+    """One field; Enter opens. What was wrong is said beside it.
 
-    def __init__(self, folder: Path, opened: Callable[[], object]) -> None:
+    `copies` are backups that may hold the key file where the one of the folder is damaged or another record's.
+    """
+
+    def __init__(
+        self, folder: Path, opened: Callable[[], object], copies: Sequence[Path] = (), wrong: str = ""
+    ) -> None:
         super().__init__()
-        self._folder, self._opened = folder, opened
+        self._folder, self._opened, self._copies = folder, opened, copies
         self.field, self.words = _secret("Passphrase or recovery code"), label("", role="caution", wrap=True)
         self.field.returnPressed.connect(self.try_it)
         self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -42,14 +48,19 @@ class AskPassphrase(QWidget):
         column.addWidget(self.words)
         column.addStretch(3)
         self.setFocusProxy(self.field)
+        self.words.setText(wrong)
 
     def try_it(self) -> None:
         """Open with what was typed, or say that it is wrong."""
         QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
+        self.words.setText("Checking …")
+        self.repaint()
+        begun = time.monotonic()
         try:
-            keys.unlock(self._folder, self.field.text())
+            self._open()
         except TuningError as err:
-            self.words.setText(str(err))
+            took = time.monotonic() - begun
+            self.words.setText(f"{err} Each try takes about {took:.1f} s on this machine, so that guessing is slow.")
             self.field.selectAll()
             return
         finally:
@@ -57,6 +68,18 @@ class AskPassphrase(QWidget):
         self.field.clear()
         self.words.clear()
         self._opened()
+
+    def _open(self) -> None:
+        """By the key file of the folder, else by that of a backup. Raises TuningError where neither opens it."""
+        words, wrong = self.field.text(), None
+        try:
+            keys.unlock(self._folder, words)
+            if key_recovery.fits(self._folder):
+                return
+        except (BadInput, keys.DamagedKey) as err:
+            wrong = err
+        if key_recovery.bring_back(self._folder, self._copies, words) is None:
+            raise wrong or keys.DamagedKey("The key file belongs to another record, and no backup has one that fits.")
 
 
 class Lock(QDialog):

@@ -43,13 +43,13 @@ TESTS = {
         PlateTest("quiet-stance", "Quiet stance", PlateKind.STAND),
         PlateTest("squat-fast", "Squat, fast", PlateKind.FREE),
         PlateTest("squat-pause", "Squat with a pause", PlateKind.PAUSE),
-        PlateTest("squat-iso", "Squat against a bar", PlateKind.ISO),
-        PlateTest("lunge-iso", "Lunge, isometric", PlateKind.ISO, 1),
+        PlateTest("squat-iso", "Isometric squat", PlateKind.ISO),
+        PlateTest("lunge-iso", "Isometric lunge", PlateKind.ISO, 1),
         PlateTest("lunge-fast", "Lunge on and off", PlateKind.STEP, 1),
         PlateTest("lunge-pause", "Lunge with a pause", PlateKind.ISO, 1),
-        PlateTest("calf-raise", "Calf raise, one leg", PlateKind.RAISE, 1),
+        PlateTest("calf-raise", "Single-leg calf raise", PlateKind.RAISE, 1),
         PlateTest("jump", "Countermovement jump", PlateKind.JUMP),
-        PlateTest("stance-one-leg", "Stance, one leg", PlateKind.STAND, 1),
+        PlateTest("stance-one-leg", "Single-leg stance", PlateKind.STAND, 1),
     )
 }
 

@@ -1,4 +1,4 @@
-"""All tests side by side: who pushes harder, who rises faster, counted beyond error only."""
+"""All tests side by side: which leg pushes harder, which develops force faster, counted beyond error only."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ def sentence(found: Sequence[PatternRow]) -> str:
     force, rate = count([r.force for r in found]), count([r.rate for r in found])
     if not force.compared and not rate.compared:
         return "No test has both legs yet."
-    told = [_told(force, "more force"), _told(rate, "faster rise")]
+    told = [_told(force, "more force"), _told(rate, "faster force rise")]
     text = f"{'; '.join(t for t in told if t)}: {_meaning(force, rate)}."
     return sentence_case(text)
 
@@ -106,14 +106,14 @@ def _told(c: PatternCount, what: str) -> str:
 def _meaning(force: PatternCount, rate: PatternCount) -> str:
     more, faster = force.side, rate.side
     if more is Side.NONE and faster is Side.NONE:
-        return "no pattern beyond error"
+        return "no pattern beyond the error"
     if more is Side.NONE:
-        return f"the {faster} leg rises faster, with no side for force"
+        return f"the {faster} leg develops force faster; neither leg pushes harder beyond the error"
     if faster is Side.NONE:
-        return f"the {more} leg takes more, with no side for the rise"
+        return f"the {more} leg pushes harder; neither leg develops force faster beyond the error"
     if more is faster:
-        return f"the {more} leg takes more and rises faster"
+        return f"the {more} leg pushes harder and develops force faster"
     return (
-        f"the {more} leg pushes harder but rises slower; look at the traces, pain and one-leg tests before reasons, "
-        "and train fast intent on it only once strength is adequate"
+        f"the {more} leg pushes harder but develops force more slowly; look at the traces, pain and single-leg tests "
+        "before reasons, and train fast intent on it only once strength is adequate"
     )

@@ -49,14 +49,16 @@ class Dose:
         elif self.holds > 1:
             work = f"{count} {self.holds} holds of {self.hold_s} s"
         else:
-            work = f"{self.sets} {'hold' if self.sets == 1 else 'holds'} of {self.hold_s} s"
+            work = f"hold {self.hold_s} s, {'once' if self.sets == 1 else f'{self.sets} times'}"
         sides = " each side" if self.each else ""
         how = f"{work}{sides}{self._extra()}{self._with()}"
         return f"{how}; rest {self.rest_s} s; {self.days} days a week"
 
     def _extra(self) -> str:
         """The sets more of the side that begins."""
-        return f", {self.extra} {'set' if self.extra == 1 else 'sets'} more on the poorer side" if self.extra else ""
+        if not self.extra:
+            return ""
+        return f", {'one extra set' if self.extra == 1 else f'{self.extra} extra sets'} on the poorer side"
 
     @property
     def tempo_words(self) -> str:

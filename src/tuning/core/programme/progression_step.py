@@ -149,7 +149,7 @@ def one_set_more(rung: Rung, dose: Dose, variant: str, poorer: Side) -> Progress
     """A set more for the side that is behind; None where it has one already."""
     if dose.extra or poorer not in LEGS:
         return None
-    words = f"one set more on the {poorer.value} leg"
+    words = f"one extra set on the {poorer.value} leg"
     return ProgressionStep(rung, replace(dose, extra=1), words, variant, first=poorer)
 
 

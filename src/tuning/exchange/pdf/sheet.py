@@ -171,7 +171,7 @@ def _words(item: SheetItem, size: float) -> list[Any]:
     """Dose, legs, steps, what to watch: everyday words."""
     rung, body = item.rung, style(size, after=1)
     side, extra = item.first_side, item.dose.extra
-    more = f", with {extra} {'set' if extra == 1 else 'sets'} more on that leg" if extra else ""
+    more = f", plus {'one extra set' if extra == 1 else f'{extra} extra sets'} on that leg" if extra else ""
     first = {
         Sides.BOTH: "Both legs together.",
         Sides.PATTERN: f"This way round only: written for your {side.value} side.",

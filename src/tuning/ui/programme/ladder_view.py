@@ -43,7 +43,7 @@ DOSE_PARTS = (
     ("breaths", "breaths", 1, 20, ""),
     ("rest_s", "rest", 0, 300, " s"),
     ("days", "days a week", 1, 7, ""),
-    ("extra", "sets more, poorer side", 0, 3, ""),
+    ("extra", "extra sets, poorer side", 0, 3, ""),
     ("depth_deg", "knee bend", 20, 140, "°"),
     ("step_cm", "step", 1, 60, " cm"),
     ("seat_cm", "seat", 20, 70, " cm"),

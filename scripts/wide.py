@@ -56,6 +56,12 @@ class Conditions:
     """How a hand that holds the camera sways: px, degrees (SD), and how often a second; zeros for a stand."""
     dropped: float
     """Share of the frames that the phone leaves out."""
+    on_wall: tuple[tuple[float, float], ...]
+    """Places (px) of stickers of the same colour that nobody wears."""
+    bystander: Callable[[float], Body] | None
+    """Somebody without stickers who walks behind."""
+    turned: bool
+    """Whether the file holds lying pictures that a note in it turns upright."""
 
 
 def binned(value: float, edges: tuple[float, ...], unit: str) -> str:
@@ -91,11 +97,11 @@ def _movement(rng: np.random.Generator) -> tuple[str, str, Callable[[float], Bod
         }  # fmt: skip
         if fast:
             runner = Runner(
-                cycle=u(0.6, 0.85), step=u(0.2, 0.4), stance=u(0.3, 0.42), recoil=u(0.15, 0.4), fold=u(60, 95),
+                cycle=u(0.6, 0.85), step=u(0.2, 0.4), stance=u(0.25, 0.42), recoil=u(0.15, 0.4), fold=u(60, 95),
                 landing=u(-14, 6), sinking=u(0.4, 1.1), bob=u(0.02, 0.045), **habits,
             )  # fmt: skip
             return kind, "rear", lambda t: build(running(runner, t + 0.3), runner.stature)
-        who = Walker(cycle=u(0.9, 1.5), step=u(0.15, 0.32), stance=u(0.58, 0.65), **habits)
+        who = Walker(cycle=u(0.9, 1.5), step=u(0.15, 0.32), stance=u(0.56, 0.7), **habits)
         return kind, "rear", lambda t: build(walking(who, t + 0.3), who.stature)
     if kind == "squat":
         squatter = Squatter(repetition=u(1.6, 4), depth=u(0.2, 0.42), knee_in_left=u(-3, 14), shift=u(-0.03, 0.03))
@@ -157,7 +163,20 @@ def drawn(seed: int) -> Conditions:
     if far > camera.distance:
         body_at = _walking_along(body_at, camera, ways, FRAMES / fps)
     words["size"] = binned(camera.distance / far, (0.5, 0.9), " of the greatest")
-    return Conditions(words, body_at, camera, look, fps, bits, seed, hand, dropped)
+    count = int(rng.integers(1, 5)) if rng.random() < 0.3 else 0
+    size = camera.width, camera.height_px
+    on_wall = tuple((float(rng.uniform(0, size[0])), float(rng.uniform(0, size[1]))) for _ in range(count))
+    beside = _bystander(camera, rng.choice([-1, 1]) * rng.uniform(0.6, 1.2)) if rng.random() < 0.15 else None
+    turned = bool(rng.random() < 0.15)
+    words |= {"stickers that nobody wears": "1 to 4" if count else "none", "second person": "yes" if beside else "no",
+              "file": "turned by its metadata" if turned else "upright"}  # fmt: skip
+    return Conditions(words, body_at, camera, look, fps, bits, seed, hand, dropped, on_wall, beside, turned)
+
+
+def _bystander(camera: PinholeCamera, aside_m: float) -> Callable[[float], Body]:
+    """Walks on the spot beside and behind the person."""
+    by = aside_m * camera.across + 0.8 * np.array(LOOKS[camera.view])
+    return lambda time: build(walking(Walker(), time), 1.7).moved(by)
 
 
 def held(made: Conditions, times: np.ndarray) -> np.ndarray:
@@ -198,18 +217,42 @@ def moments(made: Conditions) -> np.ndarray:
 def film(path: Path, made: Conditions, rng: np.random.Generator) -> None:
     """The clip, as a phone with so many bits a second would write it."""
     moves = held(made, moments(made) / made.fps)
-    background = render.room(made.camera, rng, belt=made.camera.view == "rear")
+    background = _strewn(render.room(made.camera, rng, belt=made.camera.view == "rear"), made)
     with av.open(str(path), "w") as container:
         stream = container.add_stream("libx264", rate=made.fps)
-        stream.width, stream.height, stream.pix_fmt = made.camera.width, made.camera.height_px, "yuv420p"
+        size = made.camera.width, made.camera.height_px
+        (stream.width, stream.height), stream.pix_fmt = size[::-1] if made.turned else size, "yuv420p"
         stream.bit_rate, stream.options = made.bits, {"preset": "veryfast", "g": str(made.fps)}
+        if made.turned:
+            stream.set_display_rotation(90)
         for n, move in zip(moments(made).tolist(), moves, strict=True):
-            pixels = render.photograph(made.body_at, n / made.fps, made.camera, background, rng, made.look)
+            behind = _with_bystander(background, made, n / made.fps, rng)
+            pixels = render.photograph(made.body_at, n / made.fps, made.camera, behind, rng, made.look)
             pixels = _in_hand(pixels, move, made.camera) if made.hand[0] else pixels
+            pixels = np.ascontiguousarray(np.rot90(pixels, -1)) if made.turned else pixels
             frame = av.VideoFrame.from_ndarray(pixels, format="rgb24")
             frame.pts, frame.time_base = n, Fraction(1, made.fps)
             container.mux(stream.encode(frame))
         container.mux(stream.encode())
+
+
+def _strewn(room: np.ndarray, made: Conditions) -> np.ndarray:
+    """The room with stickers on wall, floor and furniture."""
+    radius = made.look.sticker_radius * made.camera.focal_px / made.camera.distance
+    for x, y in made.on_wall:
+        at, fine = (round(16 * x), round(16 * y)), round(16 * radius)
+        cv2.circle(room, at, fine, made.look.colours["sticker"], -1, cv2.LINE_AA, 4)
+    return room
+
+
+def _with_bystander(room: np.ndarray, made: Conditions, time: float, rng: np.random.Generator) -> np.ndarray:
+    """The room with somebody in it who wears none."""
+    if made.bystander is None:
+        return room
+    bare = {**made.look.colours, "sticker": made.look.colours["skin"]}
+    look = render.CameraSettings(exposures=1, exposure_s=0.0, noise=0.0, flicker=0.0,
+                                 sticker_radius=0.001, colours=bare)  # fmt: skip
+    return render.photograph(made.bystander, time, made.camera, room, rng, look).astype(np.float32) / 255
 
 
 @dataclass(frozen=True)

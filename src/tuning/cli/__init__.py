@@ -72,6 +72,17 @@ def demo(folder: Path) -> None:
     run_or_exit(lambda: _build_demo(folder))
 
 
+@main.command()
+@click.argument("out", type=click.Path(path_type=Path))
+def handbook(out: Path) -> None:
+    """Write all help pages to OUT, one HTML file to be searched and printed."""
+    from tuning.exchange.files import write_whole
+    from tuning.exchange.html.handbook import book, help_pages
+    from tuning.knowledge import load
+
+    run_or_exit(lambda: write_whole(book(help_pages(load())).encode(), out, "The help"))
+
+
 COMMANDS = (
     check_record,
     backup,

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.measures import Measure
@@ -85,7 +87,7 @@ def history(record: Record, measure: Measure, seen: Observation | None) -> list[
 class ExplainDialog(QDialog):
     """A page of words over the window; Escape closes it."""
 
-    def __init__(self, parent: QWidget, title: str, text: str) -> None:
+    def __init__(self, parent: QWidget, title: str, text: str, about: Callable[[], object] | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(520)
@@ -96,4 +98,9 @@ class ExplainDialog(QDialog):
         column.setSpacing(16)
         column.addWidget(label(title, theme.LARGE, bold=True))
         column.addWidget(body)
-        column.addWidget(button("Close", self.accept, "primary"), alignment=Qt.AlignmentFlag.AlignRight)
+        row = QHBoxLayout()
+        if about is not None:
+            row.addWidget(button("Help page of this measure", about, "link"))
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept, "primary"))
+        column.addLayout(row)

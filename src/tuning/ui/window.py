@@ -58,6 +58,15 @@ class Explainable(Protocol):
         ...
 
 
+@runtime_checkable
+class Helpful(Protocol):
+    """A page that knows the help page of what is chosen on it."""
+
+    def help_key(self) -> str:
+        """Kind and id, such as `test:knee-to-wall`."""
+        ...
+
+
 class MainWindow(QWidget):
     """One case at a time; pages follow the workspace, never each other, and are made when first opened."""
 
@@ -196,6 +205,7 @@ class MainWindow(QWidget):
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
+            Action("Help", "Ctrl+F1", self.cupboard.help),
             Action("Keys of this screen", "Shift+F1", self.cupboard.keys),
             Action("Undo", "Ctrl+Z", lambda: trying(undo.undo)),
             Action("Redo", "Ctrl+Shift+Z", lambda: trying(undo.redo)),
@@ -360,18 +370,23 @@ class MainWindow(QWidget):
             self.go_home()
 
     def explain(self) -> None:
-        """F1: how the focused number was worked out, or what the focused control is for."""
+        """F1: how the focused number was worked out, what a control is for, or the help page of what is chosen."""
         widget = QApplication.focusWidget()
         while widget is not None:
             if isinstance(widget, Explainable):
-                ExplainDialog(self, widget.title, widget.explanation() + self._trail_of(widget)).exec()
+                measure = getattr(getattr(widget, "row", widget), "measure", None)
+                about = partial(self.cupboard.help, f"measure:{measure.id}") if measure is not None else None
+                ExplainDialog(self, widget.title, widget.explanation() + self._trail_of(widget), about).exec()
+                return
+            if isinstance(widget, Helpful):
+                self.cupboard.help(widget.help_key())
                 return
             text = widget.toolTip()
             if text and isinstance(widget, QAbstractButton):
                 self.status.say(text)
                 return
             widget = widget.parentWidget()
-        self.cupboard.keys()
+        self.cupboard.help()
 
     def _trail_of(self, widget: object) -> str:
         """Who wrote the values of a row, when, and what stood before."""

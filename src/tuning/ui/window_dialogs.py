@@ -110,6 +110,14 @@ class WindowDialogs:
             rows += [(a.key, a.name) for a in spec.actions if a.key] + list(spec.keys)
         KeySheet(window, rows).exec()
 
+    def help(self, key: str = "") -> None:
+        """The help pages, one of them open."""
+        from tuning.exchange.html.handbook import help_pages
+        from tuning.ui.help_dialog import HelpDialog
+
+        knowledge = self._space.knowledge
+        HelpDialog(self._window, help_pages(knowledge), knowledge.search.same, key).exec()
+
     def notes(self) -> None:
         """Write a note or a treatment, and read what was written before."""
         if self._space.case is not None:

@@ -175,6 +175,10 @@ class ForcePage(StagePage):
 
     # doing
 
+    def help_key(self) -> str:
+        """The help page of what is chosen."""
+        return f"test:plates-{self.state.test_id}"
+
     def enter(self) -> None:
         """The stage is shown, with what the record holds of the chosen test."""
         if self.state.shown is None:

@@ -109,6 +109,10 @@ class TestRunPage(StagePage):
         """True while the picture bench is shown."""
         return self.stack.currentIndex() == 1
 
+    def help_key(self) -> str:
+        """The help page of what is chosen."""
+        return f"test:{self.state.step.test.id}" if self.state.steps else ""
+
     def enter(self) -> None:
         """The stage is shown."""
         if self.on_bench:

@@ -97,6 +97,10 @@ class ProgrammePage(StagePage):
         """Which of the four is open, from 0."""
         return self._stack.currentIndex()
 
+    def help_key(self) -> str:
+        """The help page of what is chosen."""
+        return f"exercise:{self.state.rung.id}"
+
     def enter(self) -> None:
         """The stage is shown."""
         self.refresh()

@@ -78,6 +78,11 @@ class ReasoningPage(StagePage):
         with self._space.trying():
             self.state.set_school(key, on)
 
+    def help_key(self) -> str:
+        """The help page of what is chosen."""
+        sheet = self.state.sheet
+        return f"factor:{sheet.factor.id}" if sheet is not None else ""
+
     def enter(self) -> None:
         """The stage is shown."""
         self.state.changed.emit()

@@ -179,6 +179,10 @@ class StrengthPage(StagePage):
 
     # doing
 
+    def help_key(self) -> str:
+        """The help page of what is chosen."""
+        return f"test:{self.state.test_id}"
+
     def enter(self) -> None:
         """The stage is shown."""
         self.refresh()

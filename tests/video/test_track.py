@@ -437,6 +437,18 @@ def test_a_correction_reaches_to_the_next_trusted_frame_and_no_further(squat):
     assert np.array_equal(mended.xy[:, others], spoilt.xy[:, others], equal_nan=True)
 
 
+@pytest.mark.parametrize("last", [False, True])
+def test_marks_in_the_first_or_the_last_frame_of_a_clip_are_followed_through_all_of_it(squat, last):
+    path, body_at, camera = squat
+    frames = len(follow_clip(path, 0, body_at(0).projected(camera)).xy) if last else 0
+    start = frames - 1 if last else 0
+    found = follow_clip(path, start, body_at(start / FPS).projected(camera))
+    places = body_at(20 / FPS).projected(camera)
+    legs = [k for k, name in enumerate(found.names) if name.startswith(("knee", "ankle"))]  # nothing covers them
+    assert len(legs) >= 4 and (found.quality[:, legs] >= TRUSTED).mean() > 0.99
+    assert found.xy[20, legs] == pytest.approx(np.array([places[found.names[k]] for k in legs]), abs=1.5)
+
+
 def test_stopping_keeps_what_was_followed(squat):
     path, body_at, camera = squat
     found = follow_clip(path, 0, body_at(0).projected(camera), tick=lambda share: share < 0.4)

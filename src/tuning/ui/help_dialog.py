@@ -66,10 +66,12 @@ class HelpDialog(QDialog):
         self._pages, self._same, self._before = pages, same, list[str]()
         self.key = ""
         self.field, self.list, self.text = TextField(), QListWidget(), HelpText(pages)
-        self.field.setPlaceholderText("Find a measure, test, pattern, factor or exercise")
+        self.field.setPlaceholderText("Find a help page")
         self.field.setAccessibleName("Find a help page")
         self.list.setAccessibleName("Help pages")
         self.list.setFont(theme.font())
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.field.textChanged.connect(self._find)
         self.field.returnPressed.connect(self._open_first)
         self.list.itemActivated.connect(self._chosen)

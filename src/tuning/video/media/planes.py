@@ -140,7 +140,9 @@ class LumaReader:
         self._container.close()
 
     def forward(self, start: int, stop: int) -> Iterator[tuple[int, YuvFrame]]:
-        """Frames start..stop-1 in order; a picture must be copied to be kept."""
+        """Frames start..stop-1 in order, none behind the last; a picture must be copied to be kept."""
+        if start >= min(stop, len(self._stamps)):
+            return
         for number, frame in self._frames(start):
             if number >= stop:
                 return

@@ -27,7 +27,7 @@ from tuning.knowledge import Knowledge
 KINDS = {"measure": "Measures", "test": "Tests", "pattern": "Patterns", "factor": "Contributing factors",
          "exercise": "Exercises"}  # fmt: skip
 COMPARED = {
-    Compare.DIFFERENCE: "right minus left", Compare.STRONGER: "percent of the stronger side",
+    Compare.DIFFERENCE: "right minus left", Compare.STRONGER: "percent of the larger side",
     Compare.VALUE: "one value against its target", Compare.ALONE: "each side by itself, never against the other",
 }  # fmt: skip
 FIGURE = re.compile(r'<img src="figure:([^"]+)">')

@@ -22,6 +22,7 @@ from tuning.ui import app
 from tuning.ui.actions import CommandList, KeySheet
 from tuning.ui.explanation_dialog import ExplainDialog
 from tuning.ui.figure_column import STATIONS
+from tuning.ui.help_dialog import HelpDialog
 from tuning.ui.jobs import Job
 from tuning.ui.patient_forms import PatientForm, PersonDialog, PersonForm
 
@@ -209,16 +210,19 @@ def test_an_action_is_found_by_a_few_letters_and_run_by_enter(qtbot, window, pat
     assert window.ledger.isVisible() is not before, "the nearest is offered and not run by Enter alone"
 
 
-def test_f1_says_what_a_control_is_for_and_elsewhere_shows_the_keys(window, patient, monkeypatch):
+def test_f1_says_what_a_control_is_for_and_elsewhere_the_help_page_of_what_is_chosen(window, patient, monkeypatch):
     patient("potter", "force")
     shown = []
     monkeypatch.setattr(KeySheet, "exec", lambda sheet: shown.append([w.text() for w in sheet.findChildren(QLabel)]))
+    monkeypatch.setattr(HelpDialog, "exec", lambda dialog: shown.append(dialog.key))
     monkeypatch.setattr(ExplainDialog, "exec", lambda dialog: shown.append(dialog.windowTitle()))
     window.page("force").zero.setFocus()
     window.explain()
     assert "stand still" in window.status.message.text() and not shown
     window.page("force").setFocus()
     window.explain()
+    assert shown == [f"test:plates-{window.page('force').state.test_id}"]
+    window.cupboard.keys()
     assert "F1" in shown[-1] and "Ctrl+K" in shown[-1]
 
 

@@ -8,7 +8,16 @@ import pytest
 
 from tuning.core.programme.dose import BREATH, Dose, asks_no_more, breath_at
 from tuning.core.programme.phases import Phase
-from tuning.core.programme.progression_step import cut, one_set_more, own_step, start_dose, step_up
+from tuning.core.programme.progression_step import (
+    cut,
+    fewer,
+    halved,
+    lighter,
+    one_set_more,
+    own_step,
+    start_dose,
+    step_up,
+)
 from tuning.core.types import LEGS, Side
 from tuning.knowledge.knowledge import load
 
@@ -109,3 +118,18 @@ def test_a_breath_goes_in_then_out_then_rests():
     told = [breath_at(s / 2) for s in range(32)]
     assert told[:16] == ["breathe in"] * 6 + ["breathe out"] * 6 + ["pause"] * 4 and told[16:] == told[:16]
     assert sum(BREATH.values()) * 5 == replace(KNOWLEDGE.rung("slide-1-set").dose, breaths=5).set_s
+
+
+def test_a_plan_written_before_heights_were_keeps_its_set_up_its_kit_and_its_way_up():
+    for rung_id, check, need in (("sd-2-sit-back", "Step 5 cm high", "step of 5 cm"),
+                                 ("cr-2-standard", "Seat 45 cm high", "firm chair"),
+                                 ("sd-4-side-band", "Step 10 cm high", "light band")):  # fmt: skip
+        rung, ladder = KNOWLEDGE.rung(rung_id), KNOWLEDGE.ladder_of(rung_id)
+        old = replace(rung.dose, step_cm=None, seat_cm=None, band="")
+        assert ladder.set_up(rung, old)[0] == check and need in ladder.needs(rung, old)
+        assert own_step(rung, old, rung.poses[0].name, ladder) == own_step(rung, rung.dose, rung.poses[0].name, ladder)
+
+
+def test_a_flare_up_and_a_deload_week_take_the_extra_set_first():
+    dose = replace(KNOWLEDGE.rung("sd-3-knee-forward").dose, extra=1)
+    assert [(d.sets, d.extra) for d in (halved(dose), lighter(dose), fewer(dose))] == [(1, 0), (2, 0), (2, 1)]

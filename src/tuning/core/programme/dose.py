@@ -81,6 +81,12 @@ class Dose:
         )
         return "".join(f", {part}" for part in parts if part)
 
+    def with_heights_of(self, own: Dose) -> Dose:
+        """The same with the heights and the band of the exercise where none was written: older plans name none."""
+        if self.height_cm is None:
+            return replace(self, step_cm=own.step_cm, seat_cm=own.seat_cm, band=self.band or own.band)
+        return replace(self, band=self.band or own.band)
+
     @property
     def height_cm(self) -> float | None:
         """Of the step or of the seat, whichever it has."""

@@ -260,16 +260,16 @@ class Ladder:
 
     def needs(self, rung: Rung, dose: Dose | None = None, variant: str = "") -> tuple[str, ...]:
         """What a variant of a rung is done with at a dose: the step with its height, of several bands the one."""
-        asked = dose or rung.dose
+        asked = (dose or rung.dose).with_heights_of(rung.dose)
         free = rung.pose(variant).behind and (asked.step_cm or 0.0) >= STAIR_CM
         step = f"{'free-standing step' if free else STEP} of {asked.step_cm:g} cm" if asked.step_cm else STEP
         things = [step if one == STEP else one for one in (*self.kit, *rung.kit)]
-        spared = set(rung.bands) - {asked.band or rung.bands[0]} if rung.bands else set()
+        spared = set(rung.bands) - {asked.band}
         return tuple(dict.fromkeys(one for one in things if one not in spared))
 
     def set_up(self, rung: Rung, dose: Dose | None = None) -> tuple[str, ...]:
         """What is looked at before the first repetition, the height of step or seat first."""
-        asked = dose or rung.dose
+        asked = (dose or rung.dose).with_heights_of(rung.dose)
         heights = (("Step", asked.step_cm), ("Seat", asked.seat_cm))
         return (*(f"{name} {height:g} cm high" for name, height in heights if height), *self.checks)
 

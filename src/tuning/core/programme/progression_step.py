@@ -33,12 +33,12 @@ class ProgressionStep:
 
 def lighter(dose: Dose) -> Dose:
     """Two thirds of the sets, at least one: what a deload week asks (practice judgement, editable)."""
-    return replace(dose, sets=max(1, round(2 * dose.sets / 3)))
+    return replace(dose, sets=max(1, round(2 * dose.sets / 3)), extra=0)
 
 
 def halved(dose: Dose) -> Dose:
     """Half of the sets, at least one: what a flare-up that settles asks."""
-    return replace(dose, sets=max(1, dose.sets // 2))
+    return replace(dose, sets=max(1, dose.sets // 2), extra=0)
 
 
 def fewer(dose: Dose) -> Dose:
@@ -75,6 +75,7 @@ def within(rung: Rung, dose: Dose, variant: str) -> ProgressionStep | None:
         whole = depth >= full_depth(rung)
         words = "the whole range" if whole else f"knee bent to {depth:.0f}°"
         return ProgressionStep(rung, replace(dose, depth_deg=None if whole else depth), words, variant)
+    dose = dose.with_heights_of(rung.dose)
     steps = (step(rung, dose, variant) for step in (_longer_or_stronger, _next_variant, _height))
     return next((step for step in steps if step is not None), None)
 
@@ -155,6 +156,7 @@ def one_set_more(rung: Rung, dose: Dose, variant: str, poorer: Side) -> Progress
 
 def cut(rung: Rung, dose: Dose, variant: str = "") -> ProgressionStep | None:
     """The next lower step; else ten degrees less bend, down to 30. None where the knee hardly bends."""
+    dose = dose.with_heights_of(rung.dose)
     lower = max((h for h in rung.heights_cm if h < (dose.step_cm or 0.0)), default=None)
     if lower is not None:
         return _at_height(rung, dose, variant, lower)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 
 from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
@@ -354,7 +354,7 @@ class SessionView(QWidget):
             faulty = round(100 * sum(a.faulty for _, a in sets) / asked, 1)
             lines.append(
                 done_of(
-                    turn.item, turn.side, self._state.course.today, sets=len(sets),
+                    turn.item, turn.side, self._state.course.today, sets=len(sets), dose=asdict(turn.dose),
                     pain=max(before or after), after_cut=max(after, default=None) if before else None, faulty=faulty,
                     faults=faults_by_count([f for _, a in sets for f in a.faults], self._own_faults(turn.rung)),
                     felt=all(a.felt == "there" for _, a in sets), wrong=any(a.felt == "elsewhere" for _, a in sets),

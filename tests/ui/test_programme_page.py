@@ -682,3 +682,15 @@ def test_one_side_ready_writes_the_set_more_for_the_other(page, course, monkeypa
     assert now.dose["extra"] == 1 and now.first_side == RIGHT and now.rung == item.rung
     course.confirm(now, held)
     assert hands.planned(page)["sd-1-hold-taps"].dose["extra"] == 1, "once"
+
+
+def test_checks_that_were_ticked_for_one_person_or_set_are_open_for_the_next(window, page, patient):
+    page.open_view(2)
+    press(page.session, "v", "v")
+    patient("ferry deckhand", "programme")
+    patient("glassblower", "programme")
+    page = window.page("programme")
+    page.open_view(2)
+    assert page.session.setup.text().count("●") == 0
+    press(page.session, "v", Qt.Key.Key_Backspace)
+    assert page.session.setup.text().count("●") == 0

@@ -14,7 +14,10 @@ from tuning.core.units import format_signed, sentence_case, unit_suffix
 from tuning.records import Record
 from tuning.ui import theme
 from tuning.ui.formatting import clock, day
-from tuning.ui.widgets import button, label
+from tuning.ui.widgets import button, in_scroll, label
+
+WIDTH, TALLEST, AROUND = 600, 720, 170
+"""Of the dialog, px, and what title, button and margins take of it: longer texts scroll."""
 
 
 def _of(seen: Observation | None, name: str, decimals: int, unit: str) -> list[str]:
@@ -90,14 +93,14 @@ class ExplainDialog(QDialog):
     def __init__(self, parent: QWidget, title: str, text: str, about: Callable[[], object] | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.setMinimumWidth(520)
         body = label(text, theme.BODY, wrap=True)
         body.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 24, 24, 16)
         column.setSpacing(16)
         column.addWidget(label(title, theme.LARGE, bold=True))
-        column.addWidget(body)
+        column.addWidget(in_scroll(body), 1)
+        self.resize(WIDTH, min(TALLEST, body.heightForWidth(WIDTH - 64) + AROUND))
         row = QHBoxLayout()
         if about is not None:
             row.addWidget(button("Help page of this measure", about, "link"))

@@ -146,7 +146,7 @@ class SessionView(QWidget):
         if not begun and [_key(t) for t in turns] != [_key(t) for t in self.turns]:
             self.stop()
             self.turns, self.at, self.answers, self.asking = turns, 0, {}, False
-            self.seconds = self.rest = 0.0
+            self.seconds, self.rest, self.checked = 0.0, 0.0, 0
         self._visit = visit
         self._show()
 
@@ -242,7 +242,7 @@ class SessionView(QWidget):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._enter()
         elif key == Qt.Key.Key_Backspace:
-            self.at, self.asking, self.rest = max(0, self.at - 1), False, 0.0
+            self.at, self.asking, self.rest, self.checked = max(0, self.at - 1), False, 0.0, 0
         elif text == "V" and not (self.asking or self.begun):
             self.checked += 1
         elif text == "M":

@@ -95,3 +95,43 @@ def test_few_bits_lower_the_quality_of_what_moves_but_not_its_own_click_nor_what
     assert (tracks.quality[:, 0] == 1).all() and (tracks.quality[10] == 1).all(), "what rests, and the click"
     assert (tracks.quality[40:58, 1] == most).all() and (tracks.quality[30:40, 2] == 0.55).all()
     assert (tracks.quality[50:60, 3] == 0).all()
+
+
+def two_legs(*kinds: str) -> Tracks:
+    """A body that stands still for two seconds, left and right of it 80 px apart."""
+    high = {"psis": 200.0, "buttock": 280.0, "knee_back": 400.0, "heel_top": 520.0, "heel": 550.0}
+    names = tuple(f"{kind}_{side.value}" for kind in kinds for side in LEGS)
+    tracks = Tracks.empty(names, np.arange(FRAMES) / 60)
+    tracks.xy[:] = [(300.0 if name.endswith("left") else 380.0, high[name.rsplit("_", 1)[0]]) for name in names]
+    tracks.quality[:] = 1.0
+    return tracks
+
+
+@pytest.mark.parametrize("mark", [0, 1], ids=["left", "right"])
+def test_where_a_pelvis_seems_to_lie_on_its_side_nothing_is_trusted(mark):
+    tracks = two_legs("psis", "buttock", "knee_back", "heel")
+    tracks.xy[50:70, mark] = tracks.xy[50:70, mark + 2]
+    tracks.xy[80:100, mark, 1] += 20  # a pelvis that drops by 14 degrees
+    doubt(tracks, 10, np.full((*tracks.xy.shape,), np.nan))
+    assert (tracks.quality[50:70] < TRUSTED).all()
+    assert (np.delete(tracks.quality, np.s_[50:70], axis=0) == 1.0).all()
+
+
+@pytest.mark.parametrize(("lost", "trusted"), [(5, False), (4, True)])
+def test_where_most_marks_are_lost_the_rest_is_not_trusted(lost, trusted):
+    tracks = two_legs("psis", "buttock", "knee_back", "heel_top")
+    for mark in range(lost):
+        lose(tracks, 7 - mark, 60, 120)
+    doubt(tracks, 0, np.full((*tracks.xy.shape,), np.nan))
+    assert (tracks.quality[80:, : 8 - lost] >= TRUSTED).all() == trusted
+    assert (tracks.quality[:40] >= TRUSTED).all()
+
+
+def test_heel_and_tendon_exchanged_while_the_knee_is_hidden_are_doubted():
+    tracks = leg("left", 0.0)
+    lose(tracks, 0, 42, 78)
+    for gap in (40, 80):
+        lose(tracks, 2, gap, gap + 4)
+    tracks.xy[44:80, [1, 2]] = tracks.xy[44:80, [2, 1]]
+    doubt(tracks, 0, WHOLE)
+    assert (tracks.quality[44:80, 1:3] < TRUSTED).all()

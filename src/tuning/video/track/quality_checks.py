@@ -1,5 +1,5 @@
-"""What a whole clip tells about its marks: names exchanged, feet too long, half covered, gaps. Trust only falls
-here."""
+"""What a whole clip tells about its marks: names exchanged, a pelvis on its side, feet too long, half covered, gaps,
+most marks lost. Trust only falls here."""
 
 from __future__ import annotations
 
@@ -7,12 +7,12 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, minimum_filter1d
+from scipy.ndimage import maximum_filter1d, minimum_filter1d, uniform_filter1d
 
 from tuning.core.movement.tracks import TRUSTED, Tracks
 from tuning.core.types import Floats
 from tuning.video.detect.occlusion import half_covered, uncover
-from tuning.video.track.body_constraints import SIDES
+from tuning.video.track.body_constraints import APART, SIDES, body_of
 
 EDGE_QUALITY, DOUBTED = 0.95, 0.4
 """Less than whole beside a gap is doubted; the quality of what is doubted, which nobody trusts."""
@@ -22,7 +22,7 @@ BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
 """Pairs of which the first lies nearer to the knee; a toe may lie beside the heel."""
 BEHIND_THE_HEEL, HEEL = "toe", "heel"
 """The mark that its own foot can cover, seen from behind; others look narrow where they are seen aslant."""
-CLEAR_ORDER, LEAST_RUN = 0.5, 5
+CLEAR_ORDER, LEAST_RUN = 0.5, 3
 """How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
 for how many frames the other way round (practice judgement, editable)."""
 REST_S, REST_PX = 0.25, 1.5
@@ -30,6 +30,12 @@ REST_S, REST_PX = 0.25, 1.5
 BITS, MOST_QUALITY = (0.004, 0.007, 0.012), (0.6, 0.9, 1.0)
 """Bits for a pixel of a frame, and the quality that a place can have at most: by the share of places within 1.5 px on
 24 clips at random (`scripts/wide.py --seed 977`; practice judgement, editable)."""
+LEVEL, MOST_TIPPED_DEG = ("shoulder", "psis", "asis", "hip", "buttock"), 30.0
+"""Marks whose left and right lie level, and how far the line through them ever turns from how it lay where they were
+set: nobody's pelvis tips so far, and if it seems to, its marks are exchanged (practice judgement, editable)."""
+MANY, MOST_OF = 6, 0.5
+"""Of so many marks or more, less than this share seen within a while means that following failed there: of what is
+still given a third is another's (`scripts/wide.py --seed 4242`; practice judgement, editable)."""
 LONGEST_FOOT = 0.85
 """Two marks of a foot never lie further apart than this share of the longest shank seen; a foot is 0.62 of a shank
 (after Winter 2009), and pictures are taken aslant."""
@@ -57,7 +63,9 @@ def doubt(found: Tracks, start: int, narrow: Floats) -> None:
             if HEEL in names:
                 uncover(found, narrow[:, mark], mark, names[HEEL], covered)
             _doubt(found, mark, covered)
-    _edges(found, start)  # last, as who was exchanged is told by all that is seen
+    _tipped(found, start)
+    _edges(found, start)  # as who was exchanged is told by all that is seen
+    _scattered(found, start)
 
 
 def doubt_bits(found: Tracks, bits: float, start: int) -> None:
@@ -67,12 +75,46 @@ def doubt_bits(found: Tracks, bits: float, start: int) -> None:
     most = float(np.interp(bits, BITS, MOST_QUALITY))
     if most == 1.0 or len(found.times) < 2:
         return
-    around = 1 + 2 * round(REST_S / float(np.median(np.diff(found.times))))
+    around = _frames_around(found)
     low = minimum_filter1d(np.nan_to_num(found.xy, nan=np.inf), around, axis=0, mode="nearest")
     high = maximum_filter1d(np.nan_to_num(found.xy, nan=-np.inf), around, axis=0, mode="nearest")
     doubted = (high - low).max(axis=2) > REST_PX
     doubted[start] = False
     found.quality[doubted] = np.minimum(found.quality[doubted], most)
+
+
+def _frames_around(found: Tracks) -> int:
+    """Frames from REST_S before one to as long after it."""
+    return 1 + 2 * round(REST_S / float(np.median(np.diff(found.times))))
+
+
+def _tipped(found: Tracks, start: int) -> None:
+    """All other marks are told by their places below the pelvis: where that seems to lie on its side, none is trusted.
+    """
+    tall = body_of(found.names, found.xy[start]).tall
+    for kind in LEVEL:
+        pair = [f"{kind}_{side}" for side in SIDES]
+        if not set(pair) <= set(found.names):
+            continue
+        a, b = (found.names.index(name) for name in pair)
+        across = (found.xy[:, b] - found.xy[:, a]) @ (1, 1j)
+        seen = np.all(found.quality[:, [a, b]] >= TRUSTED, axis=1)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            tipped = np.abs(np.degrees(np.angle(across / across[start]))) > MOST_TIPPED_DEG
+        if seen[start] and abs(across[start].real) > APART * tall:  # seen from the front or from behind
+            found.quality[seen & tipped] = np.minimum(found.quality[seen & tipped], DOUBTED)
+
+
+def _scattered(found: Tracks, start: int) -> None:
+    """Where most of the marks are lost, what is given of the others is not trusted."""
+    read = np.flatnonzero((found.quality > 0).any(axis=1))
+    if len(found.names) < MANY or len(read) < 2:
+        return
+    span = slice(read[0], read[-1] + 1)
+    share = uniform_filter1d(np.mean(found.quality[span] >= TRUSTED, axis=1), _frames_around(found), mode="nearest")
+    few = np.flatnonzero(share < MOST_OF) + read[0]
+    few = few[few != start]
+    found.quality[few] = np.minimum(found.quality[few], DOUBTED)
 
 
 def _edges(found: Tracks, start: int) -> None:
@@ -100,14 +142,20 @@ def _apart(found: Tracks, a: int, b: int) -> Floats:
 
 
 def _exchanged(found: Tracks, start: int, knee: int, a: int, b: int) -> None:
-    """From the knee one of two marks of a foot is the nearer one: runs in which it is the other are doubted.
+    """From the knee one of two marks of a foot is the nearer one: runs in which it is the other are doubted. Where the
+    knee is hidden it is on the way between where it was seen last and next.
 
     A foot that swings up may turn this round for a moment, but it does so while it is followed, not after a gap.
     """
+    both = np.all(found.quality[:, [a, b]] >= TRUSTED, axis=1)
+    shown = found.quality[:, knee] >= TRUSTED
+    if not both[start] or not shown[start]:
+        return
+    way = [np.interp(found.times, found.times[shown], found.xy[shown, knee, axis]) for axis in (0, 1)]
+    from_knee = np.stack(way, axis=1)[:, None] - found.xy[:, [a, b]]
     with np.errstate(invalid="ignore", divide="ignore"):
-        order = (_apart(found, knee, a) - _apart(found, knee, b)) / _apart(found, a, b)
-    both = np.all(found.quality[:, [knee, a, b]] >= TRUSTED, axis=1)
-    if not both[start] or abs(order[start]) < CLEAR_ORDER:
+        order = (np.hypot(*from_knee[:, 0].T) - np.hypot(*from_knee[:, 1].T)) / _apart(found, a, b)
+    if abs(order[start]) < CLEAR_ORDER:
         return
     turned = order * np.sign(order[start])
     for first, last in _runs(both):

@@ -12,3 +12,18 @@ PICTURE_KINDS: dict[str, PictureKind] = {
     for picture_kind in (*movement.PICTURE_KINDS, *standing.PICTURE_KINDS, *mobility.PICTURE_KINDS)
 }
 """Ids and landmark names are an interface: they stand in records; keep them."""
+
+
+STAGE_OF_CLIPS, STAGE_OF_PHOTOGRAPHS = "movement", "standing"
+"""Where a file goes that comes in while a page without pictures is open."""
+_SEEN: dict[str, dict[str, str]] = {
+    "movement": {"rear": "rear", "front": "front", "left": "side-l", "right": "side-r"},
+    "standing": {"rear": "st-rear", "front": "st-front", "left": "st-side-l", "right": "st-side-r"},
+}
+
+
+def kind_seen(stage: str, view: str, chosen: str) -> str:
+    """The kind of picture of a stage that shows a person from `view`; the `chosen` one where no view tells it, as of a
+    sole or a joint from near."""
+    kinds = _SEEN.get(stage, {})
+    return kinds.get(view, chosen) if chosen in kinds.values() else chosen

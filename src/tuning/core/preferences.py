@@ -26,6 +26,7 @@ LETTERHEAD, PAPER, LARGE_PRINT, MONTH_FIRST = "report.letterhead", "sheet.paper"
 THEME, SCALE, MUTE = "look.theme", "look.scale", "session.mute"
 KEEP_YEARS, KEEP_AGE = "keep.years", "keep.age"
 BACKUP_FOLDER, BACKUP_DAILY, LOCK_MINUTES = "backup.folder", "backup.daily", "lock.minutes"
+WATCHED_FOLDER = "folder.watched"
 BAND = "band."
 """Before the id of a measure: the clinic's own band for it."""
 
@@ -155,6 +156,9 @@ DECLARED: tuple[Preference, ...] = (
                {100: "100 %", 115: "115 %", 130: "130 %", 150: "150 %"}, restart=True),
     _switch(MONTH_FIRST, "Look", "Typed dates begin with the month", False, "4/3 is then the third of April."),
     _switch(MUTE, "Look", "No sound in exercise sessions", False, "The counters stay on the screen."),
+    Preference(WATCHED_FOLDER, "Record", "Folder that phone or camera write into", Type.TEXT, "",
+               "New photographs and clips in it wait above the open visit until somebody takes them; the folder itself "
+               "is only read. Empty: none.", high=1000),
     Preference(BACKUP_FOLDER, "Record", "Folder for backups", Type.TEXT, "",
                "Best on another disk. Empty: no backup is made by itself.", high=1000),
     _switch(BACKUP_DAILY, "Record", "Back up once a day", True, "When the window opens, while you go on working."),

@@ -31,6 +31,7 @@ from tuning.core.preferences import (
     DECLARED,
     RULE,
     SECTIONS,
+    WATCHED_FOLDER,
     Preference,
     Type,
     band_of,
@@ -41,6 +42,7 @@ from tuning.ui.widgets import TextField, button, in_scroll, label, separator
 from tuning.ui.workspace import Workspace
 
 THRESHOLDS = "Thresholds"
+FOLDERS = (BACKUP_FOLDER, WATCHED_FOLDER)
 SHOWN = 12
 """Altered verdicts that are told one by one."""
 
@@ -150,8 +152,8 @@ class PreferencesDialog(QDialog):
         line.setSpacing(24)
         line.addLayout(words, 3)
         line.addWidget(made, 2, Qt.AlignmentFlag.AlignVCenter)
-        if one.key == BACKUP_FOLDER:
-            line.addWidget(button("Choose…", self._choose_folder))
+        if one.key in FOLDERS:
+            line.addWidget(button("Choose…", partial(self._choose_folder, one)))
         column.addLayout(line)
 
     def _field(self, one: Preference, now: Any) -> QWidget:
@@ -177,7 +179,7 @@ class PreferencesDialog(QDialog):
             number.setSuffix(f" {one.unit}" if one.unit else "")
             number.valueChanged.connect(put)
             return number
-        if one.high > 700 or one.key == BACKUP_FOLDER:
+        if one.key in FOLDERS:
             line = TextField()
             line.setText(now)
             line.textChanged.connect(put)
@@ -187,9 +189,9 @@ class PreferencesDialog(QDialog):
         text.textChanged.connect(lambda: put(text.toPlainText()))
         return text
 
-    def _choose_folder(self) -> None:
-        found = QFileDialog.getExistingDirectory(self, "Folder for backups")
-        line = self.fields[BACKUP_FOLDER]
+    def _choose_folder(self, one: Preference) -> None:
+        found = QFileDialog.getExistingDirectory(self, one.name)
+        line = self.fields[one.key]
         if found and isinstance(line, TextField):
             line.setText(found)
 

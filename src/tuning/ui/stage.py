@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
@@ -47,6 +48,10 @@ class StagePage(QWidget):
     def unfinished(self) -> str:
         """What would be lost if the window closed now, in words; empty when nothing would."""
         return ""
+
+    def take_file(self, path: Path) -> bool:
+        """Open a photograph or clip that came in; False where this stage has no pictures."""
+        return False
 
     def show_target(self, target: Target) -> None:
         """Go to what a target names within this stage."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from pathlib import Path
 from typing import Protocol, runtime_checkable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -32,6 +33,7 @@ from tuning.ui.day_list import DayList
 from tuning.ui.explanation_dialog import ExplainDialog, history
 from tuning.ui.figure_column import FigureColumn
 from tuning.ui.header import Header
+from tuning.ui.incoming_files import Tray, files_of, take_files
 from tuning.ui.jobs import Job, JobBoard
 from tuning.ui.ledger import Ledger
 from tuning.ui.patient_dialogs import PatientDialogs
@@ -91,6 +93,8 @@ class MainWindow(QWidget):
         self.day_list = day_list or DayList(
             workspace.record, (workspace.knowledge.progression, workspace.knowledge.safety)
         )
+        self.tray = Tray(workspace)
+        self.setAcceptDrops(True)
         self.columns = SideColumns(self, self.figure, self.ledger)
         self._build()
         self._connect()
@@ -122,6 +126,7 @@ class MainWindow(QWidget):
         self.alarm.setContentsMargins(16, 6, 16, 6)
         self.alarm.setAccessibleName("What has to be done now")
         column.addWidget(self.alarm)
+        column.addWidget(self.tray)
         column.addLayout(middle, 1)
         column.addWidget(separator())
         column.addWidget(self.status)
@@ -134,6 +139,9 @@ class MainWindow(QWidget):
         space.message.connect(self.status.say)
         for changed in (space.content_changed, space.case_changed):
             changed.connect(self._show_alarm)
+        space.case_changed.connect(self.tray.refresh)
+        self.tray.job_started.connect(self.jobs.start)
+        self.tray.taken.connect(self._take_waiting)
         self.jobs.failed.connect(self._refused)
         self.jobs.changed.connect(lambda: self.status.follow(self.jobs.newest))
         self.header.hint.connect(self._hint)
@@ -202,6 +210,8 @@ class MainWindow(QWidget):
             Action("Back up now", "Ctrl+Shift+B", self.cupboard.back_up),
             Action("Cover the screen", "Ctrl+Shift+L", lambda: self.cover.show_cover()),
             Action("Passphrase of this record", "", self.cupboard.protection),
+            Action("Paste photographs or clips", "Ctrl+V", self.paste),
+            Action("Take the new files of the watched folder", "Ctrl+Shift+V", self.tray.take_all),
             Action("Plan the visit", "Ctrl+Shift+O", self.plan_visit),
             Action("Do the next step", "F2", lambda: self.open(self.status.target)),
             Action("Explain what is focused", "F1", self.explain),
@@ -332,6 +342,38 @@ class MainWindow(QWidget):
         """Fold or show the ledger."""
         self.columns.toggle("ledger")
 
+    # files that come in
+
+    def open_picture(self, path: Path) -> bool:
+        """Give a file to the open page; False where that has no pictures."""
+        page = self.pages.get(self.stage)
+        return page is not None and page.take_file(path)
+
+    def paste(self) -> None:
+        """Files or a picture from the clipboard."""
+        board = QGuiApplication.clipboard()
+        paths = files_of(board.mimeData() if board is not None else None)
+        if paths:
+            take_files(paths, self.workspace, self)
+        else:
+            self.status.say("Nothing to paste: copy photographs or clips first.")
+
+    def _take_waiting(self, paths: list[Path]) -> None:
+        self.tray.dismiss(paths[: take_files(paths, self.workspace, self)])
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files may be dropped on any page."""
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+            self.status.say("Drop: opens in this visit." if self.workspace.case else "Open a person first, then drop.")
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open what was dropped."""
+        if event is not None:
+            take_files(files_of(event.mimeData()), self.workspace, self)
+            event.acceptProposedAction()
+
     # acting
 
     def new_visit(self) -> None:
@@ -430,6 +472,7 @@ class MainWindow(QWidget):
         if self._shut:
             return
         self._shut = True
+        self.tray.stop()
         self.jobs.stop()
         for page in self.pages.values():
             page.leave()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
@@ -183,6 +184,12 @@ class TestRunPage(StagePage):
             self.bench.kind.setCurrentIndex(max(0, self.bench.kind.findData(picture_kinds[0])))
         self.stack.setCurrentIndex(1)
         self.bench.enter()
+
+    def take_file(self, path: Path) -> bool:
+        """A photograph or clip that came in, as what it shows."""
+        self.show_bench()
+        self.bench.take_file(path)
+        return True
 
     def show_walk(self) -> None:
         """Back from the pictures."""

@@ -34,11 +34,11 @@ class MarkerProposal(QObject):
     @property
     def usable(self) -> bool:
         """Whether there is something to look for: a picture of a known view without marks, and the body model."""
-        from tuning.video.suggest.body_model import model_folder
+        from tuning.video.suggest.body_model import is_set_up
 
         capture = self._board.capture
         bare = capture is not None and capture.view in VIEWS and not self._board.marked_frames
-        return bare and self._following.tracks is None and model_folder() is not None
+        return bare and self._following.tracks is None and is_set_up()
 
     def start(self) -> None:
         """Look for the stickers in the background."""

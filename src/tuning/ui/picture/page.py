@@ -348,6 +348,10 @@ class PicturePage(QWidget):
         """Take a file into the open visit and show it."""
         self.arrivals.open_file(path, kind_id)
 
+    def take_file(self, path: Path) -> None:
+        """Take a file in as the kind that it shows; as the chosen one where that cannot be told."""
+        self.arrivals.open_file(path, self.kind.currentData(), as_seen=True)
+
     def _arrived(self, arrived: ImportedPicture) -> None:
         self._show(arrived.capture, arrived.source)
         self.proposal.start()

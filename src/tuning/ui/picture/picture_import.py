@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from tuning.core.case import Case
 from tuning.core.entries import Capture
 from tuning.core.errors import DeviceFault, TuningError
-from tuning.core.picture_views import PICTURE_KINDS
+from tuning.core.picture_views import PICTURE_KINDS, kind_seen
 from tuning.core.types import Role
 from tuning.core.units import sentence_case
 from tuning.devices import SimulatedSubject, map_device_errors
@@ -58,6 +58,13 @@ class ImportedPicture:
     plates: Path | None
 
 
+def _as_seen(source: PictureSource, kind_id: str) -> str:
+    """The kind of picture that an open file is, of the stage of this one."""
+    from tuning.video.suggest.api import view_in
+
+    return kind_seen(PICTURE_KINDS[kind_id].stage, view_in(source), kind_id)
+
+
 def _where(filmed: CameraRecording | None) -> str:
     """Where a recording lies that could not be kept."""
     return f" The recording lies in {filmed.clip}." if filmed is not None else ""
@@ -87,8 +94,11 @@ class PictureImporter(QObject):
         if found:
             self.open_file(Path(found), kind_id)
 
-    def open_file(self, path: Path, kind_id: str, filmed: CameraRecording | None = None) -> None:
-        """Check, copy and open a file in the background, for the case that is open now."""
+    def open_file(
+        self, path: Path, kind_id: str, filmed: CameraRecording | None = None, as_seen: bool = False
+    ) -> None:
+        """Check, copy and open a file in the background, for the case that is open now; `as_seen` as the kind of the
+        same stage that shows the person from where this one does."""
         media, case = self._workspace.record.media, self._workspace.case
         if case is None or self.refuses():
             if filmed is not None:  # consent was taken back while it was filmed
@@ -100,10 +110,11 @@ class PictureImporter(QObject):
                 look_at(path)
                 kept = media.keep(path, tick)
                 source = open_source(media.lent(kept), path.name)
+                kind = _as_seen(source, kind_id) if as_seen else kind_id
             except TuningError as err:
                 err.args = (f"{err}{_where(filmed)}",)
                 raise
-            return OpenedFile(source, kept, kind_id, case, filmed)
+            return OpenedFile(source, kept, kind, case, filmed)
 
         job = Job(f"Opening {path.name}", work, case)
         job.done.connect(self._keep)

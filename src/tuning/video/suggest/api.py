@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from tuning.core.errors import BadInput
 from tuning.core.types import Floats
 from tuning.video.media.source import PictureSource, open_source
-from tuning.video.suggest.body_model import BodyModel, BodyPose
+from tuning.video.suggest.body_model import BodyModel, BodyPose, is_set_up
 from tuning.video.suggest.body_places import SEEN_FROM, SIDES, VIEWS, expected, view_of
 from tuning.video.suggest.naming import FrameSpots, named
 from tuning.video.suggest.spots import spots_near
 
-LOOKED_AT, WITHIN_S = 13, 3.0
-"""Frames that are looked at, and the part of a clip they are spread over."""
+LOOKED_AT, GLANCES, WITHIN_S = 13, 5, 3.0
+"""Frames that are looked at for markers, and for the view alone; the part of a clip they are spread over."""
 REACH = 0.35
 """How far around a place stickers are looked for, trunk lengths."""
 NOBODY = "nobody was found in “{name}”: mark the landmarks by hand"
@@ -78,6 +78,14 @@ def suggest_in(
     return replace(best, cut_off=_cut_off(looks, source.size), shown=shown)
 
 
+def view_in(source: PictureSource) -> str:
+    """How an open picture or clip shows the person; empty where nobody is found or the body model is not set up."""
+    if not is_set_up():
+        return ""
+    seen = _seen(BodyModel(), source, lambda _: True, GLANCES)
+    return Counter(view_of(pose) for _, pose, _ in seen).most_common(1)[0][0] if seen else ""
+
+
 def _cut_off(looks: Sequence[FrameSpots], size: tuple[int, int]) -> tuple[str, ...]:
     """Landmarks that most frames do not hold."""
     out: Counter[str] = Counter()
@@ -87,12 +95,12 @@ def _cut_off(looks: Sequence[FrameSpots], size: tuple[int, int]) -> tuple[str, .
 
 
 def _seen(
-    model: BodyModel, source: PictureSource, tick: Callable[[float], bool]
+    model: BodyModel, source: PictureSource, tick: Callable[[float], bool], count: int = LOOKED_AT
 ) -> list[tuple[int, BodyPose, NDArray[np.uint8]]]:
     """Frames spread over the first seconds in which somebody is, with the person and the picture."""
     times = source.times
     last = int(np.searchsorted(times, times[0] + WITHIN_S, side="right")) - 1
-    frames = np.unique(np.linspace(0, last, LOOKED_AT).round().astype(int)).tolist()
+    frames = np.unique(np.linspace(0, last, count).round().astype(int)).tolist()
     seen = list[tuple[int, BodyPose, NDArray[np.uint8]]]()
     for n, frame in enumerate(frames):
         pixels = source.frame(frame)

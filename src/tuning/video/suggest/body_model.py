@@ -70,6 +70,11 @@ def model_folder() -> Path | None:
     return folder if (folder / DETECTOR).exists() and (folder / LANDMARKS).exists() else None
 
 
+def is_set_up() -> bool:
+    """Whether somebody can be found at all."""
+    return model_folder() is not None
+
+
 class BodyModel:
     """Both networks, loaded once. Raises EnvironmentFault where the model is not set up."""
 

@@ -9,10 +9,12 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication, QImage
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
 
 from tuning.core.entries import Capture
 from tuning.core.preferences import WATCHED_FOLDER
 from tuning.demo.clips import CLIPS
+from tuning.ui.picture.empty_bench import person_filmed
 
 
 @pytest.fixture
@@ -119,3 +121,25 @@ def test_what_was_left_is_not_offered_again_nor_anything_while_nobody_is_open(qt
     visit.workspace.settings.set(WATCHED_FOLDER, str(tmp_path / "not there"))
     tray.refresh()
     assert not tray.paths
+
+
+@pytest.mark.parametrize(("view", "towards"), [("rear", -1), ("front", 1)])
+def test_the_drawn_person_turns_back_or_front_to_the_camera_at_the_left(view, towards):
+    points = [point for shape in person_filmed(view) for point in shape.points]
+    ground = min(y for _, y in points)
+    feet = [x for x, y in points if y < ground + 0.02]
+    head = [x for x, y in points if y > 0.9]
+    toes_ahead = abs(min(feet) - sum(head) / len(head)) > abs(max(feet) - sum(head) / len(head))
+    assert toes_ahead == (towards > 0)
+
+
+def test_an_empty_bench_shows_no_dead_control_and_its_button_asks_for_a_file(visit, monkeypatch):
+    visit.go("movement")
+    bench = visit.page("movement").bench
+    for part in (bench.canvas, bench.strip, bench.player.play_button, bench.panel, bench.rate, bench.captures):
+        assert not part.isVisible()
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: asked.append(a[1]) or ("", ""))
+    bench.kind.setCurrentIndex(bench.kind.findData("front"))
+    bench.empty.open_button.click()
+    assert asked == ["Open: Movement from the front"] and "knee height" in bench.empty.how.text()

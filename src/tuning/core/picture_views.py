@@ -27,3 +27,8 @@ def kind_seen(stage: str, view: str, chosen: str) -> str:
     sole or a joint from near."""
     kinds = _SEEN.get(stage, {})
     return kinds.get(view, chosen) if chosen in kinds.values() else chosen
+
+
+def view_of_kind(kind_id: str) -> str:
+    """From where a kind of picture sees the whole person; empty for the others."""
+    return next((view for kinds in _SEEN.values() for view, kind in kinds.items() if kind == kind_id), "")

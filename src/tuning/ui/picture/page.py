@@ -21,6 +21,7 @@ from tuning.ui.picture.capture_rate import RateChoice, capture_rate_of, slowness
 from tuning.ui.picture.changed_condition import ChangedBox
 from tuning.ui.picture.clip_setup_dialog import TagsDialog
 from tuning.ui.picture.clip_timeline import ClipTimeline
+from tuning.ui.picture.empty_bench import EmptyBench
 from tuning.ui.picture.fault_grid import FaultGrid
 from tuning.ui.picture.load_share_simulator import WhatIf
 from tuning.ui.picture.mark_state import MarkState
@@ -35,13 +36,6 @@ from tuning.ui.picture.tracking_state import TrackingState, tasks_for
 from tuning.ui.widgets import ElidedLabel, Flow, button, elided, holding, label, set_role
 from tuning.ui.workspace import Workspace
 from tuning.video import PictureSource, open_source
-from tuning.video.media.source import ACCEPTED
-
-EMPTY = (
-    f"Open {ACCEPTED} of this patient. The file is copied into the record "
-    "bit for bit; then place marks on it and read the numbers."
-)
-
 
 ON_PLATES = "side-squat"
 """The task whose load share can stand on plates."""
@@ -98,8 +92,8 @@ class PicturePage(QWidget):
 
     def _build(self) -> None:
         self._tools = holding(self._build_controls())
-        self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        camera = self._workspace.devices.camera is not None
+        self.empty = EmptyBench(self.ask_file, self.live if camera else None)
         upper, lower = QVBoxLayout(), QVBoxLayout()
         for part in (self.empty, self.canvas):
             upper.addWidget(part, 1)
@@ -321,13 +315,14 @@ class PicturePage(QWidget):
         self.strip.update()
 
     def _show_open(self, is_open: bool) -> None:
-        if self.empty.isHidden() != is_open:
-            self.empty.setVisible(not is_open)
-            for part in (self.canvas, self.player.light, *self._controls):
-                part.setVisible(is_open)
-            self.panel.setVisible(is_open and not self._alone)
         if not is_open and self._alone:
             self.picture_alone()
+        self.empty.setVisible(not is_open)
+        for part in (self.canvas, self.player.light, *self._controls):
+            part.setVisible(is_open)
+        for part in (self.panel, self._tools):
+            part.setVisible(is_open and not self._alone)
+        self.captures.setVisible(is_open or bool(self.captures.count()))
         if not is_open:
             self.title.setText(self._name)
             self._tell_how()
@@ -336,7 +331,7 @@ class PicturePage(QWidget):
         """While nothing is open: how the chosen kind of picture is taken."""
         if not self.player.is_open:
             self.about.setText("photograph or clip")
-            self.empty.setText(f"{PICTURE_KINDS[self.kind.currentData()].how}\n\n{EMPTY}")
+            self.empty.show_kind(self.kind.currentData())
 
     # opening
 

@@ -135,3 +135,13 @@ def test_heel_and_tendon_exchanged_while_the_knee_is_hidden_are_doubted():
     tracks.xy[44:80, [1, 2]] = tracks.xy[44:80, [2, 1]]
     doubt(tracks, 0, WHOLE)
     assert (tracks.quality[44:80, 1:3] < TRUSTED).all()
+
+
+def test_a_foot_that_was_marked_while_it_swung_up_does_not_set_the_order():
+    tracks = leg("left", 0.0)
+    tracks.xy[0, 2] = tracks.xy[0, 1] - (0, 4)  # heel and tendon nearly in one place
+    for gap in (40, 80):
+        lose(tracks, 2, gap, gap + 4)
+    tracks.xy[44:80, [1, 2]] = tracks.xy[44:80, [2, 1]]
+    doubt(tracks, 0, WHOLE)
+    assert (tracks.quality[44:80, 1:3] < TRUSTED).all() and (tracks.quality[85:] >= TRUSTED).all()

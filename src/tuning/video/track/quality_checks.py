@@ -22,9 +22,10 @@ BEHIND = (("heel_top", "heel"), ("ankle", "second_toe"), ("ankle", "heel"))
 """Pairs of which the first lies nearer to the knee; a toe may lie beside the heel."""
 BEHIND_THE_HEEL, HEEL = "toe", "heel"
 """The mark that its own foot can cover, seen from behind; others look narrow where they are seen aslant."""
-CLEAR_ORDER, LEAST_RUN = 0.5, 3
-"""How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line), and
-for how many frames the other way round (practice judgement, editable)."""
+CLEAR_ORDER, CLEARLY_APART, LEAST_RUN = 0.5, 0.7, 3
+"""How clearly two marks must lie one behind the other, seen from the knee, to be told apart by it (1 in a line); how
+far apart, share of what is usual in the clip, where a person set them; and for how many frames the other way round
+(practice judgement, editable)."""
 REST_S, REST_PX = 0.25, 1.5
 """A mark rests where it goes no further than so many px within so many seconds before and after."""
 BITS, MOST_QUALITY = (0.004, 0.007, 0.012), (0.6, 0.9, 1.0)
@@ -149,15 +150,15 @@ def _exchanged(found: Tracks, start: int, knee: int, a: int, b: int) -> None:
     """
     both = np.all(found.quality[:, [a, b]] >= TRUSTED, axis=1)
     shown = found.quality[:, knee] >= TRUSTED
-    if not both[start] or not shown[start]:
+    if not both.any() or not shown.any():
         return
     way = [np.interp(found.times, found.times[shown], found.xy[shown, knee, axis]) for axis in (0, 1)]
     from_knee = np.stack(way, axis=1)[:, None] - found.xy[:, [a, b]]
     with np.errstate(invalid="ignore", divide="ignore"):
         order = (np.hypot(*from_knee[:, 0].T) - np.hypot(*from_knee[:, 1].T)) / _apart(found, a, b)
-    if abs(order[start]) < CLEAR_ORDER:
-        return
-    turned = order * np.sign(order[start])
+    apart = _apart(found, a, b) / np.median(_apart(found, a, b)[both])
+    clear = both[start] and shown[start] and apart[start] > CLEARLY_APART and abs(order[start]) > CLEAR_ORDER
+    turned = order * np.sign(order[start]) if clear else -order  # a foot may have been marked while it swung up
     for first, last in _runs(both):
         run = slice(first, last)
         if not first <= start < last and last - first >= LEAST_RUN and np.median(turned[run]) < -CLEAR_ORDER:

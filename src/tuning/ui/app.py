@@ -87,7 +87,7 @@ class TopWindow(QMainWindow):
             return
         self.setCentralWidget(self.window_in)
         self.window_in.reseal_wanted.connect(self.reseal)
-        day_list.search.setFocus()
+        self.window_in.welcome()
         self.window_in.cupboard.back_up_if_due()
         if self.window_in.workspace.devices.simulated:
             self.setWindowTitle(f"Tuning · {self.window_in.workspace.kind} record, devices are made up")

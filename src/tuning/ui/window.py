@@ -32,6 +32,7 @@ from tuning.ui.actions import Action, bind, bind_owners
 from tuning.ui.day_list import DayList
 from tuning.ui.explanation_dialog import ExplainDialog, history
 from tuning.ui.figure_column import FigureColumn
+from tuning.ui.first_start import FirstStart, is_new
 from tuning.ui.header import Header
 from tuning.ui.incoming_files import Tray, files_of, take_files
 from tuning.ui.jobs import Job, JobBoard
@@ -90,6 +91,7 @@ class MainWindow(QWidget):
         self.header = Header(workspace, self.stages)
         self.figure, self.ledger, self.status = FigureColumn(), Ledger(self.stages), StatusLine()
         self.jobs, self._shut = JobBoard(), False
+        self._first: FirstStart | None = None
         self.day_list = day_list or DayList(
             workspace.record, (workspace.knowledge.progression, workspace.knowledge.safety)
         )
@@ -249,11 +251,34 @@ class MainWindow(QWidget):
             page.release_files()
         self.workspace.close_case()
         self.stage = ""
+        self.columns.show_for(False, False)
+        self.welcome()
+        self.status.show_step(None)
+
+    def welcome(self) -> None:
+        """The people, or the questions of a new record."""
+        if is_new(self.workspace.record):
+            if self._first is None:
+                self._first = FirstStart(self.workspace)
+                self._first.begun.connect(self._begun)
+                self.stack.addWidget(self._first)
+            self.stack.setCurrentWidget(self._first)
+            self._first.name.setFocus()
+            return
         self.day_list.refresh()
         self.stack.setCurrentWidget(self.day_list)
         self.day_list.search.setFocus()
-        self.columns.show_for(False, False)
-        self.status.show_step(None)
+
+    def _begun(self, secured: bool) -> None:
+        """The record has somebody who works in it."""
+        first, self._first = self._first, None
+        self.rebuild()
+        if first is not None:
+            self.stack.removeWidget(first)
+            first.deleteLater()
+        self.status.say("Ready. Add the first person: Ctrl+N.")
+        if secured:
+            self.cupboard.protection()
 
     def open_patient(self, patient: Patient) -> None:
         """Open the newest visit at the stage where the next step lies."""

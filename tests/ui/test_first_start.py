@@ -1,0 +1,45 @@
+"""A new record asks once who works here; everything is kept, and the next start shows the people."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from tuning.core.preferences import BACKUP_FOLDER, CLINIC_NAME, DECIMALS, LETTERHEAD, TELEPHONE
+from tuning.core.types import Role
+
+
+def test_a_new_record_asks_who_works_here_and_keeps_what_was_said(open_on, tmp_path):
+    window = open_on(tmp_path / "own", "own")
+    first = window.stack.currentWidget()
+    assert window.focusWidget() is first.name
+    first.begin()
+    assert "name is needed" in first.wrong.text() and not window.workspace.record.people()
+    QTest.keyClicks(first.name, "Ines Marlow")
+    first.role.setCurrentText(Role.TRAINER.value)
+    first.fields[CLINIC_NAME].setText("  Quay Street Practice ")
+    first.fields[TELEPHONE].setText("0123 456")
+    first.fields[LETTERHEAD].setPlainText("Quay Street Practice\n4 Quay Street")
+    first.fields[DECIMALS].setCurrentIndex(1)
+    first.fields[BACKUP_FOLDER].setText(str(tmp_path / "copies"))
+    QTest.keyClick(first.name, Qt.Key.Key_Return)
+    space = window.workspace
+    assert [p.name for p in space.record.people()] == ["Ines Marlow"] and space.person.role is Role.TRAINER
+    assert [space.prefer(key) for key in (CLINIC_NAME, TELEPHONE, DECIMALS, BACKUP_FOLDER)] == [
+        "Quay Street Practice", "0123 456", "comma", str(tmp_path / "copies")]  # fmt: skip
+    assert space.prefer(LETTERHEAD).endswith("4 Quay Street")
+    assert window.stack.currentWidget() is window.day_list and "Ctrl+N" in window.status.message.text()
+    window.close()
+    again = open_on(tmp_path / "own", "own")
+    assert again.stack.currentWidget() is again.day_list
+
+
+def test_a_wanted_passphrase_is_asked_for_next_and_a_demo_record_asks_nothing(open_on, tmp_path, window, monkeypatch):
+    assert window.stack.currentWidget() is window.day_list
+    fresh, asked = open_on(tmp_path / "own", "own"), []
+    monkeypatch.setattr(fresh.cupboard, "protection", lambda: asked.append(True))
+    first = fresh.stack.currentWidget()
+    fresh.go_home()
+    assert fresh.stack.currentWidget() is first, "the day list is not there before somebody is"
+    first.name.setText("Ines Marlow")
+    first.secured.setChecked(True)
+    first.begin()
+    assert asked == [True]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,9 +11,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tuning.core.pose import FOOT, BodyPosition, PoseFrame, parse_frame
-from tuning.core.programme.body_model import body_of
+from tuning.core.programme.body_model import FOREARM, UPPER_ARM, body_of, with_hands_at
 from tuning.core.types import Side
-from tuning.drawings.exercise import FELT, FELT_OTHER, THINGS, VIEWS, ExercisePicture, exercise_figure, scene_of
+from tuning.drawings.exercise import (
+    FELT,
+    FELT_OTHER,
+    STANDS_STILL,
+    THINGS,
+    VIEWS,
+    ExercisePicture,
+    exercise_figure,
+    scene_of,
+)
 from tuning.drawings.figure import Outline, box, ellipse, limb, smooth
 from tuning.drawings.plates import PLATE, plate_figure, plate_test_figures
 from tuning.drawings.positions import CRITERIA, DRAWN, criterion
@@ -172,3 +182,45 @@ def test_lying_figures_lie():
         )
         spread = drawn.max(axis=0) - drawn.min(axis=0)
         assert spread[0] > 1.3 * spread[1]
+
+
+EVERY = [rung for ladder in load().ladders.values() for rung in ladder.rungs]
+
+
+@pytest.mark.parametrize("rung", [r for r in EVERY if STANDS_STILL & {*r.props}], ids=lambda rung: rung.id)
+def test_furniture_stands_still_while_the_person_moves(rung):
+    pose = rung.poses[0]
+    scenes = [scene_of(rung, pose, frame) for frame in (pose.start, pose.end)]
+    with_it = [{s.points for s in exercise_figure(scene) if s.prop} for scene in scenes]
+    without = [replace(scene, props=tuple(p for p in scene.props if p not in STANDS_STILL)) for scene in scenes]
+    first, second = (
+        shapes - {s.points for s in exercise_figure(scene) if s.prop}
+        for shapes, scene in zip(with_it, without, strict=True)
+    )
+    assert first and first == second
+
+
+def test_hands_that_hold_a_rail_lie_on_it_in_both_frames_and_hands_on_knees_on_them():
+    rung = next(r for r in EVERY if r.id == "ws-1-supported")
+    start, end = (body_of(frame) for frame in (rung.poses[0].start, rung.poses[0].end))
+    held = with_hands_at(end, *(arm.hand for arm in start.arms))
+    for before, after in zip(start.arms, held.arms, strict=True):
+        assert np.allclose(after.hand, before.hand)
+        assert math.isclose(math.dist(after.shoulder, after.elbow), UPPER_ARM)
+        assert math.isclose(math.dist(after.elbow, after.hand), FOREARM)
+    far = with_hands_at(end, *(arm.hand + (3, 0, 0) for arm in start.arms))
+    assert math.isclose(math.dist(far.arms[0].shoulder, far.arms[0].hand), UPPER_ARM + FOREARM, abs_tol=1e-4)
+    leaning = body_of(parse_frame("45/80/60/25; arms knees"))
+    assert math.dist(leaning.arms[0].hand, leaning.working.knee) < 0.1
+    assert math.dist(leaning.arms[1].hand, leaning.other.knee) < 0.1
+
+
+def test_no_two_rungs_of_a_ladder_draw_the_same_and_no_close_up_stands_still():
+    for ladder in load().ladders.values():
+        drawn = {}
+        for rung in ladder.rungs:
+            frames = (rung.poses[0].start, rung.poses[0].end)
+            looks = tuple(tuple(exercise_figure(scene_of(rung, rung.poses[0], frame))) for frame in frames)
+            assert looks not in drawn, f"{rung.id} looks like {drawn.get(looks)}"
+            drawn[looks] = rung.id
+            assert not rung.close_up or rung.close_up == "tripod" or looks[0] != looks[1], f"{rung.id} does not move"

@@ -194,7 +194,7 @@ def test_an_action_is_found_by_a_few_letters_and_run_by_enter(qtbot, window, pat
     patient("glassblower", "strength")
     found = CommandList(window, window.actions_list)
     qtbot.addWidget(found)
-    found.field.setText("fold")
+    found.field.setText("fold or")
     assert found.list.count() == 2
     keys(found, Qt.Key.Key_Down)
     wanted = found._shown[found.list.currentRow()]

@@ -48,6 +48,7 @@ VIEWS = {
     "history": ("glassblower", "intake", lambda w: w.page("intake").open_leaf("History")),
     "shoes": ("glassblower", "intake", lambda w: w.page("intake").open_leaf("Shoes")),
     "safety": ("choir conductor", "intake", lambda w: w.page("intake").open_leaf("Safety")),
+    "nothing filmed yet": ("beekeeper", "movement", lambda w: (w.new_visit(), w.go("movement"))),
     "standing list": ("glassblower", "standing", lambda w: None),
     "standing grade": (
         "glassblower",

@@ -100,7 +100,7 @@ class PoseFrame:
         return -(90.0 + self.raised) if position is BodyPosition.BACK else self.trunk
 
 
-ARMS = ("down", "forward", "chest", "hips", "floor", "head", "weights", "rail")
+ARMS = ("down", "forward", "chest", "hips", "floor", "head", "weights", "rail", "knees")
 FLAGS = {"free sole": "free_sole", "bench": "bench"}
 SUPPORTS = ("wall", "hand", "box", "seat")
 NUMBERS = {

@@ -10,10 +10,10 @@ from functools import lru_cache
 import numpy as np
 
 from tuning.core.pose import BodyPosition, Point, PoseFrame
-from tuning.core.programme.body_model import BodyModel, LegPlaces, Place, body_of
+from tuning.core.programme.body_model import BodyModel, LegPlaces, Place, body_of, with_hands_at
 from tuning.core.programme.ladders import Pose, Rung, Sides
 from tuning.drawings.figure import Outline, ellipse
-from tuning.drawings.positions import DRAWN
+from tuning.drawings.positions import DRAWN, PositionDrawing, big_toe_from_side, toes_from_above
 
 VIEWS = {
     "square": (0.0, 0.0),
@@ -96,9 +96,24 @@ def scene_of(rung: Rung, pose: Pose, frame: PoseFrame) -> ExercisePicture:
     """A rung's picture at one frame of a variant."""
     step = pose.step_cm if pose.step_cm is not None else rung.step_cm
     one = rung.side in (Sides.EACH, Sides.POORER)
+    where = _anchor(rung, pose, step / STATURE_CM)
     return ExercisePicture(
-        frame, rung.position, rung.view, step / STATURE_CM, rung.props, rung.feel, rung.close_up, one
+        frame, rung.position, rung.view, step / STATURE_CM, rung.props, rung.feel, rung.close_up, one, where
     )
+
+
+def _anchor(rung: Rung, pose: Pose, step: float) -> PoseFrame | None:
+    """The frame by which furniture stands: where somebody sits on it, holds it first, or comes nearest."""
+    if not STANDS_STILL & {*rung.props}:
+        return None
+    seated = {"chair", "box"} & {*rung.props}
+    if not seated:
+        return pose.end if "mirror" in rung.props else pose.start
+    return min((pose.start, pose.end), key=lambda frame: float(body_of(frame, rung.position, step).hip[1]))
+
+
+STANDS_STILL = {"chair", "box", "rail", "mirror"}
+"""Things that do not move while the person does."""
 
 
 STATURE_CM = 172
@@ -118,6 +133,8 @@ class ExercisePicture:
     close_up: str = ""
     one_leg: bool | None = None
     """Whether one leg works and is washed; None says that it does where the legs differ."""
+    anchor: PoseFrame | None = None
+    """The pose by which furniture stands that does not move with the person; None: by the pose that is drawn."""
 
 
 def exercise_figure(scene: ExercisePicture, mirrored: bool = False) -> list[Outline]:
@@ -130,12 +147,15 @@ def exercise_figure(scene: ExercisePicture, mirrored: bool = False) -> list[Outl
 def _figure(scene: ExercisePicture) -> tuple[Outline, ...]:
     """The figure with the right leg working; cards draw the same ones again and again."""
     if scene.close_up:
-        drawn = DRAWN[scene.close_up]()
+        drawn = MOVING[scene.close_up](scene.frame) if scene.close_up in MOVING else DRAWN[scene.close_up]()
         return (*drawn.shapes, *(Outline(ellipse(dot, 0.02, 0.02).points, tint="feel") for dot in drawn.dots))
     camera = DrawingView(*VIEWS[scene.view])
     made = body_of(scene.frame, scene.position, scene.step)
+    still = body_of(scene.anchor, scene.position, scene.step) if scene.anchor is not None else made
+    if "rail" in scene.props and scene.frame.arms == "rail":
+        made = with_hands_at(made, *(arm.hand for arm in still.arms))
     one_leg = scene.frame.other is not None if scene.one_leg is None else scene.one_leg
-    parts = [*_person(made, camera, one_leg), *_things(scene, made, camera)]
+    parts = [*_person(made, camera, one_leg), *_things(scene, made, still, camera)]
     shapes = [shape for _, shape in sorted(parts, key=lambda part: -part[0])]
     shapes += [_felt(region, made, camera) for region in scene.feel if region in {*FELT, *FELT_OTHER}]
     return tuple(shapes)
@@ -208,7 +228,7 @@ def _felt(region: str, made: BodyModel, camera: DrawingView) -> Outline:
 # things
 
 
-def _things(scene: ExercisePicture, made: BodyModel, camera: DrawingView) -> list[Part]:
+def _things(scene: ExercisePicture, made: BodyModel, still: BodyModel, camera: DrawingView) -> list[Part]:
     parts: list[Part] = []
     if scene.step > 0:
         foot = made.working
@@ -216,7 +236,7 @@ def _things(scene: ExercisePicture, made: BodyModel, camera: DrawingView) -> lis
         parts.append(_block(camera, middle[0] - 0.11, middle[0] + 0.11, 0.0, scene.step, middle[2] - 0.07,
                             middle[2] + 0.05, behind=0.4))  # fmt: skip
     for name in scene.props:
-        parts += THINGS[name](made, camera)
+        parts += THINGS[name](still if name in STANDS_STILL else made, camera)
     return parts
 
 
@@ -338,9 +358,9 @@ def _sole_wall(made: BodyModel, camera: DrawingView) -> list[Part]:
     foot = made.working
     out = foot.heel - foot.ankle
     out = out / (np.linalg.norm(out) or 1.0)
-    z = float(foot.heel[2] + 0.02 * out[2])
+    soles = [float(place[2]) for leg in (made.working, made.other) for place in (leg.heel, leg.ball, leg.toe)]
     x = float(foot.heel[0])
-    near = z - 0.01 if out[2] < 0 else z
+    near = min(soles) - 0.02 if out[2] < 0 else max(soles) + 0.01
     return [_block(camera, x - 0.06, x + 0.3, 0.0, 0.34, near, near + 0.01, 0.2)]
 
 
@@ -354,10 +374,42 @@ def _bar(made: BodyModel, camera: DrawingView) -> list[Part]:
 
 
 def _mirror_glass(made: BodyModel, camera: DrawingView) -> list[Part]:
-    x = float(made.working.toe[0]) + 0.26
+    x = max(float(made.working.toe[0]) + 0.2, *(float(arm.hand[0]) for arm in made.arms)) + 0.06
     return [_block(camera, x, x + 0.012, 0.12, 1.0, -0.14, 0.14, 0.3)]
 
 
+def _toe_line(made: BodyModel, camera: DrawingView) -> list[Part]:
+    """A plumb line over the toes: how far the knee goes past it."""
+    x, z = float(made.working.toe[0]), float(made.working.toe[2])
+    low, high = np.array([x, 0.0, z]), np.array([x, 0.42, z])
+    return [_part(camera, (low, 0.004), (high, 0.004), tint="feel")]
+
+
+def _sign(made: BodyModel, camera: DrawingView, *bars: tuple[float, float, float, float]) -> list[Part]:
+    """A sign behind the person at the height of the hips: bars from place to place, ahead of the heel and up."""
+    x, y = float(min(made.hip[0], made.shoulder[0])) - 0.3, 0.5
+    return [
+        _part(camera, (np.array([x + a, y + b, 0.0]), 0.012), (np.array([x + c, y + d, 0.0]), 0.012), tint="feel")
+        for a, b, c, d in bars
+    ]
+
+
+def _slow_sign(made: BodyModel, camera: DrawingView) -> list[Part]:
+    """An arrow down in three strokes: slowly."""
+    shaft = [(0.0, top, 0.0, top - 0.05) for top in (0.16, 0.07, -0.02)]
+    return _sign(made, camera, *shaft, (-0.05, -0.05, 0.0, -0.12), (0.05, -0.05, 0.0, -0.12))
+
+
+def _pause_sign(made: BodyModel, camera: DrawingView) -> list[Part]:
+    """Two bars: stay."""
+    return _sign(made, camera, (-0.03, 0.08, -0.03, -0.08), (0.03, 0.08, 0.03, -0.08))
+
+
+MOVING: dict[str, Callable[[PoseFrame], PositionDrawing]] = {
+    "bigtoe": lambda frame: big_toe_from_side(frame.toes),
+    "toes": lambda frame: toes_from_above(1.6 if frame.toes else 0.3),
+}
+"""Close-ups that move with the pose."""
 THINGS: dict[str, Callable[[BodyModel, DrawingView], list[Part]]] = {
     "chair": _chair,
     "box": _box,
@@ -384,5 +436,8 @@ THINGS: dict[str, Callable[[BodyModel, DrawingView], list[Part]]] = {
     "sole wall": _sole_wall,
     "mirror": _mirror_glass,
     "bar": _bar,
+    "toe line": _toe_line,
+    "slow": _slow_sign,
+    "pause": _pause_sign,
 }
 """Things by the name that the ladders use."""

@@ -205,7 +205,8 @@ def _turnout() -> PositionDrawing:
     )
 
 
-def _toes() -> PositionDrawing:
+def toes_from_above(spread: float = 1.0) -> PositionDrawing:
+    """Toes as they lie, `spread` 1, or drawn together, under 1, or further apart."""
     shapes = [sole((0.0, 0.0), 0, 2.0)]
     tips = []
     for x, y, turn, length in (
@@ -215,13 +216,22 @@ def _toes() -> PositionDrawing:
         (0.045, 0.175, 13, 0.055),
         (0.068, 0.145, 24, 0.05),
     ):
-        tip = _at((x, y), turn, length)
+        tip = _at((x, y), spread * turn, length)
         shapes.append(limb((x, y), tip, 0.02, 0.016))
         tips.append(tip)
     return PositionDrawing(tuple(shapes), (), ((tips[0], tips[-1]),))
 
 
-def _big_toe() -> PositionDrawing:
+BALL_OF_FOOT = (0.14, 0.025)
+
+
+def big_toe_from_side(lift: float = 41.0) -> PositionDrawing:
+    """The foot from its inner side with the big toe lifted, degrees; a negative lift curls it."""
+    if lift >= 0:
+        toe = [limb(BALL_OF_FOOT, _at(BALL_OF_FOOT, 90 - lift, 0.113), 0.025, 0.018)]
+    else:
+        knuckle = _at(BALL_OF_FOOT, 60, 0.065)
+        toe = [limb(BALL_OF_FOOT, knuckle, 0.025, 0.021), limb(knuckle, _at(knuckle, 170, 0.05), 0.021, 0.016)]
     shapes = (
         limb((-0.1, 0.42), (-0.1, 0.12), 0.055, 0.045),
         Outline(
@@ -238,10 +248,10 @@ def _big_toe() -> PositionDrawing:
                 (-0.17, 0.0),
             )  # fmt: skip
         ),
-        limb((0.14, 0.025), (0.225, 0.1), 0.025, 0.018),
+        *toe,
         box(-0.28, 0.3, -0.03, -0.005),
     )
-    return PositionDrawing(shapes, (((0.14, 0.025), (0.3, 0.025), (0.24, 0.115)),))
+    return PositionDrawing(shapes, ((BALL_OF_FOOT, (0.3, 0.025), (0.24, 0.115)),))
 
 
 def _tripod() -> PositionDrawing:
@@ -290,8 +300,8 @@ DRAWN: dict[str, Callable[[], PositionDrawing]] = {
     "wall": _wall,
     "block": _block,
     "turnout": _turnout,
-    "toes": _toes,
-    "bigtoe": _big_toe,
+    "toes": toes_from_above,
+    "bigtoe": big_toe_from_side,
     "tripod": _tripod,
     "lean": _lean,
     "roll": _roll,

@@ -108,6 +108,8 @@ def body_of(frame: PoseFrame, position: BodyPosition = BodyPosition.STAND, step:
     head = shoulder + HEAD * (trunk @ nod @ np.array([0.0, 1.0, 0.0]))
     arms = (_arm(frame, position, shoulder, trunk, 1.0), _arm(frame, position, shoulder, trunk, -1.0))
     made = BodyModel(near, far, arms, hip, shoulder, head, front, up)
+    if frame.arms == "knees":
+        made = with_hands_at(made, _above_knee(near, front), _above_knee(far, front))
     return _grounded(made, frame, position, step)
 
 
@@ -184,7 +186,7 @@ def _pitched(ahead: Place, degrees: float) -> Place:
 
 ARM_ANGLES = {
     "down": (4.0, -8.0), "forward": (90.0, 0.0), "chest": (42.0, 112.0), "hips": (-32.0, 78.0), "weights": (0.0, 6.0),
-    "head": (150.0, 60.0), "rail": (38.0, 34.0),
+    "head": (150.0, 60.0), "rail": (38.0, 34.0), "knees": (50.0, 0.0),
 }  # fmt: skip
 """Angles of upper arm (forward from hanging) and elbow."""
 
@@ -208,6 +210,30 @@ def _arm(frame: PoseFrame, position: BodyPosition, shoulder: Place, trunk: Place
     elbow = start + turn @ np.array([0.0, -UPPER_ARM, 0.0])
     hand = elbow + turn @ _about("z", bend) @ np.array([0.0, -FOREARM, 0.0])
     return ArmPlaces(start, elbow, hand)
+
+
+def _above_knee(leg: LegPlaces, front: Place) -> Place:
+    """Where a hand rests that leans on its knee."""
+    return np.asarray(leg.knee + 0.12 * (leg.hip - leg.knee) + 0.045 * front)
+
+
+def with_hands_at(made: BodyModel, right: Place, left: Place) -> BodyModel:
+    """The body with its hands where they hold on, as far as the arms reach; the elbows bend back and down."""
+    return replace(made, arms=(_reaching(made.arms[0].shoulder, right), _reaching(made.arms[1].shoulder, left)))
+
+
+def _reaching(shoulder: Place, hand: Place) -> ArmPlaces:
+    """An arm from shoulder to hand (law of cosines)."""
+    way = hand - shoulder
+    far = float(np.linalg.norm(way)) or 1e-9
+    along = way / far
+    reach = min(far, UPPER_ARM + FOREARM - 1e-6)
+    to_elbow = (reach**2 + UPPER_ARM**2 - FOREARM**2) / (2 * reach)
+    aside = math.sqrt(max(UPPER_ARM**2 - to_elbow**2, 0.0))
+    back = np.array([-1.0, -0.6, 0.0])
+    bend = back - (back @ along) * along
+    bend = bend / (np.linalg.norm(bend) or 1.0)
+    return ArmPlaces(shoulder, shoulder + to_elbow * along + aside * bend, shoulder + reach * along)
 
 
 def _grounded(made: BodyModel, frame: PoseFrame, position: BodyPosition, step: float) -> BodyModel:

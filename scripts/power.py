@@ -100,6 +100,7 @@ def main() -> None:
         f"Seed {seed}, {SESSIONS} sessions in each row, {TRIALS} trials a leg.",
         ["measure", "true difference", *(w.value for w in VerdictWord), "wrong side", "off the closed form"],
         rows,
+        accuracy_page.DOCS / "power.md",
     )
 
 

@@ -9,6 +9,7 @@ import hands
 import icalendar
 
 from tuning.core.entries import Done, PlanItem
+from tuning.core.programme.plan_facts import deload_week
 from tuning.exchange.json.home_log import owner_mark
 from tuning.exchange.json.plan_log import exercises, read_plan
 
@@ -20,12 +21,34 @@ def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
     week = course.week()
     days = {d for chosen in week.days.values() for d in chosen}
     assert {e["DTSTART"].dt.weekday() for e in events} == days
+    for day in days:
+        runs = [e for e in events if e["DTSTART"].dt.weekday() == day]
+        assert sum(e["RRULE"]["COUNT"][0] for e in runs) == 4
+        said = {e["DTSTART"].dt + timedelta(weeks=n): e for e in runs for n in range(e["RRULE"]["COUNT"][0])}
+        light = {str(e["DESCRIPTION"]) for at, e in said.items() if deload_week(course.status.entries, at.date())}
+        usual = {str(e["DESCRIPTION"]) for at, e in said.items() if not deload_week(course.status.entries, at.date())}
+        assert len(said) == 4, "every week once"
+        assert light.isdisjoint(usual) and len(light) <= 1 and len(usual) == 1
     for event in events:
-        assert event["RRULE"]["COUNT"] == [4] and len(event.walk("VALARM")) == 1
+        assert len(event.walk("VALARM")) == 1
         names = {i.name for i in week.session(event["DTSTART"].dt.weekday(), course.items())}
         assert all(name in str(event["DESCRIPTION"]) for name in names)
     assert len({str(e["UID"]) for e in found.walk("VEVENT")}) == len(found.walk("VEVENT")) == len(events) + 3
     assert "Okonjo" not in (tmp_path / "week.ics").read_text()
+
+
+def test_what_rests_is_not_in_the_calendar(page, course, tmp_path, monkeypatch):
+    first, *others = page._workspace.plan()
+    monkeypatch.setattr(
+        type(course.status), "resting", lambda _, item: "stop: pain" if item.rung == first.rung else ""
+    )
+    assert page.save_calendar(tmp_path / "week.ics")
+    text = " ".join(
+        str(e["DESCRIPTION"]) for e in icalendar.Calendar.from_ical((tmp_path / "week.ics").read_bytes()).walk("VEVENT")
+        if "DESCRIPTION" in e
+    )  # fmt: skip
+    named = page._workspace.knowledge.rung
+    assert named(first.rung).name not in text and named(others[0].rung).name in text
 
 
 def test_the_plan_file_is_what_the_command_reads(page, course, tmp_path):
@@ -96,3 +119,10 @@ def test_lines_of_an_exercise_that_left_the_plan_are_still_read(page, course, tm
     line = {"day": "2026-11-01", "side": "left", "rung": "am-1-glide", "pain": 1}
     page.log.read_log(home_log(page, tmp_path / "log.json", line))
     assert any(d.rung == line["rung"] and d.day.isoformat() == line["day"] for d in page._workspace.case.all(Done))
+
+
+def test_one_week_in_five_has_fewer_sets(page, course):
+    status, today = course.status, course.status.today
+    item = next(i for i in page._workspace.plan() if status.dose_on(i, today).sets > 1)
+    sets = [status.dose_on(item, today + timedelta(weeks=n)).sets for n in range(5, 10)]
+    assert sorted(sets)[0] < sorted(sets)[1] == sorted(sets)[4]

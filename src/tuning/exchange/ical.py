@@ -14,11 +14,14 @@ BEFORE = timedelta(minutes=15)
 
 @dataclass(frozen=True)
 class Session:
-    """What is done on a day of the week (0 Monday): lines of exercises, and how long it takes."""
+    """What is done on a day of the week (0 Monday): lines of exercises, and how long it takes; from which week on, the
+    first being 0, and for how many, None for all."""
 
     day: int
     lines: tuple[str, ...]
     minutes: float
+    first_week: int = 0
+    weeks: int | None = None
 
 
 def calendar_of(
@@ -29,15 +32,15 @@ def calendar_of(
     made.add("prodid", "-//Tuning//exercise week//EN")
     made.add("version", "2.0")
     for one in sessions:
-        first = start + timedelta(days=(one.day - start.weekday()) % 7)
+        first = start + timedelta(days=(one.day - start.weekday()) % 7 + 7 * one.first_week)
         event = Event()
-        event.add("uid", f"{key}-{one.day}@tuning")
+        event.add("uid", f"{key}-{one.day}-{one.first_week}@tuning" if one.first_week else f"{key}-{one.day}@tuning")
         event.add("dtstamp", datetime.combine(start, time(0), tzinfo=UTC))
         event.add("summary", f"Exercises, {one.minutes:.0f} min")
         event.add("description", "\n".join(one.lines))
         event.add("dtstart", datetime.combine(first, at))
         event.add("duration", timedelta(minutes=max(1, round(one.minutes))))
-        event.add("rrule", {"freq": "weekly", "count": weeks, "byday": CODES[one.day]})
+        event.add("rrule", {"freq": "weekly", "count": one.weeks or weeks, "byday": CODES[one.day]})
         alarm = Alarm()
         alarm.add("action", "DISPLAY")
         alarm.add("description", "Exercises")

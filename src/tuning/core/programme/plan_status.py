@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import cached_property
 from typing import Protocol
 
@@ -449,12 +449,17 @@ class PlanStatus:
 
     def dose_now(self, item: PlanItem) -> Dose:
         """The dose of this week: as prescribed, two thirds in a deload week, half in a flare-up, less after a break."""
+        return self.dose_on(item, self.today)
+
+    def dose_on(self, item: PlanItem, day: date) -> Dose:
+        """The dose that a day asks for. What a flare-up or a break takes off, it takes off the next seven days."""
         dose, decision = Dose(**item.dose), self.decision(item)
-        if decision.row == 10 or "half the sets" in decision.also:
-            return halved(dose)
-        if "one set fewer" in decision.also:
-            return fewer(dose)
-        return lighter(dose) if self.deload else dose
+        if day < self.today + timedelta(days=7):
+            if decision.row == 10 or "half the sets" in decision.also:
+                return halved(dose)
+            if "one set fewer" in decision.also:
+                return fewer(dose)
+        return lighter(dose) if deload_week(self.entries, day) else dose
 
     def resting(self, item: PlanItem) -> str:
         """Why an exercise is not to be done now; empty where it may. A limit that is told today holds today."""

@@ -6,13 +6,13 @@ import base64
 import json
 from dataclasses import replace
 from datetime import date, time, timedelta
+from itertools import groupby
 from pathlib import Path
 
 from tuning.core.entries import Done, PlanItem
 from tuning.core.errors import BadInput
 from tuning.core.preferences import TELEPHONE
 from tuning.core.programme.coaching import coaching_of
-from tuning.core.programme.dose import Dose
 from tuning.core.programme.log_mapping import log_of, step_since
 from tuning.core.programme.progression_state import PlanContext
 from tuning.core.programme.weekly_schedule import retests
@@ -35,24 +35,25 @@ class Exports:
         """The week for four weeks, with alarms and re-tests. Raises TuningError."""
         from tuning.exchange.ical import Session, calendar_of
 
-        self._state.may_print()
+        allowed = {item.rung: item for item in self._state.may_print()}
         course = self._state.course
-        week, items = course.week(), course.items()
-        made = []
+        week, items, status = course.week(), course.items(), course.status
+        start, made = today + timedelta(days=1), list[Session]()
         for day in range(7):
-            on = week.session(day, items)
-            if on:
-                lines = tuple(f"{i.name}: {self._dose_of(i.rung)}" for i in on)
-                made.append(Session(day, lines, sum(i.minutes for i in on)))
+            on = [item for item in week.session(day, items) if item.rung in allowed]
+            if not on:
+                continue
+            first, minutes = start + timedelta(days=(day - start.weekday()) % 7), sum(i.minutes for i in on)
+            days = [first + timedelta(weeks=n) for n in range(WEEKS)]
+            by_week = [tuple(f"{i.name}: {status.dose_on(allowed[i.rung], d).text}" for i in on) for d in days]
+            for lines, run in groupby(range(WEEKS), by_week.__getitem__):
+                weeks = list(run)
+                made.append(Session(day, lines, minutes, weeks[0], len(weeks)))
         if not made:
             raise BadInput("No day of the week holds an exercise.")
         assert self._space.visit is not None
-        start = today + timedelta(days=1)
         data = calendar_of(made, start, WEEKS, SESSION_TIME, retests(today), self._space.visit.uid)
         write_whole(data, target, "The calendar")
-
-    def _dose_of(self, rung: str) -> str:
-        return next(Dose(**i.dose).text for i in self._space.plan() if i.rung == rung)
 
     def log_page(self, target: Path, today: date) -> None:
         """The page on which the patient keeps the log; it names nobody. Raises TuningError."""

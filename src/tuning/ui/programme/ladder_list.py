@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from tuning.core.programme.placement import FIRST
+from tuning.core.types import Side
 from tuning.ui import theme
+from tuning.ui.exercise_figure import figure_of, paint_fitted
 from tuning.ui.programme.state import ProgrammeState
 from tuning.ui.widgets import label
 
 LADDER = Qt.ItemDataRole.UserRole
-WIDTH = 188
+WIDTH, PICTURE = 148, QSize(32, 38)
+"""Width of the words; size of the picture beside them, px."""
 
 
 class LadderList(QWidget):
@@ -26,6 +29,7 @@ class LadderList(QWidget):
         self.list = QListWidget()
         self.list.setFont(theme.font())
         self.list.setWordWrap(True)
+        self.list.setIconSize(PICTURE)
         self.list.setFrameShape(self.list.Shape.NoFrame)
         self.list.setAccessibleName("Ladders")
         self.list.itemSelectionChanged.connect(self._selected)
@@ -35,13 +39,29 @@ class LadderList(QWidget):
         column.addWidget(label("Ladders", theme.BODY, bold=True))
         column.addWidget(self.list, 1)
         column.addWidget(self.notes)
-        self.setFixedWidth(216)
+        self.setFixedWidth(218)
         self._filling = False
 
     def _selected(self) -> None:
         found = self.list.selectedItems()
         if found and not self._filling:
             self.chosen.emit(str(found[0].data(LADDER)))
+
+    def _picture_of(self, ladder: str) -> QIcon:
+        """What is done in a ladder: the end of the movement of its middle rung."""
+        rungs = self._state.ladder_named(ladder).rungs
+        rung = rungs[len(rungs) // 2]
+        pose = rung.poses[0]
+        ratio = self.devicePixelRatioF()
+        paper = QPixmap(PICTURE * ratio)
+        paper.setDevicePixelRatio(ratio)
+        paper.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(paper)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        shapes = [shape for shape in figure_of(rung, pose, pose.end, Side.RIGHT) if shape.tint != "feel"]
+        paint_fitted(painter, shapes, QRectF(1, 1, PICTURE.width() - 2, PICTURE.height() - 2), Side.NONE)
+        painter.end()
+        return QIcon(paper)
 
     def fill(self, names: dict[str, str], planned: set[str]) -> None:
         """Ladders with name; `planned` have a rung in the plan."""
@@ -62,7 +82,8 @@ class LadderList(QWidget):
                 item.setForeground(theme.colour("caution"))
             room = QRect(0, 0, WIDTH, 1000)
             high = QFontMetrics(item.font()).boundingRect(room, Qt.TextFlag.TextWordWrap, item.text()).height()
-            item.setSizeHint(QSize(WIDTH, high + 8))
+            item.setSizeHint(QSize(WIDTH, max(high, PICTURE.height()) + 6))
+            item.setIcon(self._picture_of(key))
             self.list.addItem(item)
             if key == self._state.ladder.id:
                 self.list.setCurrentItem(item)

@@ -131,6 +131,10 @@ class ProgrammeState(QObject):
         """Cautions of the chosen ladder that this person has."""
         return self.course.status.cautions_of(self.ladder) if self._workspace.case is not None else []
 
+    def ladder_named(self, ladder_id: str) -> Ladder:
+        """A ladder by its id."""
+        return self._workspace.knowledge.ladders[ladder_id]
+
     def other_schools(self) -> list[str]:
         """What each school would begin with, where they differ from the clinic's choice."""
         names = {key: ladder.name for key, ladder in self._workspace.knowledge.ladders.items()}

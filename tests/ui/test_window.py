@@ -375,4 +375,5 @@ def test_what_stands_is_never_cut_in_the_header(window, patient):
             window.resize(width, 800)
             hands.settle()
             assert header.caution.shown == header.caution.text() != ""
+            assert width < 1280 or "involved" in header.facts.shown
             assert (header.height() > 90) == (rows == 2)

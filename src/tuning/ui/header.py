@@ -9,11 +9,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from tuning.core.case import Person
 from tuning.core.entries import Note, Treatment
 from tuning.core.gate.text import standing_words
 from tuning.core.intake.worn import tag_of
 from tuning.core.preferences import MASS_UNIT
-from tuning.core.types import Side
+from tuning.core.types import Role, Side
 from tuning.core.units import shown_mass
 from tuning.ui import theme
 from tuning.ui.formatting import short_day
@@ -97,6 +98,13 @@ def facts(workspace: Workspace, today: date) -> str:
     return " · ".join(p for p in parts if p)
 
 
+def _who(person: Person | None) -> str:
+    """Who works here; the role is said where it keeps something from being done."""
+    if person is None:
+        return "Who is working?"
+    return person.name if person.role is Role.CLINICIAN else f"{person.name}, {person.role.value}"
+
+
 CAUTION_WIDTH, FACTS_STRETCH = 400, 100
 HEIGHT, OWN_ROW, NO_LIMIT = 72, 28, 16777215
 
@@ -176,7 +184,7 @@ class Header(QWidget):
             part.setVisible(open_case)
         self.name.setText(space.patient.name if space.patient else "Tuning")
         self.facts.setText(facts(space, self._today()))
-        self.who.setText(f"{space.person.name}, {space.person.role.value}" if space.person else "Who is working?")
+        self.who.setText(_who(space.person))
         if space.case is not None:
             count = len(space.case.all(Note)) + len(space.case.all(Treatment))
             self.notes.setText(f"Notes {count}" if count else "Notes")

@@ -459,7 +459,8 @@ class PlanStatus:
                 return halved(dose)
             if "one set fewer" in decision.also:
                 return fewer(dose)
-        return lighter(dose) if deload_week(self.entries, day) else dose
+        light = self.deload if day == self.today else deload_week(self.entries, day)
+        return lighter(dose) if light else dose
 
     def resting(self, item: PlanItem) -> str:
         """Why an exercise is not to be done now; empty where it may. A limit that is told today holds today."""

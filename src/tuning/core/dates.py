@@ -46,7 +46,11 @@ def birth_date(text: str, today: date, month_first: bool = False) -> date:
 
 
 def named_day(text: str, what: str, month_first: bool = False) -> date:
-    """Read a day that may lie ahead: `12.03.2027`, `12 March 2027`, `2027-03-12`. Raises BadInput."""
+    """Read a day that may lie ahead: `12.03.2027`, `12 March 2027`, `2027-03-12`. Raises BadInput.
+
+    >>> named_day('4 March 2026', 'The day')
+    datetime.date(2026, 3, 4)
+    """
     match = _DATE.fullmatch(text.strip())
     if match is not None:
         first, middle, last = match.groups()

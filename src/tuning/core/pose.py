@@ -111,7 +111,11 @@ OTHER_NUMBERS = {"ab": "out", "er": "turn", "sr": "shin"}
 
 
 def parse_frame(text: str) -> PoseFrame:
-    """Read `40/70/35/5; F 49/57; af`. Raises ValueError when it does not fit that form."""
+    """Read `40/70/35/5; F 49/57; af`. Raises ValueError when it does not fit that form.
+
+    >>> parse_frame('45/105/75/15; af').knee
+    75.0
+    """
     first, *rest = (part.strip() for part in text.split(";"))
     trunk, hip, knee, ankle = (float(v) for v in first.split("/"))
     frame = PoseFrame(trunk, hip, knee, ankle)

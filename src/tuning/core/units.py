@@ -58,6 +58,11 @@ def parse_force(text: str, default_unit: str = "N") -> tuple[float, str]:
     Returns (newtons, unit as understood). Raises BadInput for anything that is
     not a number with a known unit, for zero (an effort not done is recorded as
     not done, never as zero) and beyond 2000 N (practice judgement, editable).
+
+    >>> parse_force('118 N')
+    (118.0, 'N')
+    >>> round(parse_force('26.5 lbf')[0], 1)
+    117.9
     """
     force, unit = _parse(text, default_unit, FORCE_UNITS, "force")
     if force <= 0:
@@ -74,7 +79,13 @@ def _within(value: float, least: float, most: float, unit: str, text: str, what:
 
 
 def parse_body_mass(text: str, unit: str = "kg") -> float:
-    """Read `74`, `74,5 kg` or `163 lb` in kg. Raises BadInput outside 15..350 kg (practice judgement, editable)."""
+    """Read `74`, `74,5 kg` or `163 lb` in kg. Raises BadInput outside 15..350 kg (practice judgement, editable).
+
+    >>> parse_body_mass('74')
+    74.0
+    >>> round(parse_body_mass('163 lb'), 1)
+    73.9
+    """
     return _within(parse_number(text, unit, MASS_UNITS, "body mass"), 15, 350, "kg", text, "Body mass")
 
 
@@ -91,6 +102,9 @@ def parse_length(text: str, default_unit: str = "m") -> float:
     """Read a typed length in metres, such as `0.78`, `78 cm` or `30 in`.
 
     Raises BadInput when it is no length above zero, or above 5 m.
+
+    >>> parse_length('38 cm')
+    0.38
     """
     length, _ = _parse(text, default_unit, LENGTH_UNITS, "length")
     if not 0 < length <= 5:
@@ -137,7 +151,11 @@ def _bare(text: str) -> float:
 
 
 def from_newtons(force: float, unit: str) -> float:
-    """Express newtons in `N`, `kgf` or `lbf`."""
+    """Express newtons in `N`, `kgf` or `lbf`.
+
+    >>> round(from_newtons(100.0, 'kgf'), 2)
+    10.2
+    """
     return force / FORCE_UNITS[unit]
 
 
@@ -168,7 +186,11 @@ def mid_sentence(words: str) -> str:
 
 
 def format_signed(value: float, decimals: int) -> str:
-    """A number with a true minus sign and no negative zero."""
+    """A number with a true minus sign and no negative zero.
+
+    >>> format_signed(-4.26, 1)
+    '−4.3'
+    """
     text = f"{value:.{decimals}f}"
     if float(text) == 0:
         text = f"{0:.{decimals}f}"

@@ -18,7 +18,11 @@ def _check(left: float, right: float) -> None:
 
 
 def limb_symmetry_index(left: float, right: float, involved: Side) -> float | NotMeasured:
-    """100 x involved / uninvolved, in percent; needs one involved side."""
+    """100 x involved / uninvolved, in percent; needs one involved side.
+
+    >>> limb_symmetry_index(90.0, 120.0, Side.LEFT)
+    75.0
+    """
     _check(left, right)
     if involved not in LEGS:
         return NotMeasured("no-involved-side", "needs one involved side; set it on the patient form")
@@ -26,13 +30,21 @@ def limb_symmetry_index(left: float, right: float, involved: Side) -> float | No
 
 
 def difference_to_stronger(left: float, right: float) -> float:
-    """100 (max - min) / max in percent, with the sign of the larger side."""
+    """100 (max - min) / max in percent, with the sign of the larger side.
+
+    >>> difference_to_stronger(90.0, 120.0)
+    25.0
+    """
     _check(left, right)
     return math.copysign(100 * abs(right - left) / max(left, right), right - left)
 
 
 def share(left: float, right: float) -> float:
-    """Right share of the total, 100 R / (R + L), in percent."""
+    """Right share of the total, 100 R / (R + L), in percent.
+
+    >>> share(300.0, 500.0)
+    62.5
+    """
     _check(left, right)
     return 100 * right / (right + left)
 

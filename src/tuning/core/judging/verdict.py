@@ -35,7 +35,11 @@ class ErrorParts:
 
 
 def split_sem(sem: float) -> ErrorParts:
-    """Split one SEM into trial, set-up and day parts (variance 1/2, 1/4, 1/4)."""
+    """Split one SEM into trial, set-up and day parts (variance 1/2, 1/4, 1/4).
+
+    >>> split_sem(4.0).setup
+    2.0
+    """
     return ErrorParts(sem * math.sqrt(0.5), sem * 0.5, sem * 0.5)
 
 
@@ -45,19 +49,31 @@ def with_marking(parts: ErrorParts, marking_sd: float | None) -> ErrorParts:
 
 
 def error_of_value(parts: ErrorParts, trials: int = 1) -> float:
-    """95 % error of one signed value; 1.96 SEM for one trial."""
+    """95 % error of one signed value; 1.96 SEM for one trial.
+
+    >>> round(error_of_value(split_sem(4.0), 3), 2)
+    6.4
+    """
     return Z95 * math.sqrt(parts.trial**2 / trials + parts.setup**2 + parts.day**2)
 
 
 def error_of_difference(left: ErrorParts, right: ErrorParts, n_left: int = 1, n_right: int = 1) -> float:
-    """95 % error of right minus left within one session (day part cancels)."""
+    """95 % error of right minus left within one session (day part cancels).
+
+    >>> round(error_of_difference(split_sem(4.0), split_sem(4.0), 3, 3), 2)
+    7.16
+    """
     one = left.trial**2 / n_left + left.setup**2
     other = right.trial**2 / n_right + right.setup**2
     return Z95 * math.sqrt(one + other)
 
 
 def error_of_change(parts: ErrorParts, n_before: int = 1, n_now: int = 1) -> float:
-    """95 % error of a change between visits on one side; 2.77 SEM for one trial."""
+    """95 % error of a change between visits on one side; 2.77 SEM for one trial.
+
+    >>> round(error_of_change(split_sem(4.0), 3, 3), 2)
+    9.05
+    """
     both = parts.trial**2 * (1 / n_before + 1 / n_now) + 2 * (parts.setup**2 + parts.day**2)
     return Z95 * math.sqrt(both)
 
@@ -95,6 +111,11 @@ def judge(d: float, error: float, band: float | None, trial_sd: float = 0.0) -> 
     `error` is the 95 % error from error_of_*; the larger of it and the larger
     side's trial SD is used. `band` None means that no band is published.
     Raises ValueError for a negative error or a value that is not finite.
+
+    >>> judge(20.0, 8.0, 10.0).word.value
+    'marked'
+    >>> judge(5.0, 8.0, 10.0).word.value
+    'cannot tell'
     """
     if not (math.isfinite(d) and math.isfinite(error)) or error < 0:
         raise ValueError("a verdict needs finite numbers and an error of at least zero")
@@ -111,7 +132,11 @@ def judge(d: float, error: float, band: float | None, trial_sd: float = 0.0) -> 
 
 
 def trials_to_settle(d: float, parts: ErrorParts, band: float | None, now: int, most: int = 5) -> int | None:
-    """Fewest trials a side, up to `most`, that would end `cannot tell` if `d` stays; None if none would."""
+    """Fewest trials a side, up to `most`, that would end `cannot tell` if `d` stays; None if none would.
+
+    >>> trials_to_settle(16.0, split_sem(4.0), 10.0, 1)
+    2
+    """
     for n in range(now + 1, most + 1):
         if judge(d, error_of_difference(parts, parts, n, n), band).word is not VerdictWord.CANNOT_TELL:
             return n

@@ -18,7 +18,12 @@ Chain = tuple[Floats, Floats, Floats]
 
 
 def interior_angle(chain: Chain) -> float:
-    """Angle at the middle of three points in 0..180; NaN when an arm has no length."""
+    """Angle at the middle of three points in 0..180; NaN when an arm has no length.
+
+    >>> hip, knee, ankle = np.array([0.0, 0.0]), np.array([0.0, 100.0]), np.array([0.0, 200.0])
+    >>> interior_angle((hip, knee, ankle))
+    180.0
+    """
     a, vertex, c = chain
     u, v = a - vertex, c - vertex
     if not (np.any(u) and np.any(v)):
@@ -31,6 +36,10 @@ def bend(chain: Chain, toward_x: int) -> float:
 
     Positive when the middle point lies off the line of the outer two toward
     `toward_x` (+1: larger image x, -1: smaller), for a line that runs downward.
+
+    >>> chain = np.array([0.0, 0.0]), np.array([10.0, 100.0]), np.array([0.0, 200.0])
+    >>> round(bend(chain, 1), 1), round(bend(chain, -1), 1)
+    (11.4, -11.4)
     """
     a, vertex, c = chain
     u, v = vertex - a, c - vertex
@@ -41,13 +50,21 @@ def bend(chain: Chain, toward_x: int) -> float:
 
 
 def right_higher_tilt(left: Floats, right: Floats) -> float:
-    """Tilt of the line left-right against horizontal, + when right is higher; -90..90."""
+    """Tilt of the line left-right against horizontal, + when right is higher; -90..90.
+
+    >>> round(right_higher_tilt(np.array([0.0, 10.0]), np.array([100.0, 0.0])), 1)
+    5.7
+    """
     dx, dy = right - left
     return math.degrees(math.atan2(-dy, abs(dx)))
 
 
 def lean_from_vertical(lower: Floats, upper: Floats, toward_x: int) -> float:
-    """Angle of the line lower-upper against vertical, + toward `toward_x`."""
+    """Angle of the line lower-upper against vertical, + toward `toward_x`.
+
+    >>> round(lean_from_vertical(np.array([0.0, 100.0]), np.array([10.0, 0.0]), 1), 1)
+    5.7
+    """
     dx, dy = upper - lower
     return math.degrees(math.atan2(dx * toward_x, -dy))
 
@@ -62,6 +79,9 @@ def roll_of_plumb(top: Floats, bottom: Floats) -> float:
     """Turn of the picture's verticals: rotating marks by MINUS this makes the line upright.
 
     The ends may be given in either order; the result lies in -90..90.
+
+    >>> round(roll_of_plumb(np.array([0.0, 0.0]), np.array([2.0, 100.0])), 2)
+    -1.15
     """
     dx, dy = bottom - top if bottom[1] >= top[1] else top - bottom
     return math.degrees(math.atan2(-dx, dy))

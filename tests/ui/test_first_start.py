@@ -43,3 +43,14 @@ def test_a_wanted_passphrase_is_asked_for_next_and_a_demo_record_asks_nothing(op
     first.secured.setChecked(True)
     first.begin()
     assert asked == [True]
+
+
+def test_views_without_anything_to_show_say_what_to_do_first(window, patient):
+    patient("potter", "programme")
+    page = window.page("programme")
+    assert not window.workspace.plan()
+    for view in (1, 2, 3):
+        page.open_view(view)
+        assert page.empty.isVisible() and page.view == view and "No exercise is planned" in page.empty.text()
+    page.empty.first.click()
+    assert page.view == 0 and page.choose.isVisible() and not page.empty.isVisible()

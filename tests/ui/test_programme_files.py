@@ -39,9 +39,7 @@ def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
 
 def test_what_rests_is_not_in_the_calendar(page, course, tmp_path, monkeypatch):
     first, *others = page._workspace.plan()
-    monkeypatch.setattr(
-        type(course.status), "resting", lambda _, item: "stop: pain" if item.rung == first.rung else ""
-    )
+    monkeypatch.setattr(type(course.status), "resting", lambda _, item: "stop: pain" if item.rung == first.rung else "")
     assert page.save_calendar(tmp_path / "week.ics")
     text = " ".join(
         str(e["DESCRIPTION"]) for e in icalendar.Calendar.from_ical((tmp_path / "week.ics").read_bytes()).walk("VEVENT")

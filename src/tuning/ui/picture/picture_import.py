@@ -94,9 +94,7 @@ class PictureImporter(QObject):
         if found:
             self.open_file(Path(found), kind_id)
 
-    def open_file(
-        self, path: Path, kind_id: str, filmed: CameraRecording | None = None, as_seen: bool = False
-    ) -> None:
+    def open_file(self, path: Path, kind_id: str, filmed: CameraRecording | None = None, as_seen: bool = False) -> None:
         """Check, copy and open a file in the background, for the case that is open now; `as_seen` as the kind of the
         same stage that shows the person from where this one does."""
         media, case = self._workspace.record.media, self._workspace.case

@@ -10,10 +10,14 @@ from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QKeyEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from tuning.core.entries import Done
 from tuning.core.errors import TuningError
 from tuning.core.target import Target
 from tuning.core.types import LEGS, Side
+from tuning.drawings.figure import Outline
 from tuning.ui import theme
+from tuning.ui.empty_page import EmptyPage
+from tuning.ui.exercise_figure import figure_of
 from tuning.ui.programme.exports import Exports
 from tuning.ui.programme.ladder_view import ChooseView
 from tuning.ui.programme.log_view import LogView
@@ -24,6 +28,9 @@ from tuning.ui.stage import StagePage
 from tuning.ui.widgets import ElidedLabel, button, set_role
 from tuning.ui.workspace import Workspace
 
+EMPTY = "No exercise is planned yet. Choose one under Ladders; the first choices follow from Reasoning."
+SHOWN = "sd-2-sit-back"
+"""The exercise that is drawn where none is planned."""
 VIEWS = ("Ladders", "Week", "Session", "Log and decide")
 
 
@@ -39,10 +46,12 @@ class ProgrammePage(StagePage):
         self.week = WeekView(workspace, self.state.course)
         self.session = SessionView(workspace, self.state)
         self.log = LogView(workspace, self.state.course, self.exports)
-        self._stack = QStackedWidget()
+        self._stack, self._view = QStackedWidget(), 0
+        self.empty = EmptyPage(EMPTY, ("Choose an exercise (1)", self._opener(0)), self._figures)
         for view in (self.choose, self.week, self.session, self.log):
             self._stack.addWidget(view)
             view.refused.connect(self.refused)
+        self._stack.addWidget(self.empty)
         for speaker in (self.week, self.log):
             speaker.message.connect(self.message)
         self.week.calendar_wanted.connect(self.ask_calendar)
@@ -81,11 +90,26 @@ class ProgrammePage(StagePage):
     def _opener(self, number: int) -> Callable[[], None]:
         return lambda: self.open_view(number)
 
+    def _figures(self) -> list[list[Outline]]:
+        """An exercise at its start and its end."""
+        rung = self._workspace.knowledge.rung(SHOWN)
+        pose = rung.poses[0]
+        return [figure_of(rung, pose, frame, Side.RIGHT) for frame in (pose.start, pose.end)]
+
+    def _show_view(self) -> None:
+        """The chosen view; without an exercise, and nothing that was ever done, what to do first."""
+        space = self._workspace
+        done = space.case is not None and any(isinstance(entry, Done) for entry in space.case.entries)
+        if self._view > 0 and not done and not space.plan():
+            self._stack.setCurrentWidget(self.empty)
+        else:
+            self._stack.setCurrentIndex(self._view)
+
     def open_view(self, number: int) -> None:
         """One of the four."""
         if number != 2:
             self.session.stop()
-        self._stack.setCurrentIndex(number)
+        self._view = number
         for n, tab in enumerate(self._tabs):
             tab.setChecked(n == number)
             set_role(tab, chosen=n == number)
@@ -95,7 +119,7 @@ class ProgrammePage(StagePage):
     @property
     def view(self) -> int:
         """Which of the four is open, from 0."""
-        return self._stack.currentIndex()
+        return self._view
 
     def help_key(self) -> str:
         """The help page of what is chosen."""
@@ -200,10 +224,11 @@ class ProgrammePage(StagePage):
 
     def refresh(self) -> None:
         """Follow the state; a hidden page waits until it is entered."""
+        self._show_view()
         if not self.isVisible() or self._workspace.patient is None:
             return
         phase, why = self.state.course.phase()
         self.phase.setText(f"Phase {phase.value}: {why} · pain school {self.state.course.pain_school().value}")
-        shown = self._stack.currentWidget()
+        shown = self._stack.widget(self._view)  # behind the empty page, too: nothing of the last person stays in it
         if isinstance(shown, ChooseView | WeekView | SessionView | LogView):
             shown.refresh()

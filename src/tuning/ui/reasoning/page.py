@@ -11,6 +11,7 @@ from tuning.core.reasoning.evidence import EvidenceItem
 from tuning.core.reasoning.next_best_test import Option
 from tuning.core.target import Target
 from tuning.ui import theme
+from tuning.ui.empty_page import EmptyPage
 from tuning.ui.reasoning.balance_view import BalanceView
 from tuning.ui.reasoning.dialogs import OverruleDialog, SummaryDialog, TrailDialog
 from tuning.ui.reasoning.next_test_panel import NextPanel
@@ -37,8 +38,7 @@ class ReasoningPage(StagePage):
         self.patterns, self.view = PatternColumn(self.state), BalanceView(self.state)
         self.next = NextPanel(self.state, self)
         self.title, self.about = ElidedLabel(theme.TITLE), label(role="muted", wrap=True)
-        self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty = EmptyPage(EMPTY, ("Plan the visit…", self.plan_wanted.emit))
         self.regional = self._school("Foot and hip first", REGIONAL, "A school: the knee mostly follows foot and hip")
         self.habit = self._school("Right-sided habit", HABIT, "A school: weight on the right as a habit")
         schools = QHBoxLayout()

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from tuning.core.errors import TuningError
 from tuning.core.picture_views import PICTURE_KINDS
@@ -12,13 +11,14 @@ from tuning.core.review.changes import Row
 from tuning.core.units import sentence_case
 from tuning.core.visit.notes import treatment_text, treatments_between
 from tuning.ui import theme
+from tuning.ui.empty_page import EmptyPage
 from tuning.ui.formatting import day
 from tuning.ui.picture.frame_pair import FrameReader, PairView
 from tuning.ui.review.change_list import ChangeList, values
 from tuning.ui.review.state import ReviewState
 from tuning.ui.review.timeline_chart import CourseChart
 from tuning.ui.stage import StagePage
-from tuning.ui.widgets import ElidedLabel, label
+from tuning.ui.widgets import ElidedLabel, holding, label
 from tuning.ui.workspace import Workspace
 
 EMPTY = "One visit so far. Review sets a later visit against it: measure the same things again and come back."
@@ -43,15 +43,16 @@ class ReviewPage(StagePage):
         self.pair.setMaximumHeight(224)
         self.title, self.sentence = ElidedLabel(theme.LARGE, bold=True), label("", theme.BODY, wrap=True)
         self.gap = label("", theme.BODY, role="muted", wrap=True)
-        self.empty = label(EMPTY, theme.BODY, role="muted", wrap=True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty = EmptyPage(EMPTY, ("Plan the visit…", self.plan_wanted.emit))
         self._build()
         self.list.chosen.connect(self.state.choose)
         self.list.opened.connect(self.open_row)
         self.state.changed.connect(self.refresh)
 
     def _build(self) -> None:
-        head = QHBoxLayout()
+        self._head = QWidget()
+        head = QHBoxLayout(self._head)
+        head.setContentsMargins(0, 0, 0, 0)
         head.setSpacing(12)
         head.addWidget(label("Before", theme.BODY, bold=True))
         head.addWidget(self.before)
@@ -71,10 +72,11 @@ class ReviewPage(StagePage):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 12)
         column.setSpacing(8)
-        column.addLayout(head)
+        column.addWidget(self._head)
         column.addWidget(self.summary)
         column.addWidget(self.between)
-        column.addLayout(body, 1)
+        self._body = holding(body)
+        column.addWidget(self._body, 1)
         column.addWidget(self.empty, 1)
 
     def enter(self) -> None:
@@ -112,7 +114,7 @@ class ReviewPage(StagePage):
             return
         state, before, now = self.state, self.state.before, self.state.now
         has = before is not None and now is not None
-        for part in (self.list, self.chart, self.before, self.now, self.summary):
+        for part in (self._head, self._body, self.summary, self.between):
             part.setVisible(has)
         self.empty.setVisible(not has)
         self.pair.hide()

@@ -90,8 +90,7 @@ def _frames_around(found: Tracks) -> int:
 
 
 def _tipped(found: Tracks, start: int) -> None:
-    """All other marks are told by their places below the pelvis: where that seems to lie on its side, none is trusted.
-    """
+    """Every mark is told by its place below the pelvis: where that seems to lie on its side, none is trusted."""
     tall = body_of(found.names, found.xy[start]).tall
     for kind in LEVEL:
         pair = [f"{kind}_{side}" for side in SIDES]

@@ -32,8 +32,8 @@ BITS, MOST_QUALITY = (0.004, 0.007, 0.012), (0.6, 0.9, 1.0)
 """Bits for a pixel of a frame, and the quality that a place can have at most: by the share of places within 1.5 px on
 24 clips at random (`scripts/wide.py --seed 977`; practice judgement, editable)."""
 LEVEL, MOST_TIPPED_DEG = ("psis", "asis", "hip", "buttock"), 30.0
-"""Marks of the pelvis whose left and right lie level, and how far the line through them ever turns from how it lay where they were
-set: nobody's pelvis tips so far, and if it seems to, its marks are exchanged (practice judgement, editable)."""
+"""Marks of the pelvis whose left and right lie level, and how far the line through them ever turns from how it lay
+where they were set: no pelvis tips so far; if it seems to, marks are exchanged (practice judgement, editable)."""
 MANY, MOST_OF = 6, 0.5
 """Of so many marks or more, less than this share seen within a while means that following failed there: of what is
 still given a third is another's (`scripts/wide.py --seed 4242`; practice judgement, editable)."""

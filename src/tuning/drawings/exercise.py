@@ -382,14 +382,14 @@ def _toe_line(made: BodyModel, camera: DrawingView) -> list[Part]:
     """A plumb line over the toes: how far the knee goes past it."""
     x, z = float(made.working.toe[0]), float(made.working.toe[2])
     low, high = np.array([x, 0.0, z]), np.array([x, 0.42, z])
-    return [_part(camera, (low, 0.004), (high, 0.004), tint="feel")]
+    return [_part(camera, (low, 0.004), (high, 0.004), prop=True)]
 
 
 def _sign(made: BodyModel, camera: DrawingView, *bars: tuple[float, float, float, float]) -> list[Part]:
     """A sign behind the person at the height of the hips: bars from place to place, ahead of the heel and up."""
     x, y = float(min(made.hip[0], made.shoulder[0])) - 0.3, 0.5
     return [
-        _part(camera, (np.array([x + a, y + b, 0.0]), 0.012), (np.array([x + c, y + d, 0.0]), 0.012), tint="feel")
+        _part(camera, (np.array([x + a, y + b, 0.0]), 0.012), (np.array([x + c, y + d, 0.0]), 0.012), prop=True)
         for a, b, c, d in bars
     ]
 

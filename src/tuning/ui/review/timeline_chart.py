@@ -16,7 +16,7 @@ from tuning.ui import theme
 from tuning.ui.formatting import short_day
 from tuning.ui.review.state import CourseView
 
-LEFT, RIGHT, HEAD = 96, 120, 18
+LEFT, RIGHT, HEAD = 56, 176, 18
 """Room left of the plots for names, right of them for labels, above each for its title."""
 
 

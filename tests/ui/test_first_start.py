@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from tuning.core.errors import EnvironmentFault
 from tuning.core.preferences import BACKUP_FOLDER, CLINIC_NAME, DECIMALS, LETTERHEAD, TELEPHONE
 from tuning.core.types import Role
 
@@ -43,6 +44,24 @@ def test_a_wanted_passphrase_is_asked_for_next_and_a_demo_record_asks_nothing(op
     first.secured.setChecked(True)
     first.begin()
     assert asked == [True]
+
+
+def test_a_first_start_that_could_not_be_kept_is_tried_again_without_a_second_person(open_on, tmp_path, monkeypatch):
+    window = open_on(tmp_path / "own", "own")
+    first, space = window.stack.currentWidget(), window.workspace
+    first.name.setText("Ines Marlow")
+    first.fields[CLINIC_NAME].setText("Quay Street")
+
+    def full(*_):
+        raise EnvironmentFault("The disk is full.")
+
+    with monkeypatch.context() as broken:
+        broken.setattr(space, "set_preferences", full)
+        first.begin()
+    assert "full" in window.status.message.text() and window.stack.currentWidget() is first
+    first.begin()
+    assert len(space.record.people()) == 1 and space.prefer(CLINIC_NAME) == "Quay Street"
+    assert window.stack.currentWidget() is window.day_list
 
 
 def test_views_without_anything_to_show_say_what_to_do_first(window, patient):

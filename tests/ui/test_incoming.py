@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from tuning.core.entries import Capture
+from tuning.core.picture_views import PICTURE_KINDS, kind_seen, kinds_by_view, view_of_kind
 from tuning.core.preferences import WATCHED_FOLDER
 from tuning.demo.clips import CLIPS
 from tuning.ui.picture.empty_bench import person_filmed
@@ -121,6 +122,51 @@ def test_what_was_left_is_not_offered_again_nor_anything_while_nobody_is_open(qt
     visit.workspace.settings.set(WATCHED_FOLDER, str(tmp_path / "not there"))
     tray.refresh()
     assert not tray.paths
+
+
+def test_what_may_not_be_taken_leaves_no_file_and_is_offered_again(qtbot, visit, tmp_path, monkeypatch):
+    folder = tmp_path / "Phone"
+    folder.mkdir()
+    shutil.copy(CLIPS["walk-rear"].path, folder / "a.mp4")
+    visit.workspace.settings.set(WATCHED_FOLDER, str(folder))
+    visit.tray.refresh()
+    visit.tray.refresh()
+    kept = {path for path in visit.workspace.record.folder.rglob("*") if path.is_file()}
+    monkeypatch.setattr(visit.workspace, "film_refused", lambda: "No consent to pictures")
+    visit.tray.take_all()
+    assert "No consent" in visit.status.message.text() and not any("Opening" in job.text for job in visit.jobs.running)
+    visit.tray.refresh()
+    assert visit.tray.isVisible() and len(visit.tray.paths) == 1
+    monkeypatch.undo()
+    visit.workspace.open_visit(visit.workspace.case.visits[0].uid)
+    assert visit.workspace.reading
+    drop(visit, folder / "a.mp4")
+    assert "open to read" in visit.status.message.text() and not any(
+        "Opening" in job.text for job in visit.jobs.running
+    )
+    assert {path for path in visit.workspace.record.folder.rglob("*") if path.is_file()} <= kept
+
+
+def test_what_is_dropped_for_one_person_is_not_the_next_one_s(qtbot, visit, patient):
+    drop(visit, CLIPS["walk-rear"].path)
+    patient("potter", "strength")
+    before = views(visit)
+    ended(qtbot, visit)
+    assert views(visit) == before and "Kept with" in visit.status.message.text()
+    patient("beekeeper", "strength")
+    assert len(views(visit)) == 1
+
+
+@pytest.mark.parametrize("stage", ["movement", "standing"])
+def test_each_view_is_the_kind_that_says_so(stage):
+    words = {"left": "left side", "right": "right side", "rear": "from behind", "front": "from the front"}
+    assert len(kinds_by_view(stage)) == 4
+    for kind, view in kinds_by_view(stage).items():
+        assert words[view] in PICTURE_KINDS[kind].title and view_of_kind(kind) == view
+        for chosen in kinds_by_view(stage):
+            assert kind_seen(stage, view, chosen) == kind
+        assert kind_seen(stage, "", kind) == kind
+    assert kind_seen("movement", "left", "rear-sole") == "rear-sole", "a sole is not a view of the person"
 
 
 @pytest.mark.parametrize(("view", "towards"), [("rear", -1), ("front", 1)])

@@ -29,6 +29,11 @@ def kind_seen(stage: str, view: str, chosen: str) -> str:
     return kinds.get(view, chosen) if chosen in kinds.values() else chosen
 
 
+def kinds_by_view(stage: str) -> dict[str, str]:
+    """Kinds of picture of a stage that see the whole person, and from where each does."""
+    return {kind: view for view, kind in _SEEN.get(stage, {}).items()}
+
+
 def view_of_kind(kind_id: str) -> str:
     """From where a kind of picture sees the whole person; empty for the others."""
-    return next((view for kinds in _SEEN.values() for view, kind in kinds.items() if kind == kind_id), "")
+    return next((kinds_by_view(stage)[kind_id] for stage in _SEEN if kind_id in kinds_by_view(stage)), "")

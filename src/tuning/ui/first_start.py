@@ -195,7 +195,8 @@ class FirstStart(QWidget):
             self.name.setFocus()
             return
         with space.trying():
-            space.choose_person(space.record.add_person(name, self.role.currentText()))
+            if space.person is None:  # tried before, and the disk was full in between
+                space.choose_person(space.record.add_person(name, self.role.currentText()))
             space.set_preferences(changes, "first start")
             self.begun.emit(self.secured.isChecked())
 

@@ -54,11 +54,21 @@ def files_of(data: QMimeData | None) -> list[Path]:
     return paths
 
 
+def _why_not(space: Workspace) -> str:
+    """Why no file is taken now; empty where one may be. Asked before anything is copied, so that nothing is left."""
+    if space.case is None:
+        return "Open the person first; then drop the files again"
+    if space.reading:
+        return "This visit is open to read; begin a new one (Ctrl+Shift+N), then drop the files again"
+    return space.film_refused()
+
+
 def take_files(paths: Sequence[Path], space: Workspace, window: PictureStages) -> int:
     """Open files in the visit: on the open page where it has pictures, else where their kind belongs. How many were
     taken; what was not is said."""
-    if space.case is None:
-        space.refused.emit("Open the person first; then drop the files again.")
+    refusal = _why_not(space)
+    if refusal:
+        space.refused.emit(f"{refusal}.")
         return 0
     taken, strange = 0, list[str]()
     for path in paths:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Capture
+from tuning.core.picture_views import STAGE_OF_CLIPS, kinds_by_view
 from tuning.core.pictures.landmarks import landmark_label
 from tuning.ui.jobs import Job
 from tuning.ui.picture.mark_state import MarkState
@@ -17,7 +18,7 @@ from tuning.ui.workspace import Workspace
 if TYPE_CHECKING:
     from tuning.video.suggest.api import Suggestion
 
-VIEWS = {"rear": "rear", "front": "front", "side-l": "left", "side-r": "right"}
+VIEWS = kinds_by_view(STAGE_OF_CLIPS)
 """Kinds of picture that markers are proposed for, and how they see the person."""
 
 

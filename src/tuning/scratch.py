@@ -6,7 +6,8 @@ import os
 import re
 import shutil
 import tempfile
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 IN_MEMORY = Path("/dev/shm")
@@ -17,6 +18,16 @@ _MADE = re.compile(r"tuning-(\d+)-")
 def scratch(kind: str) -> str:
     """How the name of a temporary file or folder begins."""
     return f"tuning-{os.getpid()}-{kind}-"
+
+
+@contextmanager
+def scratch_folder(kind: str, inside: Path | None = None) -> Iterator[Path]:
+    """A folder for as long as it is needed. What the machine will not let go of then is swept later, and no error."""
+    folder = Path(tempfile.mkdtemp(prefix=scratch(kind), dir=inside))
+    try:
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def sweep(folders: tuple[Path, ...] | None = None) -> int:

@@ -2,60 +2,15 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import signal
-import subprocess
-import sys
 import time
 from pathlib import Path
 
 import chance
 import pytest
-
-PROGRAM = """
-import sys, time
-from pathlib import Path
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication
-from tuning.demo.clips import CLIPS
-from tuning.demo.devices import simulated_devices
-from tuning.ui import app
-from tuning.ui.jobs import Job
-
-folder, doing = Path(sys.argv[1]), sys.argv[2]
-
-def frame():
-    return next(w for w in QApplication.topLevelWidgets() if isinstance(w, app.TopWindow))
-
-def busy(tick):
-    for n in range(10_000):
-        time.sleep(0.001)
-        tick(n / 10_000)
-
-def act():
-    top = frame()
-    window = top.window_in
-    if window is None:
-        return QTimer.singleShot(20, act)
-    if doing != "opened":
-        people = {p.occupation: p for p in window.workspace.record.patients()}
-        window.open_patient(people["glassblower"])
-        window.go("movement")
-    if doing == "job":
-        window.jobs.start(Job("Working", busy))
-    if doing == "clip":
-        window.page("movement").show_bench()
-        window.page("movement").bench.open_file(CLIPS["walk-rear"].path, "rear")
-    if doing == "backup":
-        window.jobs.start(Job("Backing up", lambda tick: __import__("shutil").copytree(folder, folder.parent / "b")))
-    print("ready", flush=True)
-    if doing != "signal":
-        QTimer.singleShot(int(sys.argv[3]), top.close)
-
-QTimer.singleShot(0, act)
-sys.exit(app.run(folder, folder.parent / "log" / "tuning.log", devices=lambda _: simulated_devices()))
-"""
+from click.testing import CliRunner
+from closings import ended, left_behind, main, started
 
 
 @pytest.fixture(scope="module")
@@ -63,29 +18,7 @@ def clinic(demo_folder, tmp_path_factory) -> Path:
     return Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("closing") / "record"))
 
 
-def started(clinic: Path, scratch: Path, doing: str, wait_ms: int = 0) -> subprocess.Popen[str]:
-    scratch.mkdir(exist_ok=True)
-    return subprocess.Popen(
-        [sys.executable, "-c", PROGRAM, str(clinic), doing, str(wait_ms)], text=True,
-        env={**os.environ, "TMPDIR": str(scratch), "QT_QPA_PLATFORM": "offscreen"},
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-    )  # fmt: skip
-
-
-def ended(run: subprocess.Popen[str]) -> tuple[str, str]:
-    """What it wrote; one that does not end is not left running."""
-    try:
-        return run.communicate(timeout=120)
-    finally:
-        run.kill()
-
-
-def left_behind(clinic: Path, scratch: Path) -> list[str]:
-    logs = [p.name for p in clinic.glob("record.sqlite-*") if p.stat().st_size]
-    return [*(p.name for p in scratch.iterdir()), *logs]
-
-
-BUSY = [("opened", 0), ("clip", 150), ("backup", 0)]
+BUSY = [("clip", 150), ("backup", 0)]
 SELDOM = [("case", 150), ("job", 0), ("clip", 0)] if chance.FRESH else []
 
 
@@ -106,6 +39,11 @@ def test_told_to_stop_by_the_system_it_ends_cleanly(clinic, tmp_path, sign, code
     _, err = ended(run)
     assert run.returncode == code, err[-2000:]
     assert left_behind(clinic, tmp_path / "scratch") == []
+
+
+def test_closings_are_counted(clinic):
+    made = CliRunner().invoke(main, ["--times", "1", "--clinic", str(clinic)])
+    assert made.exit_code == 0 and "opened: closed 1 times, 0 wrong" in made.output, made.output
 
 
 def test_what_a_killed_import_left_is_said_when_the_record_is_opened(qtbot, demo_folder, tmp_path):

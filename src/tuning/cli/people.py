@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import secrets
-import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
@@ -17,6 +16,7 @@ from tuning.cli.errors import run_or_exit
 if TYPE_CHECKING:
     from tuning.core.case import Case, Patient, Person
     from tuning.records import Record
+    from tuning.records.person_transfer import MergeResult
 
 PERSON = click.option("--person", "who", required=True, help="Uid, or words of the name that fit one person only.")
 BY = click.option("--by", default="", help="Profile that does it, by name; the first one where it is left out.")
@@ -204,19 +204,27 @@ def import_person(record: Path, file: Path, by: str) -> None:
             if file.suffix.lower() == ".json":
                 _import_bundle(opened, person, file)
                 return
-            from tuning.exchange.archive.reading import read_archive
-
-            with (
-                tempfile.TemporaryDirectory(dir=record, prefix=".import-") as folder,
-                read_archive(file, Path(folder)) as read,
-            ):
-                merged = opened.merge(read.data, person, read.files)
+            merged = take_archive(opened, person, file)
         click.echo(f"{merged.visits} visits, {merged.entries} entries, {merged.media} files taken over; "
                    f"{merged.kept} entries were here already.")  # fmt: skip
         for sentence in merged.notes:
             click.echo(f"Note: {sentence}.")
 
     run_or_exit(run)
+
+
+def take_archive(opened: Record, person: Person, file: Path) -> MergeResult:
+    """Merge an archive into an open record. Raises TuningError; nothing is taken over then."""
+    from tuning.exchange.archive.reading import read_archive
+    from tuning.records.error_mapping import told_as_fault
+    from tuning.scratch import scratch_folder
+
+    with (
+        told_as_fault(opened.folder),
+        scratch_folder("import", inside=opened.folder) as folder,
+        read_archive(file, folder) as read,
+    ):
+        return opened.merge(read.data, person, read.files)
 
 
 def _import_bundle(opened: Record, person: Person, file: Path) -> None:

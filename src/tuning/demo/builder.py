@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, date, datetime, timedelta
@@ -41,6 +40,7 @@ from tuning.devices.plates import SimulatedSession
 from tuning.knowledge import load
 from tuning.records import Record, new_uid
 from tuning.records.store import now
+from tuning.scratch import scratch_folder
 
 Pair = tuple[tuple[float, float], tuple[float, float]]
 Trials = list[float] | tuple[list[float], list[float]]
@@ -253,8 +253,8 @@ class Builder:
 
         force = dict(zip(LEGS, heard(made, Faults(), self.rng), strict=True))
         points = {Side(leg): at for leg, at in points_heard(made, Faults(), self.rng).items()}
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / f"{name}.csv"
+        with scratch_folder("demo") as folder:
+            path = folder / f"{name}.csv"
             write_csv(finish(made.rate, force, [], points), path)
             medium = self.medium(path)
         [capture] = self.keep(visit, Capture(medium, Purpose.PLATES, test=test, side=side))

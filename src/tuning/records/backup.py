@@ -160,13 +160,20 @@ def verify(folder: Path) -> list[str]:
     if changed:
         return changed
     try:
-        schema.revision_of(file)
-        with closing(engine.connect(file, "mode=ro")) as connection:
-            found = [str(row[0]) for row in connection.execute("pragma integrity_check")]
+        with told_as_fault(folder):
+            return _problems_of(folder)
     except keys.Locked:
         raise
-    except (EnvironmentFault, sqlite.Error) as err:
+    except EnvironmentFault as err:
         return [str(err)]
+
+
+def _problems_of(folder: Path) -> list[str]:
+    """What is wrong with the database and the files that it names."""
+    file = folder / FILE
+    schema.revision_of(file)
+    with closing(engine.connect(file, "mode=ro")) as connection:
+        found = [str(row[0]) for row in connection.execute("pragma integrity_check")]
     problems = [] if found == ["ok"] else found
     media, lost, unread = MediaFolder(folder / MEDIA), _known(folder / LOST), _known(folder / UNREAD)
     problems += [line for line in unreadable(file) if line not in unread]

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from tuning import scratch
 from tuning.records.error_mapping import told_as_fault
 
 AN_HOUR = 3600
@@ -45,6 +46,7 @@ def sweep(folder: Path) -> None:
     for left in folder.glob(".*.json-*"):
         if time.time() - left.stat().st_mtime > AN_HOUR:
             left.unlink(missing_ok=True)
+    scratch.sweep((folder,))
 
 
 def write_whole(target: Path, data: bytes) -> None:

@@ -17,7 +17,7 @@ import tempfile
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeGuard
 
 import nacl.exceptions
 import nacl.hash
@@ -79,11 +79,21 @@ def read(folder: Path) -> dict[str, Any] | None:
         told = json.loads(file.read_text(encoding="utf-8"))
     except FileNotFoundError:
         return None
-    except (OSError, ValueError) as err:
+    except (OSError, ValueError, RecursionError) as err:
         raise DamagedKey(f"{file} cannot be read; without it nobody can open this record.") from err
-    if not isinstance(told, dict) or not {"id", "state", "by"} <= set(told):
+    if not _is_key(told):
         raise DamagedKey(f"{file} is no key file of Tuning; without it nobody can open this record.")
     return told
+
+
+def _is_key(told: object) -> TypeGuard[dict[str, Any]]:
+    """Whether a document has the form of a key file."""
+    return (
+        isinstance(told, dict)
+        and isinstance(told.get("id"), str)
+        and told.get("state") in (SEALING, SEALED)
+        and isinstance(told.get("by"), dict)
+    )
 
 
 def of(folder: Path) -> Key | None:

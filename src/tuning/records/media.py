@@ -7,6 +7,7 @@ import hashlib
 import os
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -93,7 +94,8 @@ class MediaFolder:
     def close(self) -> None:
         """Nothing is being done any more; what was not settled is undone at the next opening."""
         if self._session is not None:
-            Path(self._held).unlink(missing_ok=True)
+            with suppress(OSError):  # it goes with the next sweep
+                Path(self._held).unlink(missing_ok=True)
             self._session.close()
             self._session = None
         self._intents.clear()

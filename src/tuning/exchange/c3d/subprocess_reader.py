@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import tempfile
 from functools import partial
 from pathlib import Path
 from typing import Any, Literal
@@ -12,14 +11,14 @@ import numpy as np
 
 from tuning.core.errors import BadInput
 from tuning.sandbox import limited, trouble
-from tuning.scratch import scratch
+from tuning.scratch import scratch_folder
 
 
 def read_apart(path: Path) -> dict[str, Any]:
     """What is needed of a C3D file, as arrays by name. Raises BadInput with what became of it."""
-    with tempfile.TemporaryDirectory(prefix=scratch("c3d")) as folder:
-        out = Path(folder) / "read.npz"
-        why = trouble("tuning.exchange.c3d.subprocess_reader", str(path.absolute()), str(out), cwd=folder)
+    with scratch_folder("c3d") as folder:
+        out = folder / "read.npz"
+        why = trouble("tuning.exchange.c3d.subprocess_reader", str(path.absolute()), str(out), cwd=str(folder))
         if why or not out.exists():
             raise BadInput(f"{path.name} is not a readable C3D file ({why[:160]}). Nothing was saved.")
         with np.load(out, allow_pickle=False) as kept:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -23,6 +22,8 @@ from tuning.exchange.csv.mapping import Mapping
 from tuning.exchange.csv.plates import read_kept, write_csv
 from tuning.exchange.plates import read_plates
 from tuning.knowledge.gate_acts import act_of_plates
+from tuning.records.error_mapping import told_as_fault
+from tuning.scratch import scratch_folder
 from tuning.ui.workspace import Workspace
 
 UNREAD = (
@@ -158,8 +159,8 @@ class ForceState(QObject):
         found = analyse(recording, self.test_id, side, self._mass())
         space = self.space
         assert space.person is not None
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / f"{name}.csv"
+        with told_as_fault(space.record.folder), scratch_folder("plates") as folder:
+            path = folder / f"{name}.csv"
             write_csv(recording, path)
             medium = space.record.medium(space.record.media.keep(path), space.person)
         setup = Setup(body_mass_kg=self._mass(), device=device, simulated=simulated)

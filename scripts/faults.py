@@ -244,6 +244,9 @@ def with_the_key(act: Callable[[Place], None]) -> Callable[[Place], None]:
 def trials_of(name: str, small: Place, most: int, draw: random.Random) -> tuple[int, list[str]]:
     """How often an act was refused something, and what was wrong afterwards."""
     act, before, count, wrong = ACTS[name], entries_of(small.record), 0, list[str]()
+    with tempfile.TemporaryDirectory() as folder:  # once here, so that what the program is made of is read before
+        act(Place(Path(shutil.copytree(small.folder, Path(folder) / "place"))))
+        keys.forget()
 
     def trial(*strace: str) -> tuple[str, str, list[str]]:
         with tempfile.TemporaryDirectory() as folder:

@@ -33,8 +33,8 @@ from tuning.cli.errors import PASSPHRASE_FILE
 from tuning.core.errors import BadInput, TuningError
 from tuning.demo.clinic import build_clinic
 from tuning.demo.clips import CLIPS
+from tuning.exchange.csv.tracks import read_points
 from tuning.records import Record, encryption
-from tuning.records.backup import backup
 from tuning.video.media.safe_open import look_at
 
 SLOW_S, MEMORY = 10, 2 << 30
@@ -48,7 +48,7 @@ PLAN = {
     "screen": "NONE",
     "plan": [{"rung": "sd-1-hold-taps", "line": ["sd-1-hold-taps", "sd-2-sit-back"], "since": "2026-11-01"}],
     "log": [
-        {"day": f"2026-11-{day}", "side": side, "rung": "sd-1-hold-taps", "pain": 1, "clean": 10}
+        {"day": f"2026-11-{day}", "side": side, "rung": "sd-1-hold-taps", "pain": 1}
         for day in (18, 20, 22)
         for side in ("left", "right")
     ],
@@ -150,22 +150,31 @@ def picture(file: Path) -> None:
     source.close()
 
 
+def read_marks(file: Path) -> None:
+    """Points for `tuning track`."""
+    read_points(file)
+
+
 class Kind:
     """A kind of file: sound ones, what changes them, what reads them, and what lies beside."""
 
     def __init__(
         self, files: list[Path], read: Reader, change: Callable[[bytes, random.Random], bytes] = bytes_changed,
-        beside: Path | None = None, name: str = "",
+        beside: Path | None = None,
     ) -> None:  # fmt: skip
-        self.files, self.read, self.change, self.beside, self.name = files, read, change, beside, name
+        self.files, self.read, self.change, self.beside = files, read, change, beside
 
     def mutant(self, folder: Path, draw: random.Random) -> Path:
         """A damaged file in a folder of its own, with what it needs beside it."""
         sound = draw.choice(self.files)
+        return self.copied(folder, sound, self.change(sound.read_bytes(), draw))
+
+    def copied(self, folder: Path, sound: Path, data: bytes) -> Path:
+        """A file with these bytes in a folder of its own, with what it needs beside it."""
         if self.beside is not None:
             shutil.copytree(self.beside, folder, dirs_exist_ok=True)
-        target = folder / (self.name or sound.name)
-        target.write_bytes(self.change(sound.read_bytes(), draw))
+        target = folder / sound.name
+        target.write_bytes(data)
         return target
 
 
@@ -179,9 +188,10 @@ def exported(record: Path, occupation: str, out: Path, how: str) -> Path:
 
 
 def recording(folder: Path, draw: np.random.Generator) -> tuple[Path, Path, Path]:
-    """Three seconds on two plates with a push, as CSV with its map, and as C3D."""
-    time_s = np.arange(3000) / 1000
-    left, right = (400 + push * (np.abs(time_s - 1.8) < 0.6) + draw.normal(0, 1, 3000) for push in (500, 380))
+    """Six seconds on two plates with two pushes, as CSV with its map, and as C3D."""
+    time_s = np.arange(6000) / 1000
+    pushed = sum(1 / (1 + np.exp(-12 * (0.8 - np.abs(time_s - at)))) for at in (2.2, 4.6))
+    left, right = (400 + push * pushed + draw.normal(0, 1, 6000) for push in (500, 380))
     plates, mapping, c3d = folder / "plates.csv", folder / "map.json", folder / "plates.c3d"
     rows = [f"{t:.3f},{a:.1f},{b:.1f}" for t, a, b in zip(time_s, left, right, strict=True)]
     plates.write_text("time (s),Fz left (N),Fz right (N)\n" + "\n".join(rows) + "\n")
@@ -190,7 +200,7 @@ def recording(folder: Path, draw: np.random.Generator) -> tuple[Path, Path, Path
     file = ezc3d.c3d()
     file["parameters"]["POINT"]["RATE"]["value"] = [100.0]
     file["parameters"]["POINT"]["LABELS"]["value"] = ["m"]
-    file["data"]["points"] = np.ones((4, 1, 300))
+    file["data"]["points"] = np.ones((4, 1, 600))
     file["parameters"]["ANALOG"]["RATE"]["value"] = [1000.0]
     file["parameters"]["ANALOG"]["LABELS"]["value"] = ["Fz left", "Fz right"]
     file["parameters"]["ANALOG"]["UNITS"]["value"] = ["N", "N"]
@@ -235,7 +245,6 @@ def kinds_in(folder: Path, clinic: Path) -> dict[str, Kind]:
     bundle = exported(clinic, "potter", folder / "bundle.json", "fhir")
     log = folder / "log.json"
     log.write_text(json.dumps(PLAN))
-    safe = backup(clinic, folder / "safe").folder
     shutil.copytree(empty / "record", sealed)
     encryption.protect(sealed, WORDS)
     words = folder / "words.txt"
@@ -243,6 +252,9 @@ def kinds_in(folder: Path, clinic: Path) -> dict[str, Kind]:
     os.environ[PASSPHRASE_FILE] = str(words)
     plates, mapping, c3d = recording(folder, np.random.default_rng(3))
     tracks, points = followed(folder)
+    held = folder / "held"
+    shutil.copytree(empty / "record", held)
+    command("import", str(held), str(archive))(archive)
     take = command("import", "FOLDER/record", "FILE")
     return {
         "photograph": Kind(photographs(folder), picture),
@@ -250,13 +262,13 @@ def kinds_in(folder: Path, clinic: Path) -> dict[str, Kind]:
         "csv": Kind([plates], command("force", "FILE", "--test", "squat-iso")),
         "c3d": Kind([c3d], command("force", "FILE", "--test", "squat-iso")),
         "tracks": Kind([tracks], command("measure", "FILE", "--task", "rear-gait")),
-        "points": Kind([points], command("track", str(plates), "--points", "FILE", "--out", "FOLDER/o.csv"), either),
+        "points": Kind([points], read_marks, either),
         "map": Kind([mapping], command("force", str(plates), "--map", "FILE", "--test", "squat-iso"), either),
         "case": Kind(sorted((ROOT / "docs" / "cases").glob("*.json")), command("reason", "FILE"), either),
         "log": Kind([log], command("plan", "FILE"), either),
         "archive": Kind([archive], take, beside=empty),
         "fhir": Kind([bundle], take, either, beside=empty),
-        "backup": Kind([safe / "record.sqlite"], command("check-record", "FOLDER"), beside=safe),
+        "record": Kind([held / "record.sqlite"], command("check-record", "FOLDER"), beside=held),
         "key": Kind([sealed / "key.json"], command("check-record", "FOLDER"), either, beside=sealed),
     }
 
@@ -320,6 +332,11 @@ def main(each: int, only: str | None, seed: int, clinic: Path | None, keep: Path
         kinds = kinds_in(folder, clinic)
         for kind_name in (only,) if only else kinds:
             kind, count, draw = kinds[kind_name], Counter[str](), random.Random(f"{seed} {kind_name}")
+            for sound in kind.files:
+                with tempfile.TemporaryDirectory(dir=folder) as place:
+                    told = outcome(kind, kind.copied(Path(place), sound, sound.read_bytes()))
+                    if told != "read":
+                        raise click.ClickException(f"{kind_name}: {sound.name} is not read without damage: {told}")
             for n in range(each):
                 with tempfile.TemporaryDirectory(dir=folder) as place:
                     file = kind.mutant(Path(place), draw)

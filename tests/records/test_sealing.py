@@ -17,7 +17,7 @@ from tuning.cli import main
 from tuning.cli.errors import PASSPHRASE_FILE
 from tuning.core.entries import Capture, Note
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import Record, encryption, keys
+from tuning.records import Record, encryption, keys, trail_end
 from tuning.records.backup import backup, contents, holding, verify
 from tuning.records.media import MediaFolder
 from tuning.records.restore import restore
@@ -280,3 +280,45 @@ def test_a_key_file_that_asks_for_hours_is_refused_at_once(folder, name, value):
     (folder / keys.NAME).write_text(json.dumps(told))
     with pytest.raises(EnvironmentFault, match="damaged"):
         keys.unlock(folder, WORDS)
+
+
+def test_lines_taken_from_the_end_of_a_protected_trail_are_noticed(tmp_path):
+    """The database of yesterday under the note of today; the note lost; and what is no attack says nothing."""
+    folder = tmp_path / "record"
+    made = Record(folder)
+    person = made.add_person("Somebody Here", "licensed clinician")
+    made.close()
+    encryption.protect(folder, WORDS)
+    Record(folder).close()
+    yesterday = (folder / "record.sqlite").read_bytes()
+    record = Record(folder)
+    record.note(person, "export", "all")
+    record.close()
+    assert reopened(folder) == []
+    today = (folder / "record.sqlite").read_bytes()
+
+    (folder / "record.sqlite").write_bytes(yesterday)
+    assert reopened(folder) == [trail_end.SHORTER]
+    assert reopened(folder) == [], "told once, and noted in the trail"
+
+    (folder / "record.sqlite").write_bytes(today)
+    (folder / trail_end.NAME).unlink()
+    assert reopened(folder) == [trail_end.MISSING]
+
+    saved = backup(folder, tmp_path / "safe")
+    record = Record(folder)
+    record.note(person, "export", "more")
+    record.close()
+    restore(saved.folder, folder)
+    assert reopened(folder) == []
+    encryption.open_up(folder, WORDS)
+    encryption.protect(folder, WORDS)
+    assert reopened(folder) == []
+
+
+def reopened(folder):
+    record = Record(folder)
+    try:
+        return record.check()
+    finally:
+        record.close()

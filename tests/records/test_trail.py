@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import hashlib
 import json
 import shutil
 from contextlib import closing
@@ -15,7 +16,7 @@ from desks import PATIENT, Desk, seen
 from tuning.core import entries as kinds
 from tuning.core.errors import EnvironmentFault
 from tuning.core.types import Triage
-from tuning.records import Record
+from tuning.records import Record, audit_log, rows
 from tuning.records.dbapi import sqlite
 from tuning.records.entry_codec import entry_to_dict
 
@@ -172,3 +173,22 @@ def test_whole_numbers_are_read_again_as_they_were_written(tmp_path):
     again = next(p for p in desk.record.patients() if p.uid == heavy.uid)
     assert (again.body_mass_kg, again.stature_m) == (74.0, 2.0) and desk.record.check() == []
     desk.record.close()
+
+
+def test_whoever_recomputes_every_sum_of_an_open_record_is_not_found_out(kept):
+    """What the docs say of trust: sums that anyone can compute prove accidents, not intent."""
+    raw(kept, """update entry set body = replace(body, 'grips the bed', 'lets go')""")
+    with closing(sqlite.connect(kept / "record.sqlite")) as db, db:
+        db.row_factory = sqlite.Row
+        entry = db.execute(f"{rows.ENTRIES} where entry.body like '%lets go%'").fetchone()
+        total = audit_log.sum_of(entry, audit_log.ENTRY)
+        db.execute("update trail set detail = replace(detail, ?, ?)", (entry["sum"], total))
+        db.execute("update entry set sum = ? where uid = ?", (total, entry["uid"]))
+        chain = ""
+        for line in db.execute("select * from trail order by id").fetchall():
+            parts = (line["at"], line["who"], line["what"], line["subject"], line["detail"])
+            chain = hashlib.sha256("\x1f".join((chain, *map(str, parts))).encode()).hexdigest()
+            db.execute("update trail set chain = ? where id = ?", (chain, line["id"]))
+    record = Record(kept)
+    assert record.check() == []
+    record.close()

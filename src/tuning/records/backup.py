@@ -13,7 +13,7 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import engine, integrity, keys, rows, schema
+from tuning.records import engine, integrity, keys, rows, schema, trail_end
 from tuning.records.dbapi import sqlite
 from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import SUMS, owner_only, sync_folder
@@ -68,6 +68,8 @@ def backup(record: Path, into: Path, now: datetime | None = None) -> Backup:
         try:
             if (record / keys.NAME).exists():  # first: what is written into the folder is sealed from then on
                 shutil.copy2(record / keys.NAME, part / keys.NAME)
+            if (record / trail_end.NAME).exists():  # before the database: it may lag behind, and never be ahead
+                shutil.copy2(record / trail_end.NAME, part / trail_end.NAME)
             schema.copy_of(source, part / FILE)
             with closing(engine.connect(part / FILE)) as copy:  # at rest it is one file, without a log beside it
                 copy.execute("pragma journal_mode=DELETE")
@@ -214,9 +216,11 @@ def contents(folder: Path) -> str:
 
 
 def backups(into: Path) -> list[Backup]:
-    """Backups in a folder, newest first; what is half written is none."""
+    """Backups in a folder, newest first; what is half written is none. Raises EnvironmentFault."""
     made = []
-    for folder in into.iterdir() if into.is_dir() else ():
+    with told_as_fault(into):
+        folders = list(into.iterdir()) if into.is_dir() else []
+    for folder in folders:
         try:
             at = datetime.strptime(folder.name, STAMP).replace(tzinfo=UTC)
         except ValueError:

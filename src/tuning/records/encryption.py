@@ -11,7 +11,7 @@ from contextlib import closing
 from pathlib import Path
 
 from tuning.core.errors import BadInput, EnvironmentFault
-from tuning.records import engine, keys, schema
+from tuning.records import engine, keys, schema, trail_end
 from tuning.records.dbapi import sqlite
 from tuning.records.error_mapping import told_as_fault
 from tuning.records.files import held
@@ -50,6 +50,7 @@ def open_up(folder: Path, words: str, tick: Callable[[float], None] = lambda _: 
         _each(media.open_up, media.sealed(), tick)
         _rewritten(folder / FILE, None, key)
         (folder / keys.NAME).unlink()
+        (folder / trail_end.NAME).unlink(missing_ok=True)
 
 
 def settle(folder: Path) -> None:

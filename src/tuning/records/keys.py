@@ -62,6 +62,11 @@ class Key:
         """The key of the files."""
         return _derived(self.secret, b"files")
 
+    @cached_property
+    def trail(self) -> bytes:
+        """The key of the note of where the trail ended."""
+        return _derived(self.secret, b"trail")
+
 
 def _derived(secret: bytes, what: bytes) -> bytes:
     made: bytes = nacl.hash.blake2b(b"", digest_size=32, key=secret, person=what, encoder=RawEncoder)

@@ -24,9 +24,11 @@ from tuning.records import (
     entry_codec,
     erasure,
     integrity,
+    keys,
     person_transfer,
     rows,
     schema,
+    trail_end,
 )
 from tuning.records.dbapi import Connection, Row
 from tuning.records.error_mapping import told_as_fault
@@ -40,6 +42,7 @@ NEWER_HOLDS = (
     "This record was written by a newer Tuning and holds what this version cannot read. Nothing was changed; open it "
     "with the version that wrote it."
 )
+WRITING = "begin immediate"
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
 
 
@@ -75,15 +78,30 @@ class Record:
             self._connection = schema.connection_to(self.file, not self.read_only)
         self.media = MediaFolder(folder / "media")
         self._in_use: set[str] = set()
+        self._key: keys.Key | None = None
         self.cut_off = 0
         """Files of an import or an erasure that was cut off, which were taken away when the record was opened."""
         if not self.read_only:
             self.media.sweep()
             with suppress(EnvironmentFault):  # on a full disk it waits for the next opening
                 self._finish_what_was_cut_off()
+        self.trail_problem = self._trail_problem()
+        """What the note of the trail's end said when the record was opened; of a protected record only."""
         self._seen = self._data_version()
         self._checked: dict[int, tuple[Row, Patient]] = {}
         self._digests: day_list_digest.Known = {}
+
+    def _trail_problem(self) -> str:
+        self._key = None if self.read_only else keys.of(self.folder)
+        if self._key is None:
+            return ""
+        with self._reading() as db:
+            found = trail_end.problem(self.folder, self._key, db)
+        with self._writing() as db:
+            trail_end.begin(self._key, db)
+            if found:
+                self._tell(db, "", "trail end", "", problem=found)
+        return found
 
     def close(self) -> None:
         """Let go of the file."""
@@ -123,6 +141,8 @@ class Record:
                 yield self._connection
                 self._connection.execute("commit")
                 self.media.settle(self._in_use)
+                if begin == WRITING and self._key is not None:
+                    trail_end.write(self.folder, self._key, self._connection)
             finally:
                 self._in_use.clear()
                 if self._connection.in_transaction:
@@ -147,7 +167,7 @@ class Record:
         """One transaction that holds the record from its first look on. Raises EnvironmentFault for one to read."""
         if self.read_only:
             raise EnvironmentFault(NEWER)
-        return self._within("begin immediate")
+        return self._within(WRITING)
 
     @contextmanager
     def at_once(self) -> Iterator[None]:
@@ -534,6 +554,7 @@ class Record:
         with self._reading() as db:
             entries = db.execute(f"{rows.ENTRIES} order by entry.id").fetchall()
             found = integrity.problems(db, entries, db.execute(rows.VISITS).fetchall(), rows.read)
+            found += [self.trail_problem] if self.trail_problem else []
             media = [rows.medium(row) for row in db.execute("select * from medium")]
         return found + [
             f"media file {m.name} is missing or changed" for m in media if not self.media.is_intact(m.sha256, m.suffix)

@@ -228,9 +228,17 @@ def build_window(
         knowledge, broken = load(), str(err)
     window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
     finished = "A restore that was cut off has been finished." if record.restored else ""
-    for words in filter(None, (NEWER if record.read_only else "", broken, _cut_off(record.cut_off), finished)):
+    for words in filter(
+        None,
+        (NEWER if record.read_only else "", broken, _cut_off(record.cut_off), finished, _trail(record.trail_problem)),
+    ):
         window.status.say(words, caution=True)
     return window
+
+
+def _trail(problem: str) -> str:
+    """What a trail that ends too early means, in a sentence."""
+    return f"{problem[0].upper()}{problem[1:]}. Compare with a backup; this is noted in the trail." if problem else ""
 
 
 def _cut_off(files: int) -> str:

@@ -1,4 +1,5 @@
-"""Hammers the window without sense: clicks, keys, typing, stages, people, dialogs, on a copy of the demo record.
+"""Hammers the window without sense: clicks, keys, typing, stages, people, dialogs, files
+dropped, devices that vanish, on a copy of the demo record.
 
 `python scripts/monkey.py [--events 400] [--seed S] [--times 1] [--shrink]`. Each run is a process of its own; what it
 does follows from its seed. A run that raises, crashes or hangs is told with its seed, and with `--shrink` the shortest
@@ -16,12 +17,13 @@ import subprocess
 import sys
 import tempfile
 import traceback
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import click
 
 HANG_S = 120
+MEDIA = Path(__file__).parents[1] / "src" / "tuning" / "demo" / "media"
 OFTEN = ("Return", "Escape", "Tab", "Up", "Down", "Left", "Right", "Space", "Delete", "Backspace")
 BREATH_MS = 4
 """Between two events the window has so long to breathe."""
@@ -54,7 +56,8 @@ class Monkey:
         _, number = self.left.pop(0)
         draw = random.Random(number)
         top = QApplication.activePopupWidget() or QApplication.activeModalWidget() or self.window
-        draw.choices((self.click, self.key, self.typing, self.choose, self.move), (8, 8, 2, 3, 2))[0](draw, top)
+        acts = (self.click, self.key, self.typing, self.choose, self.move, self.drop)
+        draw.choices(acts, (32, 32, 8, 12, 8, 1))[0](draw, top)
 
     @staticmethod
     def let_go(dialog: object) -> None:
@@ -122,6 +125,21 @@ class Monkey:
             box.setCurrentIndex(place)
             box.activated.emit(place)
 
+    def drop(self, draw: random.Random, top: object) -> None:
+        """A file from outside: a clip, a photograph, or what is neither."""
+        from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+        from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+        from PyQt6.QtWidgets import QApplication
+
+        if top is not self.window:
+            return
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(draw.choice([*sorted(MEDIA.iterdir()), Path(__file__)])))])
+        held, button = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+        nothing = Qt.KeyboardModifier.NoModifier
+        QApplication.sendEvent(top, QDragEnterEvent(QPointF(300, 300).toPoint(), held, data, button, nothing))
+        QApplication.sendEvent(top, QDropEvent(QPointF(300, 300), held, data, button, nothing))
+
     def move(self, draw: random.Random, _: object) -> None:
         """Another stage or person, as long as no dialog or menu is up."""
         from PyQt6.QtWidgets import QApplication
@@ -135,13 +153,50 @@ class Monkey:
             window.go(draw.choice(window.stages).id)
 
 
+class Fading:
+    """A device that may be gone at any call, as one whose plug is drawn."""
+
+    def __init__(self, device: object, draw: random.Random) -> None:
+        self._device, self._draw = device, draw
+
+    def __getattr__(self, name: str) -> object:
+        found = getattr(self._device, name)
+        if not callable(found) or name == "close":
+            return found
+
+        def called(*words: object, **more: object) -> object:
+            if self._draw.random() < 0.02:
+                raise OSError("unplugged")
+            return found(*words, **more)
+
+        return called
+
+
+def fading_devices(draw: random.Random) -> object:
+    """The made-up devices, each of which may vanish."""
+    from dataclasses import replace
+
+    from tuning.demo.devices import simulated_devices
+
+    made = simulated_devices()
+
+    def fade(one: Callable[..., object]) -> Callable[..., object]:
+        def device(*words: object) -> object:
+            found = one(*words)
+            return None if found is None else Fading(found, draw)
+
+        return device
+
+    kinds = ("gauge", "plates", "scales")
+    return replace(made, **{name: fade(getattr(made, name)) for name in kinds})
+
+
 def run_once(record: Path, numbers: Sequence[tuple[int, int]]) -> int:
     """In this process: the window, the events; 1 where something was raised."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     faulthandler.enable()
     from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-    from tuning.demo.devices import simulated_devices
     from tuning.ui import theme
     from tuning.ui.app import build_window, open_record
 
@@ -153,7 +208,7 @@ def run_once(record: Path, numbers: Sequence[tuple[int, int]]) -> int:
     QInputDialog.getText = staticmethod(lambda *_, **__: ("because", True))
     app = QApplication([])
     theme.apply(app)
-    window = build_window(open_record(record), lambda _: simulated_devices())
+    window = build_window(open_record(record), lambda _: fading_devices(random.Random(len(numbers))))
     window.resize(1280, 800)
     window.show()
     monkey = Monkey(window, numbers)

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tuning.core.case import Case, Patient, Visit
 from tuning.core.entries import PlanItem, Treatment
-from tuning.core.judging.comparison import compare_change, compare_sides
+from tuning.core.judging.comparison import compare_change, compare_sides, latest_by_measure
 from tuning.core.judging.ledger import ledger_at
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.judging.verdict import Verdict, VerdictWord
@@ -109,6 +109,29 @@ def test_unlike_ways_are_never_compared_without_a_word_and_measures_without_erro
     modes, cadence = found["hip-abd", Side.LEFT, ""], found["gait-cadence", Side.NONE, ""]
     assert modes.finding is ChangeFinding.UNLIKE and "make" in modes.sentence and "break" in modes.sentence
     assert cadence.finding is ChangeFinding.UNLIKE and "not judged" in cadence.sentence
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_what_was_taken_under_several_conditions_is_compared_like_with_like(side):
+    """The higher box was tried last on one leg only: it hides neither the other leg nor the value of before."""
+    low, high = 0.1, 0.2
+    both = [
+        seen("step-down-fppa", side, 4.0, 1, step_height_m=low),
+        seen("step-down-fppa", side.other, 15.0, 1, step_height_m=low),
+        seen("step-down-fppa", side, 30.0, 1, step_height_m=high),
+    ]
+    known = latest_by_measure(M, both)
+    assert known["step-down-fppa", side].value == 4.0
+    row = compare_sides(M["step-down-fppa"], known["step-down-fppa", Side.LEFT], known["step-down-fppa", Side.RIGHT])
+    assert isinstance(row.verdict, Verdict) and abs(row.verdict.d) == 11.0
+    alone = latest_by_measure(M, [both[0], both[2]])
+    assert alone["step-down-fppa", side].value == 30.0, "one side only: the newest"
+
+    before = seen("step-down-fppa", side, 12.0, 0, step_height_m=low)
+    change = rows(before, *both)["step-down-fppa", side, ""]
+    assert (change.before.value, change.now.value) == (12.0, 4.0)
+    unlike = rows(before, both[2])["step-down-fppa", side, ""]
+    assert unlike.finding is ChangeFinding.UNLIKE and "0.1 m step before, 0.2 m step now" in unlike.sentence
 
 
 def gap(left: float, right: float):

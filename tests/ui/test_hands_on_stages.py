@@ -14,6 +14,7 @@ from tuning.core.entries import Screen, Status
 from tuning.core.errors import BadInput
 from tuning.core.gate.permission import GateAct
 from tuning.core.programme.ladders import act_of_rung
+from tuning.core.reasoning.findings import findings
 from tuning.core.standing.suspicion_progress import TRAIL
 from tuning.core.types import LEGS, Observation, Side, Triage
 from tuning.ui import exercise_figure
@@ -389,7 +390,7 @@ def test_a_quiet_later_visit_takes_one_click(window, patient):
     assert "Ask the safety screen" not in window.status.step.text()
 
 
-def test_the_step_down_score_follows_its_ticks_and_goes_with_another_reach(window, patient):
+def test_a_step_down_is_answered_anew_under_another_reach_and_both_stay(window, patient):
     patient("potter", "intake")
     window.new_visit()
     hands.record_screen(window)
@@ -418,10 +419,23 @@ def test_the_step_down_score_follows_its_ticks_and_goes_with_another_reach(windo
     assert scores() == {Side.LEFT: 2.0}
     [kept] = [o for o in window.workspace.observations() if o.measure_id == "step-down-score"]
     assert (kept.setup.region, kept.setup.step_height_m, kept.method) == ("to the side", 0.2, "by eye")
+    tick("knee-in", "every", Side.LEFT)
+    QTest.keyClick(page.question, Qt.Key.Key_H)
+    hands.type_enter(page.question.pain, "4")
+
+    def answered(key: str) -> dict[str, str]:
+        return {a.under: a.option for a in window.workspace.answers(test.id) if a.question == key}
+
     tick("reach", "to the front")
-    assert scores() == {}
+    place = next(s for s in state.steps if s.test.id == test.id and s.question.key == "knee-in" and s.side is Side.LEFT)
+    assert not state.answered(place) and state.other_conditions(test) == ["to the side · 20 cm"]
+    tick("knee-in", "absent", Side.LEFT)
+    assert answered("knee-in") == {"to the side · 20 cm": "every", "to the front · 20 cm": "absent"}
+    found = findings(window.workspace.case, window.workspace.knowledge.measures)
+    assert found.answers["step-down", "knee-in", Side.LEFT].option == "every", "a fault in one direction is a fault"
+    assert found.answers["step-down", "knee-in", Side.LEFT].pain == 4
     tick("reach", "to the side")
-    assert scores() == {Side.LEFT: 2.0}
+    assert scores() == {Side.LEFT: 2.0} and state.choice(place).option == "every" and state.pain_of(place) == 4
 
 
 def test_every_test_by_eye_shows_its_own_pose_and_the_left_leg_in_the_mirror(window, patient):

@@ -146,7 +146,10 @@ class Track(Entry):
 
 @dataclass(frozen=True)
 class Answer(Entry):
-    """The chosen words to a question. Where repetitions were ticked: which ones, of how many, in which clip."""
+    """The chosen words to a question. Where repetitions were ticked: which ones, of how many, in which clip.
+
+    `under` names the conditions it was answered under (direction, height), `pain` is 0-10 with the movement.
+    """
 
     test: str
     question: str
@@ -157,6 +160,8 @@ class Answer(Entry):
     out_of: int = 0
     capture: str = ""
     reason: str = ""
+    under: str = ""
+    pain: int | None = None
 
     @property
     def count(self) -> int:

@@ -57,6 +57,8 @@ class Question:
     """As of the test, where this question is about the other leg of the same pose."""
     proposed_by: str = ""
     """Measure on a photograph that proposes the grade."""
+    condition: bool = False
+    """It says how the test is done (direction, height): the other answers hold under it, and again under another."""
 
 
 @dataclass(frozen=True)

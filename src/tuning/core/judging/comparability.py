@@ -22,6 +22,12 @@ def _word(value: str | float) -> str:
     return value if isinstance(value, str) else f"{value:.3g}"
 
 
+def manner(seen: Observation) -> tuple[str, ...]:
+    """Under which conditions a value was taken: place, direction, height, shoes, load and their like."""
+    told = (getattr(seen.setup, name) for name in ("region", *_TAGS))
+    return tuple("" if value is None else _word(value) for value in told)
+
+
 def method_family(seen: Observation) -> str:
     """How a value was taken: a number typed from a gauge or sent by it is the same way."""
     return "typed" if seen.method == "gauge" else seen.method

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tuning.core.judging.comparability import why_not_comparable, why_not_comparable_over_time
+from tuning.core.judging.comparability import manner, why_not_comparable, why_not_comparable_over_time
 from tuning.core.judging.measures import NOBODY, Compare, Measure, ReferenceBand, ReferenceGroup
 from tuning.core.judging.symmetry import difference_to_stronger
 from tuning.core.judging.verdict import (
@@ -24,7 +24,7 @@ from tuning.core.judging.verdict import (
     trials_to_settle,
     with_marking,
 )
-from tuning.core.types import NotMeasured, Observation, Side
+from tuning.core.types import LEGS, NotMeasured, Observation, Side
 from tuning.core.units import format_signed, unit_suffix
 
 FORCE_UNITS = ("N", "N/kg", "Nm", "Nm/kg")
@@ -196,13 +196,23 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
     return measure.sem_source
 
 
+def _sides_alike(seen: Sequence[Observation]) -> list[Observation]:
+    """Without what only one side was measured under, where both were measured under something else."""
+    known: dict[str, dict[tuple[str, ...], set[Side]]] = {}
+    for one in seen:
+        known.setdefault(one.measure_id, {}).setdefault(manner(one), set()).add(one.side)
+    both = {measure: {m for m, sides in found.items() if sides >= set(LEGS)} for measure, found in known.items()}
+    last = {o.measure_id: manner(o) for o in seen if manner(o) in both[o.measure_id]}
+    return [o for o in seen if last.get(o.measure_id, manner(o)) == manner(o)]
+
+
 def latest_by_measure(
     measures: Mapping[str, Measure], seen: Sequence[Observation]
 ) -> dict[tuple[str, Side], Observation]:
     """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
     # A capture with one thing changed, or after a treatment, is a trial: never the finding it is compared with.
     usual = [o for o in seen if not (o.setup.changed or o.setup.treatment)]
-    newest = {(o.measure_id, o.side): o for o in usual}
+    newest = {(o.measure_id, o.side): o for o in _sides_alike(usual)}
     for key, last in newest.items():
         if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":
             continue

@@ -13,6 +13,7 @@ from tuning.core.judging.measures import Measure, ReferenceGroup
 from tuning.core.judging.trial_rule import TrialRule, apply_trial_rule
 from tuning.core.reasoning.trial_of_cause import Response, responses
 from tuning.core.standing.level_suspicion import LEVELS_DECIDED
+from tuning.core.test_definitions import HOW_OFTEN
 from tuning.core.types import LEGS, Observation, Side
 
 
@@ -69,10 +70,7 @@ def _findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule) -> F
             rows[key] = compare_sides(measure, *(values.get((key, side)) for side in LEGS))
         elif (key, Side.NONE) in values:
             rows[key] = judge_value(measure, values[key, Side.NONE])
-    answers = {}
-    for answer in sorted(case.all(Answer), key=lambda a: a.at):
-        if order.get(answer.visit, upto) <= upto:
-            answers[answer.test, answer.question, answer.side] = answer
+    answers = _answers([a for a in case.all(Answer) if order.get(a.visit, upto) <= upto])
     forms = {form.kind: form for form in case.all(Form) if order.get(form.visit, upto) <= upto}
     here = case.visit.uid
     today = {o.measure_id for o in case.today(Observation)} | {a.test for a in case.today(Answer)}
@@ -90,6 +88,23 @@ def _findings(case: Case, measures: Mapping[str, Measure], rule: TrialRule) -> F
         measures, who, rows, values, known, answers, forms, tried, frozenset(today), before, _worked(case), chosen,
         frozenset(ended), loads,
     )  # fmt: skip
+
+
+def _answers(given: Sequence[Answer]) -> dict[tuple[str, str, Side], Answer]:
+    """The newest answer to each question of a side; of several conditions in one visit, the one with the fault."""
+    found: dict[tuple[str, str, Side], Answer] = {}
+    for answer in sorted(given, key=lambda a: a.at):
+        key = answer.test, answer.question, answer.side
+        before = found.get(key)
+        elsewhere = before is not None and before.visit == answer.visit and before.under != answer.under
+        if before is None or not elsewhere or _how_often(answer) >= _how_often(before):
+            found[key] = answer
+    return found
+
+
+def _how_often(answer: Answer) -> int:
+    """Place among the words for how often a fault is seen; 0 for other words."""
+    return HOW_OFTEN.index(answer.option) if answer.option in HOW_OFTEN else 0
 
 
 def _worked(case: Case) -> dict[str, tuple[date, date]]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from tuning.core.case import Case, Visit
+from tuning.core.judging.comparability import manner
 from tuning.core.judging.comparison import Change, Comparison, compare_change, compare_sides, latest_by_measure
 from tuning.core.judging.ledger import at_visit
 from tuning.core.judging.measures import Measure
@@ -132,12 +133,23 @@ def newest(measures: Mapping[str, Measure], seen: Sequence[Observation], plain: 
     return found
 
 
+def alike(visits: Sequence[Sequence[Observation]]) -> list[list[Observation]]:
+    """Of each measure that visits share a manner of: what was taken in the newest such manner; the rest as it is."""
+    shared = set.intersection(*({(_key(o), manner(o)) for o in seen} for seen in visits))
+    last = {_key(o): manner(o) for o in visits[-1] if (_key(o), manner(o)) in shared}
+    return [[o for o in seen if last.get(_key(o), manner(o)) == manner(o)] for seen in visits]
+
+
+def _key(seen: Observation) -> Key:
+    return seen.measure_id, seen.side, seen.setup.region
+
+
 def between_visits(
     case: Case, before: Visit, now: Visit, measures: Mapping[str, Measure], rule: TrialRule = TrialRule.MEAN
 ) -> list[Row]:
     """Every measure that either visit holds; what changed first, then by size in errors."""
-    earlier = newest(measures, at_visit(case, before, measures, rule))
-    present = newest(measures, at_visit(case, now, measures, rule))
+    seen = alike([at_visit(case, visit, measures, rule) for visit in (before, now)])
+    earlier, present = (newest(measures, one) for one in seen)
     return _rows(measures, earlier, present, same_session=False)
 
 

@@ -59,7 +59,7 @@ class QuestionPanel(QWidget):
         column.addSpacing(4)
         column.addLayout(ask)
         column.addLayout(self._answers)
-        fields: list[QWidget] = [self.number, self.clock, self.measured]
+        fields: list[QWidget] = [self.number, self.clock, self.measured, self.pain]
         words: list[QWidget] = [self.proposal, self.hint, self.so_far, self.strike, self.meaning, self.suggests]
         for widget in (*fields, *words):
             column.addWidget(widget)
@@ -89,6 +89,8 @@ class QuestionPanel(QWidget):
         self.number.returnPressed.connect(self._number_entered)
         self.measured = EntryField()
         self.measured.returnPressed.connect(self._height_entered)
+        self.pain = EntryField()
+        self.pain.returnPressed.connect(self._pain_entered)
         self.reason = EntryField()
         self.reason.setPlaceholderText("Reason for testing anyway (saved with the answer)")
         self.reason.setAccessibleName("Reason under AMBER")
@@ -126,6 +128,7 @@ class QuestionPanel(QWidget):
             self._stop_watch()
             self.number.clear()
             self.measured.clear()
+            self.pain.clear()
             self._say("")
         steps = [s for s in state.steps if s.test is test]
         count = f" · question {steps.index(state.step) + 1} of {len(steps)}" if len(steps) > 1 else ""
@@ -174,7 +177,20 @@ class QuestionPanel(QWidget):
             unit = state.measures[question.number].unit
             self.measured.setPlaceholderText(f"N: measured instead, {unit}, right positive")
             self.measured.setAccessibleName(f"{state.measures[question.number].name}, {unit}, right positive")
+        self._show_pain()
         self._show_buttons()
+
+    def _show_pain(self) -> None:
+        """The field for pain names the movement that it is about."""
+        step = self._state.hurting()
+        self.pain.setVisible(step is not None)
+        if step is None:
+            return
+        side = f", {step.test.side_words(step.question, step.side)}" if step.side in LEGS else ""
+        told = self._state.pain_of(step)
+        kept = "" if told is None else f" · now {told}/10"
+        self.pain.setPlaceholderText(f"H: hurts? 0-10 with “{step.question.text}{side}”{kept}")
+        self.pain.setAccessibleName(f"Pain 0 to 10 with {step.question.text}{side}")
 
     def _show_buttons(self) -> None:
         clear_layout(self._answers)
@@ -222,7 +238,10 @@ class QuestionPanel(QWidget):
         if ending is not None:
             return f"On record: {ending.value}."
         if question.ask is AnswerKind.CHOICE:
-            return ""
+            others = state.other_conditions(step.test)
+            now = state.under(step.test)
+            words = [f"under {now}" if now else "", f"answered before: {'; '.join(others)}" if others else ""]
+            return " · ".join(filter(None, words))
         if question.ask is AnswerKind.NUMBER:
             measure = state.measures[question.measure]
             trials = state.trials(measure.id, step.side)
@@ -298,6 +317,8 @@ class QuestionPanel(QWidget):
             self._state.back()
         elif key == "N" and self._state.step.question.number:
             self.measured.setFocus()
+        elif key == "H" and self.pain.isVisible():
+            self.pain.setFocus()
         elif key in ENDINGS:
             self._end(ENDINGS[key])
         elif not (key and self._pressed(key)):
@@ -346,6 +367,11 @@ class QuestionPanel(QWidget):
             self.measured.clear()
             self.setFocus()
             self._state.forward()
+
+    def _pain_entered(self) -> None:
+        if self._do(lambda: self._state.keep_pain(self.pain.text())):
+            self.pain.clear()
+            self._focus_answer()
 
     def _do(self, act: Callable[[], object]) -> bool:
         try:

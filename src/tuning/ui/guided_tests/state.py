@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tuning.core.entries import Answer, Ending, Status
@@ -29,7 +31,7 @@ from tuning.ui.change_set import ChangeSet
 from tuning.ui.picture.changed_condition import found_causes
 from tuning.ui.workspace import Workspace
 
-MOST_TRIALS = 5
+MOST_TRIALS, MOST_PAIN = 5, 10
 EYE = "by eye"
 
 
@@ -114,7 +116,21 @@ class RunState(QObject):
         found = [
             a for a in self.workspace.answers(step.test.id) if a.side is step.side and a.question == step.question.key
         ]
-        return found[-1] if found else None
+        if step.question.condition:
+            return found[-1] if found else None
+        under = self.under(step.test)
+        here = [a for a in found if a.under == under] or [a for a in found if not a.under]
+        return here[-1] if here else None
+
+    def under(self, test: TestDefinition, newest: Answer | None = None) -> str:
+        """The conditions that hold now for a test, such as “to the side · 20 cm”; empty where it has none."""
+        told = {a.question: a.option for a in (*self.workspace.answers(test.id), *([newest] if newest else []))}
+        return " · ".join(told[q.key] for q in test.questions if q.condition and q.key in told)
+
+    def other_conditions(self, test: TestDefinition) -> list[str]:
+        """Conditions that the test was answered under before, in this visit, beside those of now."""
+        under = [a.under for a in self.workspace.answers(test.id) if a.under and a.under != self.under(test)]
+        return list(dict.fromkeys(under))
 
     def ending(self, test: TestDefinition, side: Side = Side.NONE) -> Status | None:
         """How a test ended on a side when it was not done as asked; on no side: how all of it did."""
@@ -345,7 +361,8 @@ class RunState(QObject):
         act.strike(*(e for e in ends if side is Side.NONE or e.side in (side, Side.NONE)))
 
     def _keep_choice(self, step: WalkStep, option: str, reason: str) -> None:
-        answer = Answer(step.test.id, step.question.key, step.side, option, self.look, reason=reason)
+        under = "" if step.question.condition else self.under(step.test)
+        answer = Answer(step.test.id, step.question.key, step.side, option, self.look, reason=reason, under=under)
         with self.workspace.action(step.test.name) as act:
             act.replace(answer, self.choice(step))
             self._strike_endings(act)
@@ -356,13 +373,19 @@ class RunState(QObject):
         """What the answers of a side add up to, in the place of what they added up to before."""
         if test.score is None:
             return
-        given = [*self.workspace.answers(test.id), newest]
-        answers = {a.question: a.option for a in given if a.side in (side, Side.NONE)}
-        points, before = test.score.of(answers), self._rows(test.score.measure, side)
+        given, under = [*self.workspace.answers(test.id), newest], self.under(test, newest)
+        asked = {q.key for q in test.questions if q.condition}
+        answers = {
+            a.question: a.option
+            for a in given
+            if a.side in (side, Side.NONE) and (a.question in asked or a.under in (under, ""))
+        }
+        points, setup = test.score.of(answers), test.score.setup(answers)
+        wanted = (setup.region, setup.step_height_m)
+        before = [o for o in self._rows(test.score.measure, side) if (o.setup.region, o.setup.step_height_m) == wanted]
         if points is None:
             act.strike(*before)
             return
-        setup = test.score.setup(answers)
         act.replace(
             observed(self.measures[test.score.measure], side, [points], EYE, setup, reason=newest.reason), *before
         )
@@ -383,6 +406,36 @@ class RunState(QObject):
         looks = self.trials(measure.id, Side.NONE)[: self.look - 1]
         self._write_trials(measure, Side.NONE, [*looks, read_number(text, measure)])
 
+    def hurting(self) -> WalkStep | None:
+        """The movement that pain is typed for: the one on screen once it is answered, else the one before."""
+        near = [s for s in (self.step, self.steps[self.index - 1] if self.index else None) if s is not None]
+        return next((s for s in near if s.test is self.step.test and self._given(s)), None)
+
+    def _given(self, step: WalkStep) -> list[Observation | Answer]:
+        """What stands for a step and may carry its pain."""
+        question = step.question
+        if question.ask is AnswerKind.CHOICE:
+            chosen = None if question.condition else self.choice(step)
+            return [] if chosen is None else [chosen]
+        sides = (step.side,) if question.ask is AnswerKind.NUMBER else self._sides(step)
+        return [row for side in sides for row in self._rows(question.measure, side)[-1:]]
+
+    def pain_of(self, step: WalkStep) -> int | None:
+        """Pain 0-10 that was typed for a step; None where nobody asked."""
+        return max((one.pain for one in self._given(step) if one.pain is not None), default=None)
+
+    def keep_pain(self, text: str) -> None:
+        """Pain with the movement that was answered last, 0-10. Raises BadInput."""
+        step = self.hurting()
+        if step is None:
+            raise BadInput("Answer first; then type how much the movement hurt.")
+        if not text.strip().isdigit() or int(text) > MOST_PAIN:
+            raise BadInput(f"Pain is a whole number from 0 to {MOST_PAIN}.")
+        with self.workspace.action(f"{step.test.name}: pain") as act:
+            for one in self._given(step):
+                act.replace(replace(one, pain=int(text)), one)
+        self.changed.emit()
+
     def strike_last(self) -> None:
         """Take the last trial of a number out."""
         step = self.step
@@ -392,13 +445,14 @@ class RunState(QObject):
 
     def _write_trials(self, measure: Measure, side: Side, trials: list[float]) -> None:
         rows = self._rows(measure.id, side)
+        pain = rows[-1].pain if rows else None
         # A trial less puts right what stands: it asks nobody and keeps the reason that was given.
         kept = rows[-1].reason if rows else ""
         grown = not rows or len(trials) > rows[-1].trials.size
         reason = self._permit() if grown else kept
         with self.workspace.action(measure.name) as act:
             if trials:
-                act.replace(observed(measure, side, trials, "typed", reason=reason or kept), *rows)
+                act.replace(replace(observed(measure, side, trials, "typed", reason=reason or kept), pain=pain), *rows)
             else:
                 act.strike(*rows)
             self._strike_endings(act)

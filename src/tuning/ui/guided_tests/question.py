@@ -240,8 +240,8 @@ class QuestionPanel(QWidget):
         if question.ask is AnswerKind.CHOICE:
             others = state.other_conditions(step.test)
             now = state.under(step.test)
-            words = [f"under {now}" if now else "", f"answered before: {'; '.join(others)}" if others else ""]
-            return " · ".join(filter(None, words))
+            words = [f"Done {now}." if now else "", f"Also in this visit: {'; '.join(others)}." if others else ""]
+            return " ".join(filter(None, words))
         if question.ask is AnswerKind.NUMBER:
             measure = state.measures[question.measure]
             trials = state.trials(measure.id, step.side)

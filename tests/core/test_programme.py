@@ -66,7 +66,8 @@ DEMANDS = {
 """Knee, hip and balance demand, easy to hard; the first of them is computed from the drawing."""
 TRANSITIONS = {
     "sd-1-hold-taps", "cr-1-cushion", "cr-2-standard", "hs-4-box", "hs-7-rear-up-near", "hb-5-level-stick",
-    "add-3-slide-stand", "im-2-two-leg-hops", "im-3-leap-across", "ft-5-swing-edge", "ft-6-knee-circles", "tr-7-band-squat", "am-2-lunge",
+    "add-3-slide-stand", "ft-5-swing-edge", "ft-6-knee-circles", "tr-7-band-squat", "am-2-lunge",
+    "im-2-two-leg-hops", "im-3-leap-across",
 }  # fmt: skip
 
 

@@ -64,6 +64,9 @@ def gait_truth(walker, value, level):
     def knee(x):
         return bend(at(x), f"buttock_{s}", f"knee_back_{s}", f"heel_{s}", inward)
 
+    def heel(x):
+        return bend(at(x), f"knee_back_{s}", f"heel_top_{s}", f"heel_{s}", inward)
+
     def tilt(x):
         m = at(x)
         return geometry.right_higher_tilt(m["psis_left"], m["psis_right"])
@@ -74,6 +77,8 @@ def gait_truth(walker, value, level):
         "gait-bkh-deviation": lambda: knee(middle),
         "gait-bkh-min-stance": lambda: min(180 - abs(knee(x)) for x in stance),
         "gait-bkh-min-swing": lambda: min(180 - abs(knee(x)) for x in swing),
+        "gait-heel-eversion": lambda: heel(middle),
+        "gait-heel-eversion-peak": lambda: max(heel(x) for x in stance),
         "gait-foot-line": lambda: geometry.lean_from_vertical(at(middle)[f"heel_{s}"], at(middle)[f"toe_{s}"], -inward),
     }.get(value.measure)
 
@@ -95,11 +100,12 @@ def test_every_step_is_measured_within_its_own_error():
             true = gait_truth(walker, value, PinholeCamera("rear"))
             if true is not None:
                 off[value.measure].append((value.value - true(), value.marking_sd))
-    assert {"gait-pelvic-drop", "gait-bkh", "gait-bkh-deviation", "gait-bkh-min-stance", "gait-foot-line"} <= set(off)
+    assert {"gait-pelvic-drop", "gait-bkh", "gait-bkh-deviation", "gait-bkh-min-stance", "gait-heel-eversion",
+            "gait-heel-eversion-peak", "gait-foot-line"} <= set(off)  # fmt: skip
     for measure, pairs in off.items():
         gap, sd = np.array(pairs).T
         assert len(gap) >= 20
-        limit = 2.5 if measure == "gait-foot-line" else 0.7
+        limit = 2.5 if measure.startswith(("gait-foot", "gait-heel")) else 0.7
         assert np.percentile(np.abs(gap), 95) <= limit, measure
         assert np.mean(np.abs(gap) <= Z95 * sd) >= 0.9, measure
     everything = np.concatenate([np.array(p) for p in off.values()])

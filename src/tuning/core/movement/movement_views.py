@@ -39,6 +39,7 @@ FLAT_FOOT_DEG = 90.0
 def _rear_leg(side: Side) -> list[Recipe]:
     chain = (f"buttock_{side}", f"knee_back_{side}", f"heel_{side}")
     foot = (f"heel_{side}", f"toe_{side}")
+    rearfoot = (f"knee_back_{side}", f"heel_top_{side}", f"heel_{side}")
     inward = medial_x(REAR, side)
 
     def deviation(m: Marks) -> float:
@@ -48,6 +49,13 @@ def _rear_leg(side: Side) -> list[Recipe]:
     return [
         Recipe("gait-bkh", side, chain, lambda m: geometry.interior_angle(_chain(m, chain)), smooth=deviation),
         Recipe("gait-bkh-deviation", side, chain, deviation, words=KNEE),
+        Recipe(
+            "gait-heel-eversion",
+            side,
+            rearfoot,
+            lambda m: geometry.bend(_chain(m, rearfoot), inward),
+            words=("everted", "inverted"),
+        ),
         Recipe(
             "gait-foot-line",
             side,

@@ -168,6 +168,14 @@ def _rear_leg(meter: MeasureCollector, side: Side, steps: Sequence[GaitStep]) ->
             if np.isfinite(step.swing_end):
                 swing = signals.window(step.toe_off, step.swing_end)
                 inner.extreme(swing, step.number, True, "gait-bkh-min-swing", ends_sd=ends[::-1])
+    rearfoot = (f"knee_back_{side}", f"heel_top_{side}", f"heel_{side}")
+    if signals.has(*rearfoot):
+        everted = meter.curve("gait-heel-eversion", side, rearfoot, lambda m: geometry.bend(three(m, rearfoot), inward))
+        for step in steps:
+            everted.at(step.mid_stance, step.number, time_sd=step.mid_stance_sd)
+            stance = signals.window(step.contact, step.toe_off)
+            ends = (step.contact_sd, step.toe_off_sd)
+            everted.extreme(stance, step.number, measure="gait-heel-eversion-peak", ends_sd=ends)
     heel, toe = f"heel_{side}", f"toe_{side}"
     if signals.has(heel, toe):
         foot = meter.curve(

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, timedelta
 
 import hands
 import pytest
+from pypdf import PdfReader
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QInputDialog, QLabel, QPushButton
 
 from tuning.core.day_list_entry import overview
 from tuning.core.entries import Decision, Done, Form, OtherLoad, Screen
@@ -694,3 +695,38 @@ def test_checks_that_were_ticked_for_one_person_or_set_are_open_for_the_next(win
     assert page.session.setup.text().count("●") == 0
     press(page.session, "v", Qt.Key.Key_Backspace)
     assert page.session.setup.text().count("●") == 0
+
+
+def test_a_routine_is_one_entry_of_plan_sheet_and_session_and_a_circuit_goes_in_rounds(
+    window, page, tmp_path, monkeypatch
+):
+    """What waits for a try-out is left out and named, or started for a typed reason."""
+    state, plan = page.state, page.choose.plan
+    before = {item.rung for item in window.workspace.plan()}
+    told = []
+    window.workspace.refused.connect(told.append)
+    asked, typed = [], [("", False), ("", True), ("done like this in the clinic", True)]
+    monkeypatch.setattr(QInputDialog, "getText", lambda _, name, text: (asked.append(text), typed.pop(0))[1])
+    plan.add_routine("hip-circuit")
+    assert {item.rung for item in window.workspace.plan()} == before and told == []
+    plan.add_routine("hip-circuit")
+    assert "placement trial" in asked[0] and "left out are Banded side walk" in told[-1]
+    window.workspace.undo.undo()
+    plan.add_routine("hip-circuit")
+    circuit = window.workspace.knowledge.routines["hip-circuit"]
+    mine = [item for item in window.workspace.plan() if item.routine == circuit.id]
+    assert {item.rung for item in mine} == {*circuit.rungs}
+    assert all(item.reason for item in mine if item.rung not in before)
+    assert len({item.rung for item in window.workspace.plan()}) == len(window.workspace.plan()), "none twice"
+
+    page.open_view(2)
+    turns = [(t.rung.id, t.number) for t in page.session.turns if t.item.routine == circuit.id]
+    first_round = [rung for rung, number in turns if number == 1]
+    assert {rung for rung, _ in turns[: len(first_round)]} == {item.rung for item in mine}
+    assert [n for _, n in turns] == sorted(n for _, n in turns)
+
+    state.print_sheet(tmp_path / "sheet.pdf", date(2026, 12, 2))
+    pages = "".join(p.extract_text() for p in PdfReader(tmp_path / "sheet.pdf").pages)
+    assert pages.count("Hip circuit") == len(mine)
+    window.workspace.undo.undo()
+    assert {item.rung for item in window.workspace.plan()} == before

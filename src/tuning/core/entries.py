@@ -267,6 +267,8 @@ class PlanItem(Entry):
     variant: str = ""
     why: str = ""
     """What the program said when it was written; `reason` is what a person typed."""
+    routine: str = ""
+    """Of which routine it is a part; empty for an exercise by itself."""
 
 
 @dataclass(frozen=True)

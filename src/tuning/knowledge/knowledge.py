@@ -19,6 +19,7 @@ from tuning.core.programme.cautions import Caution
 from tuning.core.programme.equipment import Substitute
 from tuning.core.programme.ladders import Fault, Ladder, Rung
 from tuning.core.programme.placement import PlacementTable
+from tuning.core.programme.routines import Routine
 from tuning.core.programme.rules import Rules
 from tuning.core.reasoning.rules import ReasoningTable
 from tuning.core.reports.content import ReportTable
@@ -37,6 +38,7 @@ from tuning.knowledge.loaders.ladders import (
     load_ladders,
     load_placement,
     load_progression,
+    load_routines,
 )
 from tuning.knowledge.loaders.measures import load_measures
 from tuning.knowledge.loaders.order import load_order
@@ -82,6 +84,7 @@ class Knowledge:
     reasoning: ReasoningTable
     placement: PlacementTable
     kit: dict[str, Substitute]
+    routines: dict[str, Routine]
     reports: ReportTable
     progression: Rules
     search: SearchWords = field(default_factory=SearchWords)
@@ -133,7 +136,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
     placement = load_placement(reading, ladders, causes)
     if cautions and safety and placement:
         check_cautions(reading, cautions.present, safety, tests, ladders, placement, forms)
-    kit = load_kit(reading, ladders)
+    kit, routines = load_kit(reading, ladders), load_routines(reading, ladders)
     check_poses(reading, tests, ladders)
     reports, progression = load_reports(reading), load_progression(reading)
     posture, soles = load_posture(reading), load_soles(reading)
@@ -172,6 +175,7 @@ def _read(folder: Path) -> tuple[Knowledge | None, list[str]]:
         reasoning=reasoning,
         placement=placement,
         kit=kit,
+        routines=routines,
         reports=reports,
         progression=progression,
         search=search,

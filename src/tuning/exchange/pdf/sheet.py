@@ -37,6 +37,8 @@ class SheetItem:
     """What is set up before the first repetition."""
     cautions: tuple[str, ...] = ()
     """What this person has to take care with in it."""
+    routine: str = ""
+    """Name of the routine that it is a part of."""
 
     @property
     def poses(self) -> Sequence[Pose]:
@@ -197,7 +199,8 @@ def _exercise(number: int, item: SheetItem, day: date, width: float, height: flo
     size = 14.0 if large else 9.0
     picture = 0.4 * width
     row = PoseRow(item.rung, item.poses, pictured(item), picture, min(height - 40, 130.0))
-    title = Paragraph(f"{number}. {marked_up(item.rung.name)}", style(size + 4, bold=True, after=2))
+    part = f" · {item.routine}" if item.routine else ""
+    title = Paragraph(f"{number}. {marked_up(item.rung.name + part)}", style(size + 4, bold=True, after=2))
     words = _words(item, size)
     boxes = TickBoxes(day, width, 16 if large else 12)
     if large:

@@ -18,6 +18,7 @@ from tuning.core.programme.cautions import Caution
 from tuning.core.programme.equipment import Substitute
 from tuning.core.programme.ladders import Fault, Ladder, Rung, Sides, is_transition
 from tuning.core.programme.placement import PlacementTable
+from tuning.core.programme.routines import Routine
 from tuning.core.programme.rules import PainPolicy, Rules
 from tuning.core.test_definitions import TestDefinition
 from tuning.knowledge.loaders.toml_reader import TomlReader
@@ -142,6 +143,19 @@ def load_kit(reading: TomlReader, ladders: Mapping[str, Ladder]) -> dict[str, Su
     reading.orphans("kit.toml", needed, rows)
     reading.orphans("kit.toml: no ladder needs", rows, needed)
     return {item: row for item, row in rows.items() if row is not None}
+
+
+def load_routines(reading: TomlReader, ladders: Mapping[str, Ladder]) -> dict[str, Routine]:
+    """Routines by id; each of rungs that there are, and of more than one."""
+    tables = reading.toml(reading.folder / "routines.toml")
+    made = {key: reading.structure({"id": key, **t}, Routine, f"routines.toml: {key}") for key, t in tables.items()}
+    rungs = {rung.id for ladder in ladders.values() for rung in ladder.rungs}
+    for key, routine in made.items():
+        if routine is not None:
+            reading.orphans(f"routines.toml: {key}", routine.rungs, rungs)
+            if len(set(routine.rungs)) < 2:
+                reading.wrong(f"routines.toml: {key}", "a routine has two exercises at least")
+    return {key: routine for key, routine in made.items() if routine is not None}
 
 
 def load_progression(reading: TomlReader) -> Rules | None:

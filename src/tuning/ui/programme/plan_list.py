@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QVBoxLayout, QWidget
 
 from tuning.core.entries import PlanItem
 from tuning.core.programme.dose import Dose
+from tuning.core.programme.routines import together
 from tuning.core.types import LEGS
 from tuning.ui import theme
 from tuning.ui.programme.kit_dialog import KitDialog
@@ -25,7 +26,11 @@ class PlanList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
-        column.addWidget(label("Plan", theme.BODY, bold=True))
+        head = QHBoxLayout()
+        head.addWidget(label("Plan", theme.BODY, bold=True), 1)
+        self.routine = button("Add a routine…", self.ask_routine, "link", tip="Several exercises under one name")
+        head.addWidget(self.routine)
+        column.addLayout(head)
         self._items = QVBoxLayout()
         self._items.setSpacing(4)
         column.addLayout(self._items)
@@ -40,6 +45,30 @@ class PlanList(QWidget):
         asked = KitDialog(self._state.course.kit(), self)
         if asked.exec():
             self.set_kit(asked.chosen())
+
+    def ask_routine(self) -> None:
+        """Which of the routines."""
+        menu = QMenu(self)
+        for routine in self._workspace.knowledge.routines.values():
+            names = ", ".join(self._state.named(rung).name for rung in routine.rungs)
+            action = menu.addAction(f"{routine.name}: {names}")
+            assert action is not None
+            action.triggered.connect(partial(self.add_routine, routine.id))
+        menu.popup(self.routine.mapToGlobal(self.routine.rect().bottomLeft()))
+
+    def add_routine(self, routine_id: str, *_: object) -> None:
+        """Write it; what is left out, and why, is said."""
+        routine, reason = self._workspace.knowledge.routines[routine_id], ""
+        pending = self._state.pending_of(routine)
+        if pending:
+            asked = "\n".join([*pending, "", "Why they are started anyway (empty: they are left out):"])
+            reason, taken = QInputDialog.getText(self, routine.name, asked)
+            if not taken:
+                return
+        with self._workspace.trying():
+            left = self._state.write_routine(routine, reason)
+            if left:
+                self._workspace.refused.emit(f"{routine.name}: left out are {'; '.join(left)}.")
 
     def set_kit(self, things: list[str] | None) -> None:
         """Keep what the patient has at home."""
@@ -56,7 +85,13 @@ class PlanList(QWidget):
         plan, kit = self._workspace.plan(), self._state.course.kit()
         if not plan:
             self._items.addWidget(label("Nothing prescribed yet.", role="muted"))
-        for item in plan:
+        above = ""
+        for item in together(plan):
+            routine = self._workspace.knowledge.routines.get(item.routine)
+            if routine is not None and routine.id != above:
+                self._items.addWidget(label(routine.name, theme.BODY, role="accent"))
+                self._items.addWidget(label(routine.about, role="muted", wrap=True))
+            above = item.routine
             row = QHBoxLayout()
             rung = self._state.named(item.rung)
             first = f", {item.first_side.value} first" if rung.sides == LEGS else ""

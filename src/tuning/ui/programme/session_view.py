@@ -14,6 +14,7 @@ from tuning.core.programme.coaching import Coaching, coaching_of, faults_by_coun
 from tuning.core.programme.dose import BREATH_S, Dose, breath_at
 from tuning.core.programme.ladders import Fault, Rung
 from tuning.core.programme.log_mapping import ALARMS, set_of
+from tuning.core.programme.routines import in_rounds, together
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.animated_figure import MovingFigure, phase_at
@@ -153,7 +154,7 @@ class SessionView(QWidget):
     def _planned(self) -> list[SessionSet]:
         """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
         made = []
-        for item in self._workspace.plan():
+        for item in together(self._workspace.plan()):
             if self._state.course.status.resting(item):
                 continue
             rung, dose = self._workspace.knowledge.rung(item.rung), self._state.course.dose_now(item)
@@ -162,7 +163,12 @@ class SessionView(QWidget):
                 made += [SessionSet(item, rung, dose, side, number) for side in sides]
             more = range(dose.sets + 1, dose.sets + dose.extra + 1)
             made += [SessionSet(item, rung, dose, sides[0], number) for number in more]
-        return made
+        return in_rounds(made, self._circuit, lambda one: one.number)
+
+    def _circuit(self, one: SessionSet) -> str:
+        """Name of the circuit that a set is done in; empty for what is done by itself."""
+        routine = self._workspace.knowledge.routines.get(one.item.routine)
+        return routine.id if routine is not None and routine.circuit else ""
 
     @property
     def current(self) -> SessionSet | None:

@@ -27,6 +27,7 @@ from tuning.core.programme.placement import (
     place,
 )
 from tuning.core.programme.progression_step import start_dose
+from tuning.core.programme.routines import Routine, together
 from tuning.core.programme.rules import Clock
 from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
@@ -245,6 +246,45 @@ class ProgrammeState(QObject):
             act.add(item)
         self.trials = {}
 
+    def pending_of(self, routine: Routine) -> list[str]:
+        """What exercises of a routine wait for: a try-out, another rung, a reason."""
+        standing = {item.rung for item in self._workspace.plan()}
+        return [
+            f"{rung.name}: {point.text}"
+            for rung in map(self.named, routine.rungs)
+            for point in self.course.status.checks(rung)
+            if rung.id not in standing and point.state is not ConditionState.MET
+        ]
+
+    def write_routine(self, routine: Routine, reason: str = "") -> list[str]:
+        """Write what may be written of a routine as one action; why the rest is not. Raises BadInput for none of it.
+
+        An exercise that waits for something is left out, unless a reason is typed; what is locked is left out always.
+        """
+        space, status = self._workspace, self.course.status
+        standing = {item.rung: item for item in space.plan()}
+        items, left = list[PlanItem](), list[str]()
+        for rung in map(self.named, routine.rungs):
+            checks = status.checks(rung)
+            locked = [c.text for c in checks if c.state is ConditionState.LOCKED]
+            pending = [c.text for c in checks if c.state is not ConditionState.MET]
+            if rung.id in standing:
+                old = standing[rung.id]
+                items.append(replace(old, routine=routine.id, replaces=old.uid))
+            elif locked or (pending and not reason.strip()):
+                left.append(f"{rung.name}: {(locked or pending)[0]}")
+            else:
+                told = tuple((c.state.value, c.text) for c in checks)
+                ladder, first = space.knowledge.ladder_of(rung.id).id, self.poorer_side()
+                why = reason.strip() if pending else ""
+                items.append(PlanItem(ladder, rung.id, asdict(rung.dose), first, told, why, routine=routine.id))
+        if not items:
+            raise BadInput(f"Nothing of {routine.name} was written. {'; '.join(left)}.")
+        with space.action(f"plan {routine.name}") as act:
+            for item in items:
+                act.add(item)
+        return left
+
     def withdraw(self, item: PlanItem) -> None:
         """Take a rung out of the plan; the record keeps that it was there."""
         with self._workspace.action("withdraw from plan") as act:
@@ -269,7 +309,7 @@ class ProgrammeState(QObject):
         assert space.patient is not None and space.person is not None
         plan, status = self.may_print(), self.course.status
         items = []
-        for entry in plan:
+        for entry in together(plan):
             rung = self.named(entry.rung)
             used = self.course.kit().used(self.course.needs(entry))
             kit = tuple(thing or f"{item} (to be found)" for item, thing in used.items())
@@ -278,7 +318,9 @@ class ProgrammeState(QObject):
             faults = coaching_of(rung, ladder, space.knowledge.faults, status.entries).to_take_home
             dose = status.dose_now(entry)
             checks = ladder.set_up(rung, dose)
-            items.append(SheetItem(rung, dose, entry.first_side, faults, entry.variant, kit, checks, care))
+            routine = space.knowledge.routines.get(entry.routine)
+            items.append(SheetItem(rung, dose, entry.first_side, faults, entry.variant, kit, checks, care,
+                                   routine.name if routine is not None else ""))  # fmt: skip
         settings, prefers = space.settings, space.knowledge.preferences
         write_sheet(
             PatientSheet(

@@ -56,7 +56,7 @@ def test_every_test_reads_its_repetitions_in_units_that_are_named(test_id):
     assert ends == sorted(ends), "in the order of time"
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(st.sampled_from(sorted(TESTS)), st.integers(0, 2**32 - 1), st.floats(1.2, 2.0))
 def test_a_heavier_copy_of_a_person_reads_heavier_and_nothing_else(test_id, seed, k):
     """All forces times k: newtons times k; times, shares and depths as they were."""
@@ -72,7 +72,7 @@ def test_a_heavier_copy_of_a_person_reads_heavier_and_nothing_else(test_id, seed
         assert other[key] == pytest.approx(factor * one[key], rel=slack, abs=slack * max(1.0, abs(one[key]))), key
 
 
-@settings(max_examples=12)
+@settings(max_examples=8)
 @given(st.sampled_from(["squat-iso", "squat-fast", "squat-pause", "lunge-iso"]), st.integers(0, 2**32 - 1))
 def test_standing_longer_before_the_test_only_moves_its_times(test_id, seed):
     recording, side = recorded(test_id, seed)
@@ -93,7 +93,7 @@ def test_standing_longer_before_the_test_only_moves_its_times(test_id, seed):
                 assert other.values[key] == pytest.approx(one.values[key], rel=0.01, abs=5)
 
 
-@settings(max_examples=20)
+@settings(max_examples=10)
 @given(st.integers(0, 2**32 - 1))
 def test_what_two_legs_do_together_is_never_more_than_what_each_does(seed):
     recording, _ = recorded("squat-iso", seed)
@@ -106,7 +106,7 @@ def test_what_two_legs_do_together_is_never_more_than_what_each_does(seed):
             assert rep.values["impulse-50", leg] < rep.values["impulse-250", leg], "impulse grows with its window"
 
 
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(st.integers(0, 2**32 - 1), st.floats(0, 360), st.floats(0.3, 3))
 def test_sway_does_not_care_where_one_stands_or_looks_and_grows_with_its_size(seed, degrees, size):
     random = np.random.default_rng(seed)

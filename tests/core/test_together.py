@@ -78,7 +78,7 @@ def test_the_share_at_the_plates_point_lies_within_its_error_on_fresh_sessions()
     """The heels are put on the line by eye, 4 mm off (SD): placings spread as a normal law has them."""
     inside, clock, gaps, claimed = [], [], [], []
     placings = [4 * NormalDist().inv_cdf((k + 0.5) / 4) for k in range(4)]
-    for _ in range(6):
+    for _ in range(4):
         session = Session()
         recording, tracks, scale = heard_all(session.scene), session.tracks(), session.metres_per_px()
         for placing in placings:

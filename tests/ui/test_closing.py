@@ -18,8 +18,8 @@ def clinic(demo_folder, tmp_path_factory) -> Path:
     return Path(shutil.copytree(demo_folder, tmp_path_factory.mktemp("closing") / "record"))
 
 
-BUSY = [("clip", 150), ("backup", 0)]
-SELDOM = [("case", 150), ("job", 0), ("clip", 0)] if chance.FRESH else []
+BUSY = [("clip", 150)]
+SELDOM = [("case", 150), ("backup", 0), ("job", 0), ("clip", 0)] if chance.FRESH else []
 
 
 @pytest.mark.parametrize(("doing", "wait_ms"), BUSY + SELDOM)

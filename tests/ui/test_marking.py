@@ -1,6 +1,6 @@
 """Angles from marks placed by mouse agree with the known image geometry within the predicted error.
 
-40 random mannequin poses, rear and front, and as many markings of photographs
+20 random mannequin poses, rear and front, and as many markings of photographs
 that are rotated by EXIF and rolled by 4 degrees (500 of each with TUNING_FRESH).
 Truth is worked out here, by other
 formulas than the program's, from the exact projection of the stickers. The
@@ -34,7 +34,7 @@ USED = {
     "front": ("asis", "knee", "ankle", "second_toe"),
 }
 BATCH = 20
-MARKED = 500 if FRESH else 40
+MARKED = 500 if FRESH else 20
 LENGTH_M = 1.0
 
 

@@ -60,7 +60,7 @@ def test_simulated_weeks_through_the_workspace_break_no_rule():
     """The long run is scripts/programme_weeks.py; docs/programme-weeks.md holds its counts."""
     script = Path(__file__).parents[2] / "scripts" / "programme_weeks.py"
     run = subprocess.run(
-        [sys.executable, str(script), "--weeks", "78", "--no-write"],
+        [sys.executable, str(script), "--weeks", "39", "--no-write"],
         env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
         capture_output=True,
         text=True,

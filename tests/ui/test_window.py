@@ -6,6 +6,7 @@ from datetime import date
 from pathlib import Path
 
 import hands
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -343,17 +344,44 @@ def test_every_control_has_a_name_for_the_screen_reader(window, patient, stage):
             assert name, f"{type(widget).__name__} in {stage} has no name"
 
 
-@pytest.mark.parametrize("palette", [theme.LIGHT, theme.DARK])
-def test_text_and_marks_stand_out_on_every_ground(palette):
-    grounds = (palette.paper, palette.panel)
+COLOUR_BLIND = {
+    "protan": ((0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216), (-0.003882, -0.048116, 1.051998)),
+    "deutan": ((0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413), (-0.011820, 0.042940, 0.968881)),
+    "tritan": ((1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602), (0.004733, 0.691367, 0.303900)),
+}
+"""How the colours of linear light mix in complete loss of a cone (Machado 2009)."""
+
+
+def lab(colour: str, seen: np.ndarray) -> np.ndarray:
+    """CIE L*a*b* under D65 of a colour as somebody sees it."""
+    part = np.array([int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5)])
+    light = np.clip(seen @ np.where(part <= 0.04045, part / 12.92, ((part + 0.055) / 1.055) ** 2.4), 0, 1)
+    to_xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    x, y, z = np.cbrt(to_xyz @ light / (0.9505, 1.0, 1.089))
+    return np.array([116 * y - 16, 500 * (x - y), 200 * (y - z)])
+
+
+@pytest.mark.parametrize("palette", list(theme.PALETTES))
+@pytest.mark.parametrize("eyes", [np.eye(3), *COLOUR_BLIND.values()], ids=["usual", *COLOUR_BLIND])
+def test_the_sides_are_told_apart_by_colour_whoever_looks(palette, eyes):
+    """Where hues meet, lightness still tells them apart; shape and word tell the side as well."""
+    shown, seen = theme.PALETTES[palette], np.array(eyes)
+    for one, other, least in (("left", "right", 40), ("left_wash", "right_wash", 15), ("caution", "accent", 40)):
+        assert np.linalg.norm(lab(getattr(shown, one), seen) - lab(getattr(shown, other), seen)) >= least, (one, other)
+
+
+@pytest.mark.parametrize("name", list(theme.PALETTES))
+def test_text_and_marks_stand_out_on_every_ground(name):
+    palette = theme.PALETTES[name]
+    grounds, least = (palette.paper, palette.panel), 7.0 if name.startswith("high") else 4.5
     for text, ground in itertools.product((palette.ink, palette.muted, palette.accent, palette.caution), grounds):
-        assert theme.contrast(text, ground) >= 4.5
+        assert theme.contrast(text, ground) >= least
     for side, ground in itertools.product((palette.left, palette.right), grounds):
-        assert theme.contrast(side, ground) >= 3.0
+        assert theme.contrast(side, ground) >= (least if name.startswith("high") else 3.0)
     pairs = (("on_accent", "accent"), ("ink", "accent_wash"), ("accent", "accent_wash"), ("caution", "caution_wash"))
     for text, ground in (*pairs, ("on_stage", "stage")):
         assert theme.contrast(getattr(palette, text), getattr(palette, ground)) >= 4.5
-    if palette is theme.LIGHT:
+    if name in ("light", "high"):
         for wash in ("left_wash", "right_wash"):
             assert theme.contrast(palette.stage, getattr(palette, wash)) >= 4.5
     assert {f.name for f in fields(palette)} >= {"ink", "paper"}

@@ -338,13 +338,13 @@ def test_a_foot_that_moves_in_the_first_frame_is_not_lost(speed):
 @pytest.mark.parametrize("ends", [0.4, 2.2])
 def test_a_person_who_walks_away_or_comes_nearer_is_followed_in_another_size(ends):
     """Five stickers of one person grow or shrink together; one of them is hidden while the size changes most."""
-    frames, middle = 90, np.array([160.0, 120.0])
+    frames, middle = 60, np.array([160.0, 120.0])
     places = np.array([[-60, -70], [55, -60], [-30, 10], [40, 20], [-45, 80]], dtype=float) / max(1.0, ends)
     follower, radius, off = None, 8.0 / max(1.0, ends**0.5), []
     for n in range(frames):
         size = 1 / (1 + (1 / ends - 1) * n / (frames - 1))
         at = middle + size * places + (3 * np.sin(n / 5), 0)
-        shown = [k for k in range(len(at)) if k != 2 or not 30 <= n < 60]
+        shown = [k for k in range(len(at)) if k != 2 or not 20 <= n < 40]
         picture = in_colour([(*at[k], radius * size) for k in shown], size=(240, 320))
         if follower is None:
             follower = Follower(picture, {str(k): place for k, place in enumerate(at)})

@@ -22,13 +22,13 @@ class Routine:
     circuit: bool = False
 
 
-def together(plan: Iterable[PlanItem]) -> list[PlanItem]:
+def by_routine(plan: Iterable[PlanItem]) -> list[PlanItem]:
     """The plan with the exercises of a routine beside each other, where the first of them stands.
 
     >>> from dataclasses import replace
     >>> from tuning.core.types import Side
     >>> plan = [PlanItem("foot", rung, {}, Side.NONE, routine=name) for rung, name in ("ax", "b ", "cx")]
-    >>> [item.rung for item in together([replace(item, routine=item.routine.strip()) for item in plan])]
+    >>> [item.rung for item in by_routine([replace(item, routine=item.routine.strip()) for item in plan])]
     ['a', 'c', 'b']
     """
     plan = list(plan)

@@ -86,8 +86,9 @@ def _resting(chips: Sequence[EvidenceItem]) -> tuple[str, ...]:
 
 
 def changed(w: SectionWriter) -> Section:
-    """What changed beyond error."""
-    rows = rows_of(w, ChangeFinding.CHANGED)
+    """What changed beyond error; what is known to be better or worse before what only moved."""
+    found = rows_of(w, ChangeFinding.CHANGED)
+    rows = sorted(found, key=lambda row: row.change is None or not row.change.turn)
     since = w.m.before.started_at if w.m.before is not None else None
     return section_of(w, "changed", w.few([_change(w, row, since) for row in rows]))
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QVBoxLayout, QWidg
 
 from tuning.core.entries import PlanItem
 from tuning.core.programme.dose import Dose
-from tuning.core.programme.routines import together
+from tuning.core.programme.routines import by_routine
 from tuning.core.types import LEGS
 from tuning.ui import theme
 from tuning.ui.programme.kit_dialog import KitDialog
@@ -86,7 +86,7 @@ class PlanList(QWidget):
         if not plan:
             self._items.addWidget(label("Nothing prescribed yet.", role="muted"))
         above = ""
-        for item in together(plan):
+        for item in by_routine(plan):
             routine = self._workspace.knowledge.routines.get(item.routine)
             if routine is not None and routine.id != above:
                 self._items.addWidget(label(routine.name, theme.BODY, role="accent"))

@@ -14,7 +14,7 @@ from tuning.core.programme.coaching import Coaching, coaching_of, faults_by_coun
 from tuning.core.programme.dose import BREATH_S, Dose, breath_at
 from tuning.core.programme.ladders import Fault, Rung
 from tuning.core.programme.log_mapping import ALARMS, set_of
-from tuning.core.programme.routines import in_rounds, together
+from tuning.core.programme.routines import by_routine, in_rounds
 from tuning.core.types import LEGS, Side
 from tuning.ui import theme
 from tuning.ui.programme.animated_figure import MovingFigure, phase_at
@@ -154,7 +154,7 @@ class SessionView(QWidget):
     def _planned(self) -> list[SessionSet]:
         """Sets in the order in which they are done: sides in turn, the poorer first and once more at the end."""
         made = []
-        for item in together(self._workspace.plan()):
+        for item in by_routine(self._workspace.plan()):
             if self._state.course.status.resting(item):
                 continue
             rung, dose = self._workspace.knowledge.rung(item.rung), self._state.course.dose_now(item)

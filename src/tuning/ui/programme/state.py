@@ -27,7 +27,7 @@ from tuning.core.programme.placement import (
     place,
 )
 from tuning.core.programme.progression_step import start_dose
-from tuning.core.programme.routines import Routine, together
+from tuning.core.programme.routines import Routine, by_routine
 from tuning.core.programme.rules import Clock
 from tuning.core.reasoning.conclusion import conclusion_of
 from tuning.core.reasoning.progress import TO_PROGRAMME
@@ -309,7 +309,7 @@ class ProgrammeState(QObject):
         assert space.patient is not None and space.person is not None
         plan, status = self.may_print(), self.course.status
         items = []
-        for entry in together(plan):
+        for entry in by_routine(plan):
             rung = self.named(entry.rung)
             used = self.course.kit().used(self.course.needs(entry))
             kit = tuple(thing or f"{item} (to be found)" for item, thing in used.items())

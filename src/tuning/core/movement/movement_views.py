@@ -179,7 +179,7 @@ PICTURE_KINDS = (
         both("psis", "buttock", "knee_back", "heel", "toe", "heel_top"),
         (tilt("gait-pelvic-tilt", "psis_left", "psis_right"), *(r for side in LEGS for r in _rear_leg(side))),
         (("psis_left", "psis_right"), ("buttock", "knee_back", "heel"), ("heel", "toe")),
-        {"gait-pelvic-tilt": "level", "gait-bkh": "", "gait-foot-line": "foot"},
+        {"gait-pelvic-tilt": "level", "gait-bkh": ""},
     ),
     PictureKind(
         "front",

@@ -289,3 +289,16 @@ def test_at_least_and_under_meet_at_their_limit():
     for value, there in ((2.9, False), (3.0, True), (3.1, True)):
         zone = obs("knee-toe-zone", LEFT, value)
         assert seen(least, LEFT, zone).there is there and seen(under, LEFT, zone).there is not there
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_a_heel_speaks_for_pronation_only_where_it_everts_beyond_what_is_usual(side):
+    """Between two inverted heels the one nearer to straight is no fallen one."""
+
+    def raised(mine: float, other: float) -> list[Side]:
+        values = {side: mine, side.other: other}
+        told = concluded(*both("gait-heel-eversion", values[Side.LEFT], values[Side.RIGHT]))
+        return [one.seen.side for one in told.balances if one.seen.pattern.id == "foot-collapse"]
+
+    assert raised(-2.0, -12.0) == []
+    assert raised(14.0, 2.0) == [side]

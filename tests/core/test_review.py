@@ -127,11 +127,26 @@ def test_what_was_taken_under_several_conditions_is_compared_like_with_like(side
     alone = latest_by_measure(M, [both[0], both[2]])
     assert alone["step-down-fppa", side].value == 30.0, "one side only: the newest"
 
+    places = [seen("pain-now", leg, 2, 1, region="front of knee") for leg in LEGS]
+    worst = seen("pain-now", side, 8, 1, region="heel")
+    assert latest_by_measure(M, [*places, worst])["pain-now", side].value == 8, "one place never hides another"
+
     before = seen("step-down-fppa", side, 12.0, 0, step_height_m=low)
     change = rows(before, *both)["step-down-fppa", side, ""]
     assert (change.before.value, change.now.value) == (12.0, 4.0)
     unlike = rows(before, both[2])["step-down-fppa", side, ""]
     assert unlike.finding is ChangeFinding.UNLIKE and "0.1 m step before, 0.2 m step now" in unlike.sentence
+
+
+@pytest.mark.parametrize("side", LEGS)
+def test_pain_limits_a_force_and_leaves_a_range_as_it_is(side):
+    def compared(measure: str, less: float, more: float):
+        hurt = replace(seen(measure, side, less, 1), pain=4)
+        both = {side: hurt, side.other: seen(measure, side.other, more, 1)}
+        return compare_sides(M[measure], both[Side.LEFT], both[Side.RIGHT])
+
+    assert "pain-limited" in compared("hip-abd", 100.0, 160.0).sentence
+    assert compared("knee-to-wall", 5.0, 11.0).verdict.word is VerdictWord.MARKED
 
 
 def gap(left: float, right: float):

@@ -316,6 +316,26 @@ def test_lines_taken_from_the_end_of_a_protected_trail_are_noticed(tmp_path):
     assert reopened(folder) == []
 
 
+def test_a_note_that_cannot_be_written_undoes_no_save_and_keeps_no_record_shut(tmp_path, monkeypatch):
+    folder = tmp_path / "record"
+    made = Record(folder)
+    person = made.add_person("Somebody Here", "licensed clinician")
+    made.close()
+    encryption.protect(folder, WORDS)
+
+    def refused(*_):
+        raise EnvironmentFault("The disk is full.")
+
+    with monkeypatch.context() as full:
+        full.setattr(trail_end, "write_whole", refused)
+        full.setattr(trail_end, "begin", refused)
+        record = Record(folder)
+        record.note(person, "export", "all")
+        assert record.lines()[-1].what == "export"
+        record.close()
+    assert reopened(folder) == [] and reopened(folder) == []
+
+
 def reopened(folder):
     record = Record(folder)
     try:

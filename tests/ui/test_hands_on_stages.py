@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 
-from tuning.core.entries import Screen, Status
+from tuning.core.entries import Answer, Screen, Status
 from tuning.core.errors import BadInput
 from tuning.core.gate.permission import GateAct
 from tuning.core.programme.ladders import act_of_rung
@@ -434,6 +434,10 @@ def test_a_step_down_is_answered_anew_under_another_reach_and_both_stay(window, 
     found = findings(window.workspace.case, window.workspace.knowledge.measures)
     assert found.answers["step-down", "knee-in", Side.LEFT].option == "every", "a fault in one direction is a fault"
     assert found.answers["step-down", "knee-in", Side.LEFT].pain == 4
+    with window.workspace.action("faults") as act:
+        act.add(Answer(test.id, "pelvis", Side.LEFT, "most", ticked=(0, 2), out_of=3, capture="clip"))
+    tick("pelvis", "absent", Side.LEFT)
+    assert answered("pelvis") == {"": "most", "to the front · 20 cm": "absent"}, "what a clip showed stays"
     tick("reach", "to the side")
     assert scores() == {Side.LEFT: 2.0} and state.choice(place).option == "every" and state.pain_of(place) == 4
 

@@ -96,8 +96,10 @@ class Record:
         if self._key is None:
             return ""
         with self._reading() as db:
-            found = trail_end.problem(self.folder, self._key, db)
-        with self._writing() as db:
+            found, begun = trail_end.problem(self.folder, self._key, db), trail_end.begun(self._key, db)
+        if begun and not found:
+            return ""
+        with suppress(EnvironmentFault), self._writing() as db:  # on a full disk it opens, and says so all the same
             trail_end.begin(self._key, db)
             if found:
                 self._tell(db, "", "trail end", "", problem=found)

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from tuning.core.errors import EnvironmentFault
 from tuning.records import keys
-from tuning.records.dbapi import Connection
+from tuning.records.dbapi import Connection, sqlite
 from tuning.records.files import write_whole
 
 NAME = "trail-end.json"
@@ -23,19 +23,21 @@ MISSING = "trail: the note of its end is gone or was changed; what was taken fro
 
 
 def write(folder: Path, key: keys.Key, db: Connection) -> None:
-    """Note the last line. Where the disk refuses, the note stays behind; it holds for what it names all the same."""
-    row = db.execute("select id, chain from trail order by id desc limit 1").fetchone()
-    if row is None:
-        return
-    told = {"line": row["id"], "chain": row["chain"]}
-    with suppress(EnvironmentFault):
+    """Note the last line. Where the machine refuses, the note stays behind and still holds for what it names.
+
+    What it follows is saved already: nothing that goes wrong here may say otherwise.
+    """
+    with suppress(EnvironmentFault, sqlite.Error):
+        row = db.execute("select id, chain from trail order by id desc limit 1").fetchone()
+        if row is None:
+            return
+        told = {"line": row["id"], "chain": row["chain"]}
         write_whole(folder / NAME, json.dumps({**told, "seal": _seal(key, **told)}).encode())
 
 
 def problem(folder: Path, key: keys.Key, db: Connection) -> str:
     """What the note says against the trail; empty where they agree, or none was ever written under this key."""
-    known = db.execute("select value from info where key = 'trail-end'").fetchone()
-    if known is None or known["value"] != key.id:
+    if not begun(key, db):
         return ""
     try:
         told = json.loads((folder / NAME).read_text(encoding="utf-8"))
@@ -46,6 +48,12 @@ def problem(folder: Path, key: keys.Key, db: Connection) -> str:
         return MISSING
     row = db.execute("select chain from trail where id = ?", (line,)).fetchone()
     return "" if row is not None and row["chain"] == chain else SHORTER
+
+
+def begun(key: keys.Key, db: Connection) -> bool:
+    """Whether the database remembers that there is a note under this key."""
+    row = db.execute("select value from info where key = 'trail-end'").fetchone()
+    return row is not None and row["value"] == key.id
 
 
 def begin(key: keys.Key, db: Connection) -> None:

@@ -38,8 +38,8 @@ def is_pain_limited(seen: Observation) -> bool:
     return (seen.pain or 0) >= PAIN_LIMITED
 
 
-def why_not_comparable(one: Observation, other: Observation) -> str:
-    """Why two sides may not be compared; empty when they may."""
+def why_not_comparable(one: Observation, other: Observation, force: bool) -> str:
+    """Why two sides may not be compared; empty when they may. Pain limits a `force`; a range is as far as it goes."""
     for name, what in _TOLD.items():
         a, b = getattr(one.setup, name), getattr(other.setup, name)
         if a and b and a != b:
@@ -47,14 +47,14 @@ def why_not_comparable(one: Observation, other: Observation) -> str:
     if one.setup.worn != other.setup.worn:
         told = " against ".join(f"{seen.setup.worn or 'nothing'} worn" for seen in (one, other))
         return f"not compared: {told}"
-    hurt = [seen for seen in (one, other) if is_pain_limited(seen)]
+    hurt = [seen for seen in (one, other) if force and is_pain_limited(seen)]
     if hurt:
         told = " and ".join(f"{seen.side.value} {seen.pain}/10" for seen in hurt)
         return f"pain-limited ({told}), not weak: no percentage"
     return ""
 
 
-def why_not_comparable_over_time(before: Observation, now: Observation, same_session: bool = False) -> str:
+def why_not_comparable_over_time(before: Observation, now: Observation, force: bool, same_session: bool = False) -> str:
     """Why an earlier value of the same side may not be compared with the present one; empty when it may.
 
     In one session what was done between the two is what is asked about, and keeps them not apart.
@@ -68,4 +68,4 @@ def why_not_comparable_over_time(before: Observation, now: Observation, same_ses
         a, b = (f"{_word(value)}{unit}" if value else "not told" for value in values)
         if a != b:
             return f"not compared: {a} before, {b} now"
-    return why_not_comparable(before, now)
+    return why_not_comparable(before, now, force)

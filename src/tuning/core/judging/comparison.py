@@ -129,7 +129,7 @@ def compare_sides(measure: Measure, left: Observation | None, right: Observation
         if isinstance(seen.value, NotMeasured):
             return _incomplete(measure, left, right, f"{name} not measured: {seen.value.detail}")
     assert left is not None and right is not None
-    apart = why_not_comparable(left, right)
+    apart = why_not_comparable(left, right, measure.compare is Compare.STRONGER)
     if apart:
         return _incomplete(measure, left, right, apart)
     a, b = left.measured, right.measured
@@ -196,13 +196,17 @@ def _source(measure: Measure, seen: Observation, spread: float, error: float) ->
     return measure.sem_source
 
 
-def _sides_alike(seen: Sequence[Observation]) -> list[Observation]:
-    """Without what only one side was measured under, where both were measured under something else."""
+def _sides_alike(measures: Mapping[str, Measure], seen: Sequence[Observation]) -> list[Observation]:
+    """Without what only one side was measured under, where both were measured under something else.
+
+    Only of measures whose sides are compared: pain of one place is not left out for pain of another.
+    """
     known: dict[str, dict[tuple[str, ...], set[Side]]] = {}
-    for one in seen:
+    compared = {key for key, one in measures.items() if one.paired and one.compare is not Compare.ALONE}
+    for one in (o for o in seen if o.measure_id in compared):
         known.setdefault(one.measure_id, {}).setdefault(manner(one), set()).add(one.side)
     both = {measure: {m for m, sides in found.items() if sides >= set(LEGS)} for measure, found in known.items()}
-    last = {o.measure_id: manner(o) for o in seen if manner(o) in both[o.measure_id]}
+    last = {o.measure_id: manner(o) for o in seen if manner(o) in both.get(o.measure_id, ())}
     return [o for o in seen if last.get(o.measure_id, manner(o)) == manner(o)]
 
 
@@ -212,7 +216,7 @@ def latest_by_measure(
     """The newest observation of each measure and side; where frames are trials, with those of the same clip."""
     # A capture with one thing changed, or after a treatment, is a trial: never the finding it is compared with.
     usual = [o for o in seen if not (o.setup.changed or o.setup.treatment)]
-    newest = {(o.measure_id, o.side): o for o in _sides_alike(usual)}
+    newest = {(o.measure_id, o.side): o for o in _sides_alike(measures, usual)}
     for key, last in newest.items():
         if key[0] not in measures or not measures[key[0]].each_frame or last.method != "clip":
             continue
@@ -325,7 +329,7 @@ def compare_change(measure: Measure, before: Observation, now: Observation, same
     side = now.side
     if before.measured is None or now.measured is None:
         return Change(measure, side, before, now, NotMeasured("incomplete", "one of the two was not measured"))
-    apart = why_not_comparable_over_time(before, now, same_session)
+    apart = why_not_comparable_over_time(before, now, measure.compare is Compare.STRONGER, same_session)
     if apart:
         return Change(measure, side, before, now, NotMeasured("unlike", apart))
     d, spread = now.measured - before.measured, max(before.spread, now.spread)

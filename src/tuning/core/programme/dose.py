@@ -7,6 +7,8 @@ from typing import Protocol
 
 BREATH = {"breathe in": 3.0, "breathe out": 3.0, "pause": 2.0}
 """A slow breath: how long each part of it takes, seconds (practice judgement, editable)."""
+LONG_S = 90
+"""From here a time is told in minutes: nobody holds still so long, it is walked."""
 BREATH_S = sum(BREATH.values())
 SET_UP_S = 30
 MOVED = ("depth_deg", "load_kg", "step_cm", "seat_cm", "hold_s", "tempo", "band")
@@ -49,7 +51,9 @@ class Dose:
         elif self.holds > 1:
             work = f"{count} {self.holds} holds of {self.hold_s} s"
         else:
-            work = f"hold {self.hold_s} s, {'once' if self.sets == 1 else f'{self.sets} times'}"
+            often = "once" if self.sets == 1 else f"{self.sets} times"
+            long = (self.hold_s or 0) >= LONG_S
+            work = f"{(self.hold_s or 0) / 60:g} min, {often}" if long else f"hold {self.hold_s} s, {often}"
         sides = " each side" if self.each else ""
         how = f"{work}{sides}{self._extra()}{self._with()}"
         return f"{how}; rest {self.rest_s} s; {self.days} days a week"

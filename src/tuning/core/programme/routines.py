@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from itertools import groupby
 from typing import TypeVar
 
 from tuning.core.entries import PlanItem
@@ -46,16 +47,10 @@ def in_rounds(sets: Iterable[S], routine_of: Callable[[S], str], number: Callabl
     [('calf', 1), ('walk', 1), ('calf', 2), ('walk', 2)]
     """
     made: list[S] = []
-    circuit: list[S] = []
-    name = ""
-    for one in (*sets, None):
-        mine = routine_of(one) if one is not None else ""
-        if circuit and mine != name:
-            made += sorted(circuit, key=number)
-            circuit = []
-        name = mine
-        if one is not None and mine:
-            circuit.append(one)
-        elif one is not None:
-            made.append(one)
+    for name, group in groupby(sets, routine_of):
+        made += sorted(group, key=number if name else _as_they_come)
     return made
+
+
+def _as_they_come(_: object) -> int:
+    return 0

@@ -363,8 +363,10 @@ class RunState(QObject):
     def _keep_choice(self, step: WalkStep, option: str, reason: str) -> None:
         under = "" if step.question.condition else self.under(step.test)
         answer = Answer(step.test.id, step.question.key, step.side, option, self.look, reason=reason, under=under)
+        before = self.choice(step)
+        other_way = before is not None and before.capture and before.under != under  # ticked in a clip: it stays
         with self.workspace.action(step.test.name) as act:
-            act.replace(answer, self.choice(step))
+            act.replace(answer, None if other_way else before)
             self._strike_endings(act)
             for side in LEGS if step.side is Side.NONE else (step.side,):
                 self._put_score(act, step.test, side, answer)
@@ -417,8 +419,9 @@ class RunState(QObject):
         if question.ask is AnswerKind.CHOICE:
             chosen = None if question.condition else self.choice(step)
             return [] if chosen is None else [chosen]
-        sides = (step.side,) if question.ask is AnswerKind.NUMBER else self._sides(step)
-        return [row for side in sides for row in self._rows(question.measure, side)[-1:]]
+        if question.ask is AnswerKind.GRADES:  # one look at both legs: nobody could say which of them hurt
+            return []
+        return list(self._rows(question.measure, step.side)[-1:])
 
     def pain_of(self, step: WalkStep) -> int | None:
         """Pain 0-10 that was typed for a step; None where nobody asked."""

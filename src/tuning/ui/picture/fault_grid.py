@@ -57,10 +57,10 @@ class FaultGrid(QWidget):
         return test.faults if test is not None else []
 
     def entry(self, fault: Question, leg: Side) -> Answer | None:
-        """What stands of a fault on a leg."""
+        """What stands of a fault on a leg; what was seen by eye under a direction or height is another thing."""
         test = self.test()
         found = self._space.answers(test.id) if test is not None else []
-        mine = [a for a in found if a.side is leg and a.question == fault.key]
+        mine = [a for a in found if a.side is leg and a.question == fault.key and not a.under]
         return mine[-1] if mine else None
 
     def ticked(self, fault: Question, leg: Side) -> list[int]:

@@ -298,7 +298,9 @@ def test_lines_taken_from_the_end_of_a_protected_trail_are_noticed(tmp_path):
     today = (folder / "record.sqlite").read_bytes()
 
     (folder / "record.sqlite").write_bytes(yesterday)
-    assert reopened(folder) == [trail_end.SHORTER]
+    again = Record(folder)
+    assert again.trail_problem == trail_end.SHORTER and again.check() == [trail_end.SHORTER]
+    again.close()
     assert reopened(folder) == [], "told once, and noted in the trail"
 
     (folder / "record.sqlite").write_bytes(today)

@@ -41,6 +41,10 @@ if TYPE_CHECKING:  # importing the workbench takes most of a second, so the fram
     from tuning.ui.day_list import DayList
     from tuning.ui.window import MainWindow
 
+TRAIL_CUT = (
+    "This record does not end where it was left: an older copy may have been put in its place. "
+    "Compare it with a backup. It is noted in the trail."
+)
 BY_A_COPY = "Every backup holds a copy: the passphrase that it was taken with puts it back."
 ABOVE, BELOW = 73, 41
 """Where header and status line will be, in px, so that the day list need not move when they come."""
@@ -228,17 +232,10 @@ def build_window(
         knowledge, broken = load(), str(err)
     window = MainWindow(Workspace(record, knowledge, given), day_list=day_list)
     finished = "A restore that was cut off has been finished." if record.restored else ""
-    for words in filter(
-        None,
-        (NEWER if record.read_only else "", broken, _cut_off(record.cut_off), finished, _trail(record.trail_problem)),
-    ):
+    older = TRAIL_CUT if record.trail_problem else ""
+    for words in filter(None, (NEWER if record.read_only else "", broken, _cut_off(record.cut_off), finished, older)):
         window.status.say(words, caution=True)
     return window
-
-
-def _trail(problem: str) -> str:
-    """What a trail that ends too early means, in a sentence."""
-    return f"{problem[0].upper()}{problem[1:]}. Compare with a backup; this is noted in the trail." if problem else ""
 
 
 def _cut_off(files: int) -> str:

@@ -73,7 +73,7 @@ def in_doubt() -> None:
 
     decode()
     pairs = [
-        (timed(decode), timed(lambda: track(reader, n, clip.times, 0, shown.truth(0))))
+        (timed(decode), timed(lambda: track(reader, clip.times[:n], 0, shown.truth(0))))
         for _ in range(1 if SMALL else 3)
     ]
     ratio = statistics.median(d / f for d, f in pairs)
@@ -98,7 +98,7 @@ def main() -> None:
                     int(picture.y[0, 0])
 
             def follow(reader=reader, n=n, clip=clip, marks=marks) -> None:
-                track(reader, n, clip.times, 0, marks)
+                track(reader, clip.times[:n], 0, marks)
 
             decode()
             pairs = [(timed(decode), timed(follow)) for _ in range(1 if SMALL else 5)]
@@ -128,7 +128,7 @@ def main() -> None:
             clip = Clip(path, path.name)
             reader = LumaReader(path, clip.stamps, clip.quarter_turns)
             before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-            track(reader, len(clip.times), clip.times, 18000, marks)
+            track(reader, clip.times, 18000, marks)
             after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
             print(f"10 minutes, {len(clip.times)} frames: tracking added {(after - before) / 1024:.0f} MB at its peak")
 

@@ -15,8 +15,8 @@ from tuning.demo.mannequin import build
 from tuning.demo.motions import Runner, Walker, running, walking
 from tuning.video.media.planes import YuvFrame
 from tuning.video.track import hypotheses
-from tuning.video.track.body_constraints import body_of, unmarked
-from tuning.video.track.clip_tracker import _tell_apart, track
+from tuning.video.track.body_constraints import body_of, places_unmarked
+from tuning.video.track.clip_tracker import _Span, _tell_apart, track
 from tuning.video.track.detections import Detections
 
 
@@ -92,7 +92,7 @@ def test_hidden_and_crossing_marks_of_a_run_get_their_own_stickers_back(who, fps
     worn = shown[start]
     names, at, shown = [n for n, w in zip(names, worn, strict=True) if w], at[:, worn], shown[:, worn]
     sights, marks = in_frames(at, shown, np.random.default_rng(3))
-    numbers = tell(body_of(names, at[start]), at[start], sights, start, 1 / fps, HEIGHT)
+    numbers = tell(body_of(names, at[start]), sights, start, 1 / fps, HEIGHT)
     told, wrong = shares(numbers, marks, shown, start)
     assert told > LEAST_TOLD.get(who, 0.99) and wrong <= MOST_WRONG.get(who, 0.002)
 
@@ -111,20 +111,20 @@ def test_stickers_that_nobody_marked_are_not_taken_for_their_neighbours(who, wor
     marked = [k for k, name in enumerate(names) if shown[start, k] and name.rsplit("_", 1)[0] not in left_out]
     order = marked + ([k for k in range(len(names)) if k not in marked] if worn else [])
     sights, marks = in_frames(at[:, order], shown[:, order], np.random.default_rng(3))
-    others = unmarked([names[k] for k in marked], at[start, marked])
+    others = places_unmarked([names[k] for k in marked], at[start, marked])
     assert {name.rsplit("_", 1)[0] for name in others} == set(left_out)
     places = np.array([*at[start, marked], *others.values()])
-    body = body_of([*(names[k] for k in marked), *others], places)
-    numbers = tell(body, places, sights, start, 1 / 60, HEIGHT, unmarked=len(others))
+    body = body_of([*(names[k] for k in marked), *others], places, len(others))
+    numbers = tell(body, sights, start, 1 / 60, HEIGHT)
     told, wrong = shares(numbers[:, : len(marked)], marks, shown[:, marked], start)
     least, most = (0.995, 0.0) if who == "low heels" else (0.95, 0.04) if left_out == ("heel_top",) else (0.85, 0.12)
     assert told > least and wrong <= most
 
 
 def test_from_the_front_or_of_a_leg_with_one_mark_nothing_more_is_looked_for():
-    assert not unmarked(["asis_left", "knee_left", "heel_left"], np.array([[0, 0], [0, 200], [0, 400.0]]))
-    assert not unmarked(["knee_back_left", "psis_left"], np.array([[0, 200], [0, 0.0]]))
-    found = unmarked(["knee_back_left", "heel_left"], np.array([[10, 0], [10, 265.0]]))
+    assert not places_unmarked(["asis_left", "knee_left", "heel_left"], np.array([[0, 0], [0, 200], [0, 400.0]]))
+    assert not places_unmarked(["knee_back_left", "psis_left"], np.array([[0, 200], [0, 0.0]]))
+    found = places_unmarked(["knee_back_left", "heel_left"], np.array([[10, 0], [10, 265.0]]))
     assert set(found) == {"heel_top_left"} and found["heel_top_left"] == pytest.approx([10, 210])
 
 
@@ -133,7 +133,7 @@ def test_spots_that_are_nobodys_are_left_alone():
     start = start_of(shown)
     sights, marks = in_frames(at, shown, np.random.default_rng(4), clutter=4)
     worn = np.flatnonzero(shown[start])
-    numbers = tell(body_of([names[k] for k in worn], at[start, worn]), at[start, worn], sights, start, 1 / 60, HEIGHT)
+    numbers = tell(body_of([names[k] for k in worn], at[start, worn]), sights, start, 1 / 60, HEIGHT)
     strays = [marks[f][n] == -1 for f, told in enumerate(numbers) for n in told if n >= 0]
     assert np.mean(strays) < 0.01
 
@@ -154,7 +154,7 @@ def knee_and_heel(knee_back_at, frames=40):
 def test_a_heel_that_swings_up_is_not_taken_for_the_hidden_knee():
     names, at, shown = knee_and_heel(32)
     sights, marks = in_frames(at, shown, np.random.default_rng(1))
-    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
+    told, wrong = shares(tell(body_of(names, at[0]), sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
     assert told == 1 and wrong == 0
 
 
@@ -162,9 +162,9 @@ def test_from_the_last_frame_backward_the_same_is_told():
     names, at, shown = knee_and_heel(32)
     rng = np.random.default_rng(2)
     sights, _ = in_frames(at, shown, rng)
-    forward = tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT)
+    forward = tell(body_of(names, at[0]), sights, 0, 1 / 60, HEIGHT)
     last = len(sights) - 1
-    backward = tell(body_of(names, at[0]), at[0], sights[::-1], last, 1 / 60, HEIGHT)
+    backward = tell(body_of(names, at[0]), sights[::-1], last, 1 / 60, HEIGHT)
     assert (backward[::-1][1:] == forward[1:]).all() and (backward[last] == -1).all()
 
 
@@ -174,7 +174,7 @@ def test_frames_that_were_not_read_hide_every_mark_and_change_nothing_after():
     shown[20:26] = False
     sights, marks = in_frames(at, shown, np.random.default_rng(5))
     sights[22] = Detections.none()
-    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
+    told, wrong = shares(tell(body_of(names, at[0]), sights, 0, 1 / 60, HEIGHT), marks, shown, 0)
     assert told == 1 and wrong == 0
 
 
@@ -195,7 +195,7 @@ def test_marks_far_apart_that_move_smoothly_are_never_mixed_whatever_they_are_ca
         shown[first : first + int(rng.integers(0, 8)), k] = False
     names = [name, *(f"other{k}" for k in range(1, marks))]
     sights, whose = in_frames(at, shown, rng)
-    told, wrong = shares(tell(body_of(names, at[0]), at[0], sights, 0, 1 / fps, HEIGHT), whose, shown, 0)
+    told, wrong = shares(tell(body_of(names, at[0]), sights, 0, 1 / fps, HEIGHT), whose, shown, 0)
     assert wrong == 0 and told > 0.97
 
 
@@ -204,7 +204,7 @@ def only(names, at, shown, spots, fps=60):
     every = np.concatenate([at, spots[:, None]], axis=1)
     there = np.concatenate([shown, np.isfinite(spots[:, :1])], axis=1)
     sights, marks = in_frames(np.nan_to_num(every), there, np.random.default_rng(6))
-    numbers = tell(body_of(names, at[0]), at[0], sights, 0, 1 / fps, HEIGHT)
+    numbers = tell(body_of(names, at[0]), sights, 0, 1 / fps, HEIGHT)
     return np.array([[-1 if n < 0 else whose[n] for n in told] for told, whose in zip(numbers, marks, strict=True)])
 
 
@@ -310,17 +310,17 @@ def test_followed_clips_are_told_by_the_whole_clip_and_a_stop_is_obeyed():
     shown[1:14, 2] = False
     reader, times = Drawn(at, shown), np.arange(40) / 60
     marks = dict(zip(names, at[0], strict=True))
-    found = track(reader, 40, times, 0, marks)
+    found = track(reader, times, 0, marks)
     off = np.linalg.norm(found.xy - at, axis=2)
     trusted = found.quality >= TRUSTED
     assert not (trusted & ~shown).any() and off[trusted].max() < 1.5
     assert trusted[32:, 2].all() and trusted[34:, 1].all(), "the follower alone keeps the knee on the heel"
 
     back = Drawn(at[::-1], shown[::-1])
-    assert track(back, 40, times, 39, marks).quality[::-1] == pytest.approx(found.quality, abs=0.3)
+    assert track(back, times, 39, marks).quality[::-1] == pytest.approx(found.quality, abs=0.3)
 
     ticks = []
-    stopped = track(reader, 40, times, 0, marks, tick=lambda share: ticks.append(share) or len(ticks) < 6)
+    stopped = track(reader, times, 0, marks, tick=lambda share: ticks.append(share) or len(ticks) < 6)
     assert ticks[4:] == [1.0, 1.0] and stopped.quality[39, 1] > 0, (
         "ended while it was told apart: what was followed is kept"
     )
@@ -340,7 +340,7 @@ def test_a_heel_that_hides_behind_its_unmarked_tendon_does_not_go_with_it(way):
     shown[:4, 4] = False
     shown[19:26, 3] = False
     shown[8:, 1] = False  # so that everything in the picture is looked at
-    found = track(Drawn(at, shown), frames, n / 60, 0, dict(zip(names, at[0], strict=False)))
+    found = track(Drawn(at, shown), n / 60, 0, dict(zip(names, at[0], strict=False)))
     off = np.linalg.norm(found.xy - at[:, :4], axis=2)
     trusted = found.quality >= TRUSTED
     assert off[trusted].max() < 3 and trusted[28:, 3].all() and not trusted[22:26, 3].any()
@@ -359,7 +359,7 @@ def test_who_might_have_changed_places_is_not_trusted_until_something_tells_them
     sights, _ = in_frames(at, shown, np.random.default_rng(8))
     xy = np.where(shown[..., None], at, np.nan)
     found = Tracks(("one", "other"), n / 60, xy.copy(), np.where(shown, 1.0, 0.0))
-    _tell_apart(found, np.full((40, 2, 2), np.nan), sights, 0, 0, [0, 1], HEIGHT, lambda: True)
+    _tell_apart(_Span(found, np.full((40, 2, 2), np.nan), sights, 0, 0, HEIGHT), [0, 1], lambda: True)
     assert (found.quality[:17] == 1).all()
     given_ = found.quality[24:][np.isfinite(found.xy[24:, :, 0])]
     assert given_.size == 16 * back and (given_ < TRUSTED if met else given_ >= TRUSTED).all()
@@ -371,7 +371,7 @@ def test_a_trace_that_all_other_stickers_look_like_is_as_good_as_they_are(own):
     at = np.array([[500.0, 300], [500, 400]])
     found = Tracks(("one", "other"), np.arange(3) / 60, np.tile(at + [1.0, 0.0], (3, 1, 1)), np.full((3, 2), own))
     seen = Detections(at, np.full(2, 0.8), np.full((2, 2), np.nan))
-    _tell_apart(found, np.full((3, 2, 2), np.nan), [seen] * 3, 0, 0, [0, 1], HEIGHT, lambda: True)
+    _tell_apart(_Span(found, np.full((3, 2, 2), np.nan), [seen] * 3, 0, 0, HEIGHT), [0, 1], lambda: True)
     assert (found.quality[1:] == (0.8 if own < TRUSTED else own)).all()
     assert (found.xy[1:] == (at if own < TRUSTED else at + [1.0, 0.0])).all()
 
@@ -390,7 +390,7 @@ def test_a_mark_placed_later_leaves_the_others_their_stickers(way):
     found = Tracks(("toe_left", "heel_left"), n / 60, xy, np.where(shown, 1.0, 0.0))
     first = Tracks(("heel_left", "heel_top_left"), n / 60, np.stack([heel, toe], axis=1), np.ones((50, 2)))
     first.quality[:25, 1] = 0.0
-    _tell_apart(found, np.full((50, 2, 2), np.nan), sights, 0, 0, [0, 1], HEIGHT, lambda: True, first)
+    _tell_apart(_Span(found, np.full((50, 2, 2), np.nan), sights, 0, 0, HEIGHT), [0, 1], lambda: True, first)
     assert found.xy[:, 1] == pytest.approx(heel, abs=1.5), "the heel stays where it was"
     assert np.isnan(found.xy[40:, 0]).all(), "the sticker is known to be the tendon's"
 
@@ -405,7 +405,7 @@ def test_where_a_phone_drops_frames_marks_go_on_by_their_times(hidden, way, star
     shown = np.ones((len(n), 3), dtype=bool)
     if hidden:  # so that everything in the picture is looked at
         shown[10:14, 0] = False
-    found = track(Drawn(at, shown), len(n), n / 60, start, dict(zip(("one", "two", "three"), at[start], strict=True)))
+    found = track(Drawn(at, shown), n / 60, start, dict(zip(("one", "two", "three"), at[start], strict=True)))
     trusted = found.quality >= TRUSTED
     off = np.linalg.norm(found.xy - at, axis=2)
     assert off[trusted].max() < 1.5 and trusted[shown].mean() > 0.93

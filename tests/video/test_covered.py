@@ -78,7 +78,7 @@ def test_a_toe_half_under_its_heel_is_not_trusted_and_one_turned_away_is(side, l
     ways = [*["whole"] * 12, *["half"] * 14, *["whole"] * 6, "half", *["whole"] * 7, *["flat"] * 12, *["slim"] * 12]
     pictures = [frame(rng, outward, lean_deg, way) for way in ways]
     marks = {f"knee_back_{side}": turned(KNEE, lean_deg), f"toe_{side}": turned(TOE, lean_deg)}
-    found = track(Film(pictures), len(ways), np.arange(len(ways)) / 60, 0, marks)
+    found = track(Film(pictures), np.arange(len(ways)) / 60, 0, marks)
     off = np.linalg.norm(found.xy[:, 1] - turned(TOE, lean_deg), axis=1)
     covered = slice(12, 26)
     assert np.nanmin(off[covered]) > 1 and (found.quality[covered, 1] < TRUSTED).all()
@@ -86,7 +86,7 @@ def test_a_toe_half_under_its_heel_is_not_trusted_and_one_turned_away_is(side, l
     assert np.nanmax(off[40:]) < 1 and (found.quality[29:, 1] >= TRUSTED).mean() > 0.9, "one frame alone is noise"
     assert (found.quality[:, 0] >= TRUSTED).all(), "the knee's is covered by nothing"
     front = {"knee": marks[f"knee_back_{side}"], "ankle": marks[f"toe_{side}"]}
-    aslant = track(Film(pictures), len(ways), found.times, 0, {f"{name}_{side}": at for name, at in front.items()})
+    aslant = track(Film(pictures), found.times, 0, {f"{name}_{side}": at for name, at in front.items()})
     assert (aslant.quality[covered, 1] >= TRUSTED).mean() > 0.5, "an ankle that looks so is seen aslant"
 
 
@@ -97,7 +97,7 @@ def test_a_toe_half_under_its_heel_is_placed_where_its_whole_disc_would_be(side)
     film = Film([frame(rng, outward, 0.0, way, heel=True) for way in ways])
     marks = {f"knee_back_{side}": KNEE, f"toe_{side}": TOE, f"heel_{side}": TOE - [20 * outward, 0]}
     with_heel, without = (
-        track(film, len(ways), np.arange(len(ways)) / 60, 0, dict(list(marks.items())[:count])) for count in (3, 2)
+        track(film, np.arange(len(ways)) / 60, 0, dict(list(marks.items())[:count])) for count in (3, 2)
     )
     off = [np.linalg.norm(found.xy[14:, 1] - TOE, axis=1) for found in (with_heel, without)]
     assert np.nanmedian(off[0]) < 0.5 * np.nanmedian(off[1]) and (with_heel.quality[14:, 1] < TRUSTED).all()

@@ -27,7 +27,7 @@ def test_spots_stand_out_most_of_all_around_them(half):
     above = (near - far)[pad[0][0] : -pad[0][0], pad[0][0] : -pad[0][0]]
     top = cv2.dilate(above, np.ones((2 * half + 1, 2 * half + 1), np.uint8))
     rows, columns = np.nonzero((above >= top) & (above > least))
-    found = spots(*seen.planes, 11, 6, 70, 95, weights, half, least)
+    found = spots(seen.planes, (11, 6, 70, 95), weights, half, least)
     assert found[:, :2].tolist() == np.stack([columns + 11, rows + 6], axis=1).tolist() and len(found)
     assert found[:, 2] == pytest.approx(above[rows, columns], abs=1e-3)
 
@@ -52,5 +52,5 @@ def test_the_ground_is_that_on_the_side_of_the_way(way):
     y = np.where(grounds[way], 200, 40).astype(np.uint8)
     seen = YuvFrame(y, (y[::2, ::2] // 2, y[::2, ::2] // 4))
     along = 5.0 * np.array([-way[1], way[0]])
-    mean = ground_beside(*seen.planes, 60.0, 44.0, along, np.array(way, dtype=float), 8.0)
+    mean = ground_beside(seen.planes, 60.0, 44.0, along, np.array(way, dtype=float), 8.0)
     assert mean == pytest.approx([200, 100, 50])

@@ -118,7 +118,7 @@ def test_marks_of_a_clip_that_was_held_by_hand_are_where_they_were_in_the_room(s
     at = MARKS + np.stack([0.4 * n, 6 * np.sin(n / 3)], axis=1)[:, None]
     first = carried(at[start], STILL, cameras[start])
     marks = dict(zip(("psis_left", "psis_right", "heel_left", "heel_right"), first, strict=True))
-    found = track(Held(at, cameras), 24, n / 60, start, marks)
+    found = track(Held(at, cameras), n / 60, start, marks)
     assert (found.quality >= TRUSTED).all() and found.camera is not None
     in_the_room = np.array([carried(places, cameras[start], STILL) for places in found.steadied().xy])
     assert np.abs(in_the_room - at).max() < 0.4
@@ -128,4 +128,4 @@ def test_marks_of_a_clip_that_was_held_by_hand_are_where_they_were_in_the_room(s
 def test_of_a_camera_that_stood_still_nothing_is_taken_out():
     at = np.tile(MARKS, (6, 1, 1))
     marks = dict(zip(("psis_left", "psis_right", "heel_left", "heel_right"), MARKS, strict=True))
-    assert track(Held(at, np.tile(STILL, (6, 1))), 6, np.arange(6) / 60, 0, marks).camera is None
+    assert track(Held(at, np.tile(STILL, (6, 1))), np.arange(6) / 60, 0, marks).camera is None

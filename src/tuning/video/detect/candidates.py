@@ -75,7 +75,7 @@ def _spots(picture: YuvFrame, box: tuple[int, int, int, int], look: Sticker, kno
     """Spots of a sticker's size, measured as stickers are."""
     x0, y0, x1, y1 = box
     half, least = math.ceil(look.radius), LEAST_RESPONSE * look.contrast
-    tops = spots(*picture.planes, x0, y0, y1 - y0, x1 - x0, np.array(look.axis), half, least)
+    tops = spots(picture.planes, (x0, y0, y1 - y0, x1 - x0), np.array(look.axis), half, least)
     starts = tops[np.argsort(-tops[:, 2])[:MOST_FINDS], :2] + 0.5
     starts = starts[(np.abs(starts[:, None] - known[None]).max(axis=2) > ONE_PLACE_PX).all(axis=1)]
     if not len(starts):

@@ -44,7 +44,7 @@ def narrow_way(picture: YuvFrame, seen: Blob | None) -> Floats:
     turn = 0.5 * math.atan2(2 * xy, xx - yy)
     along, way = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
     (x, y), along = seen.at.tolist(), along * length
-    ahead, behind = (ground_beside(*picture.planes, x, y, along, side * way, 2 * width) for side in (1.0, -1.0))
+    ahead, behind = (ground_beside(picture.planes, x, y, along, side * way, 2 * width) for side in (1.0, -1.0))
     return HIDDEN_SHARE * (length - width) * way if np.linalg.norm(COLOUR_COUNTS * (ahead - behind)) > UNLIKE else WHOLE
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.media.kernels import Plane, middles, telling_mix
+from tuning.video.media.kernels import Discs, Plane, middles, telling_mix
 from tuning.video.media.planes import YuvFrame, picture_of, square
 
 ROUNDS, LEAST_SEEN, LEAST_AREA = 4, 2.0, 2.0
@@ -86,17 +86,6 @@ def _reach(radius: float) -> int:
     return int(RING[1] * radius)
 
 
-class Discs(NamedTuple):
-    """Masks of m stickers, one behind the other: how many pixels each reaches from its middle one, the place of its
-    first pixel, and for each pixel the weights (5, n) that draw the levels of core and four ring sectors, and (n,) how
-    much of it may be the disc."""
-
-    halves: NDArray[np.int64]
-    firsts: NDArray[np.int64]
-    levels: Floats
-    window: Floats
-
-
 @lru_cache(maxsize=64)
 def _discs(radii: tuple[float, ...]) -> Discs:
     """The masks of a set of stickers, made once; those of one radius share theirs."""
@@ -135,8 +124,7 @@ class Blob(NamedTuple):
 def centroids(picture: YuvFrame, starts: Floats, radii: Sequence[float], axes: Sequence[Axis]) -> list[Blob | None]:
     """For each start the centroid of what lies above half level between sticker and brightest surroundings."""
     at, weights = np.ascontiguousarray(starts, dtype=np.float64), np.array(axes, dtype=np.float64)
-    discs, planes = _discs(tuple(radii)), picture.planes
-    found = middles(*planes, at, weights, discs.halves, discs.firsts, discs.levels, discs.window, ROUNDS)
+    found = middles(picture.planes, at, weights, _discs(tuple(radii)), ROUNDS)
     return [
         Blob(place, contrast, area, (xx, xy, yy), None if picture.halves is None else (blue, red))
         if contrast >= LEAST_SEEN and area >= LEAST_AREA

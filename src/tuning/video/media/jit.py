@@ -14,8 +14,23 @@ NOTHING, YES, COUNT, NUMBER = types.void, types.boolean, types.int64, types.floa
 YESSES, COUNTS, NUMBERS = YES[::1], COUNT[::1], NUMBER[::1]
 TABLE, GREYS, LEVELS = NUMBER[:, ::1], types.float32[:, ::1], types.float32[::1]
 GRID, CUBE = COUNT[:, ::1], NUMBER[:, :, ::1]
-PLANES = (types.Array(types.uint8, 2, "A", readonly=True),) * 3
+PLANE = types.Array(types.uint8, 2, "A", readonly=True)
 """Rows of a decoder may be longer than the picture, and are not ours to write on."""
+
+
+def several(kind: Any, n: int) -> Any:
+    """The kind of so many of a kind."""
+    return types.Tuple([kind] * n)  # type: ignore[no-untyped-call]
+
+
+def named(kind: type, *fields: Any) -> Any:
+    """The kind of a named tuple whose fields are of these kinds."""
+    if len(set(fields)) == 1:
+        return types.NamedUniTuple(fields[0], len(fields), kind)  # type: ignore[no-untyped-call]
+    return types.NamedTuple(fields, kind)  # type: ignore[no-untyped-call]
+
+
+BOX = several(COUNT, 4)
 
 
 def compiled(result: Any, *given: Any) -> Callable[[Work], Work]:

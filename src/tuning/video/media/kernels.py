@@ -3,14 +3,32 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tuning.core.types import Floats
-from tuning.video.media.jit import COUNT, COUNTS, GREYS, LEVELS, NOTHING, NUMBER, NUMBERS, PLANES, TABLE, YES, compiled
+from tuning.video.media.jit import (
+    BOX,
+    COUNT,
+    COUNTS,
+    GREYS,
+    LEVELS,
+    NOTHING,
+    NUMBER,
+    NUMBERS,
+    PLANE,
+    TABLE,
+    YES,
+    compiled,
+    named,
+    several,
+)
 
 Plane = NDArray[np.uint8]
+Planes = tuple[Plane, Plane, Plane]
+"""A picture's brightness, blue and red difference; colours are half as wide and high, or empty."""
 Greys = NDArray[np.float32]
 Counts = NDArray[np.int64]
 
@@ -25,14 +43,28 @@ NOWHERE_PX = 1e6
 """A place so far off, or NaN, is none: nothing is seen there."""
 
 
+class Discs(NamedTuple):
+    """Masks of m stickers, one behind the other: how many pixels each reaches from its middle one, the place of its
+    first pixel, and for each pixel the weights (5, n) that draw the levels of core and four ring sectors, and (n,) how
+    much of it may be the disc."""
+
+    halves: Counts
+    firsts: Counts
+    levels: Floats
+    window: Floats
+
+
+PLANES, DISCS = several(PLANE, 3), named(Discs, COUNTS, COUNTS, TABLE, NUMBERS)
+
+
 @compiled(COUNT, COUNT, COUNT)
 def _held(n: int, size: int) -> int:
     """The nearest number of a line of pixels: edges are repeated."""
     return min(max(n, 0), size - 1)
 
 
-@compiled(NOTHING, *PLANES, COUNT, COUNT, NUMBERS, LEVELS, GREYS)
-def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats, line: Greys, out: Greys) -> None:
+@compiled(NOTHING, PLANES, COUNT, COUNT, NUMBERS, LEVELS, GREYS)
+def mix(planes: Planes, left: int, top: int, weights: Floats, line: Greys, out: Greys) -> None:
     """Fill `out` (height, width) with the part of a picture from `left` and `top` on, each pixel a mix of brightness,
     blue and red difference by `weights` (3,).
 
@@ -40,6 +72,7 @@ def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats,
     a sample before or behind that of its nearest one. Without colours `blue` and `red` are empty. `line` is room for
     width // 2 + 2 numbers.
     """
+    y, blue, red = planes
     height, width = out.shape
     of_y, of_blue, of_red = np.float32(weights[0]), np.float32(weights[1]), np.float32(weights[2])
     near, far = np.float32(0.75), np.float32(0.25)
@@ -86,87 +119,99 @@ def mix(y: Plane, blue: Plane, red: Plane, left: int, top: int, weights: Floats,
             mixed[2 * n] += near * line[n] + far * line[n + 1] if odd else far * line[n] + near * line[n + 1]
 
 
-@compiled(NOTHING, *PLANES, NUMBER, NUMBER, NUMBERS)
-def _colour(y: Plane, blue: Plane, red: Plane, at_x: float, at_y: float, out: Floats) -> None:
+@compiled(NOTHING, PLANES, NUMBER, NUMBER, NUMBERS)
+def _colour(planes: Planes, at_x: float, at_y: float, out: Floats) -> None:
     """Fill `out` (2,) with blue and red difference from grey at a place, as they would be at full brightness: shade
     takes both."""
+    y, blue, red = planes
     column, row = _held(int(at_x), y.shape[1]), _held(int(at_y), y.shape[0])
     full = FULL / max(y[row, column] - BLACK, DARK)
     row, column = _held(row // 2, blue.shape[0]), _held(column // 2, blue.shape[1])
     out[0], out[1] = (blue[row, column] - 128.0) * full, (red[row, column] - 128.0) * full
 
 
-@compiled(TABLE, *PLANES, TABLE, TABLE, COUNTS, COUNTS, TABLE, NUMBERS, COUNT)
-def middles(
-    y: Plane,
-    blue: Plane,
-    red: Plane,
-    starts: Floats,
-    weights: Floats,
-    halves: Counts,
-    firsts: Counts,
-    levels: Floats,
-    window: Floats,
-    rounds: int,
-) -> Floats:
+@compiled(several(NUMBER, 2), GREYS, TABLE, COUNT)
+def _core_and_ground(pixels: Greys, levels: Floats, first: int) -> tuple[float, float]:
+    """The levels of a disc's core and of its brightest surroundings."""
+    core, a, b, c, d = 0.0, 0.0, 0.0, 0.0, 0.0
+    flat = pixels.ravel()
+    middle, left_of, right_of, below, above = levels[0], levels[1], levels[2], levels[3], levels[4]
+    for n in range(len(flat)):
+        core += middle[first + n] * flat[n]
+        a += left_of[first + n] * flat[n]
+        b += right_of[first + n] * flat[n]
+        c += below[first + n] * flat[n]
+        d += above[first + n] * flat[n]
+    return core, max(a, b, c, d)
+
+
+@compiled(several(NUMBER, 6), GREYS, NUMBERS, NUMBER, NUMBER)
+def _moments(pixels: Greys, window: Floats, ground: float, contrast: float) -> tuple[float, ...]:
+    """Area of what lies above half level, its middle from the middle pixel, and its mean squares about that: across,
+    mixed, down."""
+    side = len(pixels)
+    half = side // 2
+    area, sx, sy, sxx, sxy, syy = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for row in range(side):
+        down, seen, part = float(row - half), pixels[row], window[row * side : (row + 1) * side]
+        whole, along, square = 0.0, 0.0, 0.0
+        for column in range(side):
+            level = (seen[column] - ground) * (2 / contrast) - 1
+            share, across = part[column] * min(max(level, 0.0), 1.0), float(column - half)
+            whole += share
+            along += share * across
+            square += share * across * across
+        area += whole
+        sx += along
+        sy += whole * down
+        sxx += square
+        sxy += along * down
+        syy += whole * down * down
+    area = max(area, LEAST)
+    sx, sy = sx / area, sy / area
+    return area, sx, sy, sxx / area - sx * sx, sxy / area - sx * sy, syy / area - sy * sy
+
+
+@compiled(TABLE, PLANES, TABLE, TABLE, DISCS, COUNT)
+def middles(planes: Planes, starts: Floats, weights: Floats, discs: Discs, rounds: int) -> Floats:
     """The disc at each of m places `starts` (m, 2), told by its mix `weights` (m, 3), as rows of x, y, contrast, area,
     mean squares about its middle (across, mixed, down), and blue and red difference from grey at full brightness (0
     without colours).
 
-    A disc is what lies above half level between its core and its brightest surroundings. Its masks lie in a square of
-    `halves` (m,) pixels around the middle one, from `firsts` (m,) on: `levels` (5, n) draws the levels of the core and
-    four parts of the ring from the pixels, `window` (n,) says how much of each may be the disc.
+    A disc is what lies above half level between its core and its brightest surroundings.
     """
     found = np.zeros((len(starts), 9))
     for m in range(len(starts)):
-        half, first = halves[m], firsts[m]
+        half, first = discs.halves[m], discs.firsts[m]
         side = 2 * half + 1
-        mask = levels[:, first : first + side * side]
-        middle, left_of, right_of, below, above = mask[0], mask[1], mask[2], mask[3], mask[4]
+        window = discs.window[first : first + side * side]
         pixels, line = np.empty((side, side), np.float32), np.empty(side // 2 + 2, np.float32)
         at_x, at_y = starts[m]
         if not (abs(at_x) < NOWHERE_PX and abs(at_y) < NOWHERE_PX):
             continue
+        seen = found[m]
         for _ in range(rounds):
             left, top = math.floor(at_x) - half, math.floor(at_y) - half
-            mix(y, blue, red, left, top, weights[m], line, pixels)
-            core, a, b, c, d = 0.0, 0.0, 0.0, 0.0, 0.0
-            flat = pixels.ravel()
-            for n in range(side * side):
-                core += middle[n] * flat[n]
-                a += left_of[n] * flat[n]
-                b += right_of[n] * flat[n]
-                c += below[n] * flat[n]
-                d += above[n] * flat[n]
-            ground = max(a, b, c, d)
+            mix(planes, left, top, weights[m], line, pixels)
+            core, ground = _core_and_ground(pixels, discs.levels, first)
             contrast = max(core - ground, LEAST)
-            area, sx, sy, sxx, sxy, syy = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            for row in range(side):
-                down, seen, part = float(row - half), pixels[row], window[first + row * side : first + (row + 1) * side]
-                whole, along, square = 0.0, 0.0, 0.0
-                for column in range(side):
-                    level = (seen[column] - ground) * (2 / contrast) - 1
-                    share, across = part[column] * min(max(level, 0.0), 1.0), float(column - half)
-                    whole += share
-                    along += share * across
-                    square += share * across * across
-                area += whole
-                sx += along
-                sy += whole * down
-                sxx += square
-                sxy += along * down
-                syy += whole * down * down
-            area = max(area, LEAST)
-            sx, sy = sx / area, sy / area
+            area, sx, sy, across, mixed, down = _moments(pixels, window, ground, contrast)
             # Pixel n covers n..n+1, so that its middle lies at n + 0.5.
             at_x, at_y = left + half + 0.5 + sx, top + half + 0.5 + sy
+            seen[0], seen[1], seen[2], seen[3], seen[4], seen[5], seen[6] = (
+                at_x,
+                at_y,
+                contrast,
+                area,
+                across,
+                mixed,
+                down,
+            )
             # What is found hangs on the pixel that the window is centred on, and hardly on its very middle.
             if abs(sx) <= CENTRED_PX and abs(sy) <= CENTRED_PX:
                 break
-        found[m, 0], found[m, 1], found[m, 2], found[m, 3] = at_x, at_y, contrast, area
-        found[m, 4], found[m, 5], found[m, 6] = sxx / area - sx * sx, sxy / area - sx * sy, syy / area - sy * sy
-        if blue.size > 0:
-            _colour(y, blue, red, at_x, at_y, found[m, 7:])
+        if planes[1].size > 0:
+            _colour(planes, at_x, at_y, seen[7:])
     return found
 
 
@@ -209,12 +254,11 @@ def telling_mix(colours: Floats, core: Counts, ring: Counts, spread: Floats) -> 
     return told
 
 
-@compiled(NUMBERS, *PLANES, NUMBER, NUMBER, NUMBERS, NUMBERS, NUMBER)
-def ground_beside(
-    y: Plane, blue: Plane, red: Plane, at_x: float, at_y: float, along: Floats, way: Floats, width: float
-) -> Floats:
+@compiled(NUMBERS, PLANES, NUMBER, NUMBER, NUMBERS, NUMBERS, NUMBER)
+def ground_beside(planes: Planes, at_x: float, at_y: float, along: Floats, way: Floats, width: float) -> Floats:
     """Mean brightness, blue and red of a strip beside a place, on the side of `way` (2,), `along` (2,) it, clear of a
     blurred edge `width` px away."""
+    y, blue, red = planes
     mean = np.zeros(3)
     for n in range(5):
         for away in (1.5, 3.0):
@@ -283,15 +327,13 @@ def _is_top(response: Greys, row: int, column: int, half: int) -> bool:
     return True
 
 
-@compiled(TABLE, *PLANES, COUNT, COUNT, COUNT, COUNT, NUMBERS, COUNT, NUMBER)
-def spots(
-    y: Plane, blue: Plane, red: Plane, left: int, top: int, height: int, width: int, weights: Floats, half: int,
-    least: float,
-) -> Floats:  # fmt: skip
-    """Pixels (n, 3: x, y, response) of a part of a picture where the mean of a square of `half` pixels around is above
-    that of one twice as large by more than `least`, and nowhere within `half` by more."""
+@compiled(TABLE, PLANES, BOX, NUMBERS, COUNT, NUMBER)
+def spots(planes: Planes, box: tuple[int, int, int, int], weights: Floats, half: int, least: float) -> Floats:
+    """Pixels (n, 3: x, y, response) of a `box` of a picture (left, top, height, width) where the mean of a square of
+    `half` pixels around is above that of one twice as large by more than `least`, and nowhere within `half` by more."""
+    left, top, height, width = box
     pixels, line = np.empty((height, width), np.float32), np.empty(width // 2 + 2, np.float32)
-    mix(y, blue, red, left, top, weights, line, pixels)
+    mix(planes, left, top, weights, line, pixels)
     response = np.empty((height, width), np.float32)
     _standing_out(pixels, half, response)
     found = np.empty((height * width, 3))  # a plain of one level has as many tops as pixels

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from tuning.core.errors import BadInput
-from tuning.video.media.kernels import Greys, Plane, mix
+from tuning.video.media.kernels import Greys, Plane, Planes, mix
 
 NO_COLOURS: Plane = np.empty((0, 0), np.uint8)
 QUARTERS = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}
@@ -41,11 +41,11 @@ class YuvFrame:
         """So many rows and columns from `left` and `top` on, edges repeated, each pixel a mix of brightness, blue and
         red difference by `weights`."""
         mixed, line = np.empty(size, np.float32), np.empty(size[1] // 2 + 2, np.float32)
-        mix(*self.planes, left, top, np.array(weights, dtype=np.float64), line, mixed)
+        mix(self.planes, left, top, np.array(weights, dtype=np.float64), line, mixed)
         return mixed
 
     @property
-    def planes(self) -> tuple[Plane, Plane, Plane]:
+    def planes(self) -> Planes:
         """Brightness, blue and red; the last two empty in a picture without colours."""
         return self.y, *(self.halves or (NO_COLOURS, NO_COLOURS))
 

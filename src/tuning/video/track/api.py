@@ -53,11 +53,10 @@ def follow_clip(
             if np.hypot(*(at - there)) < LEAST_APART:
                 both = f"{landmark_label(name)} and {landmark_label(other)}"
                 raise BadInput(f"The marks {both} lie on the same place; each has a sticker of its own.")
+        until = len(source.times) - 1 if last is None else last
         reader = LumaReader(path, source.stamps, source.quarter_turns)
         try:
-            found = track(
-                reader, len(source.times), source.times, frame, marks, first=first, last=last, known=known, tick=tick
-            )
+            found = track(reader, source.times, frame, marks, within=(first, until), known=known, tick=tick)
             doubt_bits(found, source.bits, frame)
             return found
         finally:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,16 +46,18 @@ APART = 0.03
 """Left and right at least so far apart across the picture, share of stature: seen from the front or from behind."""
 
 
-@dataclass(frozen=True)
-class MarkSkeleton:
-    """The marks of a clip as parts of a body; m marks, p pairs of one limb.
+class MarkSkeleton(NamedTuple):
+    """The marks of a clip as parts of a body; m marks, p pairs of one limb. Compiled code reads it by its fields.
 
+    They lie `at` (m, 2) px in the frame in which a person set them; those that are `unmarked` (m) nobody did.
     `company` (m, m) weighs whose motion a hidden mark shares; `first`, `second` are the pairs with `share` (p) of their
     limb's word, `longest` (p) and, across, `widest` (p) px; of `above` and `below` each first is the higher; `root` (m)
     are those of the pelvis, and `stays` (m, 2) how far each leaves its usual place below them, px. `tall` is the height
     of the body in the picture, px, NaN if names do not tell.
     """
 
+    at: Floats
+    unmarked: NDArray[np.bool_]
     company: Floats
     first: NDArray[np.intp]
     second: NDArray[np.intp]
@@ -74,8 +76,8 @@ def side_of(name: str) -> str:
     return next((side for side in SIDES if name.endswith(f"_{side}")), "")
 
 
-def body_of(names: Sequence[str], places: Floats) -> MarkSkeleton:
-    """The body that wears these marks at these places (m, 2), px."""
+def body_of(names: Sequence[str], places: Floats, unmarked: int = 0) -> MarkSkeleton:
+    """The body that wears these marks at these places (m, 2), px; the last `unmarked` of them nobody set."""
     limbs = [side_of(name) for name in names]
     kinds = [name.removesuffix(f"_{limb}") for name, limb in zip(names, limbs, strict=True)]
     high = np.array([HEIGHTS.get(kind, np.nan) for kind in kinds])
@@ -94,6 +96,8 @@ def body_of(names: Sequence[str], places: Floats) -> MarkSkeleton:
     below = np.where(~low[:, None], KNEE_STAYS, FOOT_STAYS)
     stays = below if frontal else np.broadcast_to(SEEN_ASIDE, below.shape)
     return MarkSkeleton(
+        at=np.ascontiguousarray(places, dtype=np.float64),
+        unmarked=np.arange(len(names)) >= len(names) - unmarked,
         company=_company(apart, limbs),
         first=first,
         second=second,
@@ -108,7 +112,7 @@ def body_of(names: Sequence[str], places: Floats) -> MarkSkeleton:
     )
 
 
-def unmarked(names: Sequence[str], places: Floats) -> dict[str, Floats]:
+def places_unmarked(names: Sequence[str], places: Floats) -> dict[str, Floats]:
     """About where stickers of a foot seen from behind lie, px, that nobody marked, since they were hidden then or are
     not asked for, by name: on the line of the two marks next to them, as high as on a standing body."""
     known = dict(zip(names, places, strict=True))

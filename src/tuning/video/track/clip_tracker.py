@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ from tuning.core.types import Floats
 from tuning.video.detect.camera_motion import CameraMotion, known_moves
 from tuning.video.detect.stickers import gap
 from tuning.video.media.planes import LumaReader, YuvFrame
-from tuning.video.track.body_constraints import body_of, unmarked
+from tuning.video.track.body_constraints import body_of, places_unmarked
 from tuning.video.track.detections import Detections
 from tuning.video.track.fixed_tracks import SAME_PX, insert_fixed
 from tuning.video.track.frame_tracker import OFTEN, SURE, USUAL_FRAME_S, Follower
@@ -35,25 +36,23 @@ LONGEST_BREAK = 4.0
 
 def track(
     reader: LumaReader,
-    frames: int,
     times: Floats,
     start: int,
     marks: Mapping[str, Floats],
     *,
-    first: int = 0,
-    last: int | None = None,
+    within: tuple[int, int] | None = None,
     known: Tracks | None = None,
     tick: Callable[[float], bool] = lambda _: True,
 ) -> Tracks:
-    """Follow `marks` (landmark to (2,) px) of frame `start` both ways, within first..last.
+    """Follow `marks` (landmark to (2,) px) of frame `start` both ways, from the first to the last frame `within`.
 
     `tick` is told the share that is done; when it returns False the work stops
     and what was found so far is returned. Stickers of marks that are `known`
-    from before are theirs. Returns Tracks over all `frames`,
+    from before are theirs. Returns Tracks over all frames, at their `times`,
     NaN and quality 0 where a mark was not found, or a frame not read. Raises
     BadInput where `start` cannot be read.
     """
-    last = frames - 1 if last is None else last
+    first, last = within or (0, len(times) - 1)
     opening = _opening(reader, start)
     seen = _FrameDetections.at_first(tuple(marks), times, start)
     found, background = seen.found, CameraMotion(opening.y, np.array(list(marks.values())))
@@ -74,9 +73,8 @@ def track(
     shown = seen.sights[first : last + 1]
     if seen.unsure and going:
         one_size = partial(of_one_size, scale=seen.scale[first : last + 1], shape=opening.shape)
-        going = _tell_apart(
-            found, seen.narrow, shown, start, first, worn, opening.shape[0], lambda: tick(1.0), known, one_size
-        )
+        span = _Span(found, seen.narrow, shown, start, first, opening.shape[0])
+        going = _tell_apart(span, worn, lambda: tick(1.0), known, one_size)
     doubt(found, start, seen.narrow)
     follow_traces(found, shown, first)
     found.click_sd = {name: CLICK_SD_PX for k, name in enumerate(found.names) if k not in worn}
@@ -170,14 +168,21 @@ def _steadied(sights: Sequence[Detections], camera: Floats | None, start: int, f
     return [replace(seen, at=carried(seen.at, camera[first + n], camera[start])) for n, seen in enumerate(sights)]
 
 
+class _Span(NamedTuple):
+    """What is `found` in a clip and the `narrow` ways of the finds (frames, marks, 2), and all that may be a sticker in
+    its frames from `first` on; marks were set in frame `start` of a picture so many pixels high."""
+
+    found: Tracks
+    narrow: Floats
+    sights: Sequence[Detections]
+    start: int
+    first: int
+    height: int
+
+
 def _tell_apart(
-    found: Tracks,
-    narrow: Floats,
-    sights: Sequence[Detections],
-    start: int,
-    first: int,
+    span: _Span,
     worn: Sequence[int],
-    height: int,
     going: Callable[[], bool],
     known: Tracks | None = None,
     one_size: Callable[[Sequence[Detections]], Sequence[Detections]] = lambda sights: sights,
@@ -187,24 +192,23 @@ def _tell_apart(
 
     Whether the work was not ended by `going`; then nothing is changed.
     """
+    found, narrow, sights, start, first, height = span
     marks = list(range(len(found.names)) if len(worn) >= OFTEN * len(found.names) else worn)
     if len(marks) < 2:
         return True
     names = [found.names[k] for k in marks]
-    others = unmarked(found.names, found.xy[start])
+    others = places_unmarked(found.names, found.xy[start])
     at = np.array([*found.xy[start, marks], *others.values()])
     between = paces(found.times)[first : first + len(sights) - 1]
-    body = body_of([*names, *others], at)
+    body = body_of([*names, *others], at, len(others))
     sights, sure = insert_fixed(sights, [*names, *others], known or Tracks.empty((), found.times), first)
     told = solve(
         body,
-        at,
         one_size(_steadied(sights, found.camera, start, first)),
         start - first,
         between,
         height,
         going,
-        len(others),
         sure,
     )
     if told is None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -21,7 +21,7 @@ from tuning.video.track.assignment_kernels import Flags, Ints, each_its_best, ma
 from tuning.video.track.body_constraints import MarkSkeleton
 from tuning.video.track.detections import Detections, Tracklets
 from tuning.video.track.group_assignment import FAR_SHARE
-from tuning.video.track.hypothesis_step import gains, move
+from tuning.video.track.hypothesis_step import Finds, Hypotheses, Pace, gains, move
 
 STATURE_PX, STATURE_M = 1.3, 1.7
 """A body fills the picture's height divided by the first where its marks do not tell its stature, and has the second
@@ -43,25 +43,6 @@ MOST_WAYS, OTHER_WAYS, SURELY = 8, 8.0, 3.0
 the last than none is not done without for nothing."""
 
 
-@dataclass(frozen=True)
-class _Hypotheses:
-    """n accounts of m marks: places and speeds (n, m, 2), frames unseen and seen (n, m), mean place below the pelvis
-    and its variance (n, m, 2), numbers of their stickers in the last frame (n, m), -1 for none, and charges (n)."""
-
-    at: Floats
-    speed: Floats
-    unseen: Ints
-    age: Ints
-    place: Floats
-    stray: Floats
-    last: Ints
-    charge: Floats
-
-    def of(self, rows: Ints) -> _Hypotheses:
-        """Some of them, in this order."""
-        return _Hypotheses(*(getattr(self, field.name)[rows] for field in fields(self)))
-
-
 class Assignment(NamedTuple):
     """The number of each mark's sticker in every frame, -1 for none, (frames, marks), and where another account that is
     about as good has another sticker for it, or another mark for its sticker."""
@@ -73,24 +54,19 @@ class Assignment(NamedTuple):
 class HypothesisTracker:
     """Tells the marks of one clip apart, forward or backward from the frame in which a person set them.
 
-    `frame_s` is the usual time between frames, `height` that of the picture, px. The last `unmarked` of the marks are
-    stickers that nobody marked and that may be worn: so that no mark is taken for one of them.
+    `frame_s` is the usual time between frames, `height` that of the picture, px. No mark is taken for a sticker that
+    nobody marked and that may be worn.
     """
 
-    def __init__(self, body: MarkSkeleton, start: Floats, frame_s: float, height: int, unmarked: int = 0) -> None:
-        self.body, self.start = body, start
-        self.unmarked = np.arange(len(start)) >= len(start) - unmarked
-        self.tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
-        self.metre = self.tall / STATURE_M
-        self.far = FAR_SHARE * height
+    def __init__(self, body: MarkSkeleton, frame_s: float, height: int) -> None:
+        self.body = body
+        tall = body.tall if np.isfinite(body.tall) else height / STATURE_PX
+        self.pace = Pace(0.0, FAR_SHARE * height, tall / STATURE_M, frame_s)
         self._set_pace(frame_s)
-        self.placed = bool(body.root.any() and np.isfinite(body.tall))
-        """Whether marks have a place below the pelvis."""
 
     def _set_pace(self, frame_s: float) -> None:
-        self.frame_s = frame_s
-        self.loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.metre * frame_s**2))
-        """How far a mark of known speed lies from its course, px (SD)."""
+        loose = float(np.hypot(JITTER_PX, SPEEDS_UP * self.pace.metre_px * frame_s**2))
+        self.pace = self.pace._replace(loose_px=loose, frame_s=frame_s)
 
     def assign_frames(
         self, sights: Iterable[Detections], between: Floats, given: Ints, going: Callable[[], bool]
@@ -101,11 +77,11 @@ class HypothesisTracker:
         for n, (seen, frame_s, sure) in enumerate(zip(sights, between.tolist(), given, strict=True)):
             if n % ASKED_EVERY == 0 and not going():
                 return None
-            if frame_s != self.frame_s:
-                longer = frame_s / self.frame_s
-                now, runs = replace(now, speed=longer * now.speed), replace(runs, speed=longer * runs.speed)
+            if frame_s != self.pace.frame_s:
+                longer = frame_s / self.pace.frame_s
+                now, runs = now._replace(speed=longer * now.speed), replace(runs, speed=longer * runs.speed)
                 self._set_pace(frame_s)
-            runs = runs.then(seen.at, self.loose)
+            runs = runs.then(seen.at, self.pace.loose_px)
             now, parents, chosen = self._next(now, seen, runs.follower, sure)
             trail.append((parents, chosen))
         rows = np.argsort(now.charge, kind="stable")
@@ -113,38 +89,32 @@ class HypothesisTracker:
         for parents, chosen in reversed(trail):
             said.append(chosen[rows])
             rows = parents[rows]
-        every = np.array(said[::-1], dtype=np.intp).reshape(len(said), len(rows), len(self.start))
+        every = np.array(said[::-1], dtype=np.intp).reshape(len(said), len(rows), len(self.body.at))
         best = every[:, :1]
         elsewhere = (every != best) & (every >= 0)
-        anothers = ((every[:, :, None] == best[..., None]) & ~np.eye(len(self.start), dtype=bool)).any(axis=3)
+        anothers = ((every[:, :, None] == best[..., None]) & ~np.eye(len(self.body.at), dtype=bool)).any(axis=3)
         return Assignment(every[:, 0], ((elsewhere | anothers) & (best >= 0)).any(axis=1))
 
-    def _first(self) -> _Hypotheses:
-        at = self.start[None].copy()
+    def _first(self) -> Hypotheses:
+        at = self.body.at[None].copy()
         none = np.zeros(at.shape[:2], dtype=np.intp)
         stray = np.square(self.body.stays)[None]
         pelvis = at[:, self.body.root].mean(axis=1, keepdims=True) if self.body.root.any() else 0.0
-        return _Hypotheses(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
+        return Hypotheses(at, np.zeros_like(at), none, none, at - pelvis, stray, none - 1, np.zeros(1))
 
-    def _next(self, now: _Hypotheses, seen: Detections, follower: Ints, sure: Ints) -> tuple[_Hypotheses, Ints, Ints]:
+    def _next(self, now: Hypotheses, seen: Detections, follower: Ints, sure: Ints) -> tuple[Hypotheses, Ints, Ints]:
         """The accounts after one more frame, the one that each came from, and what each says."""
-        body, marks = self.body, (now.at, now.speed, now.unseen, now.age, now.place, now.stray)
-        scale = self.loose, self.metre, self.frame_s, self.far
-        gain = gains(*marks, seen.at, seen.like, body.root, self.unmarked, self.placed, *scale)
+        finds = Finds(seen.at, seen.like)
+        gain = gains(now, finds, self.body, self.pace)
         goes_on = np.append(follower, -1)[now.last]
         known = np.flatnonzero(sure >= 0)
         goes_on[:, known] = sure[known]
         gain[:, known, sure[known]] = np.maximum(gain[:, known, sure[known]], AT_LEAST)
         ways = [(n, way) for n in range(len(gain)) for way in _ways_on(gain[n], goes_on[n])]
         parents = np.array([n for n, _ in ways], dtype=np.intp)
-        chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.start))
-        after = replace(now.of(parents), last=chosen)
-        moving = after.at, after.speed, after.unseen, after.age, after.place, after.stray, after.charge
-        limbs = body.first, body.second, body.share, body.longest, body.widest, body.above, body.below
-        move(
-            *moving, seen.at, seen.like, chosen, parents, gain,
-            body.company, *limbs, body.root, self.unmarked, body.stays, body.tall,
-        )  # fmt: skip
+        chosen = np.array([way for _, way in ways], dtype=np.intp).reshape(len(ways), len(self.body.at))
+        after = now.of(parents)._replace(last=chosen)
+        move(after, finds, parents, gain, self.body)
         kept = _best(after, chosen)
         return after.of(kept), parents[kept], chosen[kept]
 
@@ -213,7 +183,7 @@ def _assigned(gain: Floats, forced: frozenset[int] = frozenset()) -> tuple[float
     return float(whole[rows, columns].sum()), tuple(int(c) if c < gain.shape[1] else -1 for c in columns)
 
 
-def _best(after: _Hypotheses, chosen: Ints) -> Ints:
+def _best(after: Hypotheses, chosen: Ints) -> Ints:
     """Numbers of the accounts that are kept; of those that say the same now and go on alike, the better one."""
     kept, known = list[int](), set[tuple[bytes, ...]]()
     order = np.argsort(after.charge, kind="stable")
@@ -231,26 +201,23 @@ def _best(after: _Hypotheses, chosen: Ints) -> Ints:
 
 def solve(
     body: MarkSkeleton,
-    start: Floats,
     sights: Sequence[Detections],
     first: int,
     frame_s: float | Floats,
     height: int,
     going: Callable[[], bool] = lambda: True,
-    unmarked: int = 0,
     given: Ints | None = None,
 ) -> Assignment | None:
-    """What the marks of a clip are in every frame, from where they lay, `start` (m, 2) px, in frame `first`, of which
-    it says nothing. `frame_s` is the time from each frame to the next, one for all or (frames - 1,). None where `going`
-    ends it. The last `unmarked` are stickers that nobody marked; `given` as
-    `Teller.told` takes it."""
+    """What the marks of a clip are in every frame, from where they lay in frame `first`, of which it says nothing.
+    `frame_s` is the time from each frame to the next, one for all or (frames - 1,). None where `going` ends it.
+    `given` as `HypothesisTracker.assign_frames` takes it."""
     between = np.broadcast_to(frame_s, max(len(sights) - 1, 0))
-    teller = HypothesisTracker(body, start, float(np.median(frame_s)), height, unmarked)
-    given = np.full((len(sights), len(start)), -1) if given is None else given
+    teller = HypothesisTracker(body, float(np.median(frame_s)), height)
+    given = np.full((len(sights), len(body.at)), -1) if given is None else given
     before = teller.assign_frames(reversed(sights[:first]), between[:first][::-1], given[:first][::-1], going)
     after = teller.assign_frames(sights[first + 1 :], between[first:], given[first + 1 :], going)
     if before is None or after is None:
         return None
-    nothing = np.full((1, len(start)), -1)
+    nothing = np.full((1, len(body.at)), -1)
     numbers = np.concatenate([before.numbers[::-1], nothing, after.numbers])
     return Assignment(numbers, np.concatenate([before.tied[::-1], nothing > 0, after.tied]))

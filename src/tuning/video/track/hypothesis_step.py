@@ -1,13 +1,12 @@
 """What every account of a clip expects of its marks in the next frame, and what the frame then makes of it.
 
-An account says which sticker is which mark (`accounts`). There are n of them with m marks each: places `at` and `speed`
-(n, m, 2) px, frames `unseen` and seen, `age`, (n, m), the mean `place` below the pelvis and its variance, `stray`,
-(n, m, 2); a frame shows f `finds` (f, 2) px, each like a sticker by `like` (f,), 0..1.
+An account says which sticker is which mark (`hypotheses`). There are n of them with m marks each.
 """
 
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
@@ -24,8 +23,10 @@ from tuning.video.media.jit import (
     YES,
     YESSES,
     compiled,
+    named,
 )
-from tuning.video.track.assignment_kernels import Flags, Ints
+from tuning.video.track.assignment_kernels import Ints
+from tuning.video.track.body_constraints import MarkSkeleton
 from tuning.video.track.detections import OLD_SHARE, YOUNG
 
 STARTS, WANDERS, WANDERS_S, QUICK = 2.0, 1.5, 0.35, 0.1
@@ -45,6 +46,52 @@ FADE, FORGOTTEN = 0.8, 3
 """What is left of a hidden mark's own speed after a frame, and the frames after which it says nothing any more."""
 
 
+class Hypotheses(NamedTuple):
+    """n accounts of m marks: places and speeds (n, m, 2) px, frames unseen and seen (n, m), mean place below the pelvis
+    and its variance (n, m, 2), numbers of their stickers in the last frame (n, m), -1 for none, and charges (n)."""
+
+    at: Floats
+    speed: Floats
+    unseen: Ints
+    age: Ints
+    place: Floats
+    stray: Floats
+    last: Ints
+    charge: Floats
+
+    def of(self, rows: Ints) -> Hypotheses:
+        """Some of them, in this order."""
+        at, speed, unseen, age, place, stray, last, charge = self
+        return Hypotheses(
+            at[rows], speed[rows], unseen[rows], age[rows], place[rows], stray[rows], last[rows], charge[rows]
+        )
+
+
+class Finds(NamedTuple):
+    """What a frame shows: f places (f, 2) px, and how much each is `like` a sticker (f,), 0..1."""
+
+    at: Floats
+    like: Floats
+
+
+class Pace(NamedTuple):
+    """How marks may move: one of known speed is `loose_px` off its course (SD) and never more than `far_px`; `metre_px`
+    is a metre, `frame_s` a frame."""
+
+    loose_px: float
+    far_px: float
+    metre_px: float
+    frame_s: float
+
+
+HYPOTHESES = named(Hypotheses, CUBE, CUBE, GRID, GRID, CUBE, CUBE, GRID, NUMBERS)
+FINDS, PACE = named(Finds, TABLE, NUMBERS), named(Pace, *[NUMBER] * 4)
+SKELETON = named(
+    MarkSkeleton,
+    *(TABLE, YESSES, TABLE, COUNTS, COUNTS, NUMBERS, NUMBERS, NUMBERS, COUNTS, COUNTS, YESSES, TABLE, NUMBER),
+)
+
+
 @compiled(NUMBER, NUMBERS, NUMBERS, NUMBERS)
 def _out_of_place(below: Floats, place: Floats, stray: Floats) -> float:
     """What a mark is charged that lies so far `below` the pelvis (2,) and not in its usual `place`."""
@@ -61,14 +108,14 @@ def _missing(unseen: int, unmarked: bool) -> float:
     return STAYS_AWAY if unseen > 0 else GOES
 
 
-@compiled(NOTHING, TABLE, YESSES, NUMBERS)
-def _pelvis(at: Floats, root: Flags, out: Floats) -> None:
+@compiled(NOTHING, TABLE, SKELETON, NUMBERS)
+def _pelvis(at: Floats, body: MarkSkeleton, out: Floats) -> None:
     """Fill `out` (2,) with the middle of the marks of the pelvis, hidden ones where they are thought to be; zeros
     without any."""
     out[:] = 0.0
     many = 0
     for m in range(len(at)):
-        if root[m]:
+        if body.root[m]:
             out[0] += at[m, 0]
             out[1] += at[m, 1]
             many += 1
@@ -76,52 +123,40 @@ def _pelvis(at: Floats, root: Flags, out: Floats) -> None:
         out /= many
 
 
-@compiled(CUBE, CUBE, CUBE, GRID, GRID, CUBE, CUBE, TABLE, NUMBERS, YESSES, YESSES, YES, NUMBER, NUMBER, NUMBER, NUMBER)
-def gains(
-    at: Floats,
-    speed: Floats,
-    unseen: Ints,
-    age: Ints,
-    place: Floats,
-    stray: Floats,
-    finds: Floats,
-    like: Floats,
-    root: Flags,
-    unmarked: Flags,
-    placed: bool,
-    loose_px: float,
-    metre_px: float,
-    frame_s: float,
-    far_px: float,
-) -> Floats:
-    """What is gained over leaving mark and find alone, (n, m, f), -inf where they are too far apart; one find that is
-    none where there are none.
+@compiled(YES, SKELETON)
+def has_places(body: MarkSkeleton) -> bool:
+    """Whether marks have a place below the pelvis."""
+    return bool(body.root.any()) and not math.isnan(body.tall)
 
-    `root` (m,) are the marks of the pelvis and `placed` whether the others have a place below it; a mark of known speed
-    is `loose_px` off its course (SD) and never more than `far_px`; `metre_px` is a metre, `frame_s` a frame.
-    """
-    accounts, marks = unseen.shape
-    gain = np.full((accounts, marks, max(len(finds), 1)), -math.inf)
-    there, pelvis = np.empty((marks, 2)), np.empty(2)
+
+@compiled(CUBE, HYPOTHESES, FINDS, SKELETON, PACE)
+def gains(now: Hypotheses, finds: Finds, body: MarkSkeleton, pace: Pace) -> Floats:
+    """What is gained over leaving mark and find alone, (n, m, f), -inf where they are too far apart; one find that is
+    none where there are none."""
+    accounts, marks = now.unseen.shape
+    gain = np.full((accounts, marks, max(len(finds.at), 1)), -math.inf)
+    there, pelvis, placed = np.empty((marks, 2)), np.empty(2), has_places(body)
     for n in range(accounts):
         for m in range(marks):
-            there[m, 0], there[m, 1] = at[n, m, 0] + speed[n, m, 0], at[n, m, 1] + speed[n, m, 1]
-        _pelvis(there, root, pelvis)
+            there[m, 0], there[m, 1] = now.at[n, m, 0] + now.speed[n, m, 0], now.at[n, m, 1] + now.speed[n, m, 1]
+        _pelvis(there, body, pelvis)
         for m in range(marks):
-            away = WANDERS * metre_px * frame_s * min(float(unseen[n, m]), WANDERS_S / frame_s)
-            starting = STARTS * metre_px * frame_s if age[n, m] < YOUNG else 0.0
-            quick = QUICK * math.hypot(speed[n, m, 0], speed[n, m, 1])
-            loose = math.sqrt(loose_px**2 + starting**2 + away**2 + quick**2)
-            missing = _missing(unseen[n, m], unmarked[m])
-            if placed and not root[m]:  # unseen it is out of its place as well: hiding saves nothing
-                missing += _out_of_place(there[m] - pelvis, place[n, m], stray[n, m])
-            for f in range(len(finds)):
-                off = math.hypot(there[m, 0] - finds[f, 0], there[m, 1] - finds[f, 1])
-                if off > GATE * loose or off > far_px:
+            unseen, below = now.unseen[n, m], placed and not body.root[m]
+            away = WANDERS * pace.metre_px * pace.frame_s * min(float(unseen), WANDERS_S / pace.frame_s)
+            starting = STARTS * pace.metre_px * pace.frame_s if now.age[n, m] < YOUNG else 0.0
+            quick = QUICK * math.hypot(now.speed[n, m, 0], now.speed[n, m, 1])
+            loose = math.sqrt(pace.loose_px**2 + starting**2 + away**2 + quick**2)
+            missing = _missing(unseen, body.unmarked[m])
+            if below:  # unseen it is out of its place as well: hiding saves nothing
+                missing += _out_of_place(there[m] - pelvis, now.place[n, m], now.stray[n, m])
+            for f in range(len(finds.at)):
+                off = math.hypot(there[m, 0] - finds.at[f, 0], there[m, 1] - finds.at[f, 1])
+                if off > GATE * loose or off > pace.far_px:
                     continue
-                best = missing + NOBODYS * like[f] - UNLIKE * (1 - like[f]) - 0.5 * (off / loose) ** 2
-                if placed and not root[m]:
-                    best -= _out_of_place(finds[f] - pelvis, place[n, m], stray[n, m])
+                like = finds.like[f]
+                best = missing + NOBODYS * like - UNLIKE * (1 - like) - 0.5 * (off / loose) ** 2
+                if below:
+                    best -= _out_of_place(finds.at[f] - pelvis, now.place[n, m], now.stray[n, m])
                 gain[n, m, f] = best
     return gain
 
@@ -168,115 +203,54 @@ def _go_on(at: Floats, speed: Floats, unseen: Ints, age: Ints, finds: Floats, ch
             unseen[m], age[m] = 0, 0 if hidden > FORGOTTEN else age[m] + 1
 
 
-@compiled(NUMBER, TABLE, COUNTS, COUNTS, COUNTS, NUMBERS, NUMBERS, NUMBERS, COUNTS, COUNTS, NUMBER)
-def _misfit(
-    at: Floats,
-    chosen: Ints,
-    first: Ints,
-    second: Ints,
-    share: Floats,
-    longest: Floats,
-    widest: Floats,
-    above: Ints,
-    below: Ints,
-    tall: float,
-) -> float:
+@compiled(NUMBER, TABLE, COUNTS, SKELETON)
+def _misfit(at: Floats, chosen: Ints, body: MarkSkeleton) -> float:
     """Charge of one account for a body that nobody has."""
     charge = 0.0
-    for p in range(len(first)):
-        a, b = first[p], second[p]
+    for p in range(len(body.first)):
+        a, b = body.first[p], body.second[p]
         if chosen[a] >= 0 and chosen[b] >= 0:
             across, down = at[a, 0] - at[b, 0], at[a, 1] - at[b, 1]
-            over = max(math.hypot(across, down) - longest[p], abs(across) - widest[p]) / (TOO_LONG_BY * tall)
-            charge += TOO_LONG * share[p] * min(max(over, 0.0), 1.0)
-    for p in range(len(above)):
-        a, b = above[p], below[p]
+            over = max(math.hypot(across, down) - body.longest[p], abs(across) - body.widest[p])
+            charge += TOO_LONG * body.share[p] * min(max(over / (TOO_LONG_BY * body.tall), 0.0), 1.0)
+    for p in range(len(body.above)):
+        a, b = body.above[p], body.below[p]
         if chosen[a] >= 0 and chosen[b] >= 0:
-            turned = (at[a, 1] - at[b, 1]) / (TURNED_BY * tall)
+            turned = (at[a, 1] - at[b, 1]) / (TURNED_BY * body.tall)
             charge += UPSIDE_DOWN * min(max(turned, 0.0), 1.0)
     return charge
 
 
-@compiled(
-    NOTHING,
-    CUBE,
-    CUBE,
-    GRID,
-    GRID,
-    CUBE,
-    CUBE,
-    NUMBERS,
-    TABLE,
-    NUMBERS,
-    GRID,
-    COUNTS,
-    CUBE,
-    TABLE,
-    COUNTS,
-    COUNTS,
-    NUMBERS,
-    NUMBERS,
-    NUMBERS,
-    COUNTS,
-    COUNTS,
-    YESSES,
-    YESSES,
-    TABLE,
-    NUMBER,
-)
-def move(
-    at: Floats,
-    speed: Floats,
-    unseen: Ints,
-    age: Ints,
-    place: Floats,
-    stray: Floats,
-    charge: Floats,
-    finds: Floats,
-    like: Floats,
-    chosen: Ints,
-    parents: Ints,
-    gain: Floats,
-    company: Floats,
-    first: Ints,
-    second: Ints,
-    share: Floats,
-    longest: Floats,
-    widest: Floats,
-    above: Ints,
-    below: Ints,
-    root: Flags,
-    unmarked: Flags,
-    stays: Floats,
-    tall: float,
-) -> None:
-    """Bring the accounts one frame on, and their `charge` (n,), in place: each is a copy of that of the frame before
-    whose number is in `parents` (n,), and puts its marks on the finds in `chosen` (n, m), -1 for none. `gain` is that
-    of `gains` for those before; the rest is a body's (`anatomy.Body`), and NaN for `tall` where its names tell none.
+@compiled(NOTHING, HYPOTHESES, FINDS, COUNTS, CUBE, SKELETON)
+def move(now: Hypotheses, finds: Finds, parents: Ints, gain: Floats, body: MarkSkeleton) -> None:
+    """Bring the accounts one frame on, and their charges, in place: each is a copy of that of the frame before whose
+    number is in `parents` (n,), and puts its marks on the finds in its `last`, -1 for none. `gain` is that of `gains`
+    for those before.
     """
-    accounts, marks = unseen.shape
-    pelvis, least = np.empty(2), np.square(LEAST_STAY * stays)
-    placed = root.any() and not math.isnan(tall)
+    accounts, marks = now.unseen.shape
+    pelvis, least, placed = np.empty(2), np.square(LEAST_STAY * body.stays), has_places(body)
     part = 1 / (PLACE_MEMORY + 1)
-    nobodys = NOBODYS * like.sum()
+    nobodys = NOBODYS * finds.like.sum()
     for n in range(accounts):
-        charge[n] += nobodys
-        there = at[n] + speed[n]
-        _pelvis(there, root, pelvis)
+        at, place, stray, chosen = now.at[n], now.place[n], now.stray[n], now.last[n]
+        charge = nobodys
+        there = at + now.speed[n]
+        _pelvis(there, body, pelvis)
         for m in range(marks):
-            charge[n] += _missing(unseen[n, m], unmarked[m])
-            if placed and not root[m]:
-                charge[n] += _out_of_place(there[m] - pelvis, place[n, m], stray[n, m])
-            if chosen[n, m] >= 0:
-                charge[n] -= gain[parents[n], m, chosen[n, m]]
-        _go_on(at[n], speed[n], unseen[n], age[n], finds, chosen[n], company)
-        if not math.isnan(tall):
-            charge[n] += _misfit(at[n], chosen[n], first, second, share, longest, widest, above, below, tall)
-        _pelvis(at[n], root, pelvis)
+            charge += _missing(now.unseen[n, m], body.unmarked[m])
+            if placed and not body.root[m]:
+                charge += _out_of_place(there[m] - pelvis, place[m], stray[m])
+            if chosen[m] >= 0:
+                charge -= gain[parents[n], m, chosen[m]]
+        _go_on(at, now.speed[n], now.unseen[n], now.age[n], finds.at, chosen, body.company)
+        if not math.isnan(body.tall):
+            charge += _misfit(at, chosen, body)
+        now.charge[n] += charge
+        _pelvis(at, body, pelvis)
         for m in range(marks):
             for i in range(2):
-                if chosen[n, m] >= 0:
-                    off = at[n, m, i] - pelvis[i] - place[n, m, i]
-                    place[n, m, i] += part * off
-                    stray[n, m, i] += part * (off * off * (1 - part) - stray[n, m, i])
-                stray[n, m, i] = max(stray[n, m, i], least[m, i])
+                if chosen[m] >= 0:
+                    off = at[m, i] - pelvis[i] - place[m, i]
+                    place[m, i] += part * off
+                    stray[m, i] += part * (off * off * (1 - part) - stray[m, i])
+                stray[m, i] = max(stray[m, i], least[m, i])

@@ -1,7 +1,7 @@
 """The order of a visit: true minimum by brute force, rules by hypothesis, the hip battery in numbers."""
 
 from datetime import datetime, timedelta
-from itertools import permutations
+from itertools import pairwise, permutations
 
 import pytest
 from hypothesis import given, settings
@@ -181,3 +181,17 @@ def test_any_choice_of_real_tests_can_be_ordered(ids):
 def test_a_visit_goes_on_through_its_day_and_past_midnight_for_six_hours(begun, now, goes):
     start = datetime(2026, 3, 2, *begun).astimezone()
     assert is_ongoing(Visit("v", "p", start), start + now) == goes
+
+
+def test_every_place_of_an_order_says_the_one_thing_that_binds_it():
+    order = plan(chosen("hip-abd", "squeeze-5s", "leg-length-check"), OrderPreferences(Side.LEFT))
+    why = {stop.effort.id: stop.why for stop in order.stops}
+    assert "posture before loading" in why["leg-length-check"] and "posture" not in why["hip-abd:right"]
+    assert "uninvolved side first" in why["hip-abd:right"] and "side first" not in why["hip-abd:left"]
+    assert "right first" in {s.effort.id: s.why for s in plan(chosen("hip-abd")).stops}["hip-abd:right"]
+    turned = [a.effort.place.position != b.effort.place.position for a, b in pairwise(order.stops)]
+    assert ["one turn" in stop.why for stop in order.stops[1:]] == turned
+    assert all(("same position" in stop.why) is not turn for stop, turn in zip(order.stops[1:], turned, strict=True))
+    assert "put it here" not in "".join(why.values())
+    last = next(s for s in plan(chosen("squeeze-5s", "hip-flex")).stops if s.effort.last)
+    assert ("last in its position" in last.why) is (len(order.stays()) < len(order.stops))

@@ -148,3 +148,18 @@ def test_a_transition_counts_the_newest_supervised_try_out_of_each_side():
         assert not tried_clean([*clean, replace(clean[0], **odd)], rung, 2), odd
     assert not tried_clean([replace(one, supervised=False) for one in clean], rung, 2), "home logs never open it"
     assert Side.NONE not in rung.sides
+
+
+def test_only_a_screen_saved_after_an_alarm_and_not_dated_before_it_answers_it():
+    """A clock that was set back dates what is saved next before what was saved already; an older record that is taken
+    in comes after what is dated later."""
+    alarm, screen = session(3, alarms=("catch",))[0], Screen(Triage.NONE, {})
+
+    def answered(*entries):
+        return next(one.answered for one in log_of(entries, [ONE]))
+
+    assert answered(alarm, replace(screen, at=at(4))) and answered(alarm, replace(screen, at=at(3)))
+    assert not answered(replace(screen, at=at(4)), alarm), "saved before it, whatever the clock said"
+    assert not answered(alarm, replace(screen, at=at(2))), "taken in from elsewhere"
+    again = replace(alarm, first_at=at(3), at=at(5))
+    assert answered(replace(screen, at=at(4)), again) and not answered(replace(screen, at=at(2)), again)

@@ -11,6 +11,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from desks import Desk, seen
 
 from tuning import scratch
 from tuning.core.errors import EnvironmentFault
@@ -84,3 +85,23 @@ def test_a_backup_with_a_file_that_nobody_may_read_says_so(demo_folder, tmp_path
         refuse(kept, shutil, "copy2")
         backup(tmp_path / "record", tmp_path / "elsewhere")
     assert not list((tmp_path / "elsewhere").iterdir())
+
+
+@pytest.mark.parametrize("how", ["moved", "removed", "another in its place"])
+def test_a_record_whose_folder_is_gone_takes_nothing_and_goes_on_when_it_is_back(tmp_path, how):
+    """What is written to a file that was taken away is lost without a word when the program ends."""
+    desk, away = Desk(tmp_path / "record"), tmp_path / "away"
+    desk.keep(seen(1.0))
+    desk.record.folder.rename(away)
+    if how == "removed":
+        shutil.rmtree(away)
+    if how == "another in its place":
+        Record(desk.record.folder).close()
+    with pytest.raises(EnvironmentFault, match="Nothing was saved. Put it back"):
+        desk.keep(seen(2.0))
+    if how != "removed":
+        shutil.rmtree(desk.record.folder, ignore_errors=True)
+        away.rename(desk.record.folder)
+        desk.keep(seen(3.0))
+        assert desk.values() == [1.0, 3.0]
+    desk.record.close()

@@ -32,6 +32,15 @@ def owner_only(folder: Path) -> None:
         folder.chmod(0o700)
 
 
+def identity(file: Path) -> tuple[int, int] | None:
+    """Which file lies at a place, whatever is its name; None where none does, or where its disk is gone."""
+    try:
+        found = file.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
 def sync_folder(folder: Path) -> None:
     """What was renamed in a folder stays renamed when the power goes."""
     handle = os.open(folder, os.O_RDONLY)

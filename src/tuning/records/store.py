@@ -32,7 +32,7 @@ from tuning.records import (
 )
 from tuning.records.dbapi import Connection, Row
 from tuning.records.error_mapping import told_as_fault
-from tuning.records.files import SUMS, owner_only, sweep
+from tuning.records.files import SUMS, identity, owner_only, sweep
 from tuning.records.identity import new_uid
 from tuning.records.media import MediaFolder, StoredFile
 from tuning.records.restore import finish as finish_restore
@@ -41,6 +41,10 @@ NEWER = "This record was written by a newer Tuning. It is open to read; nothing 
 NEWER_HOLDS = (
     "This record was written by a newer Tuning and holds what this version cannot read. Nothing was changed; open it "
     "with the version that wrote it."
+)
+GONE = (
+    "The folder of the record was moved, removed or exchanged, or its disk is no longer there ({folder}). Nothing was "
+    "saved. Put it back and save again, or close Tuning and open the record where it lies now."
 )
 WRITING = "begin immediate"
 OWN, DEMO, PRACTICE = "own", "demo", "practice"
@@ -76,6 +80,7 @@ class Record:
             sweep(folder)
             self.read_only = not schema.ready(self.file, kind)
             self._connection = schema.connection_to(self.file, not self.read_only)
+            self._opened = identity(self.file)
         self.media = MediaFolder(folder / "media")
         self._in_use: set[str] = set()
         self._key: keys.Key | None = None
@@ -141,6 +146,8 @@ class Record:
             self._connection.execute(begin)
             try:
                 yield self._connection
+                if begin == WRITING:
+                    self._check_it_is_there()
                 self._connection.execute("commit")
                 self.media.settle(self._in_use)
                 if begin == WRITING and self._key is not None:
@@ -149,6 +156,11 @@ class Record:
                 self._in_use.clear()
                 if self._connection.in_transaction:
                     self._connection.execute("rollback")
+
+    def _check_it_is_there(self) -> None:
+        """A file that was taken away is written to as before, and all of it is lost when the program ends."""
+        if identity(self.file) != self._opened:
+            raise EnvironmentFault(GONE.format(folder=self.folder))
 
     @contextmanager
     def _reading(self) -> Iterator[Connection]:

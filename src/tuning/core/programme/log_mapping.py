@@ -50,11 +50,17 @@ def log_of(entries: Sequence[Entry], rungs: Iterable[str], since: datetime | Non
     for n, one in enumerate(entries):
         if isinstance(one, Done) and one.rung in wanted:
             told = one.first_at or one.at
-            answered = any((at, place) > (told, n if one.first_at is None else len(entries)) for place, at in screens)
+            answered = any(_is_after(at, place, one, n) for place, at in screens)
             same_day = since is not None and one.day == local_day(since)
             past = same_day and since is not None and told < since
             made.append(set_of(one, answered, past))
     return sorted(made, key=lambda one: one.day)
+
+
+def _is_after(at: datetime, place: int, done: Done, n: int) -> bool:
+    """Whether a screen answers what a line told: saved after it, and not dated before it. Either alone lies where a
+    clock was set back, or an older record was taken in. The place of a line that was put right tells nothing."""
+    return at > done.first_at if done.first_at is not None else place > n and at >= done.at
 
 
 def sessions(entries: Iterable[Entry], rungs: Iterable[str]) -> list[Done]:

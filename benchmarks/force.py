@@ -19,8 +19,8 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.live import RingBuffer
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.plates import read_plates
 from tuning.ui import theme

@@ -13,8 +13,8 @@ import numpy as np
 from tuning.core.force.analysis import analyse
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, Floats, SimulatedPerson, SimulatedSession, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, Floats, SimulatedPerson, SimulatedSession, heard
 
 Gaps = dict[str, list[float]]
 """Distances from the truth by what was read, in the unit of LIMITS."""

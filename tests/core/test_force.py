@@ -21,8 +21,8 @@ from tuning.core.force.weighing import BodyWeight, weigh
 from tuning.core.judging.comparison import comparison_table
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import LEGS, NotMeasured, Side, TraceRef
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.knowledge import load
 
 MEASURES = load().measures

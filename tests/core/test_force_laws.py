@@ -17,7 +17,7 @@ from tuning.core.force.weighing import emptied
 from tuning.core.judging.verdict import error_of_value, split_sem
 from tuning.core.types import LEGS, NotMeasured, Side
 from tuning.demo.plate_profiles import scene
-from tuning.devices.plates import Faults, SimulatedPerson, heard, points_heard
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard, points_heard
 from tuning.knowledge import load
 
 ERRORS = load().plate_errors

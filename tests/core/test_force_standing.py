@@ -17,8 +17,8 @@ from tuning.core.force.weighing import weigh
 from tuning.core.judging.comparison import compare_sides
 from tuning.core.judging.verdict import VerdictWord
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.knowledge import load
 
 

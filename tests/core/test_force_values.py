@@ -16,8 +16,8 @@ from tuning.core.force.onset import Baseline, find_onset, impulses, quiet_before
 from tuning.core.force.plate_tests import TESTS, UNITS, Analysis, Rep
 from tuning.core.force.recording import Recording, low_passed
 from tuning.core.types import LEGS, NotMeasured, Setup, Side, TraceRef
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 
 # on and off
 

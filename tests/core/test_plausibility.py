@@ -9,8 +9,8 @@ from tuning.core.force.analysis import analyse
 from tuning.core.force.plausibility import doubts
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 
 RATE = 1000
 

@@ -21,7 +21,7 @@ from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
 from tuning.demo.plate_forces import pressed
-from tuning.devices.plates import Faults, SimulatedPerson, heard, points_heard
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard, points_heard
 from tuning.exchange.csv.plates import write_csv
 from tuning.exchange.csv.tracks import write_tracks
 

@@ -8,7 +8,7 @@ from chance import RANDOM
 
 from tuning.core.strength.gauge_trace import EffortFault, best_second, read_effort
 from tuning.core.types import NotMeasured
-from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded, true_force
+from tuning.demo.simulated_gauge import Profile, Push, SimulatedDynamometer, recorded, true_force
 
 """Fresh every run; the limits below leave room for it."""
 

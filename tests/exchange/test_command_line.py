@@ -12,11 +12,11 @@ from click.testing import CliRunner
 
 from tuning.cli import folder_of, main
 from tuning.core.movement.tracks import Tracks
+from tuning.demo import simulated_plates as plates
 from tuning.demo.camera import PinholeCamera
 from tuning.demo.mannequin import build
 from tuning.demo.motions import Squatter, squatting
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.tracks import write_tracks
 
 

@@ -11,8 +11,8 @@ from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.mapping import Mapping, read_mapping
 from tuning.exchange.csv.plates import read_table, write_csv

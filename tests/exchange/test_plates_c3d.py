@@ -10,8 +10,8 @@ import pytest
 from tuning.core.errors import BadInput
 from tuning.core.force.analysis import analyse
 from tuning.core.types import Side
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, heard
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, heard
 from tuning.exchange.c3d.subprocess_reader import announced
 from tuning.exchange.plates import read_plates
 

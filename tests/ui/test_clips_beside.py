@@ -18,8 +18,8 @@ from tuning.core.judging.comparison import compare_change
 from tuning.core.movement.cue_effects import causes
 from tuning.core.types import NotMeasured, Observation, Setup, Side
 from tuning.demo.clips import CLIPS
+from tuning.demo.simulated_camera import SimulatedCamera
 from tuning.demo.simulated_capture import STAND_S, StagePlates
-from tuning.devices.camera import SimulatedCamera
 from tuning.knowledge import load
 from tuning.ui.picture.before_after import BeforeAfter, takes
 from tuning.ui.picture.changed_condition import found_causes

@@ -9,8 +9,8 @@ from PyQt6.QtTest import QTest
 from tuning.core.errors import BadInput
 from tuning.core.types import Side
 from tuning.demo.plate_profiles import body, scene
-from tuning.devices.dynamometer import Profile, SimulatedDynamometer
-from tuning.devices.plates import Faults, SimulatedPlates
+from tuning.demo.simulated_gauge import Profile, SimulatedDynamometer
+from tuning.demo.simulated_plates import Faults, SimulatedPlates
 from tuning.ui.strength.live import GaugePhase
 
 

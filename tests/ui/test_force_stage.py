@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QLabel
 from tuning.core.force.live import BLIND, FADING, RepCounter, RingBuffer, beam_shown, score
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
+from tuning.demo import simulated_plates as plates
 from tuning.demo.plate_profiles import balance_set, body, scene
-from tuning.devices import plates
-from tuning.devices.plates import Faults, SimulatedPerson, SimulatedPlates, heard
+from tuning.demo.simulated_plates import Faults, SimulatedPerson, SimulatedPlates, heard
 from tuning.exchange.csv.detect_columns import preview
 from tuning.exchange.csv.plates import write_csv
 from tuning.knowledge import load

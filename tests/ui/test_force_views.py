@@ -14,7 +14,7 @@ from tuning.core.force.plate_tests import TESTS
 from tuning.core.force.recording import Recording
 from tuning.core.types import Side
 from tuning.demo.plate_profiles import body, scene
-from tuning.devices.plates import Faults, SimulatedPlates, heard, points_heard
+from tuning.demo.simulated_plates import Faults, SimulatedPlates, heard, points_heard
 from tuning.knowledge import load
 from tuning.ui.force.instruction_card import TestCard
 from tuning.ui.force.live import LivePlates

@@ -25,7 +25,7 @@ from tuning.core.strength.trials import (
     what_resolves,
 )
 from tuning.core.types import LEGS, NotMeasured, Observation, Side
-from tuning.devices.dynamometer import Profile, Push, SimulatedDynamometer, recorded
+from tuning.demo.simulated_gauge import Profile, Push, SimulatedDynamometer, recorded
 from tuning.drawings.strength_pictures import is_drawn, test_picture
 from tuning.knowledge import load
 from tuning.records.settings import Settings

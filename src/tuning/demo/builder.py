@@ -35,8 +35,8 @@ from tuning.core.test_definitions import observed
 from tuning.core.types import LEGS, Entry, FrameRef, Setup, Side, TraceRef
 from tuning.core.units import FORCE_UNITS
 from tuning.demo.clips import CLIPS, DemoClip
+from tuning.demo.simulated_plates import SimulatedSession
 from tuning.demo.stills import STILLS
-from tuning.devices.plates import SimulatedSession
 from tuning.knowledge import load
 from tuning.records import Record, new_uid
 from tuning.records.store import now
@@ -247,7 +247,7 @@ class Builder:
         self, visit: Visit, made: SimulatedSession, name: str, test: str = "", side: Side = Side.NONE
     ) -> Capture:
         """What the plates heard of a scene, as a CSV file in the record."""
-        from tuning.devices.plates import Faults, heard, points_heard
+        from tuning.demo.simulated_plates import Faults, heard, points_heard
         from tuning.exchange.csv.plates import write_csv
         from tuning.exchange.force_cleaning import finish
 

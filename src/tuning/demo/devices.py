@@ -6,12 +6,16 @@ from typing import cast
 
 from tuning.demo import strength_profiles
 from tuning.demo.plate_profiles import balance_set, body, scene
+from tuning.demo.simulated_camera import SimulatedCamera
 from tuning.demo.simulated_capture import camera_for, plates_for
+from tuning.demo.simulated_gauge import SimulatedDynamometer
+from tuning.demo.simulated_plates import SimulatedPlates
+from tuning.demo.simulated_scales import SimulatedScales
 from tuning.devices import Devices, SimulatedSubject
-from tuning.devices.camera import Camera, SimulatedCamera
-from tuning.devices.dynamometer import Dynamometer, SimulatedDynamometer
-from tuning.devices.plates import ForcePlates, SimulatedPlates
-from tuning.devices.scales import SimulatedScales, TwoScales
+from tuning.devices.camera import Camera
+from tuning.devices.dynamometer import Dynamometer
+from tuning.devices.plates import ForcePlates
+from tuning.devices.scales import TwoScales
 
 BALANCE = "balance-set"
 """The test of a subject who squats slowly for the balance beam."""

@@ -12,8 +12,8 @@ from collections.abc import Callable
 import numpy as np
 
 from tuning.demo.mannequin import SIDES, Body
-from tuning.devices.plates import Floats, SimulatedSession
-from tuning.devices.plates import SimulatedPerson as Person
+from tuning.demo.simulated_plates import Floats, SimulatedSession
+from tuning.demo.simulated_plates import SimulatedPerson as Person
 
 PARTS = (("shoulder", "hip", 0.678, 0.374), ("hip", "knee", 0.200, 0.433), ("knee", "ankle", 0.093, 0.433),
          ("ankle", "toe", 0.029, 0.5))  # fmt: skip

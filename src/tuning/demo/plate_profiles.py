@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from tuning.devices import plates
-from tuning.devices.plates import SimulatedPerson, SimulatedSession
+from tuning.demo import simulated_plates as plates
+from tuning.demo.simulated_plates import SimulatedPerson, SimulatedSession
 
 PEOPLE = {
     "glassblower": dict(push_left=850.0, push_right=640.0, rise_left=0.30, rise_right=0.08, share=0.43),

@@ -9,8 +9,8 @@ import numpy as np
 from tuning.demo.clips import CLIPS, DemoClip
 from tuning.demo.mannequin import SIDES
 from tuning.demo.plate_forces import pressed
-from tuning.devices.camera import SimulatedCamera
-from tuning.devices.plates import SimulatedPerson, SimulatedPlates, SimulatedSession
+from tuning.demo.simulated_camera import SimulatedCamera
+from tuning.demo.simulated_plates import SimulatedPerson, SimulatedPlates, SimulatedSession
 
 SHOWN = {"rear": "walk-rear", "side-r": "squat-side", "side-l": "squat-side"}
 """What is played for a kind of picture; from the left, the mirrored squat; else the squat from the front."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from tuning.devices.dynamometer import Profile, Push
+from tuning.demo.simulated_gauge import Profile, Push
 
 PER_KG = {
     "hip-abd": 2.2, "hip-add": 2.0, "hip-er": 1.5, "hip-ir": 1.6, "hip-flex": 2.4, "hip-ext": 2.6, "squeeze-5s": 3.0,

@@ -1,4 +1,4 @@
-"""Devices behind protocols; each has a simulated stand-in that ships with the program."""
+"""Devices behind protocols; each has a stand-in in `demo`."""
 
 from tuning.devices.device_set import NO_DEVICES, Devices, SimulatedSubject, map_device_errors
 

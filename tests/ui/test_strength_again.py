@@ -286,3 +286,25 @@ def test_people_that_cannot_be_read_are_not_told_as_an_empty_clinic(window, monk
     window.go_home()
     told = [label.text() for label in window.day_list.findChildren(QLabel)]
     assert "The disk refused to read." in told and not any("Nobody is here" in text for text in told)
+
+
+def test_a_retest_on_the_wrong_leg_is_asked_about_before_it_is_kept(window, strength):
+    """The first trial of the second leg tells; the same number once more is meant, and is not asked about again."""
+    for side, forces in ((LEFT, ("118", "121")), (RIGHT, ("181", "179"))):
+        strength.state.choose("hip-abd:" + side.value)
+        for force in forces:
+            strength.state.enter(force)
+    page = next_visit(window)
+    page.state.choose("hip-abd:left")
+    page.state.enter("180")
+    page.state.choose("hip-abd:right")
+    page.number.setFocus()
+    type_("120")
+    press(Qt.Key.Key_Return)
+    assert page.state.trials(RIGHT).size == 0 and page.number.text() == "120", "kept in its field"
+    assert "Left and right look exchanged" in page.hint.text() and "left 180 N" in page.hint.text()
+    press(Qt.Key.Key_Return)
+    page.state.choose("hip-abd:right")
+    assert page.state.trials(RIGHT).tolist() == [120.0]
+    page.state.enter("122")
+    assert page.state.trials(RIGHT).size == 2

@@ -22,6 +22,7 @@ from tuning.core.intake.consent import check_pictures, film_refused, letters_ref
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, ReferenceGroup
+from tuning.core.judging.side_guard import SideGuard
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.active_plan import standing_plan
@@ -71,6 +72,7 @@ class Workspace(QObject):
         """What this sitting has added: redoing it is doing it again, and the gate is asked again."""
         self.person: Person | None = people[0] if people else None
         self.case: Case | None = None
+        self._sides = SideGuard()
         self.undo = UndoStack(self.apply_undo)
         self._look = QTimer(self)
         self._look.setInterval(LOOK_MS)
@@ -170,6 +172,7 @@ class Workspace(QObject):
 
     def _enter(self, case: Case) -> None:
         self.case, self.reading = case, self.record.read_only
+        self._sides = SideGuard()
         self.undo.clear()
         self.case_changed.emit()
         self.content_changed.emit()
@@ -335,6 +338,8 @@ class Workspace(QObject):
             self.case if here and self.case is not None else self.record.case(act.case.patient.uid, act.case.visit.uid)
         )
         self._ask_gate(case, act.added)
+        if here:
+            self._ask_sides(case, act)
         try:
             revision = self.record.commit(case, act.added, act.struck, by=act.by)
         except Conflict:
@@ -372,6 +377,16 @@ class Workspace(QObject):
         for entry in added:
             if isinstance(entry, Clearance):
                 check_clearance(entry, found, facts.role, datetime.now().astimezone().date())
+
+    def _ask_sides(self, case: Case, act: ChangeSet) -> None:
+        """Values of both legs that look exchanged against the last visit's are asked about. Raises BadInput."""
+        added = [entry for entry in act.added if isinstance(entry, Observation)]
+        wanted = {one.measure_id for one in added}
+        seen = [o for o in case.all(Observation) if o.measure_id in wanted and o.uid not in act.struck]
+        before = [o for o in seen if o.visit != case.visit.uid]
+        if before:
+            today = [o for o in seen if o.visit == case.visit.uid]
+            self._sides.check(self.knowledge.measures, before, [*today, *added])
 
     def _again(self, case: Case, act: ChangeSet, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""

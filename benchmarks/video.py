@@ -88,7 +88,7 @@ def main() -> None:
         in_doubt()
     with tempfile.TemporaryDirectory() as folder:
         for height in (360,) if SMALL else (720, 1080):
-            path, marks = make(Path(folder), height, 1.0, 2 if SMALL else 6)
+            path, marks = make(Path(folder), height, *((0.4, 5) if SMALL else (1.0, 6)))
             clip = Clip(path, path.name)
             reader = LumaReader(path, clip.stamps, clip.quarter_turns)
             n = len(clip.times)

@@ -12,6 +12,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from tuning.demo.ray_kernels import look
+
 Vectors = NDArray[np.float64]
 LOOKS = {
     "rear": (0.0, 0.0, 1.0),
@@ -77,11 +79,11 @@ class PinholeCamera:
 
     def rays(
         self, rows: slice = slice(None), columns: slice = slice(None), shift: tuple[float, float] = (0.0, 0.0)
-    ) -> NDArray[np.float32]:
+    ) -> Vectors:
         """Unit directions (rows, columns, 3) through pixel centres, moved by `shift` pixels."""
-        right, down, forward = (axis.astype(np.float32) for axis in self.axes)
         # A projected coordinate of n + 0.5 falls on the centre of pixel n.
-        u = (np.arange(self.width, dtype=np.float32)[columns] + (0.5 + shift[0] - self.width / 2)) / self.focal_px
-        v = (np.arange(self.height_px, dtype=np.float32)[rows] + (0.5 + shift[1] - self.height_px / 2)) / self.focal_px
-        rays = forward + u[None, :, None] * right + v[:, None, None] * down
-        return rays / np.sqrt(1 + u[None, :, None] ** 2 + v[:, None, None] ** 2)
+        u = (np.arange(self.width, dtype=np.float64)[columns] + (0.5 + shift[0] - self.width / 2)) / self.focal_px
+        v = (np.arange(self.height_px, dtype=np.float64)[rows] + (0.5 + shift[1] - self.height_px / 2)) / self.focal_px
+        rays = np.empty((len(v), len(u), 3))
+        look(np.array(self.axes), np.asarray(u), np.asarray(v), rays)
+        return rays

@@ -14,6 +14,7 @@ from PIL import Image
 
 from tuning.demo.camera import PinholeCamera, Vectors
 from tuning.demo.mannequin import SIDES, Body, Limb
+from tuning.demo.ray_kernels import cast, meet, shade
 
 Picture = NDArray[np.float32]
 Window = tuple[slice, slice]
@@ -110,50 +111,22 @@ def _hang_plumb_line(picture: Picture, camera: PinholeCamera) -> None:
         picture[rows, at] = picture[rows, at] * (1 - cover) + np.array([0.10, 0.10, 0.12]) * cover
 
 
-def _distance(limb: Limb, eye: Vectors, rays: Picture) -> Picture:
-    """Distance (inf: none) of a round cone along each ray.
-
-    The side is the quadratic of a cone around the segment; the ends are spheres.
-    """
-    ba, oa, ob = limb.b - limb.a, eye - limb.a, eye - limb.b
-    rr = limb.ra - limb.rb
-    length2, along_eye = float(ba @ ba), float(ba @ oa)
-    along_ray, toward_a, toward_b = (rays @ v.astype(np.float32) for v in (ba, oa, ob))
-    d2 = length2 - rr * rr
-    k2 = d2 - along_ray**2
-    k1 = d2 * toward_a - along_eye * along_ray + along_ray * (rr * limb.ra)
-    k0 = d2 * float(oa @ oa) - along_eye**2 + 2 * along_eye * rr * limb.ra - length2 * limb.ra**2
-    inside = k1 * k1 - k0 * k2
-    with np.errstate(invalid="ignore", divide="ignore"):
-        t = (-np.sqrt(inside) - k1) / k2
-        y = along_eye - limb.ra * rr + t * along_ray
-        distance = np.where((inside > 0) & (y > 0) & (y < d2), t, np.float32(np.inf))
-        for toward, offset, radius in ((toward_a, oa, limb.ra), (toward_b, ob, limb.rb)):
-            ball = -toward - np.sqrt(toward * toward - (float(offset @ offset) - radius**2))
-            distance = np.fmin(distance, ball)
-    return distance.astype(np.float32)
+def _cones(limbs: Sequence[Limb]) -> Vectors:
+    """Limbs as the rows that rays are cast on."""
+    return np.array([(*one.a, *one.b, one.ra, one.rb, STICKER_LIFT * (one.cloth == "sticker")) for one in limbs])
 
 
-def _normals(limb: Limb, points: Vectors) -> Vectors:
-    """Outward unit normals (n, 3) at points of a round cone's surface."""
-    ba = limb.b - limb.a
-    length2, rr = float(ba @ ba), limb.ra - limb.rb
-    d2 = length2 - rr * rr
-    from_a = points - limb.a
-    # A point of the cone's side stands over the axis point where the tangent sphere sits.
-    y = np.clip((from_a @ ba - limb.ra * rr) / d2 if d2 > 0 else np.zeros(len(points)), 0, 1)
-    out = from_a - y[:, None] * ba
-    return out / np.linalg.norm(out, axis=-1, keepdims=True)
-
-
-def _window(limb: Limb, camera: PinholeCamera) -> Window:
-    ends = camera.project(np.stack([limb.a, limb.b]))
-    depth = min(float((p - camera.position) @ camera.axes[2]) for p in (limb.a, limb.b))
-    margin = camera.focal_px * max(limb.ra, limb.rb) / (depth - max(limb.ra, limb.rb)) * 1.08 + 2
-    low, high = ends.min(axis=0) - margin, ends.max(axis=0) + margin
-    x = slice(max(0, int(low[0])), max(0, min(camera.width, int(high[0]) + 1)))
-    y = slice(max(0, int(low[1])), max(0, min(camera.height_px, int(high[1]) + 1)))
-    return y, x
+def _windows(cones: Vectors, camera: PinholeCamera) -> list[Window]:
+    """The part of the picture that each cone may be seen in."""
+    both = cones[:, :6].reshape(-1, 2, 3)
+    radius = cones[:, 6:8].max(axis=1)
+    depth = ((both - camera.position) @ camera.axes[2]).min(axis=1)
+    margin = (camera.focal_px * radius / (depth - radius) * 1.08 + 2)[:, None]
+    ends = camera.project(both)
+    most = [camera.width, camera.height_px]
+    low = np.maximum((ends.min(axis=1) - margin).astype(int), 0)
+    high = np.maximum(np.minimum((ends.max(axis=1) + margin).astype(int) + 1, most), 0)
+    return [(slice(y0, y1), slice(x0, x1)) for (x0, y0), (x1, y1) in zip(low.tolist(), high.tolist(), strict=True)]
 
 
 def _stickers(body: Body, view: str, radius: float) -> list[Limb]:
@@ -172,10 +145,10 @@ def shown(body: Body, camera: PinholeCamera, radius: float) -> dict[str, float]:
     at = camera.project(places)[:, None] + (camera.focal_px * radius / depth)[..., None] * spots
     flat = (at - [camera.width / 2, camera.height_px / 2]) / camera.focal_px
     rays = forward + flat[..., :1] * right + flat[..., 1:] * down
-    rays = (rays / np.linalg.norm(rays, axis=-1, keepdims=True)).astype(np.float32)
-    with np.errstate(invalid="ignore"):
-        nearest = np.min([_distance(limb, camera.position, rays) for limb in body.limbs], axis=0)
-    own = depth / (rays @ forward.astype(np.float32)) - radius - STICKER_LIFT
+    rays /= np.linalg.norm(rays, axis=-1, keepdims=True)
+    nearest = np.empty(rays.shape[:2])
+    meet(_cones(body.limbs), camera.position, rays.reshape(-1, 3), nearest.reshape(-1))
+    own = depth / (rays @ forward) - radius - STICKER_LIFT
     return dict(zip(worn, np.mean(~(nearest < own), axis=1).tolist(), strict=True))
 
 
@@ -184,33 +157,21 @@ def _draw(
 ) -> tuple[Window, Picture]:
     """Where the body stands, and that part of a sharp picture of it, 0..1."""
     limbs = body.limbs + _stickers(body, camera.view, look.sticker_radius)
-    windows = [_window(limb, camera) for limb in limbs]
+    cones, eye = _cones(limbs), camera.position
+    windows = _windows(cones, camera)
     spots = [camera.project(np.array([1, 0, 1]) * body.points[f"ankle_joint_{side}"]) for side in SIDES]
     box = _around([*windows, *(_shadow_window(spot, camera) for spot in spots)])
     picture = background[box].copy()
     for spot in spots:
         _shade_floor(picture, spot - [box[1].start, box[0].start])
     rays = camera.rays(*box, shift)
-    nearest = np.full(picture.shape[:2], np.inf, dtype=np.float32)
-    whose = np.full(picture.shape[:2], -1, dtype=np.int16)
-    for n, (limb, window) in enumerate(zip(limbs, windows, strict=True)):
-        here = _within(window, box)
-        distance = _distance(limb, camera.position, rays[here])
-        if limb.cloth == "sticker":  # flat on the skin: nothing of its own body part hides it
-            distance = distance - STICKER_LIFT
-        nearer = distance < nearest[here]
-        np.copyto(nearest[here], distance, where=nearer)
-        np.copyto(whose[here], n, where=nearer)
+    nearest, whose = np.empty(picture.shape[:2]), np.empty(picture.shape[:2], dtype=np.int64)
+    within = (_within(window, box) for window in windows)
+    cast(cones, np.array([(r.start, r.stop, c.start, c.stop) for r, c in within]), eye, rays, nearest, whose)
     light = LIGHT + 0.55 * -camera.axes[2]
     light /= np.linalg.norm(light)
-    for n, (limb, window) in enumerate(zip(limbs, windows, strict=True)):
-        here = _within(window, box)
-        shown = whose[here] == n
-        tone = np.ones(int(shown.sum()))
-        if limb.cloth != "sticker" and tone.size:
-            points = camera.position + rays[here][shown] * nearest[here][shown][:, None]
-            tone = 0.45 + 0.6 * np.clip(_normals(limb, points) @ light, 0, 1)
-        picture[here][shown] = np.array(look.colours.get(limb.cloth, COLOURS[limb.cloth])) * tone[:, None]
+    colours = np.array([look.colours.get(limb.cloth, COLOURS[limb.cloth]) for limb in limbs])
+    shade(cones, colours, eye, rays, nearest, whose, light, picture)
     return box, picture
 
 

@@ -13,6 +13,7 @@ Work = TypeVar("Work", bound=Callable[..., Any])
 NOTHING, YES, COUNT, NUMBER = types.void, types.boolean, types.int64, types.float64
 YESSES, COUNTS, NUMBERS = YES[::1], COUNT[::1], NUMBER[::1]
 TABLE, GREYS, LEVELS = NUMBER[:, ::1], types.float32[:, ::1], types.float32[::1]
+SHADES = types.float32[:, :, ::1]
 GRID, CUBE = COUNT[:, ::1], NUMBER[:, :, ::1]
 PLANE = types.Array(types.uint8, 2, "A", readonly=True)
 """Rows of a decoder may be longer than the picture, and are not ours to write on."""

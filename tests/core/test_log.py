@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from tuning.core.case import Case, Patient, Visit
-from tuning.core.entries import Capture, Form, Medium, Purpose, Treatment
+from tuning.core.entries import Capture, Form, Medium, Note, Purpose, Treatment
 from tuning.core.errors import BadInput, Refused
 from tuning.core.intake.consent import CONSENT, check_pictures, film_refused, newest
 from tuning.core.types import Side
@@ -53,6 +53,7 @@ def test_what_says_nothing_or_cannot_be_is_refused(what, minutes):
         make_treatment(what, minutes, "")
     with pytest.raises(BadInput):
         make_note("strength", "  ")
+    assert make_note("strength", " sore \n") == Note("strength", "sore")
 
 
 def test_pictures_wait_for_who_did_not_agree_and_for_nobody_else():

@@ -12,8 +12,8 @@ from tuning.core.errors import BadInput
 from tuning.core.gate.limits import limit_sets
 from tuning.core.types import LEGS, Side
 from tuning.core.visit.order import as_listed, plan, with_drag
-from tuning.core.visit.plan import VisitSelection, chosen_efforts, known_ids
-from tuning.core.visit.visit_items import OrderPreferences, Station, VisitItem, first_side
+from tuning.core.visit.plan import VisitSelection, chosen_efforts, known_ids, pad_of
+from tuning.core.visit.visit_items import Minutes, OrderPreferences, Station, VisitItem, first_side
 from tuning.core.visit.visit_window import is_ongoing
 from tuning.knowledge import load
 
@@ -195,3 +195,68 @@ def test_every_place_of_an_order_says_the_one_thing_that_binds_it():
     assert "put it here" not in "".join(why.values())
     last = next(s for s in plan(chosen("squeeze-5s", "hip-flex")).stops if s.effort.last)
     assert ("last in its position" in last.why) is (len(order.stays()) < len(order.stops))
+
+
+def effort(name, side=Side.NONE, at="table", position="supine", kit="hands", muscle="", **more):
+    return VisitItem(f"{name}:{side}", name, name, side, Station(position, at, kit), 2.0, muscle=muscle, **more)
+
+
+def test_changes_and_rests_cost_their_minutes_from_where_the_patient_is():
+    costs = Minutes(turn=10.0, walk=100.0, swap=1000.0, rest=0.5)
+    two = (effort("a", Side.LEFT, muscle="quads"), effort("b", Side.LEFT, muscle="quads"))
+    tired = plan(two, OrderPreferences(minutes=costs))
+    assert [stop.rest for stop in tired.stops] == [0.0, 0.5] and tired.minutes == 4.5
+    assert plan((two[0], effort("b", Side.NONE, muscle="quads"))).stops[1].rest > 0, "both legs tire this one, too"
+    assert plan((two[0], effort("b", Side.RIGHT, muscle="quads"))).stops[1].rest == 0
+    assert plan((two[0], effort("b", Side.LEFT, muscle="calf"))).stops[1].rest == 0
+    for start, minutes, moves in (
+        (None, 2.0, (0, 0, 0)), (Station("supine", "table", "hands"), 2.0, (0, 0, 0)),
+        (Station("prone", "table", "hands"), 12.0, (1, 0, 0)), (Station("supine", "door", "tape"), 1102.0, (0, 1, 1)),
+    ):  # fmt: skip
+        order = plan((effort("a"),), OrderPreferences(start=start, minutes=costs))
+        assert (order.minutes, (order.turns, order.walks, order.swaps)) == (minutes, moves)
+    empty = plan(())
+    assert (empty.stops, empty.turns, empty.walks, empty.swaps, empty.minutes) == ((), 0, 0, 0, 0.0)
+
+
+@pytest.mark.parametrize("involved", LEGS)
+def test_inside_one_place_the_uninvolved_side_comes_first_unless_a_muscle_is_tired(involved):
+    pair = [effort("a", involved), effort("a", involved.other)]
+    assert [e.side for e in plan(pair, OrderPreferences(involved)).efforts] == [involved.other, involved]
+    same = [effort("a", involved.other, muscle="quads"), effort("b", involved.other, muscle="quads"),
+            effort("c", involved, muscle="quads")]  # fmt: skip
+    order = plan(same, OrderPreferences(involved))
+    assert [e.test for e in order.efforts] == ["a", "c", "b"] and not any(stop.rest for stop in order.stops)
+
+
+def test_a_chosen_clip_and_test_carry_what_the_knowledge_files_say_of_them():
+    clip = next(c for c in KNOWLEDGE.order.clip if c.id == "clip-rear-gait")
+    test = KNOWLEDGE.tests["squeeze-5s"]
+    made = {e.test: e for e in chosen(clip.id, test.id)}
+    one = made[clip.id]
+    assert (one.id, one.name, one.side, one.minutes, one.last) == (
+        clip.id,
+        clip.name,
+        Side.NONE,
+        clip.minutes,
+        clip.last,
+    )
+    assert (one.place.at, one.place.equipment, one.loads, one.posture) == (clip.at, clip.equipment, True, False)
+    other = made[test.id]
+    assert (other.muscle, other.last, other.loads, other.minutes) == (test.muscle, True, test.loads, test.minutes)
+
+
+def test_the_pad_goes_where_no_limit_of_either_leg_locks_it_unless_it_was_chosen():
+    padded = [t for t in KNOWLEDGE.tests.values() if len(t.pads) > 1 and t.one_leg]
+    moved = 0
+    for test in padded:
+        usual, other = test.pads[0].id, test.pads[1].id
+        assert pad_of(test, VisitSelection((test.id,))) == usual
+        assert pad_of(test, VisitSelection((test.id,), pads={test.id: other})) == other
+        assert pad_of(test, VisitSelection((test.id,), pads={test.id: "nowhere"})) == usual
+        only = set(test.demands_at(usual)) - set(test.demands_at(other))
+        for demand in only & {limit.demand for limit in KNOWLEDGE.safety.limits}:
+            limits = limit_sets(KNOWLEDGE.safety.limits, {f"limit-{demand}": frozenset({Side.RIGHT})})
+            moved += pad_of(test, VisitSelection((test.id,)), limits) != usual
+    bare = next(t for t in KNOWLEDGE.tests.values() if not t.pads)
+    assert moved and pad_of(bare, VisitSelection((bare.id,), pads={bare.id: "shin"})) == ""

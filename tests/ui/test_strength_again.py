@@ -308,3 +308,22 @@ def test_a_retest_on_the_wrong_leg_is_asked_about_before_it_is_kept(window, stre
     assert page.state.trials(RIGHT).tolist() == [120.0]
     page.state.enter("122")
     assert page.state.trials(RIGHT).size == 2
+
+
+def test_a_clear_difference_says_that_no_further_push_is_needed(strength):
+    strength.state.set_count(3)
+    strength.state.choose("hip-abd:right")
+    for force in ("240", "236", "243"):
+        strength.state.enter(force)
+    strength.state.choose("hip-abd:left")
+    strength.number.setFocus()
+    for force, said in (("200", False), ("120", False)):
+        type_(force)
+        press(Qt.Key.Key_Return)
+        assert ("no further trial can change that" in strength.hint.text()) is said, force
+    strength.state.strike_last()
+    strength.state.strike_last()
+    type_("120")
+    press(Qt.Key.Key_Return)
+    assert "Left 50 % weaker than right: no further trial can change that" in strength.hint.text()
+    assert strength.state.effort_id == "hip-abd:left", "the clinician decides"

@@ -324,6 +324,8 @@ class StrengthPage(StagePage):
             return f"{MOST_TRIALS} trials saved. Enter continues."
         if self.live.phase is GaugePhase.READY and self.number.gauge_chosen:
             return "Space starts the gauge; a number may be typed as well."
+        if settled := state.settled():
+            return f"{sentence_case(settled)}: no further trial can change that. Enter alone goes on."
         return "Type the number, Enter. Enter alone goes on."
 
     # set-up

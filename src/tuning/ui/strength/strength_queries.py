@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject
 from tuning.core.gate.permission import GateAct, Permission
 from tuning.core.judging.comparison import Comparison, compare_sides
 from tuning.core.judging.measures import Measure
+from tuning.core.judging.next_trial import verdict_is_settled
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import FORMULA, UNIT
@@ -167,11 +168,24 @@ class StrengthReadings(QObject):
 
     def comparison(self, test_id: str = "") -> Comparison:
         """Left against right by the one rule: torque where both sides have it, else force."""
-        wanted = test_id or self.test_id
-        torque = f"{wanted}-torque"
+        return compare_sides(*self._compared(test_id or self.test_id))
+
+    def _compared(self, test_id: str) -> tuple[Measure, Observation | None, Observation | None]:
+        torque = f"{test_id}-torque"
         both = [self.observation(side, torque) for side in LEGS]
-        measure = torque if all(both) else wanted
-        return compare_sides(self.space.knowledge.measures[measure], *(self.observation(s, measure) for s in LEGS))
+        measure = torque if all(both) else test_id
+        left, right = (self.observation(side, measure) for side in LEGS)
+        return self.space.knowledge.measures[measure], left, right
+
+    def settled(self) -> str:
+        """The verdict that no further trial of the current leg can change; empty where one may, or none is left."""
+        size = self.trials(self.side).size
+        if self.side not in LEGS or not 0 < size < self.wanted or self.trials(self.side.other).size < self.wanted:
+            return ""
+        measure, left, right = self._compared(self.test_id)
+        if left is None or right is None or not verdict_is_settled(measure, left, right, self.side, self.wanted):
+            return ""
+        return compare_sides(measure, left, right).sentence
 
     def symmetry_index(self) -> float | NotMeasured:
         """Limb symmetry index, or why there is none."""

@@ -13,6 +13,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from tuning.exchange.html.log_page import LogExercise, log_page
 from tuning.exchange.json.home_log import only_new, owner_mark, read_home_log
+from tuning.exchange.json.log_code import read_code
 
 ANNA = owner_mark("0198-anna")
 RUNG, BOTH = "sd-1-hold-taps", "hb-1-calf"
@@ -98,3 +99,23 @@ def test_the_log_outlives_closing_the_page_and_buttons_are_large(phone: Page, tm
     phone.goto(bea.as_uri())
     assert not phone.locator("#kept").inner_text(), "two people on one phone keep two logs"
     assert phone.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), "nothing runs off the side"
+
+
+def test_the_code_that_the_page_shows_is_what_the_program_reads(phone: Page, tmp_path: Path):
+    """Whatever was kept, of both legs and of both together, day by day, comes back by code as by file."""
+    phone.locator("#code").click()
+    assert "Nothing is kept" in phone.locator("#told").inner_text() and not phone.locator("#shown").is_visible()
+    today = date.today()
+    marks = ((RUNG, "left", "3", "there", "10", "swelling"), (RUNG, "right", "0", "not", "60", "numb"),
+             (BOTH, "none", "10", "wrong", "0", "painkiller"))  # fmt: skip
+    for ago in (3, 1):
+        phone.locator("#day").fill((today - timedelta(days=ago)).isoformat())
+        for rung, side, pain, felt, many, alarm in marks:
+            for field, value in (("done", "true"), ("pain", pain), ("felt", felt), ("many", many), ("alarms", alarm)):
+                choose(phone, rung, side, field, value)
+        phone.locator('#morning [data-value="settled"]').click()
+        phone.locator("#keep").click()
+    phone.locator("#code").click()
+    told = read_code(phone.locator("#shown").input_value(), ANNA, {RUNG, BOTH}, today)
+    from_file = read_home_log(saved(phone, tmp_path / "home.json"), ANNA, {RUNG, BOTH}, today)
+    assert len(told) == 6 and sorted(told, key=repr) == sorted(from_file, key=repr)

@@ -9,9 +9,13 @@ import hands
 import icalendar
 
 from tuning.core.entries import Done, PlanItem
+from tuning.core.preferences import WATCHED_FOLDER
 from tuning.core.programme.plan_facts import deload_week
+from tuning.core.types import Side
 from tuning.exchange.json.home_log import owner_mark
+from tuning.exchange.json.log_code import write_code
 from tuning.exchange.json.plan_log import exercises, read_plan
+from tuning.ui.incoming_files import take_files
 
 
 def test_the_calendar_is_read_back_by_the_library(page, course, tmp_path):
@@ -74,7 +78,7 @@ def test_a_home_log_is_taken_in_once(page, course, tmp_path):
     page.log.read_log(home_log(page, tmp_path / "log.json", line))
     page.log.read_log(home_log(page, tmp_path / "log.json", {**line, "pain": 4}))
     assert [s.split(" from")[0] for s in said] == [
-        "1 lines added, 0 changed",
+        "1 line added, 0 changed",
         "0 lines added, 0 changed",
         "0 lines added, 1 changed",
     ]
@@ -124,3 +128,30 @@ def test_one_week_in_five_has_fewer_sets(page, course):
     item = next(i for i in page._workspace.plan() if status.dose_on(i, today).sets > 1)
     sets = [status.dose_on(item, today + timedelta(weeks=n)).sets for n in range(5, 10)]
     assert sorted(sets)[0] < sorted(sets)[1] == sorted(sets)[4]
+
+
+def test_a_home_log_comes_in_by_drop_by_watched_folder_and_by_code(qtbot, window, patient, page, course, tmp_path):
+    rung, day = "sd-1-hold-taps", course.today - timedelta(days=1)
+    line = {"day": day.isoformat(), "side": "left", "rung": rung, "pain": 3, "morning": "settled"}
+
+    def pain():
+        return {d.side: d.pain for d in course.done(hands.planned(page)[rung]) if d.day == day}
+
+    inbox = tmp_path / "phone"
+    inbox.mkdir()
+    window.workspace.set_preferences({WATCHED_FOLDER: str(inbox)}, "test")
+    window.go("intake")
+    home_log(page, inbox / "home-log (1).json", line)
+    (inbox / "other.json").write_text("{}")
+    window.tray.refresh()
+    window.tray.refresh()
+    assert [path.name for path in window.tray.paths] == ["home-log (1).json"]
+    window.tray.take_all()
+    assert window.stage == "programme" and pain() == {Side.LEFT: 3} and not window.tray.paths
+    take_files([home_log(page, tmp_path / "mail.json", {**line, "pain": 4})], window.workspace, window)
+    assert pain() == {Side.LEFT: 4}
+    said: list[str] = []
+    page.log.refused.connect(said.append)
+    code = write_code([Done(rung, Side.RIGHT, day, pain=5)], owner_mark(window.workspace.patient.uid))
+    assert not page.log.read_code(code[:-1]) and "Group 2" in said[0]
+    assert page.log.read_code(code) and pain() == {Side.LEFT: 4, Side.RIGHT: 5}

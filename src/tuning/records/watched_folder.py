@@ -19,8 +19,10 @@ editable)."""
 class WatchedFolder:
     """Looks into a folder; a file counts once it is whole, that is, has not grown since the last look."""
 
-    def __init__(self, settings: Settings, suffixes: Collection[str], now: Callable[[], float] = time.time) -> None:
-        self._settings, self._suffixes, self._now = settings, tuple(suffixes), now
+    def __init__(
+        self, settings: Settings, is_wanted: Callable[[Path], bool], now: Callable[[], float] = time.time
+    ) -> None:
+        self._settings, self._is_wanted, self._now = settings, is_wanted, now
         self._last: dict[Path, str] = {}
 
     def waiting(self, folder: Path) -> list[Path]:
@@ -28,7 +30,7 @@ class WatchedFolder:
         there = dict[Path, tuple[float, str]]()
         with suppress(OSError):
             for path in sorted(folder.iterdir()):
-                if path.suffix.lower() in self._suffixes and not path.name.startswith("."):
+                if self._is_wanted(path) and not path.name.startswith("."):
                     with suppress(OSError):  # gone since it was listed
                         stat = path.stat()
                         there[path] = stat.st_mtime, f"{path.name}|{stat.st_size}|{stat.st_mtime_ns}"

@@ -1,4 +1,4 @@
-"""Photographs and clips that come in by themselves: dropped, pasted, or waiting in a watched folder."""
+"""Photographs, clips and home logs that come in by themselves: dropped, pasted, or waiting in a watched folder."""
 
 from __future__ import annotations
 
@@ -24,7 +24,8 @@ from tuning.ui.workspace import Workspace
 from tuning.video.media.safe_open import look_at
 from tuning.video.media.source import ACCEPTED, CLIP_SUFFIXES, PHOTO_SUFFIXES
 
-SUFFIXES = (*PHOTO_SUFFIXES, *CLIP_SUFFIXES)
+SUFFIXES, LOG_SUFFIX, LOG_NAME = (*PHOTO_SUFFIXES, *CLIP_SUFFIXES), ".json", "home-log"
+STAGE_OF_LOGS = "programme"
 THUMBNAIL, SHOWN, LOOK_MS = QSize(96, 54), 5, 3000
 """Size of a picture in the tray, px; how many are shown; time between two looks into the folder."""
 
@@ -37,8 +38,8 @@ class PictureStages(Protocol):
     def go(self, stage_id: str) -> None:
         """Open a stage."""
 
-    def open_picture(self, path: Path) -> bool:
-        """Give it to the open page; False where that has no pictures."""
+    def open_file(self, path: Path) -> bool:
+        """Give it to the open page; False where that takes none."""
 
 
 def files_of(data: QMimeData | None) -> list[Path]:
@@ -54,38 +55,51 @@ def files_of(data: QMimeData | None) -> list[Path]:
     return paths
 
 
-def _why_not(space: Workspace) -> str:
+def is_offered(path: Path) -> bool:
+    """Whether a file of the watched folder waits to be taken: a picture, or a log as the phone page names it."""
+    suffix = path.suffix.lower()
+    return suffix in SUFFIXES or (suffix == LOG_SUFFIX and path.name.startswith(LOG_NAME))
+
+
+def _why_not(space: Workspace, paths: Sequence[Path]) -> str:
     """Why no file is taken now; empty where one may be. Asked before anything is copied, so that nothing is left."""
     if space.case is None:
         return "Open the person first; then drop the files again"
     if space.reading:
         return "This visit is open to read; begin a new one (Ctrl+Shift+N), then drop the files again"
-    return space.film_refused()
+    return space.film_refused() if any(path.suffix.lower() in SUFFIXES for path in paths) else ""
 
 
 def take_files(paths: Sequence[Path], space: Workspace, window: PictureStages) -> int:
     """Open files in the visit: on the open page where it has pictures, else where their kind belongs. How many were
     taken; what was not is said."""
-    refusal = _why_not(space)
+    refusal = _why_not(space, paths)
     if refusal:
         space.refused.emit(f"{refusal}.")
         return 0
     taken, strange = 0, list[str]()
     for path in paths:
         suffix = path.suffix.lower()
-        if suffix not in SUFFIXES or not path.is_file():
+        if (suffix not in SUFFIXES and suffix != LOG_SUFFIX) or not path.is_file():
             strange.append(path.name)
-        elif window.open_picture(path):
+        elif suffix in SUFFIXES and window.open_file(path):
             taken += 1
         else:
-            stage = STAGE_OF_CLIPS if suffix in CLIP_SUFFIXES else STAGE_OF_PHOTOGRAPHS
+            stage = _stage_of(suffix)
             window.go(stage)
             if window.stage != stage:  # the gate said why
                 break
-            taken += window.open_picture(path)
+            taken += window.open_file(path)
     if strange:
-        space.refused.emit(f"Not opened: {', '.join(strange)}. What can be opened is {ACCEPTED}.")
+        space.refused.emit(f"Not opened: {', '.join(strange)}. What can be opened is {ACCEPTED}, and home logs.")
     return taken
+
+
+def _stage_of(suffix: str) -> str:
+    """Where a kind of file belongs."""
+    if suffix == LOG_SUFFIX:
+        return STAGE_OF_LOGS
+    return STAGE_OF_CLIPS if suffix in CLIP_SUFFIXES else STAGE_OF_PHOTOGRAPHS
 
 
 class Tray(QWidget):
@@ -97,7 +111,7 @@ class Tray(QWidget):
     def __init__(self, space: Workspace) -> None:
         super().__init__()
         self._space = space
-        self._watched = WatchedFolder(space.settings, SUFFIXES)
+        self._watched = WatchedFolder(space.settings, is_offered)
         self.paths: list[Path] = []
         self.buttons: dict[Path, QToolButton] = {}
         self._icons: dict[Path, QIcon] = {}
@@ -160,7 +174,7 @@ class Tray(QWidget):
         offer.clicked.connect(partial(self.take, [path]))
         if path in self._icons:
             offer.setIcon(self._icons[path])
-        else:
+        elif path.suffix.lower() in SUFFIXES:
             job = Job(f"Looking at {path.name}", partial(_thumbnail, path))
             job.done.connect(partial(self._show_thumbnail, path))
             self.job_started.emit(job)

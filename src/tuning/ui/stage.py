@@ -50,7 +50,7 @@ class StagePage(QWidget):
         return ""
 
     def take_file(self, path: Path) -> bool:
-        """Open a photograph or clip that came in; False where this stage has no pictures."""
+        """Take a file that came in; False where this stage takes none."""
         return False
 
     def show_target(self, target: Target) -> None:

@@ -369,8 +369,8 @@ class MainWindow(QWidget):
 
     # files that come in
 
-    def open_picture(self, path: Path) -> bool:
-        """Give a file to the open page; False where that has no pictures."""
+    def open_file(self, path: Path) -> bool:
+        """Give a file to the open page; False where that takes none."""
         page = self.pages.get(self.stage)
         return page is not None and page.take_file(path)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, time, timedelta
 from itertools import groupby
@@ -16,7 +17,7 @@ from tuning.core.programme.coaching import coaching_of
 from tuning.core.programme.log_mapping import log_of, step_since
 from tuning.core.programme.progression_state import PlanContext
 from tuning.core.programme.weekly_schedule import retests
-from tuning.core.types import LEGS, Side
+from tuning.core.types import LEGS, Entry, Side
 from tuning.exchange.files import write_whole
 from tuning.ui.exercise_figure import figure_of
 from tuning.ui.programme.state import ProgrammeState
@@ -103,10 +104,27 @@ class Exports:
 
     def read_log(self, source: Path) -> tuple[list[Done], list[tuple[Done, Done]]]:
         """New lines of a home log, and those that change one that is held. Raises BadInput."""
-        from tuning.exchange.json.home_log import only_new, read_home_log
+        from tuning.exchange.json.home_log import read_home_log
 
-        entries = self._space.case.entries if self._space.case is not None else ()
-        items = [e for e in entries if isinstance(e, PlanItem)]  # of earlier plans, too: a phone keeps old lines
-        known = {r.id for item in items for r in self._space.knowledge.ladder_of(item.rung).rungs}
-        read = read_home_log(source, self._owner, known, date.today())
-        return only_new(read, [e for e in entries if isinstance(e, Done)])
+        return self._not_held(read_home_log(source, self._owner, self._known_rungs, date.today()))
+
+    def read_code(self, text: str) -> tuple[list[Done], list[tuple[Done, Done]]]:
+        """The same of a code that the phone page showed. Raises BadInput."""
+        from tuning.exchange.json.log_code import read_code
+
+        return self._not_held(read_code(text, self._owner, self._known_rungs, date.today()))
+
+    @property
+    def _entries(self) -> Sequence[Entry]:
+        return self._space.case.entries if self._space.case is not None else ()
+
+    @property
+    def _known_rungs(self) -> set[str]:
+        """Exercises of this and of earlier plans: a phone keeps old lines."""
+        items = [e for e in self._entries if isinstance(e, PlanItem)]
+        return {r.id for item in items for r in self._space.knowledge.ladder_of(item.rung).rungs}
+
+    def _not_held(self, read: list[Done]) -> tuple[list[Done], list[tuple[Done, Done]]]:
+        from tuning.exchange.json.home_log import only_new
+
+        return only_new(read, [e for e in self._entries if isinstance(e, Done)])

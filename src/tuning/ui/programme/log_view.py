@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -75,7 +77,8 @@ class LogView(QWidget):
         column.addLayout(self._typed())
         files = QHBoxLayout()
         files.addWidget(button("Page for the phone…", self._ask_page, tip="A page that works without a network"))
-        files.addWidget(button("Read a log…", self.ask_log))
+        files.addWidget(button("Read a log…", self.ask_log, tip="The file that the phone page saved"))
+        files.addWidget(button("Type a code…", self.ask_code, tip="The code that the phone page showed, or a message"))
         files.addStretch(1)
         column.addLayout(files)
         column.addWidget(label("Other load: work, sport, household", theme.BODY, bold=True))
@@ -224,10 +227,25 @@ class LogView(QWidget):
         if source:
             self.read_log(Path(source))
 
-    def read_log(self, source: Path) -> None:
+    def ask_code(self) -> None:
+        """Type or paste the code that came back; one that is not right is asked again, as it was typed."""
+        typed, is_meant = "", True
+        while is_meant:
+            typed, is_meant = QInputDialog.getMultiLineText(self, "Home log", "Code from the phone page", typed)
+            if is_meant and self.read_code(typed):
+                return
+
+    def read_log(self, source: Path) -> bool:
         """Take a home log in; the same one twice adds nothing."""
+        return self._take(partial(self._exports.read_log, source), f"“{source.name}”")
+
+    def read_code(self, text: str) -> bool:
+        """Take the code of a home log in; whether it could be read."""
+        return self._take(partial(self._exports.read_code, text), "the code")
+
+    def _take(self, read: Callable[[], tuple[list[Done], list[tuple[Done, Done]]]], source: str) -> bool:
         try:
-            added, changed = self._exports.read_log(source)
+            added, changed = read()
             if added or changed:
                 with self._workspace.action("home log") as act:
                     for one in added:
@@ -236,8 +254,10 @@ class LogView(QWidget):
                         act.replace(amended(old, one, self._workspace.knowledge.progression), old)
         except TuningError as err:
             self.refused.emit(str(err))
-            return
-        self.message.emit(f"{len(added)} lines added, {len(changed)} changed from “{source.name}”.")
+            return False
+        lines = "1 line" if len(added) == 1 else f"{len(added)} lines"
+        self.message.emit(f"{lines} added, {len(changed)} changed from {source}.")
+        return True
 
     def _confirm(self, item: PlanItem, decision: ProgressionDecision, reason: TextField) -> None:
         with self._workspace.trying():

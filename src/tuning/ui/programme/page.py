@@ -213,6 +213,10 @@ class ProgrammePage(StagePage):
         """Write plan and log as JSON; False with a sentence when they cannot be."""
         return self._save(self.exports.plan, target, "Plan")
 
+    def take_file(self, path: Path) -> bool:
+        """A home log that came in."""
+        return path.suffix.lower() == ".json" and self.log.read_log(path)
+
     def _save(self, write: Callable[[Path, date], None], target: Path, what: str) -> bool:
         try:
             write(target, date.today())

@@ -46,6 +46,24 @@ Tests = list[str]
 WARM = multiprocessing.get_context("forkserver")
 """Each trial is a new process that finds the libraries imported already; they are half of a short one's time."""
 LIBRARIES = ["pytest", "numpy", "scipy.signal", "scipy.stats", "scipy.optimize", "scipy.interpolate"]
+WATCHED = """
+import sys, coverage, pytest
+seen = coverage.Coverage(data_file=".coverage", source=["src"])
+class Contexts:
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtest_call(self, item):
+        seen.switch_context(item.nodeid.partition("[")[0])
+        try:
+            return (yield)
+        finally:
+            seen.switch_context("")
+seen.start()
+code = pytest.main(sys.argv[1:], plugins=[Contexts()])
+seen.stop()
+seen.save()
+sys.exit(code)
+"""
+"""Which test runs which line: told by pytest, since hypothesis calls a test by another name than its own."""
 PAGE = """# What the tests find
 
 Small defects put into the modules that carry meaning, one at a time, and how many of them the
@@ -133,20 +151,8 @@ def files_of(room: str) -> Tests:
 
 def tests_by_line(room: str, tree: Path) -> dict[tuple[str, int], Tests]:
     """The tests that run each line of a room, the quickest first; no entry where fixtures or imports run it, too."""
-    (tree / "coverage.ini").write_text(f"[run]\ndynamic_context = test_function\nsource = {tree / 'src'}\n")
-    command = [
-        "-m",
-        "coverage",
-        "run",
-        "--rcfile=coverage.ini",
-        "-m",
-        "pytest",
-        "-q",
-        "-n",
-        "0",
-        "--junitxml=times.xml",
-    ]
-    run = subprocess.run([sys.executable, *command, *files_of(room)], cwd=tree, capture_output=True, text=True,
+    command = [sys.executable, "-c", WATCHED, "-q", "-n", "0", "--junitxml=times.xml", *files_of(room)]
+    run = subprocess.run(command, cwd=tree, capture_output=True, text=True,
                          env={**os.environ, "PYTHONPATH": str(tree / "src")}, check=False)  # fmt: skip
     if run.returncode != 0:
         raise click.ClickException(
@@ -154,19 +160,15 @@ def tests_by_line(room: str, tree: Path) -> dict[tuple[str, int], Tests]:
         )
     took: dict[str, float] = defaultdict(float)
     for case in ElementTree.parse(tree / "times.xml").iter("testcase"):
-        name = case.attrib["classname"].split(".")[-1] + "." + case.attrib["name"].partition("[")[0]
-        took[name] += float(case.attrib["time"])
+        path = case.attrib["classname"].replace(".", "/")
+        took[f"{path}.py::{case.attrib['name'].partition('[')[0]}"] += float(case.attrib["time"])
     seen = coverage.CoverageData(str(tree / ".coverage"))
     seen.read()
-    where = {Path(name).stem: name for name in files_of(room)}
     found: dict[tuple[str, int], Tests] = {}
     for file in seen.measured_files():
         for line, contexts in seen.contexts_by_lineno(file).items():
-            if "" in contexts:
-                continue
-            names = sorted({".".join(c.split(".")[-2:]) for c in contexts} & set(took), key=took.__getitem__)
-            parts = [name.split(".") for name in names]
-            found[str(Path(file).relative_to(tree)), line] = [f"{where[file]}::{test}" for file, test in parts]
+            if "" not in contexts:
+                found[str(Path(file).relative_to(tree)), line] = sorted(contexts, key=lambda test: took[test])
     return found
 
 

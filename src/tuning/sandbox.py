@@ -16,20 +16,33 @@ MEMORY, SECONDS, WALL = 2 << 30, 20, 60
 """Bytes of address space, seconds of processor and of clock that a file may take (practice judgement, editable)."""
 MARK = "why: "
 """Begins the line in which a module says what is wrong with the file."""
+_RUNNING = set[subprocess.Popen[bytes]]()
+"""Those that are at work: whoever ends the program need not wait for them."""
+
+
+def stop_all() -> None:
+    """End every process that is at work; who waits for it is told that it could not do its work."""
+    for child in list(_RUNNING):
+        child.kill()
 
 
 def trouble(module: str, *words: str, cwd: str | None = None) -> str:
     """Why a module could not do its work on a file, in a few words; empty where it could."""
     alone = {**os.environ, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     command = [sys.executable, "-m", module, *words]
-    try:
-        run = subprocess.run(command, capture_output=True, timeout=WALL, check=False, env=alone, cwd=cwd)
-    except subprocess.TimeoutExpired:
-        return "it never ends"
-    if run.returncode == 0:
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, env=alone, cwd=cwd) as child:
+        _RUNNING.add(child)
+        try:
+            _, said = child.communicate(timeout=WALL)
+        except subprocess.TimeoutExpired:
+            child.kill()
+            return "it never ends"
+        finally:
+            _RUNNING.discard(child)
+    if child.returncode == 0:
         return ""
-    told = [line for line in run.stderr.decode(errors="replace").splitlines() if line.startswith(MARK)]
-    if run.returncode == 1 and told:
+    told = [line for line in said.decode(errors="replace").splitlines() if line.startswith(MARK)]
+    if child.returncode == 1 and told:
         return told[-1].removeprefix(MARK)[:300]
     return "it ends the reader or asks for too much memory"
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import signal
+import sys
 import time
 from pathlib import Path
 
@@ -11,6 +12,9 @@ import chance
 import pytest
 from click.testing import CliRunner
 from closings import ended, left_behind, main, started
+
+from tuning import sandbox
+from tuning.ui.jobs import Job, JobBoard
 
 
 @pytest.fixture(scope="module")
@@ -59,3 +63,19 @@ def test_what_a_killed_import_left_is_said_when_the_record_is_opened(qtbot, demo
     assert not (folder / "media" / "aa" / name).exists()
     assert "1 file that no entry names was removed" in window.status.message.text()
     window.close()
+
+
+def test_work_that_waits_for_a_process_of_its_own_ends_with_the_window(qtbot, tmp_path, monkeypatch):
+    """A clip that is looked at apart may take a minute on a busy machine; nobody who closes waits for it."""
+    (tmp_path / "python").write_text(f"#!/bin/sh\nexec {sys.executable} -c 'import time; time.sleep(600)'\n")
+    (tmp_path / "python").chmod(0o755)
+    monkeypatch.setattr(sandbox.sys, "executable", str(tmp_path / "python"))
+    monkeypatch.setattr(sandbox, "WALL", 600)
+    board, told = JobBoard(), []
+    for _ in range(12):  # more than run at once: some have not begun
+        job = Job("Looking", lambda tick: told.append(sandbox.trouble("nothing")))
+        board.start(job)
+    qtbot.waitUntil(lambda: len(sandbox._RUNNING) > 0, timeout=20_000)
+    board.stop()
+    assert board._pool.activeThreadCount() == 0 and not sandbox._RUNNING
+    assert told and all("ends the reader" in words for words in told)

@@ -9,11 +9,12 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
+from tuning import sandbox
 from tuning.core.case import Case
 from tuning.core.errors import TuningError
 
-STOP_MS = 20_000
-"""How long closing waits for work that was told to stop."""
+STOP_MS, ASK_MS = 20_000, 200
+"""How long closing waits for work that was told to stop, and how often it looks."""
 
 
 class Cancelled(TuningError):
@@ -111,7 +112,11 @@ class JobBoard(QObject):
         """Stop everything and wait for it: files must not be pulled away under running work."""
         for job in self.running:
             job.drop()
-        self._pool.waitForDone(STOP_MS)
+        self._pool.clear()
+        for _ in range(STOP_MS // ASK_MS):
+            sandbox.stop_all()  # one may just have been begun
+            if self._pool.waitForDone(ASK_MS):
+                return
 
 
 class _Runner(QRunnable):

@@ -1,5 +1,6 @@
 """The order of a visit: true minimum by brute force, rules by hypothesis, the hip battery in numbers."""
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import pairwise, permutations
 
@@ -92,6 +93,41 @@ def test_no_order_that_the_rules_allow_needs_fewer_turns(visit):
     for before, stop in zip(order.stops, order.stops[1:], strict=False):
         same = before.effort.muscle and before.effort.muscle == stop.effort.muscle
         assert (stop.rest > 0) == bool(same and before.effort.side is stop.effort.side), "rest, or somebody else's turn"
+
+
+def soft_cost(order, wishes):
+    """Involved sides that come before their twin elsewhere, and the minutes of walks and changes of kit."""
+    first, minutes = first_side(wishes.involved), wishes.minutes
+    faults = sum(
+        e.test == o.test and e.place != o.place and (e.side, o.side) == (first.other, first)
+        for n, e in enumerate(order) for o in order[n + 1 :]
+    )  # fmt: skip
+    places = [wishes.start] * (wishes.start is not None) + [e.place for e in order]
+    steps = [(a.at != b.at) * minutes.walk + (a.equipment != b.equipment) * minutes.swap for a, b in pairwise(places)]
+    return faults, round(sum(steps), 6)
+
+
+def leaves_nothing(order, wishes):
+    """Whether whatever can be done at a place is done before it is left."""
+    for n, (a, b) in enumerate(pairwise(order)):
+        later = [e for e in order[n + 1 :] if e.place == a.place]
+        if a.place != b.place and any(
+            allowed([*order[: n + 1], e, *(o for o in order[n + 1 :] if o is not e)], wishes) for e in later
+        ):
+            return False
+    return True
+
+
+@settings(max_examples=100)
+@given(visits(), st.sampled_from(("left", "right")), st.sampled_from(("gauge", "tape")), st.booleans())
+def test_no_order_that_leaves_nothing_at_a_place_walks_or_swaps_less(visit, at, kit, begun):
+    efforts, wishes = visit
+    efforts = [replace(e, place=replace(e.place, position="prone")) for e in efforts]
+    wishes = replace(wishes, start=Station("prone", at, kit) if begun else None)
+    every = (order for order in permutations(efforts) if allowed(order, wishes) and leaves_nothing(order, wishes))
+    costs = [soft_cost(order, wishes) for order in every]
+    if costs:
+        assert soft_cost(plan(efforts, wishes).efforts, wishes) == min(costs)
 
 
 @pytest.mark.parametrize("involved", [Side.LEFT, Side.RIGHT, Side.NONE])

@@ -74,7 +74,12 @@ VIEWS = {
     "plates all": ("glassblower", "force", force_view("All tests")),
     "plates none": ("beekeeper", "force", force_view("Trace", "jump")),
     "beam": ("potter", "force", force_view("Balance")),
-    "programme": ("glassblower", "programme", lambda w: None),
+    "ladders": ("glassblower", "programme", lambda w: w.page("programme").open_view(0)),
+    "week": ("glassblower", "programme", lambda w: w.page("programme").open_view(1)),
+    "session": ("glassblower", "programme", lambda w: w.page("programme").open_view(2)),
+    "log and decide": ("glassblower", "programme", lambda w: w.page("programme").open_view(3)),
+    "reasoning": ("glassblower", "reasoning", lambda w: None),
+    "review": ("glassblower", "review", lambda w: None),
     "nothing filmed yet": ("beekeeper", "movement", lambda w: (w.new_visit(), w.go("movement"))),
 }
 
@@ -138,6 +143,12 @@ def overlapping(top: QWidget) -> list[str]:
     return found
 
 
+def cut(top: QWidget) -> list[str]:
+    """What a scroll area that moves up and down alone hides at its side."""
+    shown = [(widget, on_screen(widget, top)) for widget in leaves(top)]
+    return [f"{words_of(w)}: {box.width()} of {w.width()}" for w, box in shown if 0 < box.width() < w.width() - 2]
+
+
 def unnamed(top: QWidget) -> list[str]:
     """Controls that take the keyboard and have neither words nor a name."""
     found = []
@@ -181,8 +192,8 @@ def test_every_view_is_whole(window, patient):
         for size in SIZES:
             window.resize(*size)
             hands.settle()
-            assert inked(window) > LEAST_INKED, name
-            for fault, found in (("clipped", clipped), ("over", overlapping), ("unnamed", unnamed)):
+            assert inked(window) > LEAST_INKED and (window.width(), window.height()) == size, name
+            for fault, found in (("clipped", clipped), ("cut", cut), ("over", overlapping), ("unnamed", unnamed)):
                 wrong += [f"{name} at {size}, {fault}: {told}" for told in found(window)]
     assert not wrong, "\n".join(wrong)
 

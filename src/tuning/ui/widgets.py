@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QEvent, QPoint, QRect, QSize, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -202,9 +202,27 @@ class Flow(QLayout):
         return y - self._gap - rect.y()
 
 
+class _Column(QScrollArea):
+    """Scrolls up and down alone: it is never narrower than what it shows, which would be cut."""
+
+    def minimumSizeHint(self) -> QSize:
+        """As wide as the inner widget must be, and its bar."""
+        hint, inner, bar = super().minimumSizeHint(), self.widget(), self.verticalScrollBar()
+        if inner is None or bar is None:
+            return hint
+        least = max(inner.minimumWidth(), inner.minimumSizeHint().width())
+        return QSize(max(hint.width(), least + bar.sizeHint().width()), hint.height())
+
+    def eventFilter(self, target: QObject | None, event: QEvent | None) -> bool:
+        """What it shows has become wider or narrower."""
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().eventFilter(target, event)
+
+
 def in_scroll(widget: QWidget) -> QScrollArea:
     """A widget that can be scrolled up and down where the window is too low for it; takes no focus itself."""
-    room = QScrollArea()
+    room = _Column()
     room.setWidget(widget)
     room.setWidgetResizable(True)
     room.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

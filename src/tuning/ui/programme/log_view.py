@@ -139,7 +139,7 @@ class LogView(QWidget):
         for n, alarm in enumerate(ALARMS):
             self.alarms[alarm] = QCheckBox(ALARM_WORDS[alarm])
             self.alarms[alarm].setFont(theme.font())
-            asked.addWidget(self.alarms[alarm], n // 3, n % 3)
+            asked.addWidget(self.alarms[alarm], n // 2, n % 2)
         grid.addLayout(asked, 4, 0, 1, 2)
         grid.setColumnStretch(0, 1)
         grid.setColumnStretch(1, 1)
@@ -167,8 +167,8 @@ class LogView(QWidget):
             self.after.addItem(f"morning after: {morning.value}", morning)
         self.after.setCurrentIndex(self.after.findData(NextDayResponse.UNKNOWN))
         self.after.setAccessibleName("Morning after the load")
-        grid.addWidget(self.after, 2, 0, 1, 3)
-        grid.addWidget(button("Add", self.add_other), 2, 3)
+        grid.addWidget(self.after, 2, 0, 1, 2)
+        grid.addWidget(button("Add", self.add_other), 2, 2)
         return grid
 
     # hands

@@ -14,9 +14,11 @@ from tuning.ui import theme
 from tuning.ui.reasoning.state import ReasoningState
 
 ROW, CHOSEN_ROW, TOP = 70, 104, 28
-NAMES, LABELS = 206, 108
-LEAST_AGAINST, MOST_AGAINST = 96.0, 0.5
-"""Room left of the axis: at least so many px (the words above it), at most this share of what the chips have."""
+NAMES, LABELS, SIGNS, WIDE = 206, 108, 32, 600
+"""Room for names at the left and for verdicts at the right, px; below a width of WIDE the verdict is a sign alone, and
+its word stands under the name."""
+LEAST_AGAINST, MOST_AGAINST = 24.0, 0.42
+"""Room left of the axis: at least so many px, at most this share of what the chips have."""
 CHIP, GAP, MOST_UNTESTED = 26, 5, 3
 LETTERS = {
     EvidenceKind.STRENGTH: "S",
@@ -180,7 +182,11 @@ class BalanceView(QWidget):
         for sheet in self._sheets():
             against = [chip for chip in sheet.fired if chip.line.sign < 0]
             wanted.append(sum(self._width(painter, chip, 1e4) + GAP for chip in against) + 16)
-        return NAMES + min(max(wanted), MOST_AGAINST * (self.width() - NAMES - LABELS))
+        return NAMES + min(max(wanted), MOST_AGAINST * (self.width() - NAMES - self._labels))
+
+    @property
+    def _labels(self) -> int:
+        return LABELS if self.width() >= WIDE else SIGNS
 
     def _paint_row(self, painter: QPainter, n: int, sheet: FactorEvidence, row: QRectF, axis: float) -> None:
         chosen = n == self._state.factor
@@ -199,15 +205,17 @@ class BalanceView(QWidget):
         painter.drawText(QPointF(10, row.top() + 22), name)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
-        action = painter.fontMetrics().elidedText(sheet.factor.action, Qt.TextElideMode.ElideRight, room)
+        says = sheet.factor.action if self._labels == LABELS else f"{sheet.words} · {sheet.factor.action}"
+        action = painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(10, row.top() + 41), action)
         self._paint_chips(painter, n, sheet, row, axis)
-        middle = QPointF(self.width() - LABELS + 10, row.top() + 19)
+        middle = QPointF(self.width() - self._labels + 10, row.top() + 19)
         paint_label(painter, middle, sheet.label)
         painter.setFont(theme.font(bold=True))
         painter.setPen(theme.colour("muted" if faint else "ink"))
-        painter.drawText(middle + QPointF(14, 5), sheet.words)
-        if sheet.overruled:
+        if self._labels == LABELS:
+            painter.drawText(middle + QPointF(14, 5), sheet.words)
+        if sheet.overruled and self._labels == LABELS:
             painter.setFont(theme.font())
             painter.drawText(middle + QPointF(14, 22), "by hand")
         if chosen:
@@ -229,7 +237,7 @@ class BalanceView(QWidget):
         for_ = [c for c in sheet.fired if c.line.sign > 0]
         hollow = [c for c in sheet.untested if c.line.sign > 0][: max(0, MOST_UNTESTED - len(for_))]
         self._paint_side(painter, n, numbers, against, row, axis - 8, NAMES + 4)
-        self._paint_side(painter, n, numbers, [*for_, *hollow], row, axis + 8, self.width() - LABELS - 8)
+        self._paint_side(painter, n, numbers, [*for_, *hollow], row, axis + 8, self.width() - self._labels - 8)
 
     def _paint_side(
         self, painter: QPainter, n: int, numbers: dict[int, int], chips: list[EvidenceItem], row: QRectF, start: float,

@@ -25,6 +25,7 @@ class OptionCard(QPushButton):
         super().__init__()
         self._number, self._option = number, option
         self.setStyleSheet(f"min-height: {CARD}px; max-height: {CARD}px; padding: 0;")
+        self.setFixedHeight(CARD)  # a style sheet alone lets a low window press cards into each other
         self.setAutoDefault(False)
         self.setAccessibleName(f"{number}: {option.name}, {option.separates}, {option.minutes:g} minutes")
         self.setToolTip(f"{option.name}. Key {number} starts it")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QVBoxLayout
 
 from tuning.core.preferences import HABIT, REGIONAL
 from tuning.core.reasoning.evidence import EvidenceItem
@@ -62,7 +62,9 @@ class ReasoningPage(StagePage):
         row.setSpacing(20)
         row.addWidget(self.patterns)
         row.addLayout(middle, 1)
-        row.addWidget(self.next)
+        column = in_scroll(self.next)
+        column.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Expanding)
+        row.addWidget(column)
         self.state.changed.connect(self.refresh)
         self.view.opened.connect(self.open_chip)
         self.next.started.connect(self.start)

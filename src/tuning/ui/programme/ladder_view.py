@@ -6,7 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
+    QBoxLayout,
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
@@ -55,6 +57,10 @@ LISTED = (("tempo", "tempo", "tempos"), ("band", "band", "bands"))
 """Parts of a dose that are chosen of a list: the part, its name, and where the exercise lists them."""
 
 
+WIDE = 1120
+"""From this width on the figure, its steps and what is asked of an exercise stand side by side, px."""
+
+
 class ChooseView(QWidget):
     """Speaks when the sheet is wanted or something is refused."""
 
@@ -77,11 +83,12 @@ class ChooseView(QWidget):
         self._flow.setLayout(self._card_flow)
         for part in (self.factors, self._flow):
             middle.addWidget(part)
-        body = QHBoxLayout()
-        body.setSpacing(20)
-        body.addLayout(self._picture())
-        body.addLayout(self._why(), 1)
-        middle.addLayout(body, 1)
+        self._pictured = self._picture()
+        self._body = QHBoxLayout()
+        self._body.setSpacing(20)
+        self._body.addLayout(self._pictured)
+        self._body.addLayout(self._why(), 1)
+        middle.addLayout(self._body, 1)
         inner = QWidget()
         inner.setLayout(middle)
         middle.setContentsMargins(0, 0, 8, 0)
@@ -94,14 +101,24 @@ class ChooseView(QWidget):
         side.setFixedWidth(284)
         row.addWidget(side)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window the steps stand beside the figure, and what is asked below both."""
+        super().resizeEvent(event)
+        side_by_side, stacked = QBoxLayout.Direction.LeftToRight, QBoxLayout.Direction.TopToBottom
+        wide = self.width() >= WIDE
+        self._body.setDirection(side_by_side if wide else stacked)
+        self._pictured.setDirection(stacked if wide else side_by_side)
+
     # parts
 
-    def _picture(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(4)
+    def _picture(self) -> QBoxLayout:
+        both = QVBoxLayout()
+        both.setSpacing(4)
         self.figure = MovingFigure()
         self.figure.setFixedSize(220, 240)
-        column.addWidget(self.figure)
+        both.addWidget(self.figure)
+        column = QVBoxLayout()
+        both.addLayout(column)
         buttons = QVBoxLayout()
         self.play = button("Move", self._toggle, tip="The figure moves at the prescribed tempo")
         self.play.setCheckable(True)
@@ -117,7 +134,7 @@ class ChooseView(QWidget):
             words.setFixedWidth(220)
             column.addWidget(words)
         column.addStretch(1)
-        return column
+        return both
 
     def _toggle(self) -> None:
         self.figure.play(not self.figure.playing)

@@ -150,7 +150,7 @@ def cut(top: QWidget) -> list[str]:
 
 
 def unnamed(top: QWidget) -> list[str]:
-    """Controls that take the keyboard and have neither words nor a name."""
+    """Controls that take the keyboard, and drawings, that have neither words nor a name."""
     found = []
     for widget in top.findChildren(QWidget):
         inner = isinstance(widget.parent(), QAbstractSpinBox | QComboBox)  # their outside carries the name
@@ -161,7 +161,8 @@ def unnamed(top: QWidget) -> list[str]:
             widget.accessibleName() or has_words
         ):
             found.append(words_of(widget))
-    return found
+    drawn = [w for w in leaves(top) if type(w).__module__.startswith("tuning.ui")]
+    return found + [words_of(w) for w in drawn if not (w.accessibleName() or getattr(w, "text", str)())]
 
 
 def inked(top: QWidget) -> float:

@@ -69,8 +69,11 @@ class TestPictureView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(180, 200)
         state.changed.connect(self._follow)
+        self._follow()
 
     def _follow(self) -> None:
+        if not self._state.steps:
+            return
         test = self._state.step.test
         self.setAccessibleName(f"Drawing: {test.name}, {test.view}")
         self.update()

@@ -70,6 +70,14 @@ class _Rows(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(ROW * len(self.rows) + 4)
         self.current: TestDefinition | None = None
+        state.changed.connect(self._name)
+        self._name()
+
+    def _name(self) -> None:
+        """The same for who hears it: each test with what was found."""
+        told = ((test.name, result_text(self._state, test)) for test in self.rows if test is not None)
+        self.setAccessibleName("Tests of this stage")
+        self.setAccessibleDescription("; ".join(f"{name}: {found or 'not asked yet'}" for name, found in told))
 
     def sizeHint(self) -> QSize:
         """All rows."""

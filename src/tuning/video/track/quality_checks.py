@@ -155,7 +155,10 @@ def _exchanged(found: Tracks, start: int, knee: int, a: int, b: int) -> None:
     from_knee = np.stack(way, axis=1)[:, None] - found.xy[:, [a, b]]
     with np.errstate(invalid="ignore", divide="ignore"):
         order = (np.hypot(*from_knee[:, 0].T) - np.hypot(*from_knee[:, 1].T)) / _apart(found, a, b)
-    apart = _apart(found, a, b) / np.median(_apart(found, a, b)[both])
+    usual = float(np.median(_apart(found, a, b)[both]))
+    if usual == 0:  # one place for both: which is nearer says nothing
+        return
+    apart = _apart(found, a, b) / usual
     clear = both[start] and shown[start] and apart[start] > CLEARLY_APART and abs(order[start]) > CLEAR_ORDER
     turned = order * np.sign(order[start]) if clear else -order  # a foot may have been marked while it swung up
     for first, last in _runs(both):

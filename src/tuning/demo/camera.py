@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from tuning.demo.ray_kernels import look
+from tuning.demo.ray_kernels import fill_rays
 
 Vectors = NDArray[np.float64]
 LOOKS = {
@@ -85,5 +85,5 @@ class PinholeCamera:
         u = (np.arange(self.width, dtype=np.float64)[columns] + (0.5 + shift[0] - self.width / 2)) / self.focal_px
         v = (np.arange(self.height_px, dtype=np.float64)[rows] + (0.5 + shift[1] - self.height_px / 2)) / self.focal_px
         rays = np.empty((len(v), len(u), 3))
-        look(np.array(self.axes), np.asarray(u), np.asarray(v), rays)
+        fill_rays(np.array(self.axes), np.asarray(u), np.asarray(v), rays)
         return rays

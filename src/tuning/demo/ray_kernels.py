@@ -22,7 +22,7 @@ AMBIENT, LIT = 0.45, 0.6
 
 
 @compiled(NOTHING, TABLE, NUMBERS, NUMBERS, CUBE)
-def look(axes: Floats, across: Floats, down: Floats, out: Floats) -> None:
+def fill_rays(axes: Floats, across: Floats, down: Floats, out: Floats) -> None:
     """Fill `out` (rows, columns, 3) with unit rays through places `across` (columns,) and `down` (rows,) of a plane one
     metre ahead, of a camera whose `axes` (3, 3) point right, down and ahead."""
     for row in range(len(down)):

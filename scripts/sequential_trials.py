@@ -22,7 +22,7 @@ from tuning.knowledge import load
 WANTED = 3
 DIFFERENCES = (0.0, 5.0, 10.0, 15.0, 20.0, 30.0)
 """True differences, percent of the stronger leg."""
-PAGE = """# When another trial can no longer change the verdict
+PAGE = """# When another trial is not likely to change the verdict
 
 Strength of hip abduction, {legs} made-up pairs for each true difference and way of holding, {wanted} trials a side
 against stopping on the second leg as the program proposes:

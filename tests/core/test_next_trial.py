@@ -1,5 +1,7 @@
 """When another trial can no longer change the verdict, and what stopping there costs."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import sequential_trials
@@ -33,6 +35,8 @@ def test_a_clear_difference_is_settled_by_one_trial_and_a_doubtful_one_is_not(we
     assert settled(110) and settled(110, 114) and not settled(170) and not settled(199)
     assert not settled(180, 182, 181), "cannot tell is never settled"
     assert settled(120, 118, 122), "nothing is left to do"
+    single = replace(leg(weak, 110), summary_rule="single")
+    assert not verdict_is_settled(MEASURE, *((single, strong) if weak is LEFT else (strong, single)), weak, 3)
 
 
 def test_the_best_of_several_can_only_rise():

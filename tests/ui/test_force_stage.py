@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
+from tuning.core.entries import Capture
 from tuning.core.force.live import BLIND, FADING, RepCounter, RingBuffer, beam_shown, score
 from tuning.core.force.recording import Recording
 from tuning.core.types import LEGS, Side
@@ -382,3 +383,29 @@ def test_a_kept_recording_is_shown_as_it_was_kept_and_a_lost_one_is_not_told_as_
     assert force.state.recording is None and "cannot be read" in force.state.unread
     force.state.choose("jump")
     assert not force.state.unread, "of a test that was never made nothing is lost"
+
+
+def test_a_recording_whose_legs_look_exchanged_is_kept_and_said_and_never_thrown_away(window, force):
+    """Nobody can jump the same once more: what was recorded stands, and can be taken back."""
+
+    def keep_both(weak):
+        for leg in LEGS:
+            one = made("lunge-iso", leg)
+            share = 0.5 if leg is weak else 1.0
+            force.state.choose("lunge-iso", leg)
+            force.state.keep(
+                replace(one, force={side: share * values for side, values in one.force.items()}), leg.value
+            )
+
+    keep_both(Side.LEFT)
+    window.new_visit()
+    hands.record_screen(window)
+    window.go("force")
+    said: list[str] = []
+    window.workspace.refused.connect(said.append)
+    kept = len(window.workspace.record.case(window.workspace.patient.uid, window.workspace.visit.uid).entries)
+    keep_both(Side.RIGHT)
+    told = [words for words in said if "look exchanged" in words]
+    assert len(told) == 1 and "It is kept; Ctrl+Z takes it back" in told[0], said
+    assert {c.side for c in window.workspace.entries(Capture) if c.test == "lunge-iso"} == set(LEGS)
+    assert len(window.workspace.case.entries) > kept

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tuning.core.case import Case, Patient, Person, Visit
 from tuning.core.entries import Answer, Clearance, Decision, Ending, Form, PlanItem, Screen, Unreadable
-from tuning.core.errors import Conflict, Refused, TuningError
+from tuning.core.errors import BadInput, Conflict, Refused, TuningError
 from tuning.core.gate.clearance import check_clearance
 from tuning.core.gate.limits import NO_LIMITS, StandingLimits
 from tuning.core.gate.open_findings import ScreeningStatus, limits_of, screened_today, standing_of
@@ -22,7 +22,7 @@ from tuning.core.intake.consent import check_pictures, film_refused, letters_ref
 from tuning.core.judging.comparison import Comparison
 from tuning.core.judging.ledger import ledger, observed_today
 from tuning.core.judging.measures import NOBODY, ReferenceGroup
-from tuning.core.judging.side_guard import SideGuard
+from tuning.core.judging.side_guard import SideGuard, is_read_off_a_file
 from tuning.core.judging.trial_rule import TrialRule
 from tuning.core.preferences import RULE, TRIALS
 from tuning.core.programme.active_plan import standing_plan
@@ -338,8 +338,7 @@ class Workspace(QObject):
             self.case if here and self.case is not None else self.record.case(act.case.patient.uid, act.case.visit.uid)
         )
         self._ask_gate(case, act.added)
-        if here:
-            self._ask_sides(case, act)
+        exchanged = self._ask_sides(case, act) if here else ""
         try:
             revision = self.record.commit(case, act.added, act.struck, by=act.by)
         except Conflict:
@@ -352,6 +351,8 @@ class Workspace(QObject):
         before = standing_of(case, self.knowledge.safety)
         self.case = case.changed(act.added, act.struck, revision)
         self._say_what_rose(before, act.added)
+        if exchanged:
+            self.refused.emit(f"{exchanged}. It is kept; Ctrl+Z takes it back.")
         self._done |= {entry.uid: entry for entry in act.added}
         self.undo.push(UndoStep(text, tuple(e.uid for e in act.added), tuple(sorted(act.struck))))
         self._committed()
@@ -378,15 +379,20 @@ class Workspace(QObject):
             if isinstance(entry, Clearance):
                 check_clearance(entry, found, facts.role, datetime.now().astimezone().date())
 
-    def _ask_sides(self, case: Case, act: ChangeSet) -> None:
-        """Values of both legs that look exchanged against the last visit's are asked about. Raises BadInput."""
+    def _ask_sides(self, case: Case, act: ChangeSet) -> str:
+        """What is to be said, once it is kept, of legs that look exchanged against the last visit's: values of a
+        recording or picture are never thrown away. Raises BadInput for typed ones, which stay in their field."""
         added = [entry for entry in act.added if isinstance(entry, Observation)]
         wanted = {one.measure_id for one in added}
         seen = [o for o in case.all(Observation) if o.measure_id in wanted and o.uid not in act.struck]
         before = [o for o in seen if o.visit != case.visit.uid]
-        if before:
-            today = [o for o in seen if o.visit == case.visit.uid]
-            self._sides.check(self.knowledge.measures, before, [*today, *added])
+        if not before:
+            return ""
+        today = [o for o in seen if o.visit == case.visit.uid]
+        words = self._sides.question(self.knowledge.measures, before, [*today, *added])
+        if words and not any(is_read_off_a_file(one) for one in added):
+            raise BadInput(f"{words}. Choose the other leg, or do the same once more to keep it.")
+        return words
 
     def _again(self, case: Case, act: ChangeSet, here: bool) -> None:
         """Another window was faster: look at what stands now, and go on only where nothing is in the way."""

@@ -29,6 +29,8 @@ def verdict_is_settled(measure: Measure, left: Observation, right: Observation, 
     more = wanted - now.trials.size
     if not isinstance(verdict, Verdict) or verdict.word is VerdictWord.CANNOT_TELL or now.measured is None:
         return False
+    if not now.trials.size or now.summary_rule not in set(TrialRule):
+        return False
     if more <= 0:
         return True
     scale = abs(now.measured) / 100 if measure.in_percent else 1.0

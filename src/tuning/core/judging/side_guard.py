@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from tuning.core.errors import BadInput
 from tuning.core.judging.comparability import why_not_comparable_over_time
 from tuning.core.judging.comparison import error_parts, latest_by_measure, trials_averaged
 from tuning.core.judging.measures import Compare, Measure
 from tuning.core.judging.verdict import Z95, error_of_change
-from tuning.core.types import LEGS, Observation, Side
+from tuning.core.types import LEGS, FrameRef, Observation, Side, TraceRef
 from tuning.core.units import unit_suffix
 
 ASK_FROM = 6.0
@@ -94,15 +93,24 @@ def _sd_of_change(measure: Measure, before: Observation, now: Observation) -> fl
 
 
 class SideGuard:
-    """Asks once in a visit about legs that look exchanged; who does the same again means it."""
+    """Speaks once in a visit of measures whose legs look exchanged: what is done again is meant."""
 
     def __init__(self) -> None:
         self._meant: set[str] = set()
 
-    def check(self, measures: Mapping[str, Measure], before: Sequence[Observation], now: Sequence[Observation]) -> None:
-        """Raises BadInput the first time that values `now` look exchanged against those of visits `before`."""
+    def question(
+        self, measures: Mapping[str, Measure], before: Sequence[Observation], now: Sequence[Observation]
+    ) -> str:
+        """What is to be asked about values `now` against those of visits `before`; empty where nothing is."""
         found = exchanged_sides(measures, before, now)
         if found is None or {measure.id for measure in found.measures} <= self._meant:
-            return
+            return ""
         self._meant |= {measure.id for measure in found.measures}
-        raise BadInput(f"{found.words}. Choose the other leg, or do the same once more to keep it.")
+        return found.words
+
+
+def is_read_off_a_file(seen: Observation) -> bool:
+    """Whether a value comes from a recording or picture: it is kept, since no key does it once more."""
+    return isinstance(seen.evidence, FrameRef) or (
+        isinstance(seen.evidence, TraceRef) and bool(seen.evidence.recording)
+    )

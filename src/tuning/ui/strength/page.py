@@ -325,7 +325,7 @@ class StrengthPage(StagePage):
         if self.live.phase is GaugePhase.READY and self.number.gauge_chosen:
             return "Space starts the gauge; a number may be typed as well."
         if settled := state.settled():
-            return f"{sentence_case(settled)}: no further trial can change that. Enter alone goes on."
+            return f"{sentence_case(settled)}: another trial is not likely to change the verdict. Enter alone goes on."
         return "Type the number, Enter. Enter alone goes on."
 
     # set-up

@@ -178,14 +178,16 @@ class StrengthReadings(QObject):
         return self.space.knowledge.measures[measure], left, right
 
     def settled(self) -> str:
-        """The verdict that no further trial of the current leg can change; empty where one may, or none is left."""
+        """The difference whose verdict no likely further trial of the current leg changes; empty where one may, or none
+        is left."""
         size = self.trials(self.side).size
         if self.side not in LEGS or not 0 < size < self.wanted or self.trials(self.side.other).size < self.wanted:
             return ""
         measure, left, right = self._compared(self.test_id)
         if left is None or right is None or not verdict_is_settled(measure, left, right, self.side, self.wanted):
             return ""
-        return compare_sides(measure, left, right).sentence
+        found = compare_sides(measure, left, right)
+        return f"{found.sentence} ({found.error_words})"
 
     def symmetry_index(self) -> float | NotMeasured:
         """Limb symmetry index, or why there is none."""

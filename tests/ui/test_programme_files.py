@@ -148,6 +148,13 @@ def test_a_home_log_comes_in_by_drop_by_watched_folder_and_by_code(qtbot, window
     assert [path.name for path in window.tray.paths] == ["home-log (1).json"]
     window.tray.take_all()
     assert window.stage == "programme" and pain() == {Side.LEFT: 3} and not window.tray.paths
+    foreign = home_log(page, inbox / "home-log-a.json", line)
+    foreign.write_text(foreign.read_text().replace(owner_mark(window.workspace.patient.uid), owner_mark("other")))
+    home_log(page, inbox / "home-log-b.json", {**line, "pain": 2})
+    window.tray.refresh()
+    window.tray.refresh()
+    window.tray.take_all()
+    assert pain() == {Side.LEFT: 2} and window.tray.paths == [foreign], "what was not taken waits, and nothing else"
     take_files([home_log(page, tmp_path / "mail.json", {**line, "pain": 4})], window.workspace, window)
     assert pain() == {Side.LEFT: 4}
     said: list[str] = []

@@ -70,26 +70,26 @@ def _why_not(space: Workspace, paths: Sequence[Path]) -> str:
     return space.film_refused() if any(path.suffix.lower() in SUFFIXES for path in paths) else ""
 
 
-def take_files(paths: Sequence[Path], space: Workspace, window: PictureStages) -> int:
-    """Open files in the visit: on the open page where it has pictures, else where their kind belongs. How many were
+def take_files(paths: Sequence[Path], space: Workspace, window: PictureStages) -> list[Path]:
+    """Open files in the visit: on the open page where it has pictures, else where their kind belongs. Those that were
     taken; what was not is said."""
     refusal = _why_not(space, paths)
     if refusal:
         space.refused.emit(f"{refusal}.")
-        return 0
-    taken, strange = 0, list[str]()
+        return []
+    taken, strange = list[Path](), list[str]()
     for path in paths:
         suffix = path.suffix.lower()
         if (suffix not in SUFFIXES and suffix != LOG_SUFFIX) or not path.is_file():
             strange.append(path.name)
         elif suffix in SUFFIXES and window.open_file(path):
-            taken += 1
+            taken.append(path)
         else:
             stage = _stage_of(suffix)
             window.go(stage)
             if window.stage != stage:  # the gate said why
                 break
-            taken += window.open_file(path)
+            taken += [path] * window.open_file(path)
     if strange:
         space.refused.emit(f"Not opened: {', '.join(strange)}. What can be opened is {ACCEPTED}, and home logs.")
     return taken

@@ -384,7 +384,7 @@ class MainWindow(QWidget):
             self.status.say("Nothing to paste: copy photographs or clips first.")
 
     def _take_waiting(self, paths: list[Path]) -> None:
-        self.tray.dismiss(paths[: take_files(paths, self.workspace, self)])
+        self.tray.dismiss(take_files(paths, self.workspace, self))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files may be dropped on any page."""

@@ -205,7 +205,8 @@ class BalanceView(QWidget):
         painter.drawText(QPointF(10, row.top() + 22), name)
         painter.setFont(theme.font())
         painter.setPen(theme.colour("muted"))
-        says = sheet.factor.action if self._labels == LABELS else f"{sheet.words} · {sheet.factor.action}"
+        word = f"{sheet.words}, by hand" if sheet.overruled else sheet.words
+        says = sheet.factor.action if self._labels == LABELS else f"{word} · {sheet.factor.action}"
         action = painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QPointF(10, row.top() + 41), action)
         self._paint_chips(painter, n, sheet, row, axis)

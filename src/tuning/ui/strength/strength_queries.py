@@ -11,6 +11,7 @@ from tuning.core.judging.measures import Measure
 from tuning.core.judging.next_trial import verdict_is_settled
 from tuning.core.judging.symmetry import DIFFERENCES, limb_symmetry_index
 from tuning.core.judging.trial_rule import TrialRule
+from tuning.core.judging.verdict import Verdict
 from tuning.core.preferences import FORMULA, UNIT
 from tuning.core.strength.protocol import Protocol, protocol_of
 from tuning.core.strength.trials import Mode, Ratio, TrialSummary, ratio, sem_of_both, summarise
@@ -178,8 +179,7 @@ class StrengthReadings(QObject):
         return self.space.knowledge.measures[measure], left, right
 
     def settled(self) -> str:
-        """The difference whose verdict no likely further trial of the current leg changes; empty where one may, or none
-        is left."""
+        """The verdict, with its error, that no likely further trial of the current leg changes; empty where one may."""
         size = self.trials(self.side).size
         if self.side not in LEGS or not 0 < size < self.wanted or self.trials(self.side.other).size < self.wanted:
             return ""
@@ -187,7 +187,8 @@ class StrengthReadings(QObject):
         if left is None or right is None or not verdict_is_settled(measure, left, right, self.side, self.wanted):
             return ""
         found = compare_sides(measure, left, right)
-        return f"{found.sentence} ({found.error_words})"
+        word = found.verdict.word.value if isinstance(found.verdict, Verdict) else ""
+        return f"{word} ({found.error_words})"
 
     def symmetry_index(self) -> float | NotMeasured:
         """Limb symmetry index, or why there is none."""

@@ -343,7 +343,7 @@ def test_a_surgeons_limit_locks_strength_too(window, patient):
     locked = [name for name, _ in window.order.locked]
     assert locked == ["Knee extension, right"], "abduction goes on with the pad above the knee, on both legs alike"
     state.choose("hip-abd:left")
-    assert state.pad == "knee" and "above the outer knee" in state.test.pad_named(state.pad).text
+    assert state.pad == "knee" and "above the lateral femoral condyle" in state.test.pad_named(state.pad).text
     window.order.use_pad("hip-abd", "ankle")
     locked = [name for name, _ in window.order.locked]
     assert locked == ["Knee extension, right", "Hip abduction, right"], "a pad at the ankle pulls at the knee"
